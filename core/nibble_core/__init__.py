@@ -1,0 +1,6 @@
+"""The rules and the computation of Nibble.
+
+Everything here is a pure function: specification and geometry in, geometry and facts out. Nothing imports
+the web service, reads settings or touches a request. Lengths are millimetres and floats unless a name says
+otherwise; y grows downward; the origin is the top left of the artwork, piece or sheet.
+"""

@@ -1,0 +1,1 @@
+"""What a client sent: its facts, and the picture cleaned of its background."""

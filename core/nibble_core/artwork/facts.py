@@ -1,0 +1,99 @@
+"""What a picture is, in figures, and whether anything can be made of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nibble_core.errors import NothingToTrace
+from nibble_core.geometry.units import MM_PER_INCH
+from nibble_core.graphics import Colour, Raster
+
+FEWEST_PIXELS = 8
+FLAT = 2  # grey levels: less contrast than this is one flat colour
+GOOD_PPI, POOR_PPI = 200, 100
+
+
+@dataclass(frozen=True)
+class Facts:
+    """Pixels, colours and transparency of a picture.
+
+    ``main_colours``: up to eight colours that each cover at least 1 % of what is not see-through, most first.
+    ``see_through``: share of pixels that are not fully opaque, 0 to 1. ``boxed``: the border is one flat
+    opaque colour, which is probably not part of the drawing.
+    """
+
+    width_px: int
+    height_px: int
+    colours: int
+    main_colours: tuple[Colour, ...]
+    see_through: float
+    boxed: bool
+    border_colour: Colour
+
+    def ppi(self, width_mm: float) -> float:
+        """Pixels per inch when the picture is made ``width_mm`` wide."""
+        return self.width_px / (width_mm / MM_PER_INCH)
+
+
+def picture_facts(raster: Raster) -> Facts:
+    """Facts of a raster. Raises NothingToTrace for a blank, wholly see-through or tiny picture."""
+    refuse_blank(raster)
+    pixels = raster.pixels
+    solid = pixels[raster.alpha >= 128][:, :3]
+    packed = (solid.astype(np.uint32) << np.array([16, 8, 0], np.uint32)).sum(1, dtype=np.uint32)
+    seen = np.zeros(1 << 24, bool)
+    seen[packed] = True
+    border = np.concatenate([pixels[0], pixels[-1], pixels[:, 0], pixels[:, -1]])
+    middle = np.median(border[:, :3], 0)
+    plain = (np.abs(border[:, :3] - middle).max(1) <= 12) & (border[:, 3] >= 250)
+    red, green, blue = middle.astype(int).tolist()
+    return Facts(
+        width_px=raster.width,
+        height_px=raster.height,
+        colours=int(seen.sum()),
+        main_colours=_main_colours(solid),
+        see_through=float((raster.alpha < 255).mean()),
+        boxed=bool(plain.mean() > 0.9),
+        border_colour=(red, green, blue),
+    )
+
+
+def refuse_blank(raster: Raster) -> None:
+    """Raises NothingToTrace when there is nothing on the picture."""
+    if min(raster.width, raster.height) < FEWEST_PIXELS:
+        raise NothingToTrace(
+            f"This picture is only {raster.width} × {raster.height} px.",
+            "Ask for one at least 300 px wide; this is a thumbnail or a tracking dot.",
+        )
+    if not (raster.alpha >= 8).any():
+        raise NothingToTrace("This picture is wholly see-through.", "Ask for it with the drawing switched on.")
+    shown = raster.over_white()
+    spread = shown.reshape(-1, 3).max(0).astype(int) - shown.reshape(-1, 3).min(0)
+    if spread.max() <= FLAT and not (raster.is_see_through and raster.alpha.min() < 128):
+        white = shown.min() >= 250
+        colour = "white" if white else "one flat colour"
+        raise NothingToTrace(f"This picture is {colour} from edge to edge.", "Check that it is the right file.")
+
+
+def print_quality(ppi: float) -> str:
+    """“sharp”, “fair” or “coarse”: how a picture prints at so many pixels per inch."""
+    return "sharp" if ppi >= GOOD_PPI else "fair" if ppi >= POOR_PPI else "coarse"
+
+
+def _main_colours(solid: np.ndarray) -> tuple[Colour, ...]:
+    """Peaks of a histogram of 4 bits a channel, each as the mean of its pixels."""
+    if not len(solid):
+        return ()
+    sample = solid[:: max(1, len(solid) // 400_000)]
+    cell = (sample >> 4).astype(np.int32) @ np.array([256, 16, 1], np.int32)
+    counts = np.bincount(cell, minlength=4096)
+    colours: list[Colour] = []
+    for index in np.argsort(-counts)[:8]:
+        if counts[index] < 0.01 * len(sample):
+            break
+        red, green, blue = np.rint(sample[cell == index].mean(0)).astype(int).tolist()
+        if all(abs(red - r) + abs(green - g) + abs(blue - b) > 40 for r, g, b in colours):
+            colours.append((red, green, blue))
+    return tuple(colours)

@@ -1,0 +1,1 @@
+"""What can be wrong with a job or its files, and where."""

@@ -1,0 +1,140 @@
+"""PDF job files: written with content streams of our own in mm, so that spot colours, layers and sizes are exact.
+
+One form or image XObject a thing, however often it is placed. Layers carry ISO 19593-1 processing steps.
+"""
+
+from __future__ import annotations
+
+import io
+import zlib
+from decimal import Decimal
+
+import numpy as np
+import pikepdf
+from pikepdf import Array, Dictionary, Name, Stream, String
+from PIL import ImageCms
+
+from nibble_core.geometry import ARC, CUBIC, Affine, Path
+from nibble_core.geometry.units import POINTS_PER_MM, format_number
+from nibble_core.graphics import Ink, Page, Raster
+
+HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
+_STEPS = {
+    "through cut": "Cutting",
+    "kiss cut": "PartialCutting",
+    "perforate": "Perforating",
+    "score": "Creasing",
+}
+
+
+def write_page(page: Page) -> bytes:
+    """A one-page PDF of the page's true size: pictures, filled marks, hairlines in named spot colours."""
+    pdf = pikepdf.Pdf.new()
+    sheet = pdf.add_blank_page(page_size=(page.width * POINTS_PER_MM, page.height * POINTS_PER_MM))
+    sheet.obj.MediaBox = sheet.obj.TrimBox = Array(
+        [0, 0, Decimal(f"{page.width * POINTS_PER_MM:.4f}"), Decimal(f"{page.height * POINTS_PER_MM:.4f}")]
+    )
+    resources = Dictionary(XObject=Dictionary(), ColorSpace=Dictionary(), Properties=Dictionary())
+    resources.ExtGState = Dictionary(
+        Overprint=Dictionary(Type=Name.ExtGState, OP=True, op=True, OPM=1),
+        Plain=Dictionary(Type=Name.ExtGState, OP=False, op=False),
+    )
+    scale = _long(POINTS_PER_MM)
+    lines = [f"{scale} 0 0 -{scale} 0 {_long(page.height * POINTS_PER_MM)} cm"]  # mm, y down
+    groups: list[pikepdf.Object] = []
+    for index, picture in enumerate(page.pictures):
+        name, layer = f"Picture{index}", _layer(pdf, resources, groups, "print")
+        resources.XObject[f"/{name}"] = _image(pdf, picture.raster)
+        w, h = _number(picture.width), _number(picture.height)
+        lines += [f"/OC /{layer} BDC"]
+        lines += [f"q {_matrix(placement)} cm {w} 0 0 -{h} 0 {h} cm /{name} Do Q" for placement in picture.placements]
+        lines += ["EMC"]
+    if page.filled:
+        layer = _layer(pdf, resources, groups, "marks")
+        lines += [f"/OC /{layer} BDC q /Plain gs"]
+        for filled in page.filled:
+            lines += [" ".join(_number(v) for v in filled.ink.cmyk) + " k"]
+            lines += [_path(path) for path in filled.paths] + ["f*"]
+        lines += ["Q EMC"]
+    for index, stroked in enumerate(page.stroked):
+        layer = _layer(pdf, resources, groups, stroked.layer)
+        resources.ColorSpace[f"/Ink{index}"] = _separation(pdf, stroked.ink)
+        body = "\n".join(_path(path) for path in stroked.paths) + "\nS"
+        form = Stream(pdf, body.encode("ascii"))
+        form.Type, form.Subtype, form.Resources = Name.XObject, Name.Form, Dictionary()
+        boxes = [path.bounds().grown(1) for path in stroked.paths]
+        corners = [min(b.left for b in boxes), min(b.top for b in boxes),
+                   max(b.right for b in boxes), max(b.bottom for b in boxes)]  # fmt: skip
+        form.BBox = Array([Decimal(f"{v:.3f}") for v in corners])
+        resources.XObject[f"/Lines{index}"] = pdf.make_indirect(form)
+        lines += [f"/OC /{layer} BDC q /Overprint gs /Ink{index} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
+        lines += [f"q {_matrix(placement)} cm /Lines{index} Do Q" for placement in stroked.placements]
+        lines += ["Q EMC"]
+    sheet.obj.Resources = resources
+    sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))
+    if groups:
+        pdf.Root.OCProperties = Dictionary(
+            OCGs=Array(groups), D=Dictionary(Name=String("All"), BaseState=Name.ON, Order=Array(groups))
+        )
+    with pdf.open_metadata(set_pikepdf_as_editor=False) as metadata:
+        metadata["dc:title"] = page.title or "Nibble job"
+        metadata["pdf:Producer"] = "Nibble"
+    out = io.BytesIO()
+    pdf.save(out, min_version="1.6", compress_streams=True, deterministic_id=True)
+    return out.getvalue()
+
+
+def _layer(pdf: pikepdf.Pdf, resources: Dictionary, groups: list[pikepdf.Object], name: str) -> str:
+    group = Dictionary(Type=Name.OCG, Name=String(name))
+    if name in _STEPS:
+        group.GTS_Metadata = Dictionary(GTS_ProcStepsGroup=Name.Structural, GTS_ProcStepsType=Name(f"/{_STEPS[name]}"))
+    groups.append(pdf.make_indirect(group))
+    key = f"Layer{len(groups)}"
+    resources.Properties[f"/{key}"] = groups[-1]
+    return key
+
+
+def _separation(pdf: pikepdf.Pdf, ink: Ink) -> pikepdf.Object:
+    tint = Dictionary(FunctionType=2, Domain=[0, 1], C0=[0, 0, 0, 0], C1=[Decimal(f"{v:.4f}") for v in ink.cmyk], N=1)
+    return pdf.make_indirect(Array([Name.Separation, Name("/" + ink.name), Name.DeviceCMYK, tint]))
+
+
+def _image(pdf: pikepdf.Pdf, raster: Raster) -> pikepdf.Object:
+    profile = Stream(pdf, ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+    profile.N, profile.Alternate = 3, Name.DeviceRGB
+
+    def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> Stream:
+        made = Stream(pdf, zlib.compress(np.ascontiguousarray(samples).tobytes(), 6))
+        made.Type, made.Subtype = Name.XObject, Name.Image
+        made.Width, made.Height = raster.width, raster.height
+        made.BitsPerComponent, made.Filter, made.ColorSpace = 8, Name.FlateDecode, space
+        return made
+
+    image = stream(raster.pixels[..., :3], Array([Name.ICCBased, pdf.make_indirect(profile)]))
+    if raster.is_see_through:
+        image.SMask = pdf.make_indirect(stream(raster.alpha, Name.DeviceGray))
+    return pdf.make_indirect(image)
+
+
+def _number(value: float) -> str:
+    return format_number(value, 4)
+
+
+def _long(value: float) -> str:
+    return f"{value:.9f}"
+
+
+def _matrix(affine: Affine) -> str:
+    return " ".join(format_number(v, 6) for v in affine)
+
+
+def _path(path: Path) -> str:
+    """Path operators; arcs as cubics, as PDF knows no arcs."""
+    plain = path.as_cubics() if (path.kinds == ARC).any() else path
+    words = [f"{_number(plain.rows[0, 0])} {_number(plain.rows[0, 1])} m"]
+    for kind, row in zip(plain.kinds, plain.rows, strict=True):
+        numbers = row[2:] if kind == CUBIC else row[6:]
+        words.append(" ".join(_number(v) for v in numbers) + (" c" if kind == CUBIC else " l"))
+    if path.closed:
+        words.append("h")
+    return " ".join(words)

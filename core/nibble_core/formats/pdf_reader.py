@@ -1,0 +1,164 @@
+"""Our own reader of PDF job files: what a cutter's or press's software would find in them, in mm, y down.
+
+Follows the content stream through nested forms, so it does not trust the writer's idea of where things lie.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import pikepdf
+
+from nibble_core.errors import UnreadableFile
+from nibble_core.geometry import CUBIC, LINE, Affine, Path
+from nibble_core.geometry.units import POINTS_PER_MM
+from nibble_core.graphics import BLACK, Filled, Ink, Page, Picture, Raster, Stroked
+
+DEEPEST_FORM = 8
+
+
+def read_page(content: bytes) -> Page:
+    """The first page: every filled path, every stroked path with its ink and layer, every placed picture.
+
+    Pictures placed from one image object come as one Picture with all placements; every stroke as one Stroked.
+    Raises UnreadableFile when the bytes are no PDF with a page.
+    """
+    try:
+        with pikepdf.open(io.BytesIO(content)) as pdf:
+            page = pdf.pages[0]
+            left, bottom, right, top = (float(v) for v in page.mediabox)
+            to_mm = Affine(1 / POINTS_PER_MM, 0, 0, -1 / POINTS_PER_MM, -left / POINTS_PER_MM, top / POINTS_PER_MM)
+            walk = _Walk()
+            walk.run(page.obj, page.obj.Resources, _State(to_mm), 0)
+            width, height = (right - left) / POINTS_PER_MM, (top - bottom) / POINTS_PER_MM
+            return walk.page(width, height)
+    except (pikepdf.PdfError, IndexError, AttributeError, KeyError) as error:
+        raise UnreadableFile("This is not a PDF with a page.", "Make the files again.") from error
+
+
+@dataclass(frozen=True)
+class _State:
+    matrix: Affine
+    fill: Ink = BLACK
+    stroke: Ink = BLACK
+    layer: str = ""
+
+
+@dataclass
+class _Pen:
+    """The path under construction, in user space mapped to mm at each point."""
+
+    kinds: list[int] = field(default_factory=list)
+    rows: list[list[float]] = field(default_factory=list)
+    done: list[Path] = field(default_factory=list)
+    at: tuple[float, float] = (0.0, 0.0)
+    start: tuple[float, float] = (0.0, 0.0)
+
+    def move(self, x: float, y: float) -> None:
+        self.finish(False)
+        self.at = self.start = (x, y)
+
+    def line(self, x: float, y: float) -> None:
+        self.kinds.append(LINE)
+        self.rows.append([*self.at, 0, 0, 0, 0, x, y])
+        self.at = (x, y)
+
+    def curve(self, *numbers: float) -> None:
+        self.kinds.append(CUBIC)
+        self.rows.append([*self.at, *numbers])
+        self.at = (numbers[4], numbers[5])
+
+    def finish(self, closed: bool) -> None:
+        if closed and self.rows and max(abs(self.at[0] - self.start[0]), abs(self.at[1] - self.start[1])) > 1e-9:
+            self.line(*self.start)
+        if self.rows:
+            self.done.append(Path(np.array(self.kinds, np.uint8), np.array(self.rows), closed))
+        self.kinds, self.rows = [], []
+
+    def take(self, matrix: Affine) -> tuple[Path, ...]:
+        self.finish(False)
+        paths = tuple(path.mapped(matrix) for path in self.done)
+        self.done = []
+        return paths
+
+
+class _Walk:
+    def __init__(self) -> None:
+        self._filled: list[Filled] = []
+        self._stroked: list[Stroked] = []
+        self._placed: dict[tuple[int, int], tuple[pikepdf.Object, list[Affine]]] = {}
+
+    def page(self, width: float, height: float) -> Page:
+        pictures = tuple(
+            Picture(_pixels(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
+        )
+        return Page(width, height, tuple(self._filled), tuple(self._stroked), pictures)
+
+    def run(self, stream: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
+        if depth > DEEPEST_FORM:
+            raise UnreadableFile("This PDF nests its drawings too deeply.", "Flatten it first.")
+        stack: list[_State] = []
+        layers: list[str] = []
+        pen = _Pen()
+        for instruction in pikepdf.parse_content_stream(stream):
+            operands, name = instruction.operands, str(instruction.operator)
+            if name in ("m", "l", "c"):
+                numbers = [float(v) for v in operands]
+                if name == "m":
+                    pen.move(*numbers)
+                elif name == "l":
+                    pen.line(*numbers)
+                else:
+                    pen.curve(*numbers)
+            elif name == "h":
+                pen.finish(True)
+            elif name in ("f", "f*", "F"):
+                self._filled.append(Filled(pen.take(state.matrix), state.fill))
+            elif name == "S":
+                self._stroked.append(Stroked(pen.take(state.matrix), state.stroke, state.layer))
+            elif name == "q":
+                stack.append(state)
+            elif name == "Q":
+                state = replace(stack.pop(), layer=state.layer)
+            elif name == "cm":
+                state = replace(state, matrix=Affine(*(float(v) for v in operands)).then(state.matrix))
+            elif name == "k":
+                c, m, y, k = (float(v) for v in operands)
+                state = replace(state, fill=Ink("Process", (c, m, y, k)))
+            elif name == "CS":
+                state = replace(state, stroke=_ink(resources.ColorSpace[str(operands[0])]))
+            elif name == "BDC":
+                layers.append(state.layer)
+                if str(operands[0]) == "/OC":
+                    state = replace(state, layer=str(resources.Properties[str(operands[1])].Name))
+            elif name == "EMC":
+                state = replace(state, layer=layers.pop())
+            elif name == "Do":
+                self._draw(resources.XObject[str(operands[0])], resources, state, depth)
+
+    def _draw(self, thing: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
+        if thing.Subtype == "/Image":
+            self._placed.setdefault(thing.objgen, (thing, []))[1].append(state.matrix)
+        elif thing.Subtype == "/Form":
+            own = thing.get("/Matrix")
+            inner = Affine(*(float(v) for v in own)).then(state.matrix) if own is not None else state.matrix
+            self.run(thing, thing.get("/Resources", resources), replace(state, matrix=inner), depth + 1)
+
+
+def _ink(space: pikepdf.Object) -> Ink:
+    if not isinstance(space, pikepdf.Array) or str(space[0]) != "/Separation":
+        raise UnreadableFile("A line is not in a spot colour.", "Make the files again.")
+    c, m, y, k = (float(v) for v in space[3].C1)
+    return Ink(str(space[1]).removeprefix("/"), (c, m, y, k))
+
+
+def _pixels(image: pikepdf.Object) -> Raster:
+    """The samples of an image object of 8 bit RGB, with its soft mask as alpha."""
+    width, height = int(image.Width), int(image.Height)
+    rgb = np.frombuffer(image.read_bytes(), np.uint8).reshape(height, width, 3)
+    alpha = np.full((height, width, 1), 255, np.uint8)
+    if "/SMask" in image:
+        alpha = np.frombuffer(image.SMask.read_bytes(), np.uint8).reshape(height, width, 1)
+    return Raster(np.concatenate([rgb, alpha], 2))

@@ -1,0 +1,190 @@
+"""Pictures made of pixels: PNG, JPEG, WebP, BMP, GIF and TIFF bytes to one upright Raster.
+
+Everything that is converted on the way is noted in words. Sizes are checked before anything is decoded.
+"""
+
+from __future__ import annotations
+
+import io
+import warnings
+from dataclasses import dataclass
+
+import numpy as np
+from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+
+from nibble_core.errors import FileTooLarge, MislabelledFile, UnreadableFile
+from nibble_core.graphics import Raster
+
+MOST_PIXELS = 100_000_000
+MANY_BYTES = 20_000_000
+
+_SIGNATURES = {
+    "PNG": (b"\x89PNG\r\n\x1a\n",),
+    "JPEG": (b"\xff\xd8\xff",),
+    "WebP": (b"RIFF",),
+    "BMP": (b"BM",),
+    "GIF": (b"GIF87a", b"GIF89a"),
+    "TIFF": (b"II*\x00", b"MM\x00*"),
+}
+_OTHERS = {
+    b"%PDF": "a PDF", b"PK\x03\x04": "a zip or office file", b"<svg": "an SVG", b"<?xml": "an XML or SVG file",
+    b"<!DOCTYPE": "a web page", b"<html": "a web page", b"8BPS": "a layered drawing", b"\x1f\x8b": "a packed file",
+    b"MZ": "a program", b"\x7fELF": "a program",
+}  # fmt: skip
+_ENDINGS = {
+    "png": "PNG", "apng": "PNG", "jpg": "JPEG", "jpeg": "JPEG", "jpe": "JPEG", "jfif": "JPEG", "webp": "WebP",
+    "bmp": "BMP", "dib": "BMP", "gif": "GIF", "tif": "TIFF", "tiff": "TIFF",
+}  # fmt: skip
+READABLE = "PNG, JPEG, WebP, BMP, GIF or TIFF"
+
+
+@dataclass(frozen=True, eq=False)
+class PictureFile:
+    """A decoded picture: which kind of file it was, its stated pixels per inch if any, and notes in words."""
+
+    raster: Raster
+    kind: str
+    stated_ppi: float | None
+    notes: tuple[str, ...]
+
+
+def read_picture(content: bytes, name: str = "") -> PictureFile:
+    """Decode a client's picture. ``name`` is checked against what the bytes are.
+
+    Raises UnreadableFile, MislabelledFile or FileTooLarge; each says what to do.
+    """
+    called = f"“{name}”" if name else "This file"
+    kind = _kind_of(content, name, called)
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            image = Image.open(io.BytesIO(content), formats=[kind.upper()])
+            _refuse_too_large(image, called)
+            notes = _notes_before(image, kind, content)
+            image.load()
+            raster = _upright_rgba(image, notes)
+    except (FileTooLarge, MislabelledFile):
+        raise
+    except MemoryError as error:
+        raise FileTooLarge(f"{called} needs more memory than there is.", "Ask for a smaller one.") from error
+    except (
+        UnidentifiedImageError,
+        OSError,
+        SyntaxError,
+        ValueError,
+        EOFError,
+        KeyError,
+        TypeError,
+        IndexError,
+    ) as error:
+        raise UnreadableFile(
+            f"{called} starts like a {kind} but cannot be read to its end: it is damaged or cut short.",
+            "Save or send it again.",
+        ) from error
+    return PictureFile(raster, kind, _stated_ppi(image), tuple(notes))
+
+
+def _kind_of(content: bytes, name: str, called: str) -> str:
+    if not content:
+        raise UnreadableFile(f"{called} is empty.", "Save or send it again.")
+    kind = next((k for k, starts in _SIGNATURES.items() if content.startswith(starts)), "")
+    if kind == "WebP" and content[8:12] != b"WEBP":
+        kind = ""
+    ending = name.rsplit(".", 1)[-1].lower() if "." in name else ""
+    says = _ENDINGS.get(ending, "")
+    if kind and says and kind != says:
+        raise MislabelledFile(
+            f"{called} is called {says} but is a {kind} inside.",
+            f"Check that it is the right file, rename it to end in .{kind.lower()} and drop it again.",
+        )
+    if kind:
+        return kind
+    start = content[:64].lstrip()
+    other = next((words for mark, words in _OTHERS.items() if start.startswith(mark)), "")
+    if says:
+        raise MislabelledFile(
+            f"{called} is called {says} but is {other or 'something else'} inside.",
+            f"Ask for the picture itself, as {READABLE}.",
+        )
+    raise UnreadableFile(f"{called} is {other or 'no picture that Nibble knows'}.", f"Send it as {READABLE}.")
+
+
+def _refuse_too_large(image: Image.Image, called: str) -> None:
+    width, height = image.size
+    if width * height > MOST_PIXELS:
+        raise FileTooLarge(
+            f"{called} is {width:,} × {height:,} px, more than the 100 megapixels that fit the bench.",
+            "Ask for it at 10,000 px or less along its longer side.",
+        )
+
+
+def _notes_before(image: Image.Image, kind: str, content: bytes) -> list[str]:
+    notes = []
+    frames = getattr(image, "n_frames", 1)
+    if frames > 1:
+        what = "pages" if kind == "TIFF" else "frames"
+        notes.append(f"It has {frames} {what}; the first one is used.")
+    deep = kind == "PNG" and len(content) > 24 and content[24] == 16
+    if kind == "TIFF":
+        bits = image.tag_v2.get(258, (8,))  # type: ignore[attr-defined]
+        deep = max(bits if isinstance(bits, tuple) else (bits,)) > 8
+    if deep:
+        notes.append("16 bit a channel, brought down to 8.")
+    if len(content) > MANY_BYTES:
+        notes.append(f"A large file of {len(content) / 1e6:.0f} MB; the first look takes a moment longer.")
+    return notes
+
+
+def _upright_rgba(image: Image.Image, notes: list[str]) -> Raster:
+    if image.getexif().get(0x0112, 1) not in (0, 1):
+        image = ImageOps.exif_transpose(image)
+        notes.append("The camera held it turned; it is set upright.")
+    profile = image.info.get("icc_profile")
+    if image.mode == "CMYK":
+        notes.append("CMYK, converted to screen colours; they can look different on the press.")
+        image = _through_profile(image, profile) or image.convert("RGB")
+    elif image.mode in ("I;16", "I;16B", "I;16L", "I;16N", "I", "F"):
+        levels = np.asarray(image).astype(np.float64)
+        top = 65535.0 if image.mode.startswith("I;16") or levels.max() > 255 else 255.0
+        image = Image.fromarray(np.clip(levels * 255 / top, 0, 255).astype(np.uint8))
+    elif image.mode in ("RGB", "RGBA") and profile:
+        converted = _through_profile(image.convert("RGB"), profile)
+        if converted is not None:
+            if image.mode == "RGBA":
+                converted.putalpha(image.getchannel("A"))
+            notes.append("Its colour profile was applied.")
+            image = converted
+    elif image.mode in ("LAB", "YCbCr", "HSV"):
+        notes.append(f"{image.mode} colours, converted to screen colours.")
+        image = image.convert("RGB")
+    return Raster(np.array(image.convert("RGBA")))
+
+
+def _through_profile(image: Image.Image, profile: bytes | None) -> Image.Image | None:
+    """The picture in sRGB by its own profile; None without one, with a broken one, or when it is sRGB."""
+    if not profile:
+        return None
+    try:
+        source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+        if "sRGB" in ImageCms.getProfileDescription(source):
+            return None
+        return ImageCms.profileToProfile(image, source, ImageCms.createProfile("sRGB"), outputMode="RGB")
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        return None
+
+
+def _stated_ppi(image: Image.Image) -> float | None:
+    stated = image.info.get("dpi")
+    try:
+        value = float(stated[0]) if stated else 0.0
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return value if 30 <= value <= 5000 else None
+
+
+def write_png(raster: Raster) -> bytes:
+    """PNG bytes of a raster, without its alpha when nothing is see-through."""
+    pixels = raster.pixels if raster.is_see_through else np.ascontiguousarray(raster.pixels[..., :3])
+    stream = io.BytesIO()
+    Image.fromarray(pixels).save(stream, "PNG", compress_level=3)
+    return stream.getvalue()

@@ -1,0 +1,89 @@
+"""SVG in millimetres: drawings of shapes and cut files, and the reader that checks them.
+
+Width and height are in mm and the viewBox is in mm, so one user unit is one millimetre.
+"""
+
+from __future__ import annotations
+
+from lxml import etree
+
+from nibble_core.errors import UnreadableFile
+from nibble_core.formats.svg_path import parse_path_data
+from nibble_core.geometry import Path
+from nibble_core.geometry.units import format_number
+from nibble_core.graphics import Drawing, Filled, Ink, Page, Stroked, hex_colour
+
+HAIRLINE = 0.025
+_NS = "http://www.w3.org/2000/svg"
+
+
+def write_drawing(drawing: Drawing) -> bytes:
+    """One path a shape, with its fill; holes by the even-odd rule."""
+    root = _root(drawing.width, drawing.height)
+    for shape in drawing.shapes:
+        etree.SubElement(
+            root, "path", {"fill": hex_colour(shape.colour), "fill-rule": "evenodd", "d": shape.region.svg(4)}
+        )
+    return _bytes(root)
+
+
+def write_page(page: Page) -> bytes:
+    """A cut file: marks filled, lines as hairlines grouped by layer. Pictures are never part of it."""
+    root = _root(page.width, page.height)
+    if page.title:
+        etree.SubElement(root, "title").text = page.title
+    marks = etree.SubElement(
+        root, "g", {"id": "marks", "fill": _screen(page.filled[0].ink) if page.filled else "#000000"}
+    )
+    for filled in page.filled:
+        for path in filled.paths:
+            etree.SubElement(marks, "path", {"d": path.svg(4)})
+    for stroked in page.stroked:
+        group = etree.SubElement(
+            root, "g",
+            {"id": stroked.layer, "data-ink": stroked.ink.name, "fill": "none", "stroke": _screen(stroked.ink),
+             "stroke-width": format_number(HAIRLINE)},
+        )  # fmt: skip
+        for placement in stroked.placements:
+            data = "".join(path.mapped(placement).svg(4) for path in stroked.paths)
+            etree.SubElement(group, "path", {"d": data})
+    return _bytes(root)
+
+
+def read_page(content: bytes) -> Page:
+    """What ``write_page`` wrote, as a page; each copy's lines are paths of their own.
+
+    Raises UnreadableFile when the bytes are not such a file.
+    """
+    try:
+        root = etree.fromstring(content, etree.XMLParser(resolve_entities=False, no_network=True))
+        left, top, width, height = (float(v) for v in root.get("viewBox", "").split())
+        if (left, top) != (0.0, 0.0) or root.get("width") != f"{format_number(width)}mm":
+            raise ValueError("no true size")
+    except (etree.XMLSyntaxError, ValueError) as error:
+        raise UnreadableFile("This is not an SVG in millimetres.", "Make the files again.") from error
+    filled: list[Path] = []
+    stroked: list[Stroked] = []
+    for group in root.iter(f"{{{_NS}}}g"):
+        paths = tuple(p for node in group.iter(f"{{{_NS}}}path") for p in parse_path_data(node.get("d", "")))
+        if group.get("fill") != "none":
+            filled += paths
+        else:
+            stroked.append(Stroked(paths, Ink(group.get("data-ink", ""), (0, 0, 0, 1)), group.get("id", "")))
+    return Page(width, height, (Filled(tuple(filled)),) if filled else (), tuple(stroked))
+
+
+def _root(width: float, height: float) -> etree._Element:
+    w, h = format_number(width), format_number(height)
+    return etree.Element("svg", {"width": f"{w}mm", "height": f"{h}mm", "viewBox": f"0 0 {w} {h}"}, nsmap={None: _NS})
+
+
+def _bytes(root: etree._Element) -> bytes:
+    written: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
+    return written
+
+
+def _screen(ink: Ink) -> str:
+    c, m, y, k = ink.cmyk
+    red, green, blue = (round(255 * (1 - v) * (1 - k)) for v in (c, m, y))
+    return hex_colour((red, green, blue))

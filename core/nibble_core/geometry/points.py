@@ -1,0 +1,93 @@
+"""Points and affine maps: small immutable values."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Points = NDArray[np.float64]
+"""Shape (n, 2): x, y in mm, y down."""
+
+
+class Point(NamedTuple):
+    """A place in mm, y down."""
+
+    x: float
+    y: float
+
+
+class Box(NamedTuple):
+    """An upright rectangle in mm: left, top, right, bottom."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+    @property
+    def width(self) -> float:
+        return self.right - self.left
+
+    @property
+    def height(self) -> float:
+        return self.bottom - self.top
+
+    def grown(self, by: float) -> Box:
+        return Box(self.left - by, self.top - by, self.right + by, self.bottom + by)
+
+
+class Affine(NamedTuple):
+    """The map x' = a x + c y + e, y' = b x + d y + f, in the order PDF and SVG write it."""
+
+    a: float = 1.0
+    b: float = 0.0
+    c: float = 0.0
+    d: float = 1.0
+    e: float = 0.0
+    f: float = 0.0
+
+    @staticmethod
+    def translation(dx: float, dy: float) -> Affine:
+        return Affine(e=dx, f=dy)
+
+    @staticmethod
+    def scale(sx: float, sy: float | None = None) -> Affine:
+        return Affine(a=sx, d=sx if sy is None else sy)
+
+    @staticmethod
+    def mirror(width: float) -> Affine:
+        """Left and right exchanged within a strip from 0 to ``width``."""
+        return Affine(a=-1.0, e=width)
+
+    def then(self, after: Affine) -> Affine:
+        """This map first, ``after`` second."""
+        a, b, c, d, e, f = self
+        return Affine(
+            after.a * a + after.c * b,
+            after.b * a + after.d * b,
+            after.a * c + after.c * d,
+            after.b * c + after.d * d,
+            after.a * e + after.c * f + after.e,
+            after.b * e + after.d * f + after.f,
+        )
+
+    @property
+    def determinant(self) -> float:
+        return self.a * self.d - self.b * self.c
+
+    @property
+    def is_similarity(self) -> bool:
+        """Circles stay circles: the columns are perpendicular and of one length."""
+        size = abs(self.determinant)
+        return (
+            abs(self.a * self.c + self.b * self.d) <= 1e-9 * max(size, 1e-12)
+            and abs(math.hypot(self.a, self.b) - math.hypot(self.c, self.d)) <= 1e-9 * max(size, 1e-12) ** 0.5
+        )
+
+    def map(self, points: Points) -> Points:
+        """Points of shape (n, 2), mapped."""
+        matrix = np.array([[self.a, self.b], [self.c, self.d]])
+        return np.asarray(points @ matrix + np.array([self.e, self.f]))

@@ -1,0 +1,22 @@
+"""Every tolerance of the core, by name, with its reason. Millimetres unless said."""
+
+FLATTEN = 0.002
+"""Curve to chord when curves become polygons: a fifth of the 0.01 mm a contour promises."""
+
+SIMPLIFY = 0.001
+"""Vertices closer than this to their chord go before a buffer: over-dense rings make the buffer stray."""
+
+ARC_CHORD = 0.0015
+"""Sagitta of the chords in a buffered round corner."""
+
+REFIT = 0.004
+"""Polygon back to lines, arcs and cubics; with the three above still within 0.01 mm."""
+
+POSITION = 0.001
+"""Positions in files: what reading back may differ by."""
+
+SAME_POINT = 1e-6
+"""Points nearer than this are one point (floating-point noise of chained maps)."""
+
+TRACE_PX = 0.12
+"""Default deviation of a traced outline from its grey iso-line, in pixels, on a clean picture."""

@@ -1,0 +1,48 @@
+"""The one parser and the one formatter of lengths: inches and pixels exist only here, at the edge."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from nibble_core.errors import InvalidTicket
+
+MM_PER_INCH = 25.4
+MM_PER_PX = MM_PER_INCH / 96
+"""A CSS pixel: 1/96 inch."""
+
+POINTS_PER_MM = 72 / MM_PER_INCH
+
+_UNITS = {
+    "": 1.0, "mm": 1.0, "cm": 10.0, "m": 1000.0, "in": MM_PER_INCH, "inch": MM_PER_INCH, '"': MM_PER_INCH,
+    "″": MM_PER_INCH, "pt": MM_PER_INCH / 72, "px": MM_PER_PX,
+}  # fmt: skip
+_NUMBER = r"\d+(?:[.,]\d+)?|[.,]\d+"
+_LENGTH = re.compile(rf"^\s*(?:(\d+)\s+)?(?:(\d+)\s*/\s*(\d+)|({_NUMBER}))\s*([a-z\"″]*)\s*$", re.IGNORECASE)
+
+
+def parse_length(text: str, unit: str = "mm") -> float:
+    """Millimetres from words such as ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``.
+
+    A bare number is taken in ``unit``. Raises InvalidTicket with the forms that are understood.
+    """
+    match = _LENGTH.match(text)
+    if match:
+        whole, top, bottom, number, suffix = match.groups()
+        factor = _UNITS.get(suffix.lower() or unit)
+        if factor is not None and not (bottom and int(bottom) == 0):
+            value = int(top) / int(bottom) if top else float(number.replace(",", "."))
+            if whole and not top:
+                value = math.nan
+            value = (value + int(whole or 0)) * factor
+            if math.isfinite(value):
+                return value
+    raise InvalidTicket(f"“{text}” is not a length.", 'Write it like 2, 2mm, 0.08in or 1/16".')
+
+
+def format_number(value: float, decimals: int = 3) -> str:
+    """The shortest decimal within ``decimals`` places, never an exponent and never ``-0``."""
+    text = f"{value:.{decimals}f}"
+    if "." in text:
+        text = text.rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text

@@ -1,0 +1,67 @@
+"""What a job file holds: filled, stroked and placed things on one page in mm, whatever the format.
+
+A writer turns a page into bytes; the reader of the same format turns bytes back into a page, so that what was
+written can be compared with what was meant.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nibble_core.geometry import Affine, Path
+from nibble_core.graphics.drawing import Colour
+from nibble_core.graphics.raster import Raster
+
+
+@dataclass(frozen=True)
+class Ink:
+    """A named spot colour, with the cyan, magenta, yellow and black (0 to 1) that shows it on screen."""
+
+    name: str
+    cmyk: tuple[float, float, float, float]
+
+
+BLACK = Ink("Black", (0.0, 0.0, 0.0, 1.0))
+
+
+@dataclass(frozen=True, eq=False)
+class Filled:
+    """Closed paths filled with one ink by the even-odd rule (registration marks)."""
+
+    paths: tuple[Path, ...]
+    ink: Ink = BLACK
+
+
+@dataclass(frozen=True, eq=False)
+class Stroked:
+    """Paths drawn as hairlines of one ink, once at every placement."""
+
+    paths: tuple[Path, ...]
+    ink: Ink
+    layer: str
+    placements: tuple[Affine, ...] = (Affine(),)
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """Pixels stretched over a width by height mm box with its corner at the origin, at every placement."""
+
+    raster: Raster
+    width: float
+    height: float
+    placements: tuple[Affine, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Page:
+    """One page of width by height mm, origin top left, y down."""
+
+    width: float
+    height: float
+    filled: tuple[Filled, ...] = ()
+    stroked: tuple[Stroked, ...] = ()
+    pictures: tuple[Picture, ...] = ()
+    title: str = ""
+
+
+__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Picture", "Stroked"]

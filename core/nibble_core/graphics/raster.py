@@ -1,0 +1,55 @@
+"""Pictures made of pixels."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Pixels = NDArray[np.uint8]
+Grey = NDArray[np.float32]
+
+LUMA = np.array([0.299, 0.587, 0.114], np.float32)
+"""Weights of red, green and blue in a grey level (ITU-R BT.601)."""
+
+
+@dataclass(frozen=True, eq=False)
+class Raster:
+    """Upright pixels, shape (rows, columns, 4): red, green, blue, alpha, not premultiplied, sRGB.
+
+    Pixel (row, column) covers the square from (column, row) to (column + 1, row + 1).
+    """
+
+    pixels: Pixels
+
+    def __post_init__(self) -> None:
+        self.pixels.setflags(write=False)
+
+    @property
+    def width(self) -> int:
+        return int(self.pixels.shape[1])
+
+    @property
+    def height(self) -> int:
+        return int(self.pixels.shape[0])
+
+    @property
+    def alpha(self) -> Pixels:
+        return self.pixels[..., 3]
+
+    @property
+    def is_see_through(self) -> bool:
+        return bool((self.alpha < 255).any())
+
+    def over_white(self) -> Pixels:
+        """Red, green, blue over white paper, shape (rows, columns, 3)."""
+        if not self.is_see_through:
+            return self.pixels[..., :3]
+        alpha = self.alpha[..., None].astype(np.uint16)
+        mixed = self.pixels[..., :3].astype(np.uint16) * alpha + 255 * (255 - alpha)
+        return ((mixed + 127) // 255).astype(np.uint8)
+
+    def grey(self) -> Grey:
+        """Grey level over white paper, 0 black to 1 white, shape (rows, columns)."""
+        return (self.over_white().astype(np.float32) @ LUMA) / np.float32(255)

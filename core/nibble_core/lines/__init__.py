@@ -1,0 +1,1 @@
+"""Production lines drawn from shapes: what a knife or a beam follows."""

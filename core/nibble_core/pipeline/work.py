@@ -1,0 +1,130 @@
+"""The whole recipe: a ticket and the client's bytes to everything the screen shows and the files hold.
+
+A stage that cannot be done leaves its error where it stands; what depends on it is left out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import partial
+
+from nibble_core.artwork.background import Cleaned
+from nibble_core.errors import Cancelled, NibbleError
+from nibble_core.pipeline.clean import clean
+from nibble_core.pipeline.lines import LayerResult, draw_lines
+from nibble_core.pipeline.read import Picture, read
+from nibble_core.pipeline.store import Keyed, ResultStore
+from nibble_core.pipeline.trace import TraceResult, trace
+from nibble_core.sheet import Layout, grid
+from nibble_core.ticket.model import Artwork, Layer, Piece, Sheet, Ticket
+
+Sources = Callable[[str], bytes]
+"""Bytes of a client's file by its SHA-256."""
+
+
+@dataclass
+class Problem:
+    """Why a station is blocked; ``where`` is a path into the ticket."""
+
+    station: str
+    where: str
+    error: NibbleError
+
+
+@dataclass
+class Work:
+    """Results by the id of what they belong to; missing ones are explained by a problem further left."""
+
+    pictures: dict[str, Keyed[Picture]] = field(default_factory=dict)
+    cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
+    traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
+    layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
+    layouts: dict[str, Layout] = field(default_factory=dict)
+    problems: list[Problem] = field(default_factory=list)
+
+    def require_whole(self) -> None:
+        """Raises the first problem, if there is one."""
+        if self.problems:
+            raise self.problems[0].error
+
+
+def work_out(
+    ticket: Ticket,
+    sources: Sources,
+    store: ResultStore,
+    *,
+    preview: bool = False,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Work:
+    """Everything that follows from a ticket. ``preview``: reduced pictures and unfitted contours, under keys of
+    their own. Raises Cancelled when ``cancelled()`` turns true between stages; other errors become problems."""
+    work = Work()
+
+    def attempt(station: str, where: str, step: Callable[[], None]) -> None:
+        if cancelled():
+            raise Cancelled("This work was superseded.")
+        try:
+            step()
+        except Cancelled:
+            raise
+        except NibbleError as error:
+            work.problems.append(Problem(station, error.where or where, error))
+
+    for artwork in ticket.artworks:
+        _work_out_artwork(artwork, sources, store, work, attempt, preview, cancelled)
+    for piece in ticket.pieces:
+        for layer in piece.layers:
+            draw = partial(_lines, piece, layer, store, work, preview)
+            attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
+    for sheet in ticket.sheets:
+        attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, work))
+    return work
+
+
+def _work_out_artwork(
+    artwork: Artwork,
+    sources: Sources,
+    store: ResultStore,
+    work: Work,
+    attempt: Callable[[str, str, Callable[[], None]], None],
+    preview: bool,
+    cancelled: Callable[[], bool],
+) -> None:
+    here, id = f"artworks/{artwork.id}", artwork.id
+
+    def take_in() -> None:
+        work.pictures[id] = read(store, artwork.file, lambda: sources(artwork.file), artwork.name)
+
+    def take_away() -> None:
+        if id in work.pictures:
+            work.cleaned[id] = clean(store, work.pictures[id], artwork.clean, preview=preview)
+
+    def find_shapes() -> None:
+        if id in work.cleaned:
+            work.traces[id] = trace(store, work.cleaned[id], artwork, preview=preview, cancelled=cancelled)
+
+    attempt("artwork", here, take_in)
+    attempt("clean", f"{here}/clean", take_away)
+    attempt("trace", f"{here}/trace", find_shapes)
+
+
+def _lines(piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool) -> None:
+    ids = [element.artwork for element in piece.elements]
+    if ids and all(id in work.traces for id in ids):
+        traces, cleaned = [work.traces[id] for id in ids], [work.cleaned[id] for id in ids]
+        work.layers[layer.id] = draw_lines(store, layer, traces, cleaned, preview=preview)
+
+
+def _layout(ticket: Ticket, sheet: Sheet, work: Work) -> None:
+    if sheet.layer in work.layers:
+        work.layouts[sheet.id] = grid(
+            work.layers[sheet.layer].value.box,
+            ticket.piece_of_layer(sheet.layer).quantity,
+            spacing=sheet.spacing,
+            usable_width=min(sheet.stock.usable_width, ticket.machine.usable_width),
+            usable_length=min(sheet.stock.usable_length, ticket.machine.usable_length),
+            mark_count=sheet.marks,
+            mark_diameter=sheet.mark_diameter,
+            mark_gap=sheet.mark_gap,
+        )

@@ -1,0 +1,16 @@
+"""The ticket is the document: what the operator asked for, in typed values that say themselves in sentences.
+
+Nobody edits geometry. ``model`` holds the values, ``fields`` their limits, ``changes`` what an edit is,
+``sentences`` how it reads, ``serial`` its JSON, ``library`` the stocks and machines that are copied in.
+"""
+
+from nibble_core.ticket.changes import Change, apply, overlap, words
+from nibble_core.ticket.model import Ticket
+from nibble_core.ticket.sentences import Sentence, Slot, sentences
+from nibble_core.ticket.serial import fingerprint, from_plain, ticket_from_plain, to_plain
+from nibble_core.ticket.start import first_ticket
+
+__all__ = [
+    "Change", "Sentence", "Slot", "Ticket", "apply", "fingerprint", "first_ticket", "from_plain", "overlap",
+    "sentences", "ticket_from_plain", "to_plain", "words",
+]  # fmt: skip

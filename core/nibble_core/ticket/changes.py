@@ -1,0 +1,143 @@
+"""Changes as data: a value set at a path, or an item added, moved or removed; with the words undo shows.
+
+A path runs through field names and item ids, never positions: ``pieces/p1/layers/l1/lines/k2/distance``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from nibble_core.errors import InvalidTicket
+from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.model import Line, Ticket, TouchUp
+from nibble_core.ticket.serial import ticket_from_plain, to_plain
+
+OPERATIONS = ("set", "add", "move", "remove")
+
+
+@dataclass(frozen=True)
+class Change:
+    """One change. ``set``: value at path. ``add``: value (an item with an id) into the list at path, before the
+    item ``before`` or at its end. ``move``: the item at path, likewise. ``remove``: the item at path."""
+
+    path: str
+    value: Any = None
+    operation: str = "set"
+    before: str | None = None
+
+    @property
+    def touched(self) -> str:
+        """The path whose value this change settles, for telling concurrent changes apart."""
+        if self.operation == "add" and isinstance(self.value, Mapping):
+            return f"{self.path}/{self.value.get('id')}"
+        return self.path
+
+
+def apply(ticket: Ticket, changes: Iterable[Change]) -> Ticket:
+    """The ticket after all changes, checked as a whole. Raises InvalidTicket; the given ticket never changes."""
+    plain = to_plain(ticket)
+    for change in changes:
+        if change.operation not in OPERATIONS:
+            raise InvalidTicket(f"“{change.operation}” is no change.", f"Use {', '.join(OPERATIONS)}.")
+        _apply_one(plain, change)
+    return ticket_from_plain(plain)
+
+
+def _apply_one(plain: Any, change: Change) -> None:
+    *way, last = [part for part in change.path.split("/") if part] or [""]
+    holder = plain
+    for part in way:
+        holder = _step(holder, part, change.path)
+    if change.operation == "set":
+        if isinstance(holder, list) or not isinstance(holder, dict) or last not in holder:
+            raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
+        holder[last] = _from_library(last, change.value)
+        return
+    if change.operation == "add":
+        items = _step(holder, last, change.path)
+        _insert(items, change.value, change.before, change.path)
+        return
+    if not isinstance(holder, list):
+        raise InvalidTicket("Only items of a list can be moved or removed.", "", where=change.path)
+    item = _step(holder, last, change.path)
+    holder.remove(item)
+    if change.operation == "move":
+        _insert(holder, item, change.before, change.path)
+
+
+def _step(holder: Any, part: str, path: str) -> Any:
+    if isinstance(holder, dict) and part in holder:
+        return holder[part]
+    if isinstance(holder, list):
+        for item in holder:
+            if isinstance(item, dict) and item.get("id") == part:
+                return item
+    raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=path)
+
+
+def _insert(items: Any, item: Any, before: str | None, path: str) -> None:
+    if not isinstance(items, list) or not isinstance(item, dict) or "id" not in item:
+        raise InvalidTicket("An item with an id can be added to a list only.", "", where=path)
+    if any(isinstance(other, dict) and other.get("id") == item["id"] for other in items):
+        raise InvalidTicket("That item is there already.", "", where=path)
+    places = [i for i, other in enumerate(items) if other.get("id") == before]
+    items.insert(places[0] if places else len(items), item)
+
+
+def _from_library(name: str, value: Any) -> Any:
+    """A stock or machine named by its key is copied in whole."""
+    if name == "stock" and isinstance(value, str):
+        return _copied(STOCKS, value, "stock")
+    if name == "machine" and isinstance(value, str):
+        return _copied(MACHINES, value, "machine")
+    return value
+
+
+def _copied(library: Mapping[str, Any], key: str, what: str) -> Any:
+    if key not in library:
+        raise InvalidTicket(f"There is no {what} “{key}”.", f"Choose {', '.join(library)}.")
+    return to_plain(library[key])
+
+
+def overlap(one: str, other: str) -> bool:
+    """Whether two touched paths are the same place or one lies within the other."""
+    return one == other or one.startswith(other + "/") or other.startswith(one + "/")
+
+
+def words(ticket: Ticket, change: Change) -> str:
+    """What a change does, as undo shows it: “kiss cut: distance to 2.4 mm”."""
+    way = [part for part in change.path.split("/") if part]
+    owner: Any = ticket
+    process = ""
+    name = way[-1] if way else ""
+    for part in way[:-1] if change.operation in ("set", "add") else way:
+        owner = _descend(owner, part)
+        if isinstance(owner, Line):
+            process = owner.process
+    if change.operation == "set":
+        rule = rule_of(owner, name) if owner is not None and not isinstance(owner, tuple) else None
+        if rule is None:
+            value = _from_library(name, change.value)
+            return f"{name} to {value.get('name', '') if isinstance(value, Mapping) else value}"
+        if rule.kind == "flag":
+            return f"{process or rule.called} {'on' if change.value else 'off'}"
+        called = rule.called if not process or name == "process" else f"{process}: {rule.called}"
+        return f"{called} to {rule.say(rule.check(change.value))}"
+    if change.operation == "add":
+        item = change.value if isinstance(change.value, Mapping) else {}
+        if name == "touch_ups":
+            return "region dropped" if item.get("kind", "drop") == "drop" else "region kept"
+        return f"{item.get('process') or item.get('name') or name} added"
+    if isinstance(owner, TouchUp):
+        return "region brought back" if owner.kind == "drop" else "region no longer kept"
+    called = process or getattr(owner, "name", "") or "item"
+    return f"{called} {'moved' if change.operation == 'move' else 'removed'}"
+
+
+def _descend(owner: Any, part: str) -> Any:
+    if isinstance(owner, tuple):
+        return next((item for item in owner if getattr(item, "id", None) == part), None)
+    return getattr(owner, part, None)

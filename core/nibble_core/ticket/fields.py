@@ -1,0 +1,143 @@
+"""Fields of the ticket that know their kind, limits and words.
+
+One description serves validation, the sentence's slot and the words of a change, so the three cannot disagree.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import Field, dataclass, field, fields
+from datetime import date
+from typing import Any
+
+from nibble_core.errors import InvalidTicket
+from nibble_core.geometry.units import format_number
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What a field takes. ``called`` names it in the words of a change; ``auto`` is what None is called."""
+
+    kind: str
+    called: str
+    low: float = 0.0
+    high: float = 0.0
+    step: float = 1.0
+    choices: Mapping[str, str] | None = None
+    auto: str | None = None
+
+    def check(self, value: Any) -> Any:
+        """The value as stored. Raises InvalidTicket, naming the limits or the right values."""
+        if value is None and self.auto is not None:
+            return None
+        return getattr(self, f"_check_{self.kind}")(value)
+
+    def say(self, value: Any) -> str:
+        """The value in words: “2.0 mm”, “48 %”, “round”."""
+        if value is None:
+            return self.auto or "nothing"
+        if self.kind == "length":
+            return (
+                f"{format_number(value, 3) if value % 0.1 > 1e-6 and value % 0.1 < 0.1 - 1e-6 else f'{value:.1f}'} mm"
+            )
+        if self.kind == "share":
+            return f"{format_number(100 * value, 1)} %"
+        if self.kind == "count":
+            return f"{value:,}".replace(",", " ")  # a thin space, not a comma, between thousands
+        return str(value)
+
+    def _number(self, value: Any) -> float:
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+            raise InvalidTicket(f"The {self.called} must be a number.", self._limits())
+        if not self.low <= value <= self.high:
+            raise InvalidTicket(f"The {self.called} cannot be {self.say(value)}.", self._limits())
+        return float(value)
+
+    def _limits(self) -> str:
+        return f"It can be from {self.say(self.low)} to {self.say(self.high)}."
+
+    def _check_length(self, value: Any) -> float:
+        return round(self._number(value), 6)
+
+    def _check_share(self, value: Any) -> float:
+        return round(self._number(value), 6)
+
+    def _check_count(self, value: Any) -> int:
+        number = self._number(value)
+        if number != int(number):
+            raise InvalidTicket(f"The {self.called} must be a whole number.", "")
+        return int(number)
+
+    def _check_choice(self, value: Any) -> str:
+        choices = list(self.choices or ())
+        if value not in choices:
+            raise InvalidTicket(f"The {self.called} cannot be “{value}”.", f"Choose {', '.join(choices)}.")
+        return str(value)
+
+    def _check_text(self, value: Any) -> str:
+        if not isinstance(value, str) or len(value) > self.high or re.search(r"[\x00-\x1f\x7f]", value):
+            raise InvalidTicket(f"The {self.called} must be one line of text.", f"Up to {self.high:.0f} letters.")
+        if len(value.strip()) < self.low:
+            raise InvalidTicket(f"The {self.called} cannot be empty.", "Write a name.")
+        return value.strip()
+
+    def _check_date(self, value: Any) -> str:
+        try:
+            return date.fromisoformat(value).isoformat()
+        except (TypeError, ValueError) as error:
+            raise InvalidTicket(f"“{value}” is not a date.", "Write it as year-month-day.") from error
+
+    def _check_flag(self, value: Any) -> bool:
+        if not isinstance(value, bool):
+            raise InvalidTicket(f"The {self.called} is either on or off.", "")
+        return value
+
+    def _check_digest(self, value: Any) -> str:
+        if not isinstance(value, str) or not re.fullmatch(r"[0-9a-f]{64}", value):
+            raise InvalidTicket("A file is named by its SHA-256.", "Add the artwork again.")
+        return value
+
+
+def length(
+    default: float | None, low: float, high: float, called: str, *, step: float = 0.1, auto: str | None = None
+) -> Any:
+    """Millimetres."""
+    return field(default=default, metadata={"rule": Rule("length", called, low, high, step, auto=auto)})
+
+
+def share(default: float | None, called: str, *, low: float = 0.0, high: float = 1.0, auto: str | None = None) -> Any:
+    """A part of the whole, 0 to 1, shown in per cent."""
+    return field(default=default, metadata={"rule": Rule("share", called, low, high, 0.01, auto=auto)})
+
+
+def count(default: int, low: int, high: int, called: str) -> Any:
+    return field(default=default, metadata={"rule": Rule("count", called, low, high)})
+
+
+def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:
+    """One of the keys; the values explain each in a line."""
+    return field(default=default, metadata={"rule": Rule("choice", called, choices=choices)})
+
+
+def text(default: str, longest: int, called: str, *, shortest: int = 0) -> Any:
+    return field(default=default, metadata={"rule": Rule("text", called, shortest, longest)})
+
+
+def flag(default: bool, called: str) -> Any:
+    return field(default=default, metadata={"rule": Rule("flag", called)})
+
+
+def day(called: str) -> Any:
+    return field(default=None, metadata={"rule": Rule("date", called, auto="no date")})
+
+
+def digest() -> Any:
+    return field(default="0" * 64, metadata={"rule": Rule("digest", "file")})
+
+
+def rule_of(owner: Any, name: str) -> Rule | None:
+    """The rule of a field, by dataclass or instance and name; None for nested values."""
+    found: Field[Any] | None = next((f for f in fields(owner) if f.name == name), None)
+    return found.metadata.get("rule") if found else None

@@ -1,0 +1,194 @@
+"""The ticket: everything the operator asked for, and nothing that is worked out from it.
+
+Frozen dataclasses; every item of a list has a permanent id; lengths in mm at the finished size. ``SCHEMA`` rises
+with every change of form, and ``serial.upgrade`` reads the older ones.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from nibble_core.ticket.fields import choice, count, day, digest, flag, length, share, text
+
+SCHEMA = 1
+
+PROCESSES = {
+    "through cut": "The knife goes through film and liner: the piece falls out.",
+    "kiss cut": "The knife goes through the film only: the piece stays on its liner.",
+}
+CORNERS = {
+    "round": "The corner is an arc as wide as the distance; it cannot snag.",
+    "mitred": "The corner stays a point, cut off when it grows too long.",
+    "bevelled": "The corner is cut straight across.",
+}
+BACKGROUNDS = {
+    "by itself": "Nibble looks: a see-through picture stays as it is, a plain border is taken away.",
+    "flood": "Everything that touches the border and is like it goes.",
+    "see-through": "The picture's own see-through parts are trusted.",
+    "keep": "Nothing is taken away.",
+}
+MODES = {
+    "two-tone": "Everything darker than the threshold becomes a shape; holes stay holes.",
+    "outer": "Only the outside edge of the drawing, filled.",
+}
+PRINTS = {
+    "the artwork": "The client's pixels without their background.",
+    "nothing": "The piece is only cut.",
+}
+
+
+@dataclass(frozen=True)
+class TouchUp:
+    """A correction by hand, anchored in the artwork.
+
+    x, y: fractions of the upright uncropped picture. colour: seen there. size: the region's share of the
+    picture's area. ``keep`` brings back a region that a rule drops.
+    """
+
+    id: str
+    kind: str = choice("drop", "touch-up", {"drop": "This region goes.", "keep": "This region stays."})
+    x: float = share(0.0, "place")
+    y: float = share(0.0, "place")
+    colour: tuple[int, int, int] = (0, 0, 0)
+    size: float = share(0.0, "size")
+
+
+@dataclass(frozen=True)
+class Clean:
+    background: str = choice("by itself", "background", BACKGROUNDS)
+    tolerance: float = share(0.1, "tolerance", low=0.0, high=0.6)
+
+
+@dataclass(frozen=True)
+class Trace:
+    mode: str = choice("two-tone", "tracing", MODES)
+    threshold: float | None = share(None, "threshold", low=0.01, high=0.99, auto="as suggested")
+    deviation: float | None = length(None, 0.005, 5.0, "largest deviation", step=0.01, auto="what the pixels allow")
+    smallest: float = length(0.5, 0.0, 50.0, "smallest part")
+
+
+@dataclass(frozen=True)
+class Artwork:
+    """A client's file and what is done to it before lines are drawn. ``width``: of the whole picture, finished."""
+
+    id: str
+    file: str = digest()
+    name: str = text("artwork", 200, "file name", shortest=1)
+    width: float = length(100.0, 1.0, 20_000.0, "finished width", step=1.0)
+    clean: Clean = field(default_factory=Clean)
+    trace: Trace = field(default_factory=Trace)
+    touch_ups: tuple[TouchUp, ...] = ()
+
+
+@dataclass(frozen=True)
+class Element:
+    """One artwork within a piece."""
+
+    id: str
+    artwork: str = text("", 40, "artwork", shortest=1)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A rule that draws production geometry: a contour round the outer shape."""
+
+    id: str
+    process: str = choice("through cut", "process", PROCESSES)
+    distance: float = length(2.0, -20.0, 200.0, "distance")
+    corners: str = choice("round", "corners", CORNERS)
+    mitre_limit: float = share(2.0, "mitre limit", low=1.0, high=10.0)
+    close_gaps: float = length(1.5, 0.0, 100.0, "gaps closed")
+    on: bool = flag(True, "line")
+
+
+@dataclass(frozen=True)
+class Layer:
+    """The part of a piece made from one stock."""
+
+    id: str
+    prints: str = choice("the artwork", "print", PRINTS)
+    lines: tuple[Line, ...] = ()
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One thing to be made, and how often."""
+
+    id: str
+    name: str = text("piece", 80, "name", shortest=1)
+    quantity: int = count(1, 1, 100_000, "quantity")
+    elements: tuple[Element, ...] = ()
+    layers: tuple[Layer, ...] = ()
+
+
+@dataclass(frozen=True)
+class Stock:
+    """A material as it lay in the shop when it was chosen."""
+
+    key: str = text("", 60, "stock", shortest=1)
+    name: str = text("", 80, "stock", shortest=1)
+    width: float = length(1000.0, 10.0, 10_000.0, "width")
+    usable_width: float = length(1000.0, 10.0, 10_000.0, "usable width")
+    usable_length: float = length(3000.0, 10.0, 100_000.0, "usable length")
+    smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
+    colour: str = text("#ffffff", 7, "colour", shortest=7)
+    mirrored: bool = flag(False, "mirroring")
+
+
+@dataclass(frozen=True)
+class Spot:
+    """How a machine wants one process marked in its file."""
+
+    process: str = choice("through cut", "process", PROCESSES)
+    ink: str = text("Through Cut", 40, "spot name", shortest=1)
+    cmyk: tuple[float, float, float, float] = (0.0, 1.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Machine:
+    """A cutter as it stood in the shop when it was chosen."""
+
+    key: str = text("", 60, "machine", shortest=1)
+    name: str = text("", 80, "machine", shortest=1)
+    usable_width: float = length(1200.0, 10.0, 10_000.0, "usable width")
+    usable_length: float = length(3000.0, 10.0, 100_000.0, "usable length")
+    smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
+    spots: tuple[Spot, ...] = ()
+
+    def spot(self, process: str) -> Spot:
+        """How this machine names a process; its own name where the record says nothing."""
+        found = next((spot for spot in self.spots if spot.process == process), None)
+        return found or Spot(process, process.title())
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """One stock with the copies of a piece's layer on it, in a grid."""
+
+    id: str
+    layer: str = text("", 40, "layer", shortest=1)
+    stock: Stock = field(default_factory=Stock)
+    spacing: float = length(3.0, 0.0, 200.0, "spacing")
+    marks: int = count(4, 3, 6, "registration marks")
+    mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
+    mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
+
+
+@dataclass(frozen=True)
+class Ticket:
+    """A whole job."""
+
+    schema: int = SCHEMA
+    name: str = text("New job", 120, "job's name", shortest=1)
+    client: str = text("", 120, "client")
+    due: str | None = day("due date")
+    artworks: tuple[Artwork, ...] = ()
+    pieces: tuple[Piece, ...] = ()
+    sheets: tuple[Sheet, ...] = ()
+    machine: Machine = field(default_factory=Machine)
+
+    def artwork(self, id: str) -> Artwork:
+        return next(artwork for artwork in self.artworks if artwork.id == id)
+
+    def piece_of_layer(self, layer: str) -> Piece:
+        return next(piece for piece in self.pieces if any(own.id == layer for own in piece.layers))

@@ -1,0 +1,45 @@
+"""The first ticket of a job: an artwork, one piece of it with a cut line, one sheet."""
+
+from __future__ import annotations
+
+from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.model import (
+    Artwork,
+    Element,
+    Layer,
+    Line,
+    Machine,
+    Piece,
+    Sheet,
+    Stock,
+    Ticket,
+    Trace,
+)
+
+
+def first_ticket(
+    *,
+    name: str,
+    file: str,
+    file_name: str,
+    width: float = 100.0,
+    mode: str = "two-tone",
+    client: str = "",
+    due: str | None = None,
+    quantity: int = 1,
+    stock: Stock | None = None,
+    machine: Machine | None = None,
+) -> Ticket:
+    """A die-cut sticker of one artwork. The smallest part comes from the stock and the machine."""
+    stock = stock or next(iter(STOCKS.values()))
+    machine = machine or next(iter(MACHINES.values()))
+    smallest = max(stock.smallest_part, machine.smallest_part)
+    return Ticket(
+        name=name,
+        client=client,
+        due=due,
+        artworks=(Artwork("a1", file, file_name, width, trace=Trace(mode=mode, smallest=smallest / 2)),),
+        pieces=(Piece("p1", "sticker", quantity, (Element("e1", "a1"),), (Layer("l1", lines=(Line("k1"),)),)),),
+        sheets=(Sheet("s1", "l1", stock),),
+        machine=machine,
+    )

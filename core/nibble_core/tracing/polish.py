@@ -1,0 +1,251 @@
+"""A last joint improvement of all nodes and handles of a fitted ring.
+
+Gauss-Newton on the distances, along the outline's normals, of the ring's samples from the outline, with a
+Huber weight. Smooth joints stay smooth because both handles share one angle; straight segments stay
+straight. Long rings are polished in windows whose end nodes are held.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from nibble_core.geometry import CUBIC, LINE, Path, Points
+from nibble_core.geometry.paths import evaluate
+
+SMOOTH = 0.2  # radians: a joint turning less is smooth
+HUBER = 0.2  # px: beyond this a sample pulls linearly only
+WINDOW = 48  # segments solved together
+Numbers = NDArray[np.float64]
+
+
+def polish(path: Path, ring: Points) -> Path:
+    """``path`` (lines and cubics, closed) nearer to the dense ``ring`` it was fitted to; both in pixels."""
+    count = len(path)
+    if count < 2 or not (path.kinds == CUBIC).any():
+        return path
+    chain = _Chain.of(path)
+    samples, segment, t = _assign(path, chain.smooth, ring)
+    if len(samples) < 2 * count:
+        return path
+    if count <= WINDOW:
+        chain = _improve(chain, np.arange(count), samples, segment, t)
+    else:
+        for start in range(0, count, WINDOW // 2):
+            window = (np.arange(start, start + WINDOW)) % count
+            of_window = np.isin(segment, window)
+            if of_window.sum() > 2 * WINDOW:
+                chain = _improve(chain, window, samples[of_window], segment[of_window], t[of_window])
+    return chain.path(path.kinds)
+
+
+@dataclass(frozen=True)
+class _Chain:
+    """Nodes (k, 2), leaving and arriving handles as vectors (k, 2), which joints are smooth, which lines."""
+
+    nodes: Numbers
+    leaving: Numbers
+    arriving: Numbers
+    smooth: NDArray[np.bool_]
+    straight: NDArray[np.bool_]
+
+    @staticmethod
+    def of(path: Path) -> _Chain:
+        rows, straight = path.rows, path.kinds == LINE
+        nodes, ends = rows[:, :2], rows[:, 6:]
+        leaving = np.where(straight[:, None], (ends - nodes) / 3, rows[:, 2:4] - nodes)
+        arriving = np.where(straight[:, None], (nodes - ends) / 3, rows[:, 4:6] - ends)
+        into = -np.roll(arriving, 1, 0)
+        angle = np.arctan2(into[:, 0] * leaving[:, 1] - into[:, 1] * leaving[:, 0], np.sum(into * leaving, 1))
+        return _Chain(nodes, leaving, arriving, np.abs(angle) < SMOOTH, straight)
+
+    def path(self, kinds: NDArray[np.uint8]) -> Path:
+        ends = np.roll(self.nodes, -1, 0)
+        rows = np.hstack([self.nodes, self.nodes + self.leaving, ends + self.arriving, ends])
+        rows[self.straight, 2:6] = 0.0
+        return Path(kinds.copy(), rows)
+
+
+def _assign(path: Path, smooth: NDArray[np.bool_], ring: Points) -> tuple[Points, NDArray[np.int64], Numbers]:
+    """Samples of the ring with the segment and parameter nearest each; samples at corners are left out,
+    because an iso-line rounds them."""
+    count, per = len(path), 12
+    stations = (np.arange(per) + 0.5) / per
+    of = np.repeat(np.arange(count), per)
+    places = evaluate(path.kinds[of], path.rows[of], np.tile(stations, count))
+    samples = ring[:: max(1, len(ring) // (40 * count))]
+    corners = path.rows[~smooth, :2]
+    if len(corners):
+        tree = shapely.STRtree(shapely.points(corners))
+        near = tree.query(shapely.points(samples), predicate="dwithin", distance=1.5)[0]
+        keep = np.ones(len(samples), bool)
+        keep[near] = False
+        samples = samples[keep]
+    if not len(samples):
+        return samples, np.zeros(0, np.int64), np.zeros(0)
+    nearest = shapely.STRtree(shapely.points(places)).nearest(shapely.points(samples))
+    return samples, nearest // per, stations[nearest % per]
+
+
+def _basis(t: Numbers) -> tuple[Numbers, Numbers, Numbers, Numbers]:
+    u = 1 - t
+    return u**3, 3 * u * u * t, 3 * u * t * t, t**3
+
+
+def _unit(v: Numbers) -> Numbers:
+    return v / np.maximum(np.hypot(v[:, 0], v[:, 1]), 1e-9)[:, None]
+
+
+def _turned(v: Numbers, angle: Numbers) -> Numbers:
+    c, s = np.cos(angle), np.sin(angle)
+    return np.stack([v[:, 0] * c - v[:, 1] * s, v[:, 0] * s + v[:, 1] * c], 1)
+
+
+def _residuals(
+    chain: _Chain, samples: Points, segment: NDArray[np.int64], t: Numbers, steps: int = 2
+) -> tuple[Numbers, Numbers, Numbers]:
+    """Improved parameters, unit normals (m, 2) and signed normal distances (m,)."""
+    following = np.roll(chain.nodes, -1, 0)
+    a, d = chain.nodes[segment], following[segment]
+    b, c = a + chain.leaving[segment], d + chain.arriving[segment]
+    for step in range(steps + 1):
+        b0, b1, b2, b3 = (w[:, None] for w in _basis(t))
+        place = b0 * a + b1 * b + b2 * c + b3 * d
+        u, s = (1 - t)[:, None], t[:, None]
+        speed = 3 * (u * u * (b - a) + 2 * u * s * (c - b) + s * s * (d - c))
+        if step < steps:
+            along = np.sum((place - samples) * speed, 1) / np.maximum(np.sum(speed * speed, 1), 1e-9)
+            t = np.clip(t - along, -0.08, 1.08)
+    normal = _unit(np.stack([speed[:, 1], -speed[:, 0]], 1))
+    return t, normal, np.sum(normal * (samples - place), 1)
+
+
+def _cost(r: Numbers) -> float:
+    size = np.abs(r)
+    return float(np.sum(np.where(size < HUBER, 0.5 * r * r, HUBER * (size - HUBER / 2))))
+
+
+def _improve(
+    chain: _Chain, window: NDArray[np.int64], samples: Points, segment: NDArray[np.int64], t: Numbers
+) -> _Chain:
+    """Levenberg-Marquardt over the segments of ``window``.
+
+    Unknowns of segment or node i, at i + 6-block offsets: node x, y; angle leaving (shared with arriving when
+    smooth); length leaving; length arriving; angle arriving (corners).
+    """
+    count = len(chain.nodes)
+    local = np.full(count, -1)
+    local[window] = np.arange(len(window))
+    size = len(window)
+    nxt_global = (window + 1) % count
+    inside = local[nxt_global] >= 0
+    closed = bool(inside.all())
+    s = local[segment]
+    nodes_x = np.arange(size)
+    end = np.where(inside, local[nxt_global], size)  # the node after an open window: held, column ignored
+    block = size + 1
+    angle_out, length_out, length_in = 2 * block + nodes_x, 3 * block + nodes_x, 4 * block + nodes_x
+    angle_in = np.where(chain.smooth[nxt_global], 2 * block + end, 5 * block + nodes_x)
+    held = np.zeros(6 * block, bool)
+    held[[block - 1, 2 * block - 1, 3 * block - 1]] = True
+    held[[3 * block + size, 4 * block + size, 5 * block + size]] = True
+    if not closed:
+        held[[0, block, 2 * block]] = True
+    smooth_nodes = window[chain.smooth[window]]
+    previous = (np.arange(count) - 1) % count
+    beside_line = [local[i] for i in smooth_nodes if chain.straight[i] or chain.straight[previous[i]]]
+    held[[2 * block + i for i in beside_line]] = True
+    held[angle_out[chain.straight[window]]] = True
+    free = np.nonzero(~held)[0]
+
+    t, normal, r = _residuals(chain, samples, segment, t, 4)
+    cost, damping = _cost(r), 1e-3
+    for _ in range(5):
+        weight = 1 / np.maximum(1, np.abs(r) / HUBER)
+        b0, b1, b2, b3 = _basis(t)
+        bent = ~chain.straight[segment]
+        along = _unit(chain.leaving)[segment], _unit(chain.arriving)[segment]
+        across = (
+            _turned(chain.leaving, np.full(count, np.pi / 2))[segment],
+            _turned(chain.arriving, np.full(count, np.pi / 2))[segment],
+        )
+        dot = lambda v: np.sum(normal * v, 1)  # noqa: E731,B023
+        columns = np.stack(
+            [s, block + s, end[s], block + end[s], angle_out[s], length_out[s], angle_in[s], length_in[s]], 1
+        )
+        start_share, end_share = b0 + b1, b2 + b3
+        values = np.stack(
+            [normal[:, 0] * start_share, normal[:, 1] * start_share,
+             normal[:, 0] * end_share, normal[:, 1] * end_share,
+             bent * b1 * dot(across[0]), bent * b1 * dot(along[0]),
+             bent * b2 * dot(across[1]), bent * b2 * dot(along[1])], 1,
+        )  # fmt: skip
+        unknowns = 6 * block
+        outer = (values * weight[:, None])[:, :, None] * values[:, None, :]
+        cells = columns[:, :, None] * unknowns + columns[:, None, :]
+        normal_matrix = np.bincount(cells.ravel(), outer.ravel(), unknowns**2).reshape(unknowns, unknowns)
+        right = np.bincount(columns.ravel(), (values * (weight * r)[:, None]).ravel(), unknowns)
+        # smooth nodes may not slide along the outline, which would change nothing
+        tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
+        for i in smooth_nodes:
+            at = [local[i], block + local[i]]
+            normal_matrix[np.ix_(at, at)] += 30 * np.outer(tangents[i], tangents[i])
+        matrix, target = normal_matrix[np.ix_(free, free)], right[free]
+        improved = None
+        for _attempt in range(4):
+            x = np.zeros(6 * block)
+            diagonal = damping * np.diag(matrix) + 1e-6
+            x[free] = np.linalg.solve(matrix + np.diag(diagonal), target)
+            trial = _stepped(chain, window, x, block, angle_in, closed)
+            t2, normal2, r2 = _residuals(trial, samples, segment, t)
+            if _cost(r2) < cost:
+                improved = trial, t2, normal2, r2
+                break
+            damping *= 10
+        if improved is None:
+            break
+        chain, t, normal, r = improved
+        gain, cost = (cost - _cost(r)) / max(cost, 1e-12), _cost(r)
+        damping = max(damping / 5, 1e-6)
+        if gain < 0.01:
+            break
+    return chain
+
+
+def _stepped(
+    chain: _Chain,
+    window: NDArray[np.int64],
+    x: Numbers,
+    block: int,
+    angle_in: NDArray[np.int64],
+    closed: bool,
+) -> _Chain:
+    """The chain after a bounded step ``x``, straight segments straight and smooth joints smooth again."""
+    size = len(window)
+    index = np.arange(size)
+    nodes, leaving, arriving = chain.nodes.copy(), chain.leaving.copy(), chain.arriving.copy()
+    nodes[window] += np.clip(np.stack([x[index], x[block + index]], 1), -1, 1)
+    for handles, angles, lengths in (
+        (leaving, x[2 * block + index], x[3 * block + index]),
+        (arriving, x[angle_in], x[4 * block + index]),
+    ):
+        old = np.hypot(*handles[window].T)
+        new = np.maximum(old + np.clip(lengths, -0.3 * old, 0.3 * old), 0.05)
+        handles[window] = _turned(_unit(handles[window]), np.clip(angles, -0.2, 0.2)) * new[:, None]
+    chord = np.roll(nodes, -1, 0) - nodes
+    touched = np.zeros(len(nodes), bool)
+    touched[window] = True
+    touched[(window - 1) % len(nodes)] = True  # its end node may have moved
+    lines = chain.straight & touched
+    leaving[lines], arriving[lines] = chord[lines] / 3, -chord[lines] / 3
+    size_of = lambda v: float(np.hypot(v[0], v[1]))  # noqa: E731
+    for i in window[chain.smooth[window]]:
+        p = (i - 1) % len(nodes)
+        if chain.straight[i] and not chain.straight[p]:
+            arriving[p] = -chord[i] / size_of(chord[i]) * size_of(arriving[p])
+        elif chain.straight[p] and not chain.straight[i]:
+            leaving[i] = chord[p] / size_of(chord[p]) * size_of(leaving[i])
+    return _Chain(nodes, leaving, arriving, chain.smooth, chain.straight)

@@ -1,0 +1,149 @@
+"""Pixels to two-tone shapes: everything darker than a level becomes regions with holes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import shapely
+
+from nibble_core.errors import Cancelled
+from nibble_core.geometry import Affine, Path, Points, Region
+from nibble_core.graphics import Colour, Grey, Raster, Shape
+from nibble_core.tracing.deviation import deviation
+from nibble_core.tracing.iso import iso_rings, ring_area
+from nibble_core.tracing.outline import FINEST, edge_jitter, fit_outline, tolerance_for
+from nibble_core.tracing.threshold import edge_noise
+
+Going = Callable[[], bool]
+
+
+@dataclass(frozen=True, eq=False)
+class TracedRegion:
+    """A region in pixels, a place surely inside it, the mean colour there and its area in px²."""
+
+    region: Region
+    place: tuple[float, float]
+    colour: Colour
+    area: float
+
+    def shape(self, mm_per_px: float) -> Shape:
+        """As a shape in mm."""
+        return Shape(self.region.mapped(Affine.scale(mm_per_px)), self.colour)
+
+
+@dataclass(frozen=True, eq=False)
+class Traced:
+    """What a trace found, in pixels: regions, the iso-line they were fitted to, the level, the edge noise."""
+
+    regions: tuple[TracedRegion, ...]
+    rings: tuple[Points, ...]
+    level: float
+    noise: float
+
+    def deviation(self) -> tuple[float, float]:
+        """Worst and mean distance from the outlines to the iso-line, in pixels."""
+        return deviation([ring for traced in self.regions for ring in traced.region.rings], self.rings)
+
+
+def trace_two_tone(
+    grey: Grey,
+    picture: Raster,
+    *,
+    level: float,
+    tolerance: float | None = None,
+    smallest_area: float = 2.0,
+    filled: bool = False,
+    polished: bool = True,
+    cancelled: Going = lambda: False,
+) -> Traced:
+    """Regions of everything in ``grey`` (rows, columns; 0 black to 1 white) darker than ``level``.
+
+    ``picture`` gives the regions their colours. ``tolerance``: largest deviation of smooth stretches from the
+    iso-line, px; by default what the noise of the picture allows. ``smallest_area``: px² under which a ring
+    is a speck. ``filled``: outer rings only. Raises Cancelled when ``cancelled()`` turns true between rings.
+    """
+    rings = iso_rings(grey, level, smallest_area=smallest_area)
+    if filled:
+        rings = [ring for ring in rings if ring_area(ring) > 0]
+    noise = edge_jitter(rings, edge_noise(grey, level))
+    allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
+    paths = []
+    for ring in rings:
+        if cancelled():
+            raise Cancelled("This trace was superseded.")
+        paths.append(fit_outline(ring, tolerance=allowed, noise=noise, polished=polished))
+    colours = _Colours(grey < level, picture)
+    regions = []
+    for outer, holes in nested(rings):
+        if filled:
+            holes = []
+        place = inside_place(rings[outer], [rings[hole] for hole in holes])
+        area = abs(ring_area(rings[outer])) - sum(abs(ring_area(rings[hole])) for hole in holes)
+        region = Region(paths[outer], tuple(paths[hole] for hole in holes))
+        regions.append(TracedRegion(region, place, colours.at(place), area))
+    return Traced(tuple(regions), tuple(rings), level, noise)
+
+
+def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:
+    """Outer rings (positive area) with the holes that lie directly in each, largest first."""
+    areas = np.array([ring_area(ring) for ring in rings])
+    outers = [int(i) for i in np.argsort(-areas) if areas[i] > 0]
+    holes: dict[int, list[int]] = {i: [] for i in outers}
+    inner = [i for i in range(len(rings)) if areas[i] <= 0]
+    if inner and outers:
+        solids = [shapely.Polygon(rings[i]) for i in outers]
+        tree = shapely.STRtree(solids)
+        marks = shapely.points([rings[i][0] for i in inner])
+        found: dict[int, int] = {}
+        # a hole's ring never crosses its outer ring, so one of its points decides
+        for hole, outer in zip(*tree.query(marks, predicate="intersects"), strict=True):
+            if hole not in found or areas[outers[outer]] < areas[outers[found[hole]]]:
+                found[int(hole)] = int(outer)
+        for hole, outer in found.items():
+            holes[outers[outer]].append(inner[hole])
+    return [(outer, holes[outer]) for outer in outers]
+
+
+def inside_place(outer: Points, holes: Sequence[Points]) -> tuple[float, float]:
+    """A point well inside a region: the middle of its widest chord, of a few level lines across it."""
+    rings = [outer, *holes]
+    top, bottom = float(outer[:, 1].min()), float(outer[:, 1].max())
+    best = (-1.0, float(outer[0, 0]), float(outer[0, 1]))
+    for share in (0.5, 0.31, 0.69, 0.17, 0.83):
+        y = top + (bottom - top) * share + 1e-7
+        crossings: list[float] = []
+        for ring in rings:
+            a, b = ring, np.roll(ring, -1, 0)
+            over = (a[:, 1] > y) != (b[:, 1] > y)
+            t = (y - a[over, 1]) / (b[over, 1] - a[over, 1])
+            crossings += (a[over, 0] + t * (b[over, 0] - a[over, 0])).tolist()
+        crossings.sort()
+        for left, right in zip(crossings[::2], crossings[1::2], strict=False):
+            best = max(best, (right - left, (left + right) / 2, y))
+    return best[1], best[2]
+
+
+class _Colours:
+    """Mean picture colour of each connected patch of ink, looked up by place."""
+
+    def __init__(self, ink: np.ndarray, picture: Raster) -> None:
+        count, self._labels = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8)
+        flat = self._labels.ravel()
+        size = np.maximum(np.bincount(flat, minlength=count), 1)
+        colours = picture.over_white().reshape(-1, 3)
+        self._means = np.stack([np.bincount(flat, colours[:, k], count) / size for k in range(3)], 1)
+
+    def at(self, place: tuple[float, float]) -> Colour:
+        rows, columns = self._labels.shape
+        row, column = min(max(int(place[1]), 0), rows - 1), min(max(int(place[0]), 0), columns - 1)
+        label = int(self._labels[row, column])
+        red, green, blue = np.rint(self._means[label]).astype(int).tolist() if label else (0, 0, 0)
+        return red, green, blue
+
+
+def outline_paths(traced: Traced) -> list[Path]:
+    """All rings of all regions."""
+    return [ring for region in traced.regions for ring in region.region.rings]

@@ -1,0 +1,103 @@
+"""Settings of the service. Everything a shop may change is an environment variable named NIBBLE_…"""
+
+import os
+import secrets
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+HOME = Path(os.environ.get("NIBBLE_HOME", ROOT / ".nibble"))
+DEMO = os.environ.get("NIBBLE_DEMO") == "1"
+DATA = Path(os.environ.get("NIBBLE_DATA", HOME / ("demo-data" if DEMO else "data")))
+DATA.mkdir(parents=True, exist_ok=True)
+
+
+def _secret() -> str:
+    """Made once and kept beside the data, readable by its owner only."""
+    file = DATA / "secret"
+    if not file.exists():
+        handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        os.write(handle, secrets.token_urlsafe(48).encode())
+        os.close(handle)
+    return file.read_text()
+
+
+SECRET_KEY = _secret()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("NIBBLE_HOSTS", "").split(","))]
+ROOT_URLCONF = "config.urls"
+WSGI_APPLICATION = "config.wsgi.application"
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "people",
+    "files",
+    "jobs",
+    "production",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "config.middleware.content_policy",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "people.middleware.demo_sign_in",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [ROOT / "web" / "dist"]}]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "nibble.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=20000; "
+            "PRAGMA foreign_keys=ON;",
+        },
+        "TEST": {"NAME": DATA / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+USE_TZ = True
+TIME_ZONE = os.environ.get("TZ") or "UTC"
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [ROOT / "web" / "dist"] if (ROOT / "web" / "dist").exists() else []
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = False
+
+
+def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:  # noqa: N802 - the setting's name
+    """Vite names what it builds after its content."""
+    return "/assets/" in url
+
+
+SESSION_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
+CSRF_COOKIE_SAMESITE = "Strict"
+X_FRAME_OPTIONS = "DENY"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 20_000_000
+FILE_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
+MOST_UPLOAD_BYTES = 250_000_000
+
+BLOBS = DATA / "files"
+RESULTS = DATA / "results"
+PICTURES = DATA / "pictures"
+MOST_RESULT_BYTES = 2_000_000_000
+QUEUE = {"filename": str(DATA / "queue.sqlite3"), "url": os.environ.get("NIBBLE_QUEUE_URL", "")}
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

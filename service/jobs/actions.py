@@ -1,0 +1,179 @@
+"""Everything that changes a job: one function a mutation, used by the API, tasks and commands alike."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import date
+from pathlib import PurePath
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from files import blobs
+from files.reader import READER
+from files.results import STORE
+
+from jobs.models import Job, Revision
+from nibble_core.errors import NibbleError
+from nibble_core.pipeline.read import Picture, keep_read
+from nibble_core.ticket import Change, Ticket, apply, first_ticket, overlap, ticket_from_plain, to_plain, words
+
+Author = AbstractBaseUser | None
+SENSIBLE_WIDTHS = (10.0, 600.0)
+USUAL_WIDTH = 100.0
+
+
+class ChangedMeanwhile(NibbleError):
+    """Somebody settled the same value since the revision this change was made on."""
+
+    code = "changed-meanwhile"
+
+
+class NothingToUndo(NibbleError):
+    code = "nothing-to-undo"
+
+
+def start_job(author: Author, content: bytes, file_name: str) -> Job:
+    """A new job of a client's file. The file is looked at before anything is written; raises what reading raises."""
+    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
+    picture = READER.read(content, name)
+    sha256 = blobs.keep(content)
+    keep_read(STORE, sha256, picture)
+    title = PurePath(name).stem.replace("_", " ").replace("-", " ").strip().capitalize() or "New job"
+    mode = "two-tone" if len(picture.facts.main_colours) <= 2 else "outer"
+    ticket = first_ticket(
+        name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=mode, quantity=1
+    )
+    return keep_new_job(author, ticket, f"started from {name}")
+
+
+def keep_new_job(author: Author, ticket: Ticket, said: str) -> Job:
+    """Write a job with its first revision."""
+    with transaction.atomic():
+        job = Job.objects.create(name=ticket.name, client=ticket.client, due=_date(ticket.due))
+        Revision.objects.create(
+            job=job, number=1, kind=Revision.Kind.CHANGE, author=author, words=said, ticket=to_plain(ticket), state=1
+        )
+    return job
+
+
+def change_job(author: Author, job_id: int, seen: int, changes: Sequence[Change]) -> Revision:
+    """Apply changes made on revision ``seen`` to the newest one, unless somebody settled the same values since.
+
+    Raises ChangedMeanwhile with both sentences, InvalidTicket, Job.DoesNotExist.
+    """
+    with transaction.atomic():
+        job = Job.objects.get(id=job_id)
+        newest = _newest(job)
+        ticket = ticket_from_plain(newest.ticket)
+        said = ", ".join(words(ticket, change) for change in changes)
+        _refuse_overlap(job, seen, changes, said)
+        changed = apply(ticket, changes)
+        return _append(
+            job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,
+            touched=[change.touched for change in changes], state=newest.number + 1, parent=newest.state,
+        )  # fmt: skip
+
+
+def undo(author: Author, job_id: int, seen: int) -> Revision:
+    """Take back the newest change that is not yet taken back, whoever made it; says whose it was."""
+    with transaction.atomic():
+        job = Job.objects.get(id=job_id)
+        newest = _newest(job)
+        _refuse_unseen(newest, seen)
+        undone = job.revisions.get(number=newest.state)
+        if undone.parent is None:
+            raise NothingToUndo("This is where the job began.", "")
+        before = job.revisions.get(number=undone.parent)
+        return _append(
+            job, newest, author, kind=Revision.Kind.UNDO, words=f"took back {_whose(undone, author)}{undone.words}",
+            ticket=ticket_from_plain(before.ticket), touched=undone.touched, state=before.state,
+            redo_from=newest.number,
+        )  # fmt: skip
+
+
+def redo(author: Author, job_id: int, seen: int) -> Revision:
+    """Make the change again that the last undo took back."""
+    with transaction.atomic():
+        job = Job.objects.get(id=job_id)
+        newest = _newest(job)
+        _refuse_unseen(newest, seen)
+        if newest.redo_from is None:
+            raise NothingToUndo("There is nothing to make again.", "")
+        again = job.revisions.get(number=newest.redo_from)
+        made = job.revisions.get(number=again.state)
+        return _append(
+            job, newest, author, kind=Revision.Kind.REDO, words=f"made again: {_whose(made, author)}{made.words}",
+            ticket=ticket_from_plain(again.ticket), touched=made.touched, state=again.state,
+            redo_from=again.redo_from,
+        )  # fmt: skip
+
+
+def duplicate_job(author: Author, job_id: int) -> Job:
+    """The same ticket as a job of its own, without its history and its due date."""
+    original = Job.objects.get(id=job_id)
+    ticket = ticket_from_plain(_newest(original).ticket)
+    copied = keep_new_job(author, replace(ticket, name=f"{ticket.name}, again"[:120], due=None), f"copied from {ticket.name}")
+    copied.card = original.card
+    copied.save(update_fields=["card"])
+    return copied
+
+
+def archive_job(job_id: int, archived: bool) -> Job:
+    """Put a job away, or back on the board."""
+    job = Job.objects.get(id=job_id)
+    job.archived = archived
+    job.save(update_fields=["archived"])
+    return job
+
+
+def _newest(job: Job) -> Revision:
+    newest = job.revisions.last()
+    assert newest is not None
+    return newest
+
+
+def _append(job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, **rest: Any) -> Revision:
+    job.name, job.client, job.due = ticket.name, ticket.client, _date(ticket.due)
+    job.save(update_fields=["name", "client", "due"])
+    return Revision.objects.create(
+        job=job, number=newest.number + 1, author=author, words=words[:400], ticket=to_plain(ticket), **rest
+    )
+
+
+def _refuse_overlap(job: Job, seen: int, changes: Sequence[Change], said: str) -> None:
+    for revision in job.revisions.filter(number__gt=seen):
+        if any(overlap(change.touched, path) for change in changes for path in revision.touched):
+            raise ChangedMeanwhile(
+                f"{_name(revision.author)} has meanwhile: {revision.words}. You wanted: {said}.",
+                "Look at the new value, then decide.",
+            )
+
+
+def _refuse_unseen(newest: Revision, seen: int) -> None:
+    if seen != newest.number:
+        raise ChangedMeanwhile(
+            f"{_name(newest.author)} has meanwhile: {newest.words}.", "Press again to take that back."
+        )
+
+
+def _whose(revision: Revision, author: Author) -> str:
+    own = revision.author_id is None or (author is not None and revision.author_id == author.pk)
+    return "" if own else f"{_name(revision.author)}’s "
+
+
+def _name(author: Author) -> str:
+    return author.get_username() if author is not None else "Somebody"
+
+
+def _first_width(picture: Picture) -> float:
+    """The size the file states, if that is a sensible one."""
+    if picture.stated_ppi and picture.stated_ppi > 100:
+        width = picture.facts.width_px / picture.stated_ppi * 25.4
+        if SENSIBLE_WIDTHS[0] <= width <= SENSIBLE_WIDTHS[1]:
+            return round(width, 1)
+    return USUAL_WIDTH
+
+
+def _date(due: str | None) -> date | None:
+    return date.fromisoformat(due) if due else None
+

@@ -1,0 +1,211 @@
+"""Jobs over HTTP."""
+
+from dataclasses import asdict
+from datetime import date, datetime
+from typing import Any
+
+from demo.loose_files import LOOSE_FILES, draw_loose_file
+from django.conf import settings
+from django.http import Http404, HttpRequest
+from ninja import File, Router, Schema, UploadedFile
+
+from jobs import actions, queries
+from jobs.models import Job, Revision
+from nibble_core.errors import FileTooLarge
+from nibble_core.ticket import Change, sentences, ticket_from_plain
+
+router = Router(tags=["jobs"])
+
+
+class ChangeIn(Schema):
+    path: str
+    value: Any = None
+    operation: str = "set"
+    before: str | None = None
+
+    def change(self) -> Change:
+        return Change(self.path, self.value, self.operation, self.before)
+
+
+class ChangesIn(Schema):
+    seen: int
+    changes: list[ChangeIn]
+
+
+class SeenIn(Schema):
+    seen: int
+
+
+class ArchiveIn(Schema):
+    archived: bool
+
+
+class DemoFileIn(Schema):
+    name: str
+
+
+class ChoiceOut(Schema):
+    value: str
+    label: str
+    words: str
+
+
+class SlotOut(Schema):
+    path: str
+    kind: str
+    value: str | float | int | None
+    text: str
+    called: str
+    low: float
+    high: float
+    step: float
+    auto: str
+    choices: list[ChoiceOut]
+    changed: bool
+
+
+class SentenceOut(Schema):
+    id: str
+    station: str
+    parts: list[str | SlotOut]
+    more: list[str | SlotOut]
+    process: str
+    owner: str
+    on: bool
+
+
+class RevisionOut(Schema):
+    number: int
+    words: str
+    author: str
+    time: datetime
+    undo_words: str
+    redo_words: str
+
+
+class JobOut(Schema):
+    id: int
+    archived: bool
+    revision: RevisionOut
+    ticket: dict[str, Any]
+    sentences: list[SentenceOut]
+
+
+class CardOut(Schema):
+    id: int
+    name: str
+    client: str
+    due: date | None
+    archived: bool
+    card: dict[str, Any] | None
+
+
+class StartedOut(Schema):
+    id: int
+
+
+class HistoryOut(Schema):
+    number: int
+    kind: str
+    words: str
+    author: str
+    time: datetime
+
+
+class LooseFileOut(Schema):
+    name: str
+    words: str
+
+
+def job_out(revision: Revision) -> JobOut:
+    ticket = ticket_from_plain(revision.ticket)
+    return JobOut(
+        id=revision.job_id,
+        archived=revision.job.archived,
+        revision=RevisionOut(
+            number=revision.number, words=revision.words, author=_author(revision), time=revision.time,
+            undo_words=queries.undo_words(revision), redo_words=queries.redo_words(revision),
+        ),
+        ticket=revision.ticket,
+        sentences=[SentenceOut(**asdict(sentence)) for sentence in sentences(ticket)],
+    )  # fmt: skip
+
+
+def _author(revision: Revision) -> str:
+    return revision.author.get_username() if revision.author else ""
+
+
+@router.get("", response=list[CardOut], operation_id="jobs")
+def jobs(request: HttpRequest, search: str = "", archived: bool = False) -> Any:
+    return list(queries.jobs_on_board(search, archived))
+
+
+@router.post("", response=StartedOut, operation_id="start_job")
+def start(request: HttpRequest, file: UploadedFile = File(...)) -> StartedOut:  # noqa: B008 - ninja's form
+    if (file.size or 0) > settings.MOST_UPLOAD_BYTES:
+        raise FileTooLarge(f"“{file.name}” is over 250 MB.", "Ask for a smaller one.")
+    return StartedOut(id=actions.start_job(request.user, file.read(), file.name or "artwork").id)
+
+
+@router.get("/loose-files", response=list[LooseFileOut], operation_id="loose_files")
+def loose_files(request: HttpRequest) -> list[LooseFileOut]:
+    """Files to try, as a client might send them; drawn by our own code."""
+    return [LooseFileOut(name=name, words=words) for name, words in LOOSE_FILES.items()]
+
+
+@router.post("/loose-files", response=StartedOut, operation_id="start_from_loose_file")
+def start_from_loose_file(request: HttpRequest, body: DemoFileIn) -> StartedOut:
+    if body.name not in LOOSE_FILES:
+        raise Http404
+    return StartedOut(id=actions.start_job(request.user, draw_loose_file(body.name), body.name).id)
+
+
+@router.get("/{job_id}", response=JobOut, operation_id="job")
+def job(request: HttpRequest, job_id: int) -> JobOut:
+    return job_out(_newest(job_id))
+
+
+@router.get("/{job_id}/history", response=list[HistoryOut], operation_id="history")
+def history(request: HttpRequest, job_id: int) -> list[HistoryOut]:
+    rows = Revision.objects.filter(job_id=job_id).select_related("author").order_by("-number")[:500]
+    return [
+        HistoryOut(number=row.number, kind=row.kind, words=row.words, author=_author(row), time=row.time)
+        for row in rows
+    ]
+
+
+@router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")
+def change(request: HttpRequest, job_id: int, body: ChangesIn) -> JobOut:
+    _newest(job_id)
+    return job_out(actions.change_job(request.user, job_id, body.seen, [item.change() for item in body.changes]))
+
+
+@router.post("/{job_id}/undo", response=JobOut, operation_id="undo")
+def undo(request: HttpRequest, job_id: int, body: SeenIn) -> JobOut:
+    _newest(job_id)
+    return job_out(actions.undo(request.user, job_id, body.seen))
+
+
+@router.post("/{job_id}/redo", response=JobOut, operation_id="redo")
+def redo(request: HttpRequest, job_id: int, body: SeenIn) -> JobOut:
+    _newest(job_id)
+    return job_out(actions.redo(request.user, job_id, body.seen))
+
+
+@router.post("/{job_id}/duplicate", response=StartedOut, operation_id="duplicate_job")
+def duplicate(request: HttpRequest, job_id: int) -> StartedOut:
+    _newest(job_id)
+    return StartedOut(id=actions.duplicate_job(request.user, job_id).id)
+
+
+@router.post("/{job_id}/archive", response=CardOut, operation_id="archive_job")
+def archive(request: HttpRequest, job_id: int, body: ArchiveIn) -> Any:
+    _newest(job_id)
+    return actions.archive_job(job_id, body.archived)
+
+
+def _newest(job_id: int) -> Revision:
+    try:
+        return queries.newest_revision(job_id)
+    except Job.DoesNotExist as error:
+        raise Http404 from error

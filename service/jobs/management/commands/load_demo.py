@@ -1,0 +1,27 @@
+"""Load the demo shop: its operator and its two finished jobs, once."""
+
+from datetime import date
+from typing import Any
+
+from demo.jobs import demo_jobs
+from django.contrib.auth import get_user_model
+from django.core.management.base import BaseCommand
+from files import blobs
+from people.middleware import DEMO_USER
+from production.api import refresh_card
+
+from jobs.actions import keep_new_job
+from jobs.models import Job
+
+
+class Command(BaseCommand):
+    help = "Load the demo shop, unless it is there."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        user, _ = get_user_model().objects.get_or_create(username=DEMO_USER)
+        if Job.objects.exists():
+            return
+        for demo in demo_jobs(date.today()):
+            blobs.keep(demo.content)
+            job = keep_new_job(user, demo.ticket, "loaded with the demo shop")
+            refresh_card(job)

@@ -1,0 +1,51 @@
+"""A job and its revisions: every change that was ever made to it."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Job(models.Model):
+    """What one client ordered. ``card`` is its picture on the board, refreshed with each final result."""
+
+    created = models.DateTimeField(auto_now_add=True)
+    archived = models.BooleanField(default=False)
+    name = models.CharField(max_length=120)
+    client = models.CharField(max_length=120, blank=True)
+    due = models.DateField(null=True, blank=True)
+    card = models.JSONField(null=True, blank=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Revision(models.Model):
+    """One accepted change, undo or redo. Rows are only ever added.
+
+    ``state``: number of the change whose ticket this row shows (its own for a change). ``parent``: the state a
+    change was made on. ``redo_from``: the row that a redo from here shows again; None after a change.
+    ``touched``: paths whose values this row settled.
+    """
+
+    class Kind(models.TextChoices):
+        CHANGE = "change"
+        UNDO = "undo"
+        REDO = "redo"
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    kind = models.CharField(max_length=6, choices=Kind.choices)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    time = models.DateTimeField(auto_now_add=True)
+    words = models.CharField(max_length=400)
+    ticket = models.JSONField()
+    touched = models.JSONField(default=list)
+    state = models.PositiveIntegerField()
+    parent = models.PositiveIntegerField(null=True)
+    redo_from = models.PositiveIntegerField(null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["job", "number"], name="one_row_a_number"),)
+        ordering = ("number",)
+
+    def __str__(self) -> str:
+        return f"{self.job_id}.{self.number} {self.words}"

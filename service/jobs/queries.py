@@ -1,0 +1,34 @@
+"""What is asked about jobs."""
+
+from django.db.models import Q, QuerySet
+
+from jobs.models import Job, Revision
+
+
+def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
+    """Jobs whose name or client holds every word of ``search``, by due date, those without one last."""
+    found = Job.objects.filter(archived=archived)
+    for word in search.split():
+        found = found.filter(Q(name__icontains=word) | Q(client__icontains=word))
+    return found.order_by("due", "-created") if archived else found.order_by(Q(due=None), "due", "-created")
+
+
+def newest_revision(job_id: int) -> Revision:
+    """Raises Job.DoesNotExist."""
+    newest = Job.objects.get(id=job_id).revisions.select_related("author").last()
+    assert newest is not None
+    return newest
+
+
+def undo_words(revision: Revision) -> str:
+    """What an undo from this revision would take back; empty at the beginning."""
+    made = Revision.objects.get(job_id=revision.job_id, number=revision.state)
+    return made.words if made.parent is not None else ""
+
+
+def redo_words(revision: Revision) -> str:
+    """What a redo from this revision would make again; empty when there is nothing."""
+    if revision.redo_from is None:
+        return ""
+    again = Revision.objects.get(job_id=revision.job_id, number=revision.redo_from)
+    return Revision.objects.get(job_id=revision.job_id, number=again.state).words

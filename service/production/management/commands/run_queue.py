@@ -1,0 +1,22 @@
+"""The queue's worker: makes job files one after the other."""
+
+from typing import Any
+
+from django.core.management.base import BaseCommand
+from huey.consumer import Consumer
+
+from production.management.commands.run_nibble import die_with_parent
+from production.models import Task
+from production.queue import QUEUE
+from production.tasks import make_files
+
+
+class Command(BaseCommand):
+    help = "Work off the task queue."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        die_with_parent()
+        # a task that was under way when its worker ended is safe to run again
+        for task in Task.objects.filter(state=Task.State.WORKING):
+            make_files(task.id)
+        Consumer(QUEUE, workers=1, initial_delay=0.05, max_delay=0.2, periodic=False).run()
