@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 
@@ -40,7 +41,7 @@ class Canvas:
     def stroke(self, places: Sequence[Place], width: float, fill: str, *, closed: bool = False) -> None:
         """A line of round joints and ends."""
         run = [*places, places[0]] if closed else list(places)
-        for a, b in zip(run[:-1], run[1:], strict=True):
+        for a, b in itertools.pairwise(run):
             self._draw.line([self._at(a), self._at(b)], fill=fill, width=max(1, round(width * self._scale)))
         for x, y in run:
             self.disc(x, y, width / 2, fill=fill)
@@ -58,9 +59,6 @@ def curve(start: Place, one: Place, two: Place, end: Place, count: int = 40) -> 
     t = np.linspace(0, 1, count)[:, None]
     u = 1 - t
     points = (
-        u**3 * np.array(start)
-        + 3 * u * u * t * np.array(one)
-        + 3 * u * t * t * np.array(two)
-        + t**3 * np.array(end)
+        u**3 * np.array(start) + 3 * u * u * t * np.array(one) + 3 * u * t * t * np.array(two) + t**3 * np.array(end)
     )
     return [(float(x), float(y)) for x, y in points]

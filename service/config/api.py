@@ -1,16 +1,16 @@
 """The API: its routers, who may call it, and how errors of the core are told."""
 
 from django.http import HttpRequest, HttpResponse
-from files.api import router as files_router
-from jobs.actions import ChangedMeanwhile, NothingToUndo
-from jobs.api import router as jobs_router
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
 from ninja.security import APIKeyCookie
+
+from files.api import router as files_router
+from jobs.actions import ChangedMeanwhile, NothingToUndo
+from jobs.api import router as jobs_router
+from nibble_core.errors import Cancelled, NibbleError
 from people.api import router as people_router
 from production.api import router as production_router
-
-from nibble_core.errors import Cancelled, NibbleError
 
 STATUS = {ChangedMeanwhile: 409, NothingToUndo: 409, Cancelled: 409}
 
@@ -31,7 +31,9 @@ api.add_router("/", files_router)
 api.add_router("/", production_router)
 
 
-def told(request: HttpRequest, status: int, code: str, message: str, what_to_do: str = "", where: str = "") -> HttpResponse:
+def told(
+    request: HttpRequest, status: int, code: str, message: str, what_to_do: str = "", where: str = ""
+) -> HttpResponse:
     """The one shape of an error."""
     shape = {"code": code, "message": message, "what_to_do": what_to_do, "where": where}
     return api.create_response(request, shape, status=status)

@@ -74,7 +74,7 @@ WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
 
 
-def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:  # noqa: N802 - the setting's name
+def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:
     """Vite names what it builds after its content."""
     return "/assets/" in url
 

@@ -8,10 +8,10 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+
 from files import blobs
 from files.reader import READER
 from files.results import STORE
-
 from jobs.models import Job, Revision
 from nibble_core.errors import NibbleError
 from nibble_core.pipeline.read import Picture, keep_read
@@ -112,7 +112,9 @@ def duplicate_job(author: Author, job_id: int) -> Job:
     """The same ticket as a job of its own, without its history and its due date."""
     original = Job.objects.get(id=job_id)
     ticket = ticket_from_plain(_newest(original).ticket)
-    copied = keep_new_job(author, replace(ticket, name=f"{ticket.name}, again"[:120], due=None), f"copied from {ticket.name}")
+    copied = keep_new_job(
+        author, replace(ticket, name=f"{ticket.name}, again"[:120], due=None), f"copied from {ticket.name}"
+    )
     copied.card = original.card
     copied.save(update_fields=["card"])
     return copied
@@ -176,4 +178,3 @@ def _first_width(picture: Picture) -> float:
 
 def _date(due: str | None) -> date | None:
     return date.fromisoformat(due) if due else None
-

@@ -4,11 +4,11 @@ from dataclasses import asdict
 from datetime import date, datetime
 from typing import Any
 
-from demo.loose_files import LOOSE_FILES, draw_loose_file
 from django.conf import settings
 from django.http import Http404, HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 
+from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
 from jobs.models import Job, Revision
 from nibble_core.errors import FileTooLarge

@@ -1,6 +1,6 @@
 """What is asked about jobs."""
 
-from django.db.models import Q, QuerySet
+from django.db.models import F, Q, QuerySet
 
 from jobs.models import Job, Revision
 
@@ -10,7 +10,7 @@ def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
     found = Job.objects.filter(archived=archived)
     for word in search.split():
         found = found.filter(Q(name__icontains=word) | Q(client__icontains=word))
-    return found.order_by("due", "-created") if archived else found.order_by(Q(due=None), "due", "-created")
+    return found.order_by(F("due").asc(nulls_last=True), "-created")
 
 
 def newest_revision(job_id: int) -> Revision:

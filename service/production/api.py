@@ -3,13 +3,13 @@
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Router, Schema
+
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
 from jobs.api import ChangesIn
 from jobs.models import Job, Revision
-from ninja import Router, Schema
-
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import apply, ticket_from_plain, to_plain
 from production.models import Task

@@ -1,6 +1,7 @@
 """Long work: a task of the queue, its progress and what it made."""
 
 from django.db import models
+
 from jobs.models import Job
 
 

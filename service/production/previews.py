@@ -25,7 +25,6 @@ def _child(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
     django.setup()
     from files import blobs
     from files.results import make_store
-
     from nibble_core.pipeline.work import work_out
     from nibble_core.ticket import ticket_from_plain
     from production.view import work_view

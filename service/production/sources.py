@@ -2,7 +2,6 @@
 
 from files import blobs
 from files.reader import READER
-
 from nibble_core.pipeline.read import keep_read, kept_read
 from nibble_core.pipeline.store import ResultStore
 from nibble_core.pipeline.work import Sources

@@ -3,7 +3,6 @@
 from files import blobs
 from files.results import STORE
 from jobs.models import Revision
-
 from nibble_core.errors import Cancelled, NibbleError
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.work import work_out

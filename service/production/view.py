@@ -4,7 +4,6 @@ from dataclasses import asdict
 from typing import Any
 
 from files.pictures import show
-
 from nibble_core.graphics import hex_colour
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.report import stations
@@ -22,7 +21,9 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
         "stations": [asdict(station) for station in stations(ticket, work)],
         "artworks": {artwork.id: _artwork(artwork.id, ticket, work, preview) for artwork in ticket.artworks},
         "layers": {id: _layer(keyed.value) for id, keyed in work.layers.items()},
-        "sheets": {sheet.id: _sheet(sheet, work.layouts[sheet.id]) for sheet in ticket.sheets if sheet.id in work.layouts},
+        "sheets": {
+            sheet.id: _sheet(sheet, work.layouts[sheet.id]) for sheet in ticket.sheets if sheet.id in work.layouts
+        },
         "suggested": {
             f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4) for id, keyed in work.traces.items()
         },

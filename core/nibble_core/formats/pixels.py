@@ -16,6 +16,7 @@ from nibble_core.errors import FileTooLarge, MislabelledFile, UnreadableFile
 from nibble_core.graphics import Raster
 
 MOST_PIXELS = 100_000_000
+Image.MAX_IMAGE_PIXELS = None  # every picture meets our own limit, in our own words, before it is decoded
 MANY_BYTES = 20_000_000
 
 _SIGNATURES = {

@@ -38,8 +38,9 @@ def refit_ring(ring: Points, tolerance: float = REFIT) -> Path:
     better stays the polygon it is.
     """
     cx, cy, radius, worst = fit_circle(ring)
-    if worst <= tolerance and len(ring) > 8:
-        return Path.circle(cx, cy, radius)
+    circle = Path.circle(cx, cy, radius)
+    if worst <= tolerance and apart(circle.flattened(0.1 * tolerance), ring) <= tolerance:
+        return circle
     for share in (0.8, 0.65, 0.5):
         path = _fit(ring, tolerance * share)
         if len(path) >= len(ring):
@@ -150,16 +151,11 @@ def apart(one: Points, other: Points) -> float:
     worst = 0.0
     for samples, target in ((one, other), (other, one)):
         mids = (samples + np.roll(samples, -1, 0)) / 2
-        line = shapely.linearrings(target)
-        segments = np.stack([target, np.roll(target, -1, 0)], 1)
-        tree = shapely.STRtree(shapely.linestrings(segments)) if len(target) > 64 else None
+        segments = shapely.linestrings(np.stack([target, np.roll(target, -1, 0)], 1))
+        tree = shapely.STRtree(segments)
         for points in (samples, mids):
             places = shapely.points(points)
-            if tree is None:
-                found = shapely.distance(places, line)
-            else:
-                found = shapely.distance(places, tree.geometries[tree.nearest(places)])
-            worst = max(worst, float(found.max()))
+            worst = max(worst, float(shapely.distance(places, segments[tree.nearest(places)]).max()))
     return worst
 
 

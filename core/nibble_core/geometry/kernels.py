@@ -10,6 +10,8 @@ import math
 import numpy as np
 from numba import njit
 
+LONGEST_HANDLE = 0.6  # of the span's length; a half circle has 0.42, and longer ones make loops
+
 compiled = njit(cache=True, error_model="numpy", nogil=True)
 
 
@@ -138,6 +140,8 @@ def fit_cubic(points, i, j, tx0, ty0, tx1, ty1, free, rounds, tolerance, row):
     stride = n // 150 if n > 300 else 1
     m = (n - 1 + stride - 1) // stride + 1
     xs, ys, ts = np.empty(m), np.empty(m), np.empty(m)
+    row[0], row[1], row[6], row[7] = x0, y0, x3, y3  # straight, should nothing better be found
+    row[2], row[3], row[4], row[5] = x0 + (x3 - x0) / 3, y0 + (y3 - y0) / 3, x3 - (x3 - x0) / 3, y3 - (y3 - y0) / 3
     chord = 0.0
     for k in range(m):
         q = min(i + k * stride, j)
@@ -204,8 +208,17 @@ def fit_cubic(points, i, j, tx0, ty0, tx1, ty1, free, rounds, tolerance, row):
             break
         if free:
             x1, y1, x2, y2 = g[0], g[1], g[2], g[3]
+            size = math.hypot(x1 - x0, y1 - y0)
+            if size > LONGEST_HANDLE * chord:
+                x1, y1 = x0 + (x1 - x0) * LONGEST_HANDLE * chord / size, y0 + (y1 - y0) * LONGEST_HANDLE * chord / size
+            size = math.hypot(x2 - x3, y2 - y3)
+            if size > LONGEST_HANDLE * chord:
+                x2, y2 = x3 + (x2 - x3) * LONGEST_HANDLE * chord / size, y3 + (y2 - y3) * LONGEST_HANDLE * chord / size
         else:
-            near, far = min(max(g[0], 0.02 * chord), 2 * chord), min(max(g[1], 0.02 * chord), 2 * chord)
+            near, far = (
+                min(max(g[0], 0.02 * chord), LONGEST_HANDLE * chord),
+                min(max(g[1], 0.02 * chord), LONGEST_HANDLE * chord),
+            )
             x1, y1, x2, y2 = x0 + near * tx0, y0 + near * ty0, x3 + far * tx1, y3 + far * ty1
         worst = 0.0
         for k in range(1, m - 1):
@@ -220,6 +233,12 @@ def fit_cubic(points, i, j, tx0, ty0, tx1, ty1, free, rounds, tolerance, row):
             break
         if (best < 0.35 * tolerance and it >= 3) or (it >= 5 and best > 5 * tolerance):
             break
+    # a handle that leaves against the walk folds the curve over its own end, where no sample would notice
+    k = min(2, m - 1)
+    if (row[2] - x0) * (xs[k] - x0) + (row[3] - y0) * (ys[k] - y0) < 0:
+        return 1e9
+    if (row[4] - x3) * (xs[m - 1 - k] - x3) + (row[5] - y3) * (ys[m - 1 - k] - y3) < 0:
+        return 1e9
     return best
 
 

@@ -13,6 +13,7 @@ from nibble_core.geometry.kernels import compiled, fit_circle, fit_cubic, fit_li
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
 LINE_KIND, CUBIC_KIND = 0, 2
+HALVE_BEYOND = 1.3  # tolerances; the polish takes care of less
 
 
 @compiled
@@ -204,32 +205,58 @@ def put_line(x0, y0, x1, y1, row):
 
 
 @compiled
+def joint_tangents(free, breaks, count, tx0, ty0, tx1, ty1, free0, free1):
+    """Unit directions (count + 1, 2) at the joints of ``count`` freely fitted cubics: the mean of what both
+    sides found, weighed by the square roots of their lengths; given at the ends unless those are free."""
+    out = np.empty((count + 1, 2))
+    for q in range(count + 1):
+        x = y = 0.0
+        if q > 0:
+            row = free[q - 1]
+            ux, uy = row[6] - row[4], row[7] - row[5]
+            weight = math.sqrt(breaks[q] - breaks[q - 1]) / (math.hypot(ux, uy) + 1e-12)
+            x += ux * weight
+            y += uy * weight
+        if q < count:
+            row = free[q]
+            ux, uy = row[2] - row[0], row[3] - row[1]
+            weight = math.sqrt(breaks[q + 1] - breaks[q]) / (math.hypot(ux, uy) + 1e-12)
+            x += ux * weight
+            y += uy * weight
+        if q == 0 and not free0:
+            x, y = tx0, ty0
+        if q == count and not free1:
+            x, y = -tx1, -ty1
+        size = math.hypot(x, y) + 1e-12
+        out[q, 0], out[q, 1] = x / size, y / size
+    return out
+
+
+@compiled
 def fit_span(points, tolerance, tx0, ty0, tx1, ty1, free0, free1, rows, kinds, m):
     """Cubics through an open polyline, tangent-continuous at their joints, appended at rows[m:].
 
-    (tx0, ty0) and (tx1, ty1) point into the span; ``free`` ends do not impose theirs. Greedy longest spans
-    with free handles, then common tangents at the joints and a refit. Returns the new m.
+    (tx0, ty0) and (tx1, ty1) point into the span; ``free`` ends do not impose theirs. Greedy longest spans with
+    free handles, then common tangents at the joints; a span that these push beyond the tolerance is halved.
+    Returns the new m.
     """
     n = len(points)
     if n <= 3:
         put_line(points[0, 0], points[0, 1], points[n - 1, 0], points[n - 1, 1], rows[m])
         kinds[m] = LINE_KIND
         return m + 1
-    first, trial = m, np.empty(8)
+    trial = np.empty(8)
     both_free = free0 and free1
     if fit_cubic(points, 0, n - 1, tx0, ty0, tx1, ty1, both_free, 16, tolerance, trial) <= tolerance:
         rows[m] = trial
         kinds[m] = CUBIC_KIND
         return m + 1
-    breaks = np.empty(n + 2, np.int64)
+    breaks, free, count, i = np.empty(n + 2, np.int64), np.empty((n + 2, 8)), 0, 0
     breaks[0] = 0
-    i = 0
     while i < n - 1:
-        i = longest_span(points, i, tolerance, rows[m])
-        kinds[m] = CUBIC_KIND
-        m += 1
-        breaks[m - first] = i
-    count = m - first
+        i = longest_span(points, i, tolerance, free[count])
+        count += 1
+        breaks[count] = i
     if count >= 2:  # a short last span: share its length with the one before
         a, b, c = breaks[count - 2], breaks[count - 1], breaks[count]
         if c - b < 0.6 * (b - a):
@@ -238,35 +265,39 @@ def fit_span(points, tolerance, tx0, ty0, tx1, ty1, free0, free1, rows, kinds, m
             e2 = fit_cubic(points, middle, c, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, other)
             if e1 <= tolerance and e2 <= tolerance:
                 breaks[count - 1] = middle
-                rows[m - 2] = trial
-                rows[m - 1] = other
-    tx, ty = np.empty(count + 1), np.empty(count + 1)
-    for q in range(1, count):
-        before, after = rows[first + q - 1], rows[first + q]
-        ux, uy, vx, vy = (
-            before[6] - before[4],
-            before[7] - before[5],
-            after[2] - after[0],
-            after[3] - after[1],
-        )
-        wu = math.sqrt(breaks[q] - breaks[q - 1]) / (math.hypot(ux, uy) + 1e-12)
-        wv = math.sqrt(breaks[q + 1] - breaks[q]) / (math.hypot(vx, vy) + 1e-12)
-        x, y = ux * wu + vx * wv, uy * wu + vy * wv
-        size = math.hypot(x, y) + 1e-12
-        tx[q], ty[q] = x / size, y / size
-    head, tail = rows[first], rows[m - 1]
-    x, y = (head[2] - head[0], head[3] - head[1]) if free0 else (tx0, ty0)
-    size = math.hypot(x, y) + 1e-12
-    tx[0], ty[0] = x / size, y / size
-    x, y = (tail[6] - tail[4], tail[7] - tail[5]) if free1 else (-tx1, -ty1)
-    size = math.hypot(x, y) + 1e-12
-    tx[count], ty[count] = x / size, y / size
+                free[count - 2] = trial
+                free[count - 1] = other
+    for attempt in range(3):
+        way = joint_tangents(free, breaks, count, tx0, ty0, tx1, ty1, free0, free1)
+        wide = np.zeros(count, np.uint8)
+        strays = 0
+        for q in range(count):
+            error = fit_cubic(
+                points, breaks[q], breaks[q + 1], way[q, 0], way[q, 1], -way[q + 1, 0], -way[q + 1, 1],
+                False, 12, tolerance * 0.5, rows[m + q],
+            )  # fmt: skip
+            if error > HALVE_BEYOND * tolerance and breaks[q + 1] - breaks[q] >= 8:
+                wide[q] = 1
+                strays += 1
+        if strays == 0 or attempt == 2:
+            break
+        at = count + strays
+        for q in range(count - 1, -1, -1):  # from the end, so that nothing is overwritten before it is read
+            start, end = breaks[q], breaks[q + 1]
+            at -= 1
+            breaks[at + 1] = end
+            if wide[q]:
+                middle = (start + end) // 2
+                fit_cubic(points, middle, end, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, free[at])
+                at -= 1
+                breaks[at + 1] = middle
+                fit_cubic(points, start, middle, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, free[at])
+            else:
+                free[at] = free[q]
+        count += strays
     for q in range(count):
-        fit_cubic(
-            points, breaks[q], breaks[q + 1], tx[q], ty[q], -tx[q + 1], -ty[q + 1],
-            False, 12, tolerance * 0.5, rows[first + q],
-        )  # fmt: skip
-    return m
+        kinds[m + q] = CUBIC_KIND
+    return m + count
 
 
 @compiled

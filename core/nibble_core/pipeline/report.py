@@ -196,7 +196,9 @@ def _sheet(draft: _Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     if layout.sheets > 1:
         made = layout.copies * layout.sheets
         extra = f" ({made - quantity} more than wanted)" if made != quantity else ""
-        draft.notes.append(Note(f"Run this sheet {layout.sheets} times: {made} copies{extra}.", where=f"sheets/{sheet.id}"))
+        draft.notes.append(
+            Note(f"Run this sheet {layout.sheets} times: {made} copies{extra}.", where=f"sheets/{sheet.id}")
+        )
     draft.figures = [
         (f"{layout.columns} × {layout.rows}", "across and down"),
         (f"{layout.width:.1f} × {layout.height:.1f}", "mm, the sheet"),

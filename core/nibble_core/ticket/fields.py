@@ -31,12 +31,12 @@ class Rule:
     def check(self, value: Any) -> Any:
         """The value as stored. Raises InvalidTicket, naming the limits or the right values."""
         if value is None and self.auto is not None:
-            return None
+            return "" if self.kind == "text" else None
         return getattr(self, f"_check_{self.kind}")(value)
 
     def say(self, value: Any) -> str:
         """The value in words: “2.0 mm”, “48 %”, “round”."""
-        if value is None:
+        if value is None or (value == "" and self.auto):
             return self.auto or "nothing"
         if self.kind == "length":
             return (
@@ -121,8 +121,9 @@ def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:
     return field(default=default, metadata={"rule": Rule("choice", called, choices=choices)})
 
 
-def text(default: str, longest: int, called: str, *, shortest: int = 0) -> Any:
-    return field(default=default, metadata={"rule": Rule("text", called, shortest, longest)})
+def text(default: str, longest: int, called: str, *, shortest: int = 0, empty: str | None = None) -> Any:
+    """One line; ``empty`` is what an empty one is called."""
+    return field(default=default, metadata={"rule": Rule("text", called, shortest, longest, auto=empty)})
 
 
 def flag(default: bool, called: str) -> Any:

@@ -180,7 +180,7 @@ class Ticket:
 
     schema: int = SCHEMA
     name: str = text("New job", 120, "job's name", shortest=1)
-    client: str = text("", 120, "client")
+    client: str = text("", 120, "client", empty="nobody yet")
     due: str | None = day("due date")
     artworks: tuple[Artwork, ...] = ()
     pieces: tuple[Piece, ...] = ()

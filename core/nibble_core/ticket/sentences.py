@@ -60,13 +60,20 @@ class Sentence:
     def text(self) -> str:
         """The plain sentence, with “more” values that differ from their defaults."""
         said = "".join(part if isinstance(part, str) else part.text for part in self.parts)
+        said = said[:1].upper() + said[1:]
         extra = [part for part in self.more if isinstance(part, Slot) and part.changed]
         return said + "".join(f" ({slot.called} {slot.text})" for slot in extra)
 
 
 def sentences(ticket: Ticket) -> list[Sentence]:
     """Every sentence of the job, in the order of the stations."""
-    said: list[Sentence] = []
+    said = [
+        Sentence(
+            "job", "artwork",
+            ("Job ", _slot("", ticket, "name"), " for ", _slot("", ticket, "client"),
+             ", due ", _slot("", ticket, "due"), "."),
+        )
+    ]  # fmt: skip
     for artwork in ticket.artworks:
         said += _artwork(artwork)
     for piece in ticket.pieces:
@@ -161,7 +168,7 @@ def _slot(here: str, owner: Any, name: str) -> Slot:
     choices = tuple(Choice(key, key, words) for key, words in (rule.choices or {}).items())
     default = next(f.default for f in owner.__dataclass_fields__.values() if f.name == name)
     return Slot(
-        f"{here}/{name}", rule.kind, value, rule.say(value), rule.called, rule.low, rule.high, rule.step,
+        f"{here}/{name}".lstrip("/"), rule.kind, value, rule.say(value), rule.called, rule.low, rule.high, rule.step,
         rule.auto or "", choices, value != default,
     )  # fmt: skip
 

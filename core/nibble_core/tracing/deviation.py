@@ -23,16 +23,18 @@ def distances(points: Points, rings: Sequence[Points]) -> NDArray[np.float64]:
 
 
 def stray(path: Path, ring: Points) -> float:
-    """Largest distance from the ring's samples to the outline, corners and their surroundings left out."""
-    samples = ring
+    """Largest distance between the outline and its ring, both ways, corners and their surroundings left out."""
+    outline = path.flattened(0.02)
     corners = corner_points(path)
-    if len(corners):
-        tree = shapely.STRtree(shapely.points(corners))
-        near = tree.query(shapely.points(ring), predicate="dwithin", distance=CORNER_RADIUS)[0]
-        samples = np.delete(ring, near, 0)
-    if not len(samples):
-        return 0.0
-    return float(distances(samples, [path.flattened(0.02)]).max())
+    worst = 0.0
+    for samples, target in ((ring, outline), (evenly(outline, 1.0), ring)):
+        if len(corners):
+            tree = shapely.STRtree(shapely.points(corners))
+            near = tree.query(shapely.points(samples), predicate="dwithin", distance=CORNER_RADIUS)[0]
+            samples = np.delete(samples, near, 0)
+        if len(samples):
+            worst = max(worst, float(distances(samples, [target]).max()))
+    return worst
 
 
 def corner_points(path: Path) -> Points:

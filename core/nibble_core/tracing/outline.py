@@ -13,8 +13,8 @@ from nibble_core.tracing.deviation import stray
 from nibble_core.tracing.polish import polish
 
 LEAST_CORNER_DEGREES = 22.0
-JITTERS = (0.08, 0.2)  # px: edges of a picture that was enlarged badly, and of one without any grey
-FAR_FEWER = 0.6
+JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly, up to one without any grey
+FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
 MORE_NODES = 1.3
@@ -39,10 +39,10 @@ def edge_jitter(rings: Sequence[Points], noise: float) -> float:
 
     fewest = nodes(noise) if probes else 0
     for jitter in JITTERS:
-        count = nodes(jitter) if probes and jitter > noise else fewest
-        if count > FAR_FEWER * fewest:
-            break
-        noise, fewest = jitter, count
+        if probes and jitter > noise:
+            count = nodes(jitter)
+            if count <= FAR_FEWER * fewest:
+                noise, fewest = jitter, count
     return noise
 
 
@@ -55,13 +55,19 @@ def fit_outline(ring: Points, *, tolerance: float, noise: float, polished: bool 
     """
     ring = np.ascontiguousarray(ring)
     corner_degrees = LEAST_CORNER_DEGREES + 60 * noise
-    path = Path(*fit_ring(ring, tolerance, noise, corner_degrees))
+    rough = Path(*fit_ring(ring, tolerance, noise, corner_degrees))
     if not polished:
-        return path
-    path = polish(path, ring)
-    worst = stray(path, ring)
+        return rough
+    path, worst = _better(rough, polish(rough, ring), ring)
     if worst <= SLACK * tolerance:
         return path
-    tighter = polish(Path(*fit_ring(ring, max(0.75 * tolerance, FINEST), noise, corner_degrees)), ring)
-    better = stray(tighter, ring) < 0.8 * worst and len(tighter) <= MORE_NODES * len(path)
+    rough = Path(*fit_ring(ring, max(0.75 * tolerance, FINEST), noise, corner_degrees))
+    tighter, worst_of_tighter = _better(rough, polish(rough, ring), ring)
+    better = worst_of_tighter < 0.8 * worst and len(tighter) <= MORE_NODES * len(path)
     return tighter if better else path
+
+
+def _better(one: Path, other: Path, ring: Points) -> tuple[Path, float]:
+    """The path that strays less from the ring, and how far; ``other`` where there is little between them."""
+    first, second = stray(one, ring), stray(other, ring)
+    return (one, first) if first < 0.9 * second else (other, second)

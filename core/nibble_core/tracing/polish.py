@@ -18,6 +18,7 @@ from nibble_core.geometry.paths import evaluate
 
 SMOOTH = 0.2  # radians: a joint turning less is smooth
 HUBER = 0.2  # px: beyond this a sample pulls linearly only
+LONGEST_HANDLE = 0.75  # of the chord; a half circle has 0.67
 WINDOW = 48  # segments solved together
 Numbers = NDArray[np.float64]
 
@@ -227,13 +228,14 @@ def _stepped(
     size = len(window)
     index = np.arange(size)
     nodes, leaving, arriving = chain.nodes.copy(), chain.leaving.copy(), chain.arriving.copy()
+    longest = LONGEST_HANDLE * np.hypot(*(np.roll(nodes, -1, 0) - nodes)[window].T)
     nodes[window] += np.clip(np.stack([x[index], x[block + index]], 1), -1, 1)
     for handles, angles, lengths in (
         (leaving, x[2 * block + index], x[3 * block + index]),
         (arriving, x[angle_in], x[4 * block + index]),
     ):
         old = np.hypot(*handles[window].T)
-        new = np.maximum(old + np.clip(lengths, -0.3 * old, 0.3 * old), 0.05)
+        new = np.clip(old + np.clip(lengths, -0.3 * old, 0.3 * old), 0.05, np.maximum(old, longest))
         handles[window] = _turned(_unit(handles[window]), np.clip(angles, -0.2, 0.2)) * new[:, None]
     chord = np.roll(nodes, -1, 0) - nodes
     touched = np.zeros(len(nodes), bool)

@@ -3,8 +3,9 @@
 import json
 from typing import Any
 
-from config.api import api
 from django.core.management.base import BaseCommand
+
+from config.api import api
 
 
 class Command(BaseCommand):

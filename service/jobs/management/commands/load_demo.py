@@ -3,15 +3,15 @@
 from datetime import date
 from typing import Any
 
-from demo.jobs import demo_jobs
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
-from files import blobs
-from people.middleware import DEMO_USER
-from production.api import refresh_card
 
+from demo.jobs import demo_jobs
+from files import blobs
 from jobs.actions import keep_new_job
 from jobs.models import Job
+from people.middleware import DEMO_USER
+from production.api import refresh_card
 
 
 class Command(BaseCommand):

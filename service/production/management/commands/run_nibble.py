@@ -1,5 +1,6 @@
 """Serve Nibble: the web server here, the task queue in a child process that ends with it."""
 
+import contextlib
 import ctypes
 import os
 import signal
@@ -17,10 +18,8 @@ PR_SET_PDEATHSIG = 1
 
 def die_with_parent() -> None:
     """Have the kernel end this process when its parent is gone, however that came about."""
-    try:
+    with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
-    except (OSError, AttributeError):
-        pass
 
 
 class Command(BaseCommand):
@@ -30,10 +29,10 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, default=8370)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        from config.wsgi import application
-        from files.reader import READER
         from waitress import create_server
 
+        from config.wsgi import application
+        from files.reader import READER
         from production.previews import PREVIEWS
 
         server = create_server(

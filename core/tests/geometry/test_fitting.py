@@ -1,0 +1,50 @@
+"""Refitting polygons: the promise kept, few segments, true shapes recognised."""
+
+import unittest
+
+import numpy as np
+import shapely
+from hypothesis import given, settings
+
+from nibble_core.geometry import ARC, LINE
+from nibble_core.geometry.fitting import apart, refit_ring
+from nibble_core.geometry.tolerances import REFIT
+from tests.strategies import distances, stars, zoo
+
+
+def ring_of(polygon):
+    return np.asarray(shapely.geometry.polygon.orient(polygon).exterior.coords)[:-1]
+
+
+class RefitTest(unittest.TestCase):
+    def test_the_zoo_keeps_within_the_tolerance(self):
+        for name, shape in zoo().items():
+            with self.subTest(name):
+                ring = ring_of(shape)
+                path = refit_ring(ring)
+                self.assertLessEqual(apart(path.flattened(0.0004), ring), REFIT * 1.05)
+                np.testing.assert_array_equal(path.rows[-1, 6:], path.rows[0, :2])
+                np.testing.assert_array_equal(path.rows[:-1, 6:], path.rows[1:, :2])
+
+    @given(stars(), distances)
+    @settings(max_examples=40, deadline=None)
+    def test_rounded_polygons_come_back_as_lines_and_arcs(self, corners, radius):
+        rounded = shapely.Polygon(corners).buffer(radius, quad_segs=48)
+        ring = ring_of(rounded)
+        path = refit_ring(ring)
+        self.assertLessEqual(apart(path.flattened(0.0004), ring), REFIT * 1.05)
+        self.assertLessEqual(len(path), 4 * len(corners) + 4)
+
+    def test_true_shapes_are_recognised(self):
+        circle = refit_ring(ring_of(shapely.Point(3, 4).buffer(12, quad_segs=200)))
+        self.assertEqual(circle.kinds.tolist(), [ARC, ARC])
+        rounded = refit_ring(ring_of(shapely.box(0, 0, 40, 20).buffer(3, quad_segs=60)))
+        self.assertEqual(sorted(rounded.kinds.tolist()), [LINE] * 4 + [ARC] * 4)
+        square = refit_ring(ring_of(shapely.box(0, 0, 40, 20)))
+        self.assertEqual(square.kinds.tolist(), [LINE] * 4)
+
+    def test_smooth_shapes_need_a_tenth_of_the_segments(self):
+        for name in ("ripple", "dense", "circle"):
+            with self.subTest(name):
+                grown = ring_of(zoo()[name].simplify(0.001).buffer(2, quad_segs=60))
+                self.assertLessEqual(len(refit_ring(grown)), len(grown) / 10)

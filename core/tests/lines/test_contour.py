@@ -1,0 +1,98 @@
+"""Contours: true distance, containment, corners, gaps, and what leaves nothing."""
+
+import math
+import unittest
+
+import numpy as np
+import shapely
+from hypothesis import given, settings
+from shapely.geometry import Polygon
+
+from nibble_core.errors import InvalidTicket, NothingToCut
+from nibble_core.lines.contour import contour, contour_preview, offset, outer_shape
+from tests.strategies import distances, polygon_region, stars, zoo
+
+
+def outline(regions):
+    return shapely.union_all([Polygon(region.outer.flattened(0.0005)) for region in regions])
+
+
+def distance_error(shape: Polygon, regions, distance: float) -> float:
+    """Largest error of the distance, both ways: from the contour to the shape, and from the ideal to the contour."""
+    drawn = outline(regions).boundary
+    points = shapely.points(np.vstack([region.outer.flattened(0.002) for region in regions]))
+    there = np.abs(shapely.distance(points, Polygon(shape.exterior)) - distance).max()
+    ideal = Polygon(shape.exterior).buffer(distance, quad_segs=400)
+    rings = [Polygon(part.exterior).exterior for part in getattr(ideal, "geoms", [ideal])]
+    back = np.concatenate([shapely.get_coordinates(ring) for ring in rings])
+    return float(max(there, shapely.distance(shapely.points(back), drawn).max()))
+
+
+class DistanceTest(unittest.TestCase):
+    def test_the_zoo_is_true_within_a_hundredth(self):
+        for name, shape in zoo().items():
+            for distance in (0.3, 2.0, 6.0):
+                with self.subTest(name, distance=distance):
+                    regions = contour(outer_shape([polygon_region(shape)]), distance)
+                    self.assertLessEqual(distance_error(shape, regions, distance), 0.01)
+
+    @given(stars(), distances)
+    @settings(max_examples=25, deadline=None)
+    def test_any_polygon_is_true_within_a_hundredth(self, corners, distance):
+        shape = Polygon(corners)
+        regions = contour(outer_shape([polygon_region(shape)]), distance)
+        self.assertLessEqual(distance_error(shape, regions, distance), 0.01)
+
+    @given(stars(), distances)
+    @settings(max_examples=20, deadline=None)
+    def test_the_preview_is_the_same_contour(self, corners, distance):
+        area = outer_shape([polygon_region(Polygon(corners))])
+        difference = outline(contour(area, distance)).symmetric_difference(outline(contour_preview(area, distance)))
+        self.assertLess(difference.area, 0.02 * outline(contour(area, distance)).length)
+
+
+class CornerTest(unittest.TestCase):
+    square = shapely.box(0, 0, 20, 20)
+
+    def area(self, **options) -> float:
+        return outline(contour(outer_shape([polygon_region(self.square)]), 3, **options)).area
+
+    def test_round_mitred_and_bevelled_have_their_analytic_areas(self):
+        self.assertAlmostEqual(self.area(corners="round"), 400 + 4 * 60 + math.pi * 9, delta=0.2)
+        self.assertAlmostEqual(self.area(corners="mitred"), 26 * 26, delta=1e-6)
+        self.assertAlmostEqual(self.area(corners="bevelled"), 26 * 26 - 4 * 4.5, delta=1e-6)
+
+    def test_unknown_corners_are_answered_with_the_known(self):
+        with self.assertRaises(InvalidTicket) as caught:
+            self.area(corners="wobbly")
+        self.assertIn("bevelled", caught.exception.what_to_do)
+
+    def test_long_mitres_are_cut_off(self):
+        needle = outer_shape([polygon_region(Polygon([(0, 0), (40, 1), (0, 2)]))])
+        self.assertLess(outline(contour(needle, 2, corners="mitred", mitre_limit=2)).bounds[2], 45)
+
+
+class OuterShapeTest(unittest.TestCase):
+    def test_holes_are_filled_and_overlaps_joined(self):
+        ring = shapely.Point(0, 0).buffer(10).difference(shapely.Point(0, 0).buffer(4))
+        joined = outer_shape([polygon_region(ring), polygon_region(shapely.box(5, -2, 20, 2))])
+        self.assertEqual(len(joined.geoms), 1)
+        self.assertEqual(len(joined.geoms[0].interiors), 0)
+
+    def test_gaps_close_at_their_width_and_the_artwork_stays_inside(self):
+        comb = zoo()["comb"]
+        bays_open = outer_shape([polygon_region(comb)], close_gaps=2.8)
+        bays_shut = outer_shape([polygon_region(comb)], close_gaps=3.2)
+        rounded = 20 * (1 - math.pi / 4) * 1.4**2  # closing rounds the twenty inner corners
+        self.assertAlmostEqual(bays_open.area, comb.area + rounded, delta=0.2)
+        self.assertGreater(bays_shut.area, comb.area + 300)
+        self.assertLess(comb.difference(bays_shut.buffer(0.01)).area, 1e-9)
+
+    def test_nothing_in_nothing_out(self):
+        with self.assertRaises(NothingToCut):
+            outer_shape([])
+        with self.assertRaises(NothingToCut):
+            offset(shapely.box(0, 0, 4, 4), -3)
+
+    def test_an_inset_that_splits_gives_two_pieces(self):
+        self.assertEqual(len(contour(outer_shape([polygon_region(zoo()["dumbbell"])]), -0.5)), 2)

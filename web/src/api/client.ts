@@ -1,0 +1,95 @@
+import type { components } from "./types.gen";
+
+export type Job = components["schemas"]["JobOut"];
+export type Card = components["schemas"]["CardOut"];
+export type Work = components["schemas"]["WorkOut"];
+export type Station = components["schemas"]["StationOut"];
+export type Sentence = components["schemas"]["SentenceOut"];
+export type Slot = components["schemas"]["SlotOut"];
+export type Change = components["schemas"]["ChangeIn"];
+export type Task = components["schemas"]["TaskOut"];
+export type Session = components["schemas"]["Session"];
+export type LooseFile = components["schemas"]["LooseFileOut"];
+export type History = components["schemas"]["HistoryOut"];
+
+/** What the service says when something cannot be done. */
+export class Refusal extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+    readonly whatToDo: string,
+    readonly where: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+function csrfToken(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
+}
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const form = body instanceof FormData;
+  const headers: Record<string, string> = { "X-CSRFToken": csrfToken() };
+  if (body !== undefined && !form) headers["Content-Type"] = "application/json";
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, {
+      method,
+      headers,
+      body: body === undefined ? null : form ? body : JSON.stringify(body),
+    });
+  } catch {
+    throw new Refusal(
+      "offline",
+      "Nibble does not answer.",
+      "Your last accepted change is kept. Start Nibble again.",
+      "",
+      0,
+    );
+  }
+  if (response.ok) return (await response.json()) as T;
+  const told = (await response.json().catch(() => ({}))) as Partial<Record<string, string>>;
+  throw new Refusal(
+    told.code ?? "unexpected",
+    told.message ?? "Something went wrong on Nibble's side.",
+    told.what_to_do ?? "",
+    told.where ?? "",
+    response.status,
+  );
+}
+
+const get = <T>(path: string) => call<T>("GET", path);
+const post = <T>(path: string, body: unknown = {}) => call<T>("POST", path, body);
+
+/** Every call the screens make. */
+export const api = {
+  session: () => get<Session>("/session"),
+  signIn: (name: string, password: string) => post<Session>("/session", { name, password }),
+  signOut: () => call<Session>("DELETE", "/session"),
+  jobs: (search: string, archived: boolean) =>
+    get<Card[]>(`/jobs?search=${encodeURIComponent(search)}&archived=${archived}`),
+  startJob: (file: File) => {
+    const form = new FormData();
+    form.append("file", file);
+    return post<{ id: number }>("/jobs", form);
+  },
+  looseFiles: () => get<LooseFile[]>("/jobs/loose-files"),
+  startFromLooseFile: (name: string) => post<{ id: number }>("/jobs/loose-files", { name }),
+  job: (id: number) => get<Job>(`/jobs/${id}`),
+  history: (id: number) => get<History[]>(`/jobs/${id}/history`),
+  change: (id: number, seen: number, changes: Change[]) =>
+    post<Job>(`/jobs/${id}/changes`, { seen, changes }),
+  undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),
+  redo: (id: number, seen: number) => post<Job>(`/jobs/${id}/redo`, { seen }),
+  duplicate: (id: number) => post<{ id: number }>(`/jobs/${id}/duplicate`),
+  archive: (id: number, archived: boolean) => post<Card>(`/jobs/${id}/archive`, { archived }),
+  work: (id: number) => get<Work>(`/jobs/${id}/work`),
+  preview: (id: number, seen: number, changes: Change[]) =>
+    post<Work>(`/jobs/${id}/preview`, { seen, changes }),
+  makeFiles: (id: number) => post<Task>(`/jobs/${id}/files`),
+  newestFiles: (id: number) => get<Task | null>(`/jobs/${id}/files`),
+  task: (id: number) => get<Task>(`/tasks/${id}`),
+  stopTask: (id: number) => post<Task>(`/tasks/${id}/stop`),
+};

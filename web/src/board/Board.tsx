@@ -1,0 +1,239 @@
+import { chakra } from "@chakra-ui/react";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { api, type Card } from "../api/client";
+import { Button } from "../ui/Button";
+import { KeyList, type Keys } from "../ui/KeyList";
+import { Mark } from "../ui/Mark";
+import { tell } from "../ui/notices";
+import { JobCard } from "./JobCard";
+import { useIncoming } from "./useIncoming";
+
+const Input = chakra("input");
+const WEEK = 7 * 24 * 3600 * 1000;
+const KEYS: Keys = [
+  ["/", "find a job or a client"],
+  ["Tab, Enter", "go to a job and open it"],
+  ["Ctrl V", "start a job with a copied picture"],
+  ["?", "this list"],
+];
+
+/** All jobs as cards, and the place where new ones begin. */
+export function Board() {
+  const client = useQueryClient();
+  const [search, setSearch] = useState("");
+  const [archived, setArchived] = useState(false);
+  const [keys, setKeys] = useState(false);
+  const find = useRef<HTMLInputElement>(null);
+  const asked = useDeferredValue(search);
+  const { data: cards } = useQuery({
+    queryKey: ["jobs", asked, archived],
+    queryFn: () => api.jobs(asked, archived),
+    placeholderData: keepPreviousData,
+  });
+  const refresh = () => client.invalidateQueries({ queryKey: ["jobs"] });
+  const duplicate = useMutation({ mutationFn: api.duplicate, onSuccess: refresh, onError: tell });
+  const archive = useMutation({
+    mutationFn: (card: Card) => api.archive(card.id, !card.archived),
+    onSuccess: refresh,
+    onError: tell,
+  });
+  useEffect(() => {
+    document.title = "Jobs, Nibble";
+    const onKey = (event: KeyboardEvent) => {
+      if (event.target instanceof HTMLInputElement || event.ctrlKey || event.metaKey) return;
+      if (event.key === "/") {
+        event.preventDefault();
+        find.current?.focus();
+      }
+      if (event.key === "?") setKeys(true);
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+
+  const soon = (cards ?? []).filter((card) => card.due && Date.parse(card.due) < Date.now() + WEEK);
+  const later = (cards ?? []).filter((card) => !soon.includes(card));
+  const group = (title: string, some: readonly Card[]) =>
+    some.length > 0 && (
+      <section aria-label={title}>
+        <Title>
+          {title}{" "}
+          <chakra.span fontFamily="body" fontSize="15px" fontWeight={400} color="ink.soft" marginLeft="6px">
+            {some.length === 1 ? "1 job" : `${some.length} jobs`}
+          </chakra.span>
+        </Title>
+        <Cards>
+          {some.map((card) => (
+            <JobCard
+              key={card.id}
+              card={card}
+              onDuplicate={() => duplicate.mutate(card.id)}
+              onArchive={() => archive.mutate(card)}
+            />
+          ))}
+        </Cards>
+      </section>
+    );
+  return (
+    <>
+      <chakra.header
+        height="58px"
+        display="flex"
+        alignItems="center"
+        gap="16px"
+        paddingX="20px"
+        borderBottom="1px solid {colors.hair}"
+      >
+        <Mark />
+        <chakra.h1 fontFamily="condensed" fontWeight={700} fontSize="24px">
+          Jobs
+        </chakra.h1>
+        <Button
+          type="button"
+          look="quiet"
+          fontSize="15px"
+          aria-pressed={archived}
+          onClick={() => setArchived(!archived)}
+        >
+          {archived ? "Back to the board" : "Archive"}
+        </Button>
+        <chakra.span flex="1" />
+        <chakra.label position="relative" display="block" width="270px">
+          <chakra.span srOnly>Find a job or a client</chakra.span>
+          <Input
+            ref={find}
+            type="search"
+            value={search}
+            placeholder="Find a job or a client"
+            onChange={(event) => setSearch(event.target.value)}
+            width="100%"
+            height="32px"
+            padding="0 26px 0 10px"
+            border="1px solid {colors.hair}"
+            borderRadius="slip"
+            background="paper.white"
+            _placeholder={{ color: "ink.faint" }}
+          />
+          {!search && (
+            <chakra.span position="absolute" right="10px" top="4px" color="ink.faint" aria-hidden="true">
+              /
+            </chakra.span>
+          )}
+        </chakra.label>
+        <Button type="button" onClick={() => setKeys(true)} aria-label="Keys" title="Keys (?)">
+          ?
+        </Button>
+      </chakra.header>
+      <chakra.main padding="6px 28px 60px" maxWidth="1800px">
+        {group(archived ? "Archive" : "Due this week", archived ? (cards ?? []) : soon)}
+        {!archived && group("Later", later)}
+        {cards?.length === 0 && search && (
+          <chakra.p marginTop="24px">No job or client is called “{search}”.</chakra.p>
+        )}
+        {cards?.length === 0 && archived && !search && (
+          <chakra.p marginTop="24px">Nothing is archived.</chakra.p>
+        )}
+        {!archived && <StartHere empty={cards?.length === 0 && !search} />}
+      </chakra.main>
+      {keys && <KeyList keys={KEYS} onClose={() => setKeys(false)} />}
+    </>
+  );
+}
+
+function StartHere({ empty }: { empty: boolean }) {
+  const { start, tryFile, taking } = useIncoming();
+  const { data: files } = useQuery({
+    queryKey: ["loose-files"],
+    queryFn: api.looseFiles,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const chooser = useRef<HTMLInputElement>(null);
+  return (
+    <section aria-label="Start a job">
+      <Title>Start a job</Title>
+      <chakra.div display="grid" gridTemplateColumns={{ base: "1fr", lg: "2fr 1fr" }} gap="16px">
+        <chakra.div
+          minHeight={empty ? "220px" : "130px"}
+          padding="20px 24px"
+          background="mat.pale"
+          border="2px dashed #9AAAA0"
+          borderRadius="card"
+        >
+          <chakra.h3 fontFamily="condensed" fontWeight={600} fontSize="20px">
+            {taking ? "Looking at the file…" : "Drop what the client sent anywhere on this page"}
+          </chakra.h3>
+          <p>
+            PNG, JPEG, WebP, BMP, GIF or TIFF, or paste a copied picture. Nibble looks at it first and says
+            what it is good for.
+          </p>
+          <Button type="button" marginTop="12px" onClick={() => chooser.current?.click()} disabled={taking}>
+            Choose a file
+          </Button>
+          <Input
+            ref={chooser}
+            type="file"
+            accept="image/*"
+            aria-label="Client's file"
+            display="none"
+            onChange={(event) => {
+              start(event.target.files ?? []);
+              event.target.value = "";
+            }}
+          />
+        </chakra.div>
+        <chakra.div
+          padding="20px 24px"
+          background="paper.white"
+          border="1px solid {colors.hair}"
+          borderRadius="card"
+        >
+          <chakra.h3 fontFamily="condensed" fontWeight={600} fontSize="20px">
+            Try one of these
+          </chakra.h3>
+          <chakra.ul listStyleType="none" padding="0">
+            {files?.map((file) => (
+              <chakra.li key={file.name} marginTop="6px">
+                <Button
+                  type="button"
+                  look="quiet"
+                  fontSize="15px"
+                  fontWeight={600}
+                  color="ink"
+                  disabled={taking}
+                  onClick={() => tryFile(file.name)}
+                >
+                  {file.name}
+                </Button>{" "}
+                <chakra.span color="ink.soft" fontSize="14px">
+                  {file.words}
+                </chakra.span>
+              </chakra.li>
+            ))}
+          </chakra.ul>
+        </chakra.div>
+      </chakra.div>
+    </section>
+  );
+}
+
+function Title({ children }: { children: React.ReactNode }) {
+  return (
+    <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="21px" margin="20px 0 10px">
+      {children}
+    </chakra.h2>
+  );
+}
+
+function Cards({ children }: { children: React.ReactNode }) {
+  return (
+    <chakra.ul
+      display="grid"
+      gridTemplateColumns="repeat(auto-fill, minmax(min(390px, 100%), 1fr))"
+      gap="16px"
+      padding="0"
+    >
+      {children}
+    </chakra.ul>
+  );
+}

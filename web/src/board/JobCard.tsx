@@ -1,0 +1,154 @@
+import { chakra } from "@chakra-ui/react";
+import { Link } from "react-router";
+import type { Card } from "../api/client";
+import type { Box } from "../engine/camera";
+import { processColour } from "../theme/processes";
+import { Button } from "../ui/Button";
+import { StateBadge } from "../ui/Mark";
+import { sayDate } from "../ui/slots";
+
+const Svg = chakra("svg");
+const CardLink = chakra(Link);
+const NAMES = ["Artwork", "Clean", "Trace", "Lines", "Sheet", "Machine"];
+
+interface Picture {
+  cleaned: string;
+  width: number;
+  height: number;
+  box: Box | null;
+  lines: { process: string; d: string }[];
+  stock: string;
+  stock_colour: string;
+  quantity: number;
+  stations: { key: string; state: string }[];
+  looks: number;
+}
+
+interface Props {
+  card: Card;
+  onDuplicate: () => void;
+  onArchive: () => void;
+}
+
+/** A job on the board: its picture, whose it is, how far it is, when it is due. */
+export function JobCard({ card, onDuplicate, onArchive }: Props) {
+  const picture = card.card as unknown as Picture | null;
+  const firstOpen = picture?.stations.findIndex((one) => one.state !== "fine") ?? 0;
+  const ready = picture !== null && firstOpen === -1;
+  const state = ready ? "fine" : (picture?.stations[firstOpen]?.state ?? "waiting");
+  return (
+    <chakra.li
+      data-job={card.id}
+      position="relative"
+      display="flex"
+      minHeight="146px"
+      background="paper.white"
+      border="1px solid {colors.hair}"
+      borderRadius="card"
+      listStyleType="none"
+      _hover={{ borderColor: "hair.strong" }}
+      _before={{
+        content: '""',
+        position: "absolute",
+        left: "66px",
+        top: "-1px",
+        width: "14px",
+        height: "8px",
+        borderRadius: "0 0 8px 8px",
+        border: "1px solid {colors.hair}",
+        borderTop: "none",
+        background: "paper",
+      }}
+    >
+      <chakra.div width="146px" flex="none" display="grid" placeItems="center" padding="12px 8px 8px">
+        {picture && <CardPicture picture={picture} />}
+      </chakra.div>
+      <chakra.div flex="1" minWidth="0" padding="13px 14px 10px" display="flex" flexDirection="column">
+        <CardLink
+          to={`/jobs/${card.id}?station=lines`}
+          fontFamily="condensed"
+          fontWeight={600}
+          fontSize="20px"
+          lineHeight="1.15"
+          color="ink"
+          _before={{ content: '""', position: "absolute", inset: "0" }}
+        >
+          {card.name}
+        </CardLink>
+        <chakra.div color="ink.soft" fontSize="14px">
+          {card.client || "nobody yet"}
+        </chakra.div>
+        <chakra.div display="flex" alignItems="center" gap="7px" marginTop="8px" fontSize="14px">
+          <chakra.span display="inline-flex" gap="4px" aria-hidden="true">
+            {NAMES.map((name, index) => (
+              <Dot
+                key={name}
+                kind={ready || index < firstOpen ? "done" : index === firstOpen ? "here" : "open"}
+              />
+            ))}
+          </chakra.span>
+          <span>{ready ? "ready to run" : NAMES[Math.max(firstOpen, 0)]}</span>
+          <StateBadge state={state} count={picture?.looks ?? 0} />
+        </chakra.div>
+        <chakra.div marginTop="auto" fontSize="14px" paddingTop="8px">
+          {picture ? `${picture.quantity} on ${picture.stock}` : ""}
+          {card.due && (
+            <>
+              , <b>{sayDate(card.due)}</b>
+            </>
+          )}
+        </chakra.div>
+        <chakra.div position="relative" display="flex" gap="2px" marginLeft="-4px">
+          <Button type="button" look="quiet" onClick={onDuplicate} aria-label={`Duplicate ${card.name}`}>
+            duplicate
+          </Button>
+          <Button
+            type="button"
+            look="quiet"
+            onClick={onArchive}
+            aria-label={`${card.archived ? "Put back" : "Archive"} ${card.name}`}
+          >
+            {card.archived ? "put back" : "archive"}
+          </Button>
+        </chakra.div>
+      </chakra.div>
+    </chakra.li>
+  );
+}
+
+function CardPicture({ picture }: { picture: Picture }) {
+  const [left, top, right, bottom] = picture.box ?? [0, 0, picture.width ?? 1, picture.height ?? 1];
+  const pad = 0.03 * Math.max(right - left, bottom - top);
+  return (
+    <Svg
+      width="128px"
+      height="122px"
+      viewBox={`${left - pad} ${top - pad} ${right - left + 2 * pad} ${bottom - top + 2 * pad}`}
+      aria-hidden="true"
+    >
+      {picture.cleaned && <image href={picture.cleaned} width={picture.width} height={picture.height} />}
+      {picture.lines.map((line) => (
+        <path
+          key={line.d}
+          d={line.d}
+          fill="none"
+          stroke={processColour(line.process)}
+          strokeWidth="1.3"
+          vectorEffect="non-scaling-stroke"
+        />
+      ))}
+    </Svg>
+  );
+}
+
+function Dot({ kind }: { kind: "done" | "here" | "open" }) {
+  return (
+    <chakra.i
+      width="9px"
+      height="9px"
+      borderRadius="50%"
+      background={kind === "done" ? "ink" : kind === "here" ? "marigold" : "transparent"}
+      border={kind === "done" ? "none" : `1.5px solid ${kind === "here" ? "#8A5F00" : "#B5B29F"}`}
+    />
+  );
+}

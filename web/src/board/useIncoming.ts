@@ -1,0 +1,64 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useNavigate } from "react-router";
+import { api } from "../api/client";
+import { tell, useNotices } from "../ui/notices";
+
+/** Pictures dropped or pasted anywhere start a job. Says whether something is held over the window. */
+export function useIncoming(): {
+  over: boolean;
+  taking: boolean;
+  start: (files: FileList | File[]) => void;
+  tryFile: (name: string) => void;
+} {
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const [over, setOver] = useState(false);
+  const opened = ({ id }: { id: number }) => {
+    void client.invalidateQueries({ queryKey: ["jobs"] });
+    void navigate(`/jobs/${id}`);
+  };
+  const upload = useMutation({ mutationFn: api.startJob, onSuccess: opened, onError: tell });
+  const loose = useMutation({ mutationFn: api.startFromLooseFile, onSuccess: opened, onError: tell });
+
+  const start = (files: FileList | File[]) => {
+    const [first, ...rest] = [...files];
+    if (!first) return;
+    if (rest.length)
+      useNotices.getState().say(`Started with “${first.name}”.`, "Drop the other files one by one.");
+    upload.mutate(first);
+  };
+
+  useEffect(() => {
+    const carriesFiles = (event: DragEvent) => event.dataTransfer?.types.includes("Files") ?? false;
+    const onOver = (event: DragEvent) => {
+      if (!carriesFiles(event)) return;
+      event.preventDefault();
+      setOver(true);
+    };
+    const onLeave = (event: DragEvent) => {
+      if (event.relatedTarget === null) setOver(false);
+    };
+    const onDrop = (event: DragEvent) => {
+      if (!carriesFiles(event)) return;
+      event.preventDefault();
+      setOver(false);
+      start(event.dataTransfer?.files ?? []);
+    };
+    const onPaste = (event: ClipboardEvent) => {
+      const files = [...(event.clipboardData?.files ?? [])];
+      if (files.length && !(event.target instanceof HTMLInputElement)) start(files);
+    };
+    window.addEventListener("dragover", onOver);
+    window.addEventListener("dragleave", onLeave);
+    window.addEventListener("drop", onDrop);
+    window.addEventListener("paste", onPaste);
+    return () => {
+      window.removeEventListener("dragover", onOver);
+      window.removeEventListener("dragleave", onLeave);
+      window.removeEventListener("drop", onDrop);
+      window.removeEventListener("paste", onPaste);
+    };
+  });
+  return { over, taking: upload.isPending || loose.isPending, start, tryFile: loose.mutate };
+}

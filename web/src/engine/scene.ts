@@ -1,0 +1,216 @@
+import type { Box, Camera, Place, Size } from "./camera";
+import { overlaps, visible } from "./camera";
+
+/** What lies on the table, in mm. Strokes and nodes have their size in CSS pixels, whatever the zoom. */
+export type Item =
+  | { kind: "picture"; image: CanvasImageSource | null; box: Box; alpha: number }
+  | { kind: "path"; path: Path2D; box: Box; fill?: string; stroke?: Stroke; alpha?: number }
+  | { kind: "card"; box: Box; fill: string; edge?: string }
+  | { kind: "discs"; places: readonly Place[]; radius: number; fill: string; box: Box }
+  | {
+      kind: "nodes";
+      nodes: readonly Place[];
+      handles: readonly (readonly [Place, Place])[];
+      colour: string;
+      box: Box;
+    }
+  | {
+      kind: "copies";
+      items: readonly Item[];
+      places: readonly Place[];
+      mirrorWidth: number | null;
+      box: Box;
+    };
+
+export interface Stroke {
+  readonly colour: string;
+  /** CSS pixels. */
+  readonly width: number;
+  readonly dash?: readonly number[];
+  readonly halo?: string;
+}
+
+export interface Scene {
+  readonly items: readonly Item[];
+  readonly bounds: Box;
+  readonly ground: string;
+}
+
+/** Draw everything that is in view. The context is set up for device pixels; ``ratio`` of them make a CSS pixel. */
+export function drawScene(
+  context: CanvasRenderingContext2D,
+  scene: Scene,
+  camera: Camera,
+  view: Size,
+  ratio: number,
+  crisp = false,
+): void {
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.fillStyle = scene.ground;
+  context.fillRect(0, 0, view.width, view.height);
+  const seen = visible(camera, view);
+  const map = () =>
+    context.setTransform(
+      ratio * camera.scale,
+      0,
+      0,
+      ratio * camera.scale,
+      ratio * camera.x,
+      ratio * camera.y,
+    );
+  map();
+  context.imageSmoothingEnabled = !crisp && camera.scale < 60;
+  for (const item of scene.items) drawItem(context, item, camera, seen);
+}
+
+function drawItem(context: CanvasRenderingContext2D, item: Item, camera: Camera, seen: Box): void {
+  if (!overlaps(item.box, seen)) return;
+  const px = 1 / camera.scale;
+  const [left, top, right, bottom] = item.box;
+  switch (item.kind) {
+    case "picture":
+      if (item.image) {
+        context.globalAlpha = item.alpha;
+        context.drawImage(item.image, left, top, right - left, bottom - top);
+        context.globalAlpha = 1;
+      }
+      break;
+    case "card":
+      context.fillStyle = item.fill;
+      context.fillRect(left, top, right - left, bottom - top);
+      if (item.edge) {
+        context.strokeStyle = item.edge;
+        context.lineWidth = px;
+        context.strokeRect(left, top, right - left, bottom - top);
+      }
+      break;
+    case "path":
+      context.globalAlpha = item.alpha ?? 1;
+      if (item.fill) {
+        context.fillStyle = item.fill;
+        context.fill(item.path, "evenodd");
+      }
+      if (item.stroke) strokePath(context, item.path, item.stroke, px);
+      context.globalAlpha = 1;
+      break;
+    case "discs":
+      context.fillStyle = item.fill;
+      for (const place of item.places) {
+        context.beginPath();
+        context.arc(place.x, place.y, item.radius, 0, 2 * Math.PI);
+        context.fill();
+      }
+      break;
+    case "nodes":
+      drawNodes(context, item, px, seen);
+      break;
+    case "copies":
+      drawCopies(context, item, camera, seen);
+      break;
+  }
+}
+
+function strokePath(context: CanvasRenderingContext2D, path: Path2D, stroke: Stroke, px: number): void {
+  context.lineJoin = "round";
+  context.lineCap = "round";
+  if (stroke.halo) {
+    context.setLineDash([]);
+    context.strokeStyle = stroke.halo;
+    context.lineWidth = (stroke.width + 2.5) * px;
+    context.stroke(path);
+  }
+  context.setLineDash((stroke.dash ?? []).map((length) => length * px));
+  context.strokeStyle = stroke.colour;
+  context.lineWidth = stroke.width * px;
+  context.stroke(path);
+  context.setLineDash([]);
+}
+
+function drawNodes(
+  context: CanvasRenderingContext2D,
+  item: Extract<Item, { kind: "nodes" }>,
+  px: number,
+  seen: Box,
+): void {
+  const inView = (place: Place) =>
+    place.x >= seen[0] && place.x <= seen[2] && place.y >= seen[1] && place.y <= seen[3];
+  context.strokeStyle = item.colour;
+  context.lineWidth = px;
+  context.globalAlpha = 0.55;
+  context.beginPath();
+  for (const [node, end] of item.handles) {
+    if (!inView(node) && !inView(end)) continue;
+    context.moveTo(node.x, node.y);
+    context.lineTo(end.x, end.y);
+  }
+  context.stroke();
+  context.globalAlpha = 1;
+  const half = 3 * px;
+  context.fillStyle = "#fff";
+  for (const node of item.nodes) {
+    if (!inView(node)) continue;
+    context.fillRect(node.x - half, node.y - half, 2 * half, 2 * half);
+    context.strokeRect(node.x - half, node.y - half, 2 * half, 2 * half);
+  }
+}
+
+const MANY_COPIES = 40;
+const LARGEST_STAMP = 1200;
+
+/** Few copies are drawn one by one; many are stamped from one bitmap, which keeps a full sheet fluid. */
+function drawCopies(
+  context: CanvasRenderingContext2D,
+  item: Extract<Item, { kind: "copies" }>,
+  camera: Camera,
+  seen: Box,
+): void {
+  const own = itemsBox(item.items);
+  const before = context.getTransform();
+  const flip = item.mirrorWidth;
+  const stamp = item.places.length > MANY_COPIES ? makeStamp(item.items, own, camera, before.a) : null;
+  for (const place of item.places) {
+    const box: Box =
+      flip === null
+        ? [own[0] + place.x, own[1] + place.y, own[2] + place.x, own[3] + place.y]
+        : [flip - own[2] - place.x, own[1] + place.y, flip - own[0] - place.x, own[3] + place.y];
+    if (!overlaps(box, seen)) continue;
+    context.setTransform(before);
+    if (flip !== null) context.transform(-1, 0, 0, 1, flip, 0);
+    context.translate(place.x, place.y);
+    if (stamp) context.drawImage(stamp, own[0], own[1], own[2] - own[0], own[3] - own[1]);
+    else for (const inner of item.items) drawItem(context, inner, camera, inner.box);
+  }
+  context.setTransform(before);
+}
+
+function makeStamp(
+  items: readonly Item[],
+  box: Box,
+  camera: Camera,
+  device: number,
+): HTMLCanvasElement | null {
+  const width = Math.ceil((box[2] - box[0]) * device);
+  const height = Math.ceil((box[3] - box[1]) * device);
+  if (width < 1 || height < 1 || width > LARGEST_STAMP || height > LARGEST_STAMP) return null;
+  const canvas = document.createElement("canvas");
+  canvas.width = width;
+  canvas.height = height;
+  const context = canvas.getContext("2d");
+  if (!context) return null;
+  context.setTransform(width / (box[2] - box[0]), 0, 0, height / (box[3] - box[1]), 0, 0);
+  context.translate(-box[0], -box[1]);
+  for (const inner of items) drawItem(context, inner, camera, inner.box);
+  return canvas;
+}
+
+export function itemsBox(items: readonly Item[]): Box {
+  return items.reduce<Box>(
+    (a, { box: b }) => [
+      Math.min(a[0], b[0]),
+      Math.min(a[1], b[1]),
+      Math.max(a[2], b[2]),
+      Math.max(a[3], b[3]),
+    ],
+    [Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, Number.NEGATIVE_INFINITY],
+  );
+}

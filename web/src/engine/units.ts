@@ -1,0 +1,62 @@
+/** Lengths as people write them. Everything inside is mm; inches exist only here. */
+export type Unit = "mm" | "in";
+
+export const MM_PER_INCH = 25.4;
+
+const FACTORS: Record<string, number> = {
+  mm: 1,
+  cm: 10,
+  m: 1000,
+  in: MM_PER_INCH,
+  inch: MM_PER_INCH,
+  '"': MM_PER_INCH,
+  "″": MM_PER_INCH,
+  pt: MM_PER_INCH / 72,
+  px: MM_PER_INCH / 96,
+};
+const LENGTH = /^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*\/\s*(\d+)|(\d+(?:[.,]\d+)?|[.,]\d+))\s*([a-z"″]*)\s*$/i;
+
+/** mm from ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``; null when it is no length. */
+export function parseLength(text: string, unit: Unit): number | null {
+  const match = LENGTH.exec(text);
+  if (!match) return null;
+  const [, minus, whole, top, bottom, number, suffix] = match;
+  const factor = FACTORS[(suffix ?? "").toLowerCase() || unit];
+  if (factor === undefined || (whole && !top) || Number(bottom) === 0) return null;
+  const part = top ? Number(top) / Number(bottom) : Number((number ?? "").replace(",", "."));
+  const value = (Number(whole ?? 0) + part) * factor * (minus ? -1 : 1);
+  return Number.isFinite(value) ? value : null;
+}
+
+export function formatLength(mm: number, unit: Unit): string {
+  if (unit === "in") return `${trimmed(mm / MM_PER_INCH, 3)} in`;
+  const tenths = Math.abs(mm * 10 - Math.round(mm * 10)) < 1e-6;
+  return `${tenths ? mm.toFixed(1) : trimmed(mm, 3)} mm`;
+}
+
+/** A measured size, as exact as it is useful to read. */
+export function formatSize(mm: number, unit: Unit): string {
+  return unit === "in" ? `${trimmed(mm / MM_PER_INCH, 2)} in` : `${mm.toFixed(1)} mm`;
+}
+
+/** A share from ``48``, ``48 %`` or ``0.48``; bare numbers above 1 are per cent. */
+export function parseShare(text: string): number | null {
+  const match = /^\s*(\d+(?:[.,]\d+)?|[.,]\d+)\s*(%?)\s*$/.exec(text);
+  if (!match) return null;
+  const value = Number((match[1] as string).replace(",", "."));
+  return match[2] || value > 1 ? value / 100 : value;
+}
+
+export function formatShare(share: number): string {
+  return `${trimmed(share * 100, 1)} %`;
+}
+
+export function parseCount(text: string): number | null {
+  const plain = text.replace(/[\s.,']/g, "");
+  return /^\d{1,9}$/.test(plain) ? Number(plain) : null;
+}
+
+export function trimmed(value: number, decimals: number): string {
+  const text = value.toFixed(decimals);
+  return text.includes(".") ? text.replace(/\.?0+$/, "") : text;
+}

@@ -1,0 +1,127 @@
+import { chakra } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api } from "../api/client";
+import { Button } from "../ui/Button";
+import { tell } from "../ui/notices";
+
+const PURPOSES: Record<string, string> = {
+  print: "artwork and marks, no cut lines",
+  cut: "marks and cut lines",
+  manifest: "what was made, with every file’s fingerprint",
+};
+
+/** Making the job files, watching and stopping that, and taking them away. */
+export function FilesPanel({
+  jobId,
+  revision,
+  blocked,
+}: {
+  jobId: number;
+  revision: number;
+  blocked: boolean;
+}) {
+  const client = useQueryClient();
+  const key = ["files", jobId];
+  const { data: task } = useQuery({
+    queryKey: key,
+    queryFn: () => api.newestFiles(jobId),
+    refetchInterval: ({ state }) =>
+      state.data && (state.data.state === "waiting" || state.data.state === "working") ? 200 : false,
+  });
+  const make = useMutation({
+    mutationFn: () => api.makeFiles(jobId),
+    onSuccess: (made) => client.setQueryData(key, made),
+    onError: tell,
+  });
+  const stop = useMutation({
+    mutationFn: api.stopTask,
+    onSuccess: (made) => client.setQueryData(key, made),
+    onError: tell,
+  });
+  const busy = task?.state === "waiting" || task?.state === "working";
+  const stale = task?.state === "done" && task.revision !== revision;
+  return (
+    <chakra.section aria-label="Job files" borderTop="1px solid {colors.hair.soft}" padding="14px 20px">
+      {busy && task ? (
+        <chakra.div>
+          <chakra.div
+            role="progressbar"
+            aria-label="Making the files"
+            aria-valuenow={Math.round(100 * task.progress)}
+            height="8px"
+            background="hair.soft"
+            borderRadius="4px"
+            overflow="hidden"
+          >
+            <chakra.div
+              height="100%"
+              background="marigold"
+              style={{ width: `${Math.max(4, 100 * task.progress)}%` }}
+            />
+          </chakra.div>
+          <chakra.div display="flex" justifyContent="space-between" alignItems="center" marginTop="8px">
+            <span>{task.doing ? `Making ${task.doing}` : "Waiting for its turn"}</span>
+            <Button type="button" onClick={() => stop.mutate(task.id)}>
+              Stop
+            </Button>
+          </chakra.div>
+        </chakra.div>
+      ) : (
+        <Button
+          type="button"
+          look={task?.state === "done" && !stale ? "slip" : "strong"}
+          disabled={blocked || make.isPending}
+          onClick={() => make.mutate()}
+        >
+          {task?.state === "done" ? "Make the files again" : "Make the files"}
+        </Button>
+      )}
+      {blocked && (
+        <chakra.p color="ink.soft" marginTop="8px">
+          A blocked station keeps files from being made.
+        </chakra.p>
+      )}
+      {task?.message && (
+        <chakra.p role="status" marginTop="10px">
+          <b>{task.message}</b> {task.what_to_do}
+        </chakra.p>
+      )}
+      {stale && (
+        <chakra.p
+          role="status"
+          marginTop="10px"
+          padding="8px 10px"
+          background="marigold.note"
+          borderRadius="slip"
+        >
+          <b>The ticket has changed since these were made</b> (change {task.revision}, now {revision}).
+        </chakra.p>
+      )}
+      {task?.state === "done" && (
+        <chakra.ul marginTop="12px" listStyleType="none" padding="0" opacity={stale ? 0.6 : 1}>
+          {task.files.map((file) => (
+            <chakra.li key={file.name} paddingY="7px" borderTop="1px solid {colors.hair.soft}">
+              <chakra.a
+                href={`/api/tasks/${task.id}/files/${encodeURIComponent(file.name)}`}
+                download={file.name}
+                fontWeight={600}
+                color="ink"
+                textDecoration="underline"
+                textUnderlineOffset="3px"
+              >
+                {file.name}
+              </chakra.a>
+              <chakra.div fontSize="13px" color="ink.soft">
+                {PURPOSES[file.purpose]}, {sizeOf(file.bytes)}
+              </chakra.div>
+            </chakra.li>
+          ))}
+        </chakra.ul>
+      )}
+    </chakra.section>
+  );
+}
+
+function sizeOf(bytes: number): string {
+  return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
+}

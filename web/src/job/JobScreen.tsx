@@ -1,0 +1,165 @@
+import { chakra } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { Refusal } from "../api/client";
+import { KeyList, type Keys } from "../ui/KeyList";
+import { FilesPanel } from "./FilesPanel";
+import { JobHeader } from "./JobHeader";
+import { PieceList } from "./PieceList";
+import { STATIONS, type StationKey } from "./stations";
+import { TableView } from "./TableView";
+import { TicketPanel } from "./TicketPanel";
+import { Track } from "./Track";
+import type { Ticket } from "./ticket";
+import { touchUpChange } from "./touchUps";
+import { useJobDesk } from "./useJobDesk";
+
+const KEYS: Keys = [
+  ["1 … 6", "go to a station"],
+  ["Ctrl Z, Ctrl Shift Z", "undo, redo; as far back as the job goes"],
+  ["?", "this list"],
+  ["On the table", ""],
+  ["wheel, + −", "zoom at the pointer"],
+  ["Space or middle button", "hold and drag to pan"],
+  ["0", "fit all in view"],
+  ["arrows, Shift arrows", "move the cursor by 1 mm, 10 mm"],
+  ["n, Shift p", "next and previous region"],
+  ["Enter", "click what is under the cursor"],
+  ["a, o, p", "as made, outlines, over the artwork"],
+  ["l", "hold for the loupe"],
+  ["b", "hold to see it before the last change"],
+  ["u", "mm or inches"],
+  ["In a slot", ""],
+  ["arrows", "step; Shift coarser, Alt finer"],
+  ["Enter, Esc", "take the value, restore it"],
+];
+
+/** One job: track of stations, table and ticket. */
+export function JobScreen() {
+  const id = Number(useParams().id);
+  const desk = useJobDesk(id);
+  const [search, setSearch] = useSearchParams();
+  const [keys, setKeys] = useState(false);
+  const asked = search.get("station") as StationKey | null;
+  const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
+  const go = (next: StationKey) => setSearch({ station: next }, { replace: true });
+
+  const ticket = desk.job?.ticket as Ticket | undefined;
+  useEffect(() => {
+    document.title = ticket ? `${ticket.name}, Nibble` : "Nibble";
+  }, [ticket]);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLInputElement;
+      if ((event.ctrlKey || event.metaKey) && !typing) {
+        const key = event.key.toLowerCase();
+        if (key === "z" && !event.shiftKey) desk.undo();
+        else if ((key === "z" && event.shiftKey) || key === "y") desk.redo();
+        else return;
+        event.preventDefault();
+        return;
+      }
+      if (typing || event.altKey || event.ctrlKey || event.metaKey) return;
+      const slot = (event.target as HTMLElement | null)?.getAttribute?.("role") === "spinbutton";
+      if (event.key === "?") setKeys(true);
+      else if (/^[1-6]$/.test(event.key) && !slot && !event.defaultPrevented)
+        go(STATIONS[Number(event.key) - 1]?.key ?? "artwork");
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  });
+
+  if (desk.failed && !desk.job)
+    return (
+      <chakra.main padding="60px" maxWidth="560px">
+        <chakra.h1 fontFamily="condensed" fontWeight={700} fontSize="28px">
+          This job cannot be opened.
+        </chakra.h1>
+        <p>
+          {desk.failed.message} {desk.failed instanceof Refusal && desk.failed.whatToDo}
+        </p>
+        <chakra.p marginTop="16px" textDecoration="underline">
+          <Link to="/">Back to the board</Link>
+        </chakra.p>
+      </chakra.main>
+    );
+  if (!desk.job || !ticket) return <Waiting />;
+  const work = desk.work;
+  const blocked = desk.final?.stations.some((one) => one.state === "blocked") ?? false;
+  return (
+    <chakra.div height="100vh" display="flex" flexDirection="column" minWidth="1000px">
+      <JobHeader desk={desk} ticket={ticket} onKeys={() => setKeys(true)} />
+      <Track ticket={ticket} work={desk.final} settling={desk.settling} current={station} onGo={go} />
+      <chakra.main display="flex" flex="1" minHeight="0">
+        {work ? (
+          <>
+            <PieceList ticket={ticket} work={work} />
+            <TableView
+              station={station}
+              ticket={ticket}
+              work={work}
+              before={desk.before}
+              settling={desk.settling}
+              onRegion={(artwork, shape) => {
+                const touchUps = ticket.artworks.find((one) => one.id === artwork)?.touch_ups ?? [];
+                desk.change(touchUpChange(artwork, shape, touchUps));
+              }}
+            />
+            <TicketPanel
+              desk={desk}
+              station={station}
+              ticket={ticket}
+              sentences={desk.job.sentences}
+              work={work}
+            >
+              {station === "machine" && (
+                <FilesPanel jobId={id} revision={desk.job.revision.number} blocked={blocked} />
+              )}
+              {station === "artwork" && <ClientFiles jobId={id} ticket={ticket} />}
+            </TicketPanel>
+          </>
+        ) : (
+          <Waiting />
+        )}
+      </chakra.main>
+      {keys && <KeyList keys={KEYS} onClose={() => setKeys(false)} />}
+    </chakra.div>
+  );
+}
+
+function ClientFiles({ jobId, ticket }: { jobId: number; ticket: Ticket }) {
+  return (
+    <chakra.p padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
+      The client’s own file is kept untouched:{" "}
+      {ticket.artworks.map((artwork) => (
+        <chakra.a
+          key={artwork.id}
+          href={`/api/jobs/${jobId}/artworks/${artwork.id}`}
+          color="ink"
+          textDecoration="underline"
+          textUnderlineOffset="3px"
+          overflowWrap="anywhere"
+        >
+          {artwork.name}
+        </chakra.a>
+      ))}
+    </chakra.p>
+  );
+}
+
+function Waiting() {
+  return (
+    <chakra.div
+      flex="1"
+      display="grid"
+      placeItems="center"
+      background="mat"
+      color="ink.soft"
+      minHeight="200px"
+      role="status"
+    >
+      Getting the job out…
+    </chakra.div>
+  );
+}

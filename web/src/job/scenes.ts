@@ -1,0 +1,176 @@
+import type { Work } from "../api/client";
+import type { Box, Place } from "../engine/camera";
+import { joined } from "../engine/camera";
+import { type PathFacts, pathFacts } from "../engine/pathdata";
+import { type Item, itemsBox, type Scene } from "../engine/scene";
+import { processColour, processStroke } from "../theme/processes";
+import type { StationKey, ViewKey } from "./stations";
+import type { Ticket } from "./ticket";
+
+export const MAT = "#C5D0C8";
+const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" };
+const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
+const EMPTY: Box = [0, 0, 100, 100];
+
+export type Images = (url: string) => CanvasImageSource | null;
+
+/** What lies on the table at a station, seen in one of the views. */
+export function sceneOf(
+  station: StationKey,
+  view: ViewKey,
+  ticket: Ticket,
+  work: Work,
+  images: Images,
+): Scene {
+  if (station === "sheet" || station === "machine") return sheetScene(station, view, ticket, work, images);
+  const items: Item[] = [];
+  for (const artwork of Object.values(work.artworks)) {
+    const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
+    if (station === "artwork") items.push(picture(images(artwork.original), box, 1));
+    if (station === "clean") items.push(...cleanItems(view, artwork, box, images));
+    if (station === "trace") items.push(...traceItems(view, artwork, box, images));
+  }
+  if (station === "lines")
+    for (const piece of ticket.pieces)
+      for (const layer of piece.layers) items.push(...lineItems(view, layer, ticket, work, images));
+  const boxes = items.map((item) => item.box);
+  return { items, bounds: boxes.length ? joined(boxes) : EMPTY, ground: MAT };
+}
+
+type ArtworkView = Work["artworks"][string];
+type Layer = Ticket["pieces"][number]["layers"][number];
+
+function picture(image: CanvasImageSource | null, box: Box, alpha: number): Item {
+  return { kind: "picture", image, box, alpha };
+}
+
+function cleanItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images): Item[] {
+  const cleaned = picture(images(artwork.cleaned), box, 1);
+  return view === "over" ? [picture(images(artwork.original), box, 0.35), cleaned] : [cleaned];
+}
+
+function traceItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images): Item[] {
+  const items: Item[] = [{ kind: "card", box, fill: "#ffffff", edge: "#b9c2bb" }];
+  if (view === "over") items.push(picture(images(artwork.original), box, 0.4));
+  for (const shape of artwork.shapes) {
+    const { path, facts } = parsed(shape.d);
+    if (shape.dropped) items.push({ kind: "path", path, box: facts.box, stroke: GUIDE });
+    else if (view === "made") items.push({ kind: "path", path, box: facts.box, fill: shape.colour });
+    else items.push({ kind: "path", path, box: facts.box, stroke: OUTLINE });
+    if (view === "outlines" && !shape.dropped)
+      items.push({
+        kind: "nodes",
+        nodes: facts.nodes,
+        handles: facts.handles,
+        colour: OUTLINE.colour,
+        box: facts.box,
+      });
+  }
+  return items;
+}
+
+function lineItems(view: ViewKey, layer: Layer, ticket: Ticket, work: Work, images: Images): Item[] {
+  const artworks = Object.values(work.artworks);
+  const drawn = work.layers[layer.id]?.lines ?? [];
+  const stock = ticket.sheets.find((sheet) => sheet.layer === layer.id)?.stock.colour ?? "#ffffff";
+  const items: Item[] = [];
+  if (view === "made" && drawn.length > 0) {
+    const outermost = drawn.reduce((a, b) => (area(a.d) >= area(b.d) ? a : b));
+    items.push({
+      kind: "path",
+      path: parsed(outermost.d).path,
+      box: parsed(outermost.d).facts.box,
+      fill: stock,
+    });
+  }
+  for (const artwork of artworks) {
+    const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
+    if (view === "over")
+      items.push({ kind: "card", box, fill: "#ffffff" }, picture(images(artwork.original), box, 0.4));
+    else if (view === "made" && layer.prints !== "nothing")
+      items.push(picture(images(artwork.cleaned), box, 1));
+    if (view === "outlines" || layer.prints === "nothing")
+      for (const shape of artwork.shapes)
+        if (!shape.dropped)
+          items.push({
+            kind: "path",
+            path: parsed(shape.d).path,
+            box: parsed(shape.d).facts.box,
+            fill: "rgba(30,42,46,.14)",
+          });
+  }
+  for (const line of drawn) {
+    const { path, facts } = parsed(line.d);
+    items.push({ kind: "path", path, box: facts.box, stroke: processStroke(line.process) });
+    if (view === "outlines")
+      items.push({
+        kind: "nodes",
+        nodes: facts.nodes,
+        handles: facts.handles,
+        colour: processColour(line.process),
+        box: facts.box,
+      });
+  }
+  return items;
+}
+
+function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Work, images: Images): Scene {
+  const items: Item[] = [];
+  let shift = 0;
+  for (const sheet of ticket.sheets) {
+    const laid = work.sheets[sheet.id];
+    const layer = ticket.pieces.flatMap((piece) => piece.layers).find((own) => own.id === sheet.layer);
+    if (!laid || !layer) continue;
+    const box: Box = [shift, 0, shift + laid.width, laid.height];
+    items.push({ kind: "card", box, fill: laid.colour, edge: "#8d978f" });
+    const turned = (x: number) => (laid.mirrored ? laid.width - x : x);
+    const marks: Place[] = laid.marks.map(([x, y]) => ({ x: shift + turned(x), y }));
+    items.push({ kind: "discs", places: marks, radius: laid.mark_diameter / 2, fill: "#1E2A2E", box });
+    const copy = copyItems(station, view, layer, work, images);
+    if (copy.length)
+      items.push({
+        kind: "copies",
+        items: copy,
+        places: laid.places.map(([x, y]) => ({ x, y })),
+        mirrorWidth: laid.mirrored ? laid.width : null,
+        box,
+      });
+    shift += laid.width + 40;
+  }
+  return { items, bounds: items.length ? itemsBox(items) : EMPTY, ground: MAT };
+}
+
+function copyItems(station: StationKey, view: ViewKey, layer: Layer, work: Work, images: Images): Item[] {
+  const items: Item[] = [];
+  const bare = view === "outlines";
+  for (const artwork of Object.values(work.artworks)) {
+    const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
+    if (!bare && layer.prints !== "nothing")
+      items.push(picture(images(artwork.cleaned), box, view === "over" ? 0.4 : 1));
+  }
+  for (const line of work.layers[layer.id]?.lines ?? []) {
+    const { colour, dash } = processStroke(line.process);
+    const stroke = { colour, dash, width: station === "machine" ? 1.4 : 0.9 };
+    items.push({ kind: "path", path: parsed(line.d).path, box: parsed(line.d).facts.box, stroke });
+  }
+  return items;
+}
+
+const cache = new Map<string, { path: Path2D; facts: PathFacts }>();
+const CACHED = 400;
+
+/** Path data as something to draw, kept while it is in use. */
+export function parsed(data: string): { path: Path2D; facts: PathFacts } {
+  let found = cache.get(data);
+  if (!found) {
+    found = { path: new Path2D(data), facts: pathFacts(data) };
+    if (cache.size >= CACHED) cache.delete(cache.keys().next().value as string);
+    cache.set(data, found);
+  }
+  return found;
+}
+
+function area(data: string): number {
+  const [left, top, right, bottom] = parsed(data).facts.box;
+  return (right - left) * (bottom - top);
+}

@@ -1,0 +1,19 @@
+/** The six stations in order, with the words of their panels. */
+export const STATIONS = [
+  { key: "artwork", name: "Artwork", title: "What came in" },
+  { key: "clean", name: "Clean", title: "Clean" },
+  { key: "trace", name: "Trace", title: "Trace" },
+  { key: "lines", name: "Lines", title: "Lines" },
+  { key: "sheet", name: "Sheet", title: "The sheet" },
+  { key: "machine", name: "Machine", title: "Job files" },
+] as const;
+
+export type StationKey = (typeof STATIONS)[number]["key"];
+
+export type ViewKey = "made" | "outlines" | "over";
+
+export const VIEWS: readonly { key: ViewKey; name: string; letter: string }[] = [
+  { key: "made", name: "As made", letter: "a" },
+  { key: "outlines", name: "Outlines", letter: "o" },
+  { key: "over", name: "Over the artwork", letter: "p" },
+];

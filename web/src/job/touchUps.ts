@@ -1,0 +1,26 @@
+import type { Change, Work } from "../api/client";
+import { newId, type TouchUp } from "./ticket";
+
+export type TracedShape = Work["artworks"][string]["shapes"][number];
+
+const SAME_PLACE = 0.03;
+
+/** What a click on a region will do, in words. */
+export function clickWords(shape: TracedShape): string {
+  if (shape.dropped === "hand") return "bring it back";
+  return shape.dropped === "small" ? "keep it" : "drop it";
+}
+
+/** The change a click on a region makes: drop it, keep it, or take an earlier touch-up back. */
+export function touchUpChange(artwork: string, shape: TracedShape, touchUps: readonly TouchUp[]): Change {
+  const here = `artworks/${artwork}/touch_ups`;
+  const own = touchUps
+    .filter((touch) => (shape.dropped === "hand" ? touch.kind === "drop" : touch.kind === "keep"))
+    .map((touch) => ({ touch, apart: Math.hypot(touch.x - shape.x, touch.y - shape.y) }))
+    .sort((a, b) => a.apart - b.apart)[0];
+  if (own && own.apart < SAME_PLACE && shape.dropped !== "small")
+    return { path: `${here}/${own.touch.id}`, operation: "remove" };
+  const kind = shape.dropped === "" ? "drop" : "keep";
+  const value = { id: newId("t"), kind, x: shape.x, y: shape.y, colour: shape.rgb, size: shape.size };
+  return { path: here, value, operation: "add" };
+}

@@ -1,0 +1,200 @@
+import { chakra } from "@chakra-ui/react";
+import { useEffect, useRef, useState } from "react";
+import type { Slot } from "../api/client";
+import type { Unit } from "../engine/units";
+import { Button } from "./Button";
+import { slotStyle } from "./slotStyle";
+import { editable, say, stepped, understand, type Value } from "./slots";
+
+const DRAG_STARTS = 4;
+const PIXELS_A_STEP = 4;
+const PRESSES_BELONG_TOGETHER = 800;
+
+const Word = chakra("button", slotStyle);
+const Input = chakra("input");
+
+interface Props {
+  slot: Slot;
+  value: Value;
+  /** The number an unset value stands for, when it is known. */
+  suggested: number | undefined;
+  unit: Unit;
+  onDraft: (value: Value) => void;
+  onTake: (value: Value) => void;
+  onRestore: () => void;
+}
+
+/** A number in a sentence: dragged sideways, stepped with arrow keys, or clicked and typed. */
+export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRestore }: Props) {
+  const [typing, setTyping] = useState<string | null>(null);
+  const [dragging, setDragging] = useState(false);
+  const word = useRef<HTMLButtonElement>(null);
+  const pending = useRef<{ timer: number; value: number } | null>(null);
+  const start = typeof value === "number" ? value : (suggested ?? slot.low);
+  const text =
+    value === null && suggested !== undefined
+      ? `${say(slot, suggested, unit)}, ${slot.auto}`
+      : say(slot, value, unit);
+
+  const take = useRef(onTake);
+  take.current = onTake;
+  const settle = () => {
+    if (!pending.current) return;
+    window.clearTimeout(pending.current.timer);
+    const taken = pending.current.value;
+    pending.current = null;
+    take.current(taken);
+  };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what waits is settled once, when the slot goes away
+  useEffect(() => settle, []);
+
+  const step = (event: React.KeyboardEvent) => {
+    const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
+    if (way === undefined) return false;
+    event.preventDefault();
+    const from = pending.current?.value ?? start;
+    const next = stepped(
+      slot,
+      from,
+      way * (event.shiftKey ? 10 : event.altKey && slot.kind !== "count" ? 0.1 : 1),
+    );
+    if (pending.current) window.clearTimeout(pending.current.timer);
+    pending.current = { value: next, timer: window.setTimeout(settle, PRESSES_BELONG_TOGETHER) };
+    onDraft(next);
+    return true;
+  };
+
+  const drag = (event: React.PointerEvent<HTMLButtonElement>) => {
+    if (event.button !== 0) return;
+    const button = event.currentTarget;
+    const from = { x: event.clientX, value: start };
+    let moved = false;
+    let latest = start;
+    const move = (at: PointerEvent) => {
+      if (!moved && Math.abs(at.clientX - from.x) <= DRAG_STARTS) return;
+      if (!moved) {
+        moved = true;
+        button.setPointerCapture(event.pointerId);
+        setDragging(true);
+      }
+      const pace = at.shiftKey ? 10 : at.altKey && slot.kind !== "count" ? 0.1 : 1;
+      const next = stepped(slot, from.value, Math.round((at.clientX - from.x) / PIXELS_A_STEP) * pace);
+      if (next !== latest) {
+        latest = next;
+        onDraft(next);
+      }
+    };
+    const stop = (kept: boolean) => () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      window.removeEventListener("pointercancel", cancel);
+      setDragging(false);
+      if (!moved) return;
+      // the click that ends a drag must not open the editor
+      window.addEventListener("click", (click) => click.stopPropagation(), { capture: true, once: true });
+      if (kept && latest !== from.value) onTake(latest);
+      else onRestore();
+    };
+    const up = stop(true);
+    const cancel = stop(false);
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+    window.addEventListener("pointercancel", cancel);
+  };
+
+  if (typing === null)
+    return (
+      <Word
+        ref={word}
+        type="button"
+        role="spinbutton"
+        aria-label={slot.called}
+        aria-valuenow={start}
+        aria-valuetext={text}
+        aria-valuemin={slot.low}
+        aria-valuemax={slot.high}
+        data-path={slot.path}
+        data-held={dragging || undefined}
+        cursor="ew-resize"
+        touchAction="none"
+        onPointerDown={drag}
+        onClick={() => setTyping(editable(slot, start, unit))}
+        onBlur={settle}
+        onKeyDown={(event) => {
+          if (step(event)) return;
+          if (event.key === "Enter") settle();
+          if (/^[\d.,]$/.test(event.key) && !event.ctrlKey && !event.metaKey) {
+            event.preventDefault();
+            setTyping(event.key);
+          }
+        }}
+      >
+        {text}
+      </Word>
+    );
+
+  const read = understand(slot, typing, unit);
+  const problem = "problem" in read ? read.problem : "";
+  const leave = (keep: boolean, focus: boolean) => {
+    setTyping(null);
+    if (keep && "value" in read && read.value !== value) onTake(read.value);
+    else onRestore();
+    if (focus) requestAnimationFrame(() => word.current?.focus());
+  };
+  return (
+    <chakra.span
+      display="inline-flex"
+      flexWrap="wrap"
+      alignItems="baseline"
+      gap="4px"
+      onBlur={(event) => {
+        if (!event.currentTarget.contains(event.relatedTarget as Node | null)) leave(false, false);
+      }}
+    >
+      <Input
+        autoFocus
+        value={typing}
+        width={`${Math.max(4, typing.length) + 2}ch`}
+        aria-label={slot.called}
+        aria-invalid={problem !== ""}
+        data-path={slot.path}
+        onFocus={(event) => typing.length > 1 && event.currentTarget.select()}
+        onChange={(event) => {
+          setTyping(event.target.value);
+          const next = understand(slot, event.target.value, unit);
+          if ("value" in next) onDraft(next.value);
+        }}
+        onKeyDown={(event) => {
+          event.stopPropagation();
+          if (event.key === "Enter" && !problem) leave(true, true);
+          if (event.key === "Escape") leave(false, true);
+        }}
+        font="inherit"
+        fontWeight={600}
+        paddingX="5px"
+        border="none"
+        borderBottom="2px solid {colors.marigold}"
+        background="marigold.pale"
+        borderRadius="3px 3px 0 0"
+        _focusVisible={{ outline: "none", boxShadow: "0 0 0 2px {colors.ink}" }}
+      />
+      {slot.auto && (
+        <Button
+          look="quiet"
+          type="button"
+          onClick={() => {
+            setTyping(null);
+            onTake(null);
+          }}
+        >
+          {slot.auto}
+        </Button>
+      )}
+      {problem && (
+        <chakra.span role="alert" display="block" width="100%" fontSize="13px" color="blocked">
+          {problem}.
+        </chakra.span>
+      )}
+    </chakra.span>
+  );
+}

@@ -1,0 +1,137 @@
+import { chakra } from "@chakra-ui/react";
+import { type ReactNode, useState } from "react";
+import type { Sentence, Slot } from "../api/client";
+import type { Unit } from "../engine/units";
+import { processColour } from "../theme/processes";
+import { Button } from "./Button";
+import { ChoiceSlot } from "./ChoiceSlot";
+import { NumberSlot } from "./NumberSlot";
+import type { Value } from "./slots";
+import { WordSlot } from "./WordSlot";
+
+export interface SlotActions {
+  /** A value to show without taking it. */
+  onDraft: (path: string, value: Value) => void;
+  /** A value to keep as one change. */
+  onTake: (path: string, value: Value) => void;
+  /** Back to what is kept. */
+  onRestore: () => void;
+}
+
+/** Keeps a comma from beginning a line after a slot. */
+const WORD_JOINER = "\u2060";
+
+interface Props extends SlotActions {
+  sentence: Sentence;
+  /** Draft values by path, shown in place of the kept ones. */
+  draft: Readonly<Record<string, Value>>;
+  suggested: Readonly<Record<string, number>>;
+  unit: Unit;
+  children?: ReactNode;
+}
+
+/** Any sentence of the ticket with its slots; a new rule needs no new form. */
+export function SentenceView({ sentence, draft, suggested, unit, children, ...actions }: Props) {
+  const hasMore = sentence.more.length > 0;
+  const changed = sentence.more.some((part) => typeof part !== "string" && part.changed);
+  const [more, setMore] = useState(changed);
+  const slots = (parts: Sentence["parts"]) =>
+    parts.map((part, index) => {
+      if (typeof part === "string") {
+        const capital = index === 0 ? part.charAt(0).toUpperCase() + part.slice(1) : part;
+        const words = /^[.,;:”]/.test(capital) ? `${WORD_JOINER}${capital}` : capital;
+        // biome-ignore lint/suspicious/noArrayIndexKey: words have their place only
+        return <span key={index}>{words}</span>;
+      }
+      return (
+        <SlotView
+          key={part.path}
+          slot={part}
+          first={index === 0}
+          value={part.path in draft ? (draft[part.path] as Value) : part.value}
+          suggested={suggested[part.path]}
+          unit={unit}
+          {...actions}
+        />
+      );
+    });
+  return (
+    <chakra.div
+      data-sentence={sentence.id}
+      position="relative"
+      padding="11px 20px 12px 26px"
+      borderTop="1px solid {colors.hair.soft}"
+      fontSize="16px"
+      lineHeight="1.6"
+      opacity={sentence.on ? 1 : 0.62}
+      _focusWithin={{ background: "paper.white" }}
+    >
+      {sentence.process && (
+        <chakra.span
+          aria-hidden="true"
+          position="absolute"
+          left="10px"
+          top="12px"
+          bottom="13px"
+          width="5px"
+          background={processColour(sentence.process)}
+        />
+      )}
+      {!sentence.on && <chakra.span color="ink.soft">Off: </chakra.span>}
+      {slots(sentence.parts)}
+      {hasMore && (
+        <Button
+          look="quiet"
+          type="button"
+          marginLeft="4px"
+          aria-expanded={more}
+          onClick={() => setMore(!more)}
+        >
+          {more ? "less" : "more"}
+        </Button>
+      )}
+      {hasMore && more && <chakra.div>{slots(sentence.more)}</chakra.div>}
+      {children}
+    </chakra.div>
+  );
+}
+
+interface SlotProps extends SlotActions {
+  slot: Slot;
+  first: boolean;
+  value: Value;
+  suggested: number | undefined;
+  unit: Unit;
+}
+
+function SlotView({ slot, first, value, suggested, unit, onDraft, onTake, onRestore }: SlotProps) {
+  const own = {
+    slot,
+    value,
+    unit,
+    onDraft: (next: Value) => onDraft(slot.path, next),
+    onTake: (next: Value) => onTake(slot.path, next),
+    onRestore,
+  };
+  const view =
+    slot.kind === "choice" ? (
+      <ChoiceSlot {...own} />
+    ) : slot.kind === "text" || slot.kind === "date" ? (
+      <WordSlot slot={slot} value={value} onTake={own.onTake} />
+    ) : (
+      <NumberSlot {...own} suggested={suggested} />
+    );
+  // a sentence that begins with a value begins with a capital
+  return first ? (
+    <chakra.span
+      css={{
+        "& button::first-letter": { textTransform: "uppercase" },
+        "& button": { display: "inline-block" },
+      }}
+    >
+      {view}
+    </chakra.span>
+  ) : (
+    view
+  );
+}
