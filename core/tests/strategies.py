@@ -79,7 +79,9 @@ def zoo() -> dict[str, Polygon]:
         ),
         "spiral": shapely.LineString(spiral).buffer(0.9),
         "bow tie": shapely.make_valid(Polygon([(0, 0), (20, 20), (20, 0), (0, 20)])).geoms[0],
-        "comb": shapely.union_all([shapely.box(0, 0, 41, 4), *(shapely.box(4 * k, 0, 4 * k + 1, 20) for k in range(11))]),
+        "comb": shapely.union_all(
+            [shapely.box(0, 0, 41, 4), *(shapely.box(4 * k, 0, 4 * k + 1, 20) for k in range(11))]
+        ),
         "tiny": shapely.Point(0, 0).buffer(0.05),
         "twin": shapely.Polygon([(0, 0), (10, 0), (10, 10), (5, 0.001), (0, 10)]),
     }

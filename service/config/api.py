@@ -1,6 +1,8 @@
 """The API: its routers, who may call it, and how errors of the core are told."""
 
-from django.http import HttpRequest, HttpResponse
+import logging
+
+from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
 from ninja.security import APIKeyCookie
@@ -55,14 +57,13 @@ def misshapen(request: HttpRequest, error: ValidationError) -> HttpResponse:
     return told(request, 422, "misshapen", "That request was not understood.", "Reload the page.")
 
 
+@api.exception_handler(Http404)
+def not_there(request: HttpRequest, error: Http404) -> HttpResponse:
+    return told(request, 404, "not-there", "That is not there any more.", "Go back to the board.")
+
+
 @api.exception_handler(Exception)
 def unexpected(request: HttpRequest, error: Exception) -> HttpResponse:
     """Logged in full here; a user sees no stack trace."""
-    import logging
-
-    from django.http import Http404
-
-    if isinstance(error, Http404):
-        return told(request, 404, "not-there", "That is not there any more.", "Go back to the board.")
     logging.getLogger("nibble").exception("unexpected error in %s", request.path)
     return told(request, 500, "unexpected", "Something went wrong on Nibble's side.", "Nothing was lost. Try again.")

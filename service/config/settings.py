@@ -101,3 +101,4 @@ LOGGING = {
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }
+TEST_RUNNER = "config.testing.CountingRunner"

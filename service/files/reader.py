@@ -19,7 +19,10 @@ _spawn = multiprocessing.get_context("spawn")
 def _child(pipe: multiprocessing.connection.Connection) -> None:
     from nibble_core.pipeline.read import inspect  # warmed before any bytes arrive
 
-    content, name = pipe.recv()
+    try:
+        content, name = pipe.recv()
+    except EOFError:  # the service ended before it needed this child
+        return
     used = resource.getrusage(resource.RUSAGE_SELF)
     seconds = int(used.ru_utime + used.ru_stime) + CPU_SECONDS
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 2))

@@ -54,7 +54,7 @@ def write_page(page: Page) -> bytes:
         lines += [f"/OC /{layer} BDC q /Plain gs"]
         for filled in page.filled:
             lines += [" ".join(_number(v) for v in filled.ink.cmyk) + " k"]
-            lines += [_path(path) for path in filled.paths] + ["f*"]
+            lines += [f"{_path(path)} f*" for path in filled.paths]
         lines += ["Q EMC"]
     for index, stroked in enumerate(page.stroked):
         layer = _layer(pdf, resources, groups, stroked.layer)

@@ -64,7 +64,7 @@ def trace(
     preview: bool,
     cancelled: Callable[[], bool],
 ) -> Keyed[TraceResult]:
-    """Shapes of an artwork. Raises NothingToTrace when the threshold finds nothing."""
+    """Shapes of an artwork, dropped ones among them."""
     specification = artwork.trace
     raster = cleaned.value.raster
     mm_per_px = artwork.width / raster.width
@@ -114,13 +114,16 @@ def trace(
         )
 
     key = [artwork.width, specification.smallest, *artwork.touch_ups]
-    result = run_stage(store, "trace", VERSION, key, [found.key], compute)
-    if not result.value.kept:
+    return run_stage(store, "trace", VERSION, key, [found.key], compute)
+
+
+def require_shapes(result: TraceResult) -> None:
+    """Raises NothingToTrace when nothing that was found is kept."""
+    if not result.kept:
         raise NothingToTrace(
             "The tracing finds nothing that is kept.",
             "Move the threshold, lower the smallest part, or bring dropped regions back.",
         )
-    return result
 
 
 def ink_field(raster: Raster, mode: str) -> tuple[Grey, float]:

@@ -15,7 +15,7 @@ from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.lines import LayerResult, draw_lines
 from nibble_core.pipeline.read import Picture, read
 from nibble_core.pipeline.store import Keyed, ResultStore
-from nibble_core.pipeline.trace import TraceResult, trace
+from nibble_core.pipeline.trace import TraceResult, require_shapes, trace
 from nibble_core.sheet import Layout, grid
 from nibble_core.ticket.model import Artwork, Layer, Piece, Sheet, Ticket
 
@@ -103,6 +103,7 @@ def _work_out_artwork(
     def find_shapes() -> None:
         if id in work.cleaned:
             work.traces[id] = trace(store, work.cleaned[id], artwork, preview=preview, cancelled=cancelled)
+            require_shapes(work.traces[id].value)
 
     attempt("artwork", here, take_in)
     attempt("clean", f"{here}/clean", take_away)
@@ -111,7 +112,7 @@ def _work_out_artwork(
 
 def _lines(piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool) -> None:
     ids = [element.artwork for element in piece.elements]
-    if ids and all(id in work.traces for id in ids):
+    if ids and all(id in work.traces and work.traces[id].value.kept for id in ids):
         traces, cleaned = [work.traces[id] for id in ids], [work.cleaned[id] for id in ids]
         work.layers[layer.id] = draw_lines(store, layer, traces, cleaned, preview=preview)
 

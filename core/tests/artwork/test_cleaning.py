@@ -26,7 +26,11 @@ def over(raster: Raster, paper) -> np.ndarray:
 class BackgroundTest(unittest.TestCase):
     def test_no_fringe_is_left_on_any_paper(self):
         ink = coverage(disc(60, 60, 40), 120)
-        for fore, back in (((200, 40, 30), (255, 255, 255)), ((240, 230, 40), (20, 40, 90)), ((30, 30, 30), (255, 255, 255))):
+        for fore, back in (
+            ((200, 40, 30), (255, 255, 255)),
+            ((240, 230, 40), (20, 40, 90)),
+            ((30, 30, 30), (255, 255, 255)),
+        ):
             cleaned = take_background_away(composite(ink, fore, back), way="flood").raster
             for paper in ((0, 0, 0), (255, 255, 255), (0, 160, 90)):
                 with self.subTest(fore=fore, back=back, paper=paper):

@@ -21,12 +21,21 @@ def png_header(width: int, height: int) -> bytes:
     """A PNG that promises a size it does not hold."""
     chunk = lambda kind, data: struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))  # noqa: E731
     header = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
-    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"IDAT", zlib.compress(b"\0" * 64)) + chunk(b"IEND", b"")
+    return (
+        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"IDAT", zlib.compress(b"\0" * 64)) + chunk(b"IEND", b"")
+    )
 
 
 class ReadTest(unittest.TestCase):
     def test_every_kind_comes_in_with_its_size_and_colours(self):
-        for kind, name in (("PNG", "a.png"), ("JPEG", "a.jpg"), ("WEBP", "a.webp"), ("BMP", "a.bmp"), ("GIF", "a.gif"), ("TIFF", "a.tif")):
+        for kind, name in (
+            ("PNG", "a.png"),
+            ("JPEG", "a.jpg"),
+            ("WEBP", "a.webp"),
+            ("BMP", "a.bmp"),
+            ("GIF", "a.gif"),
+            ("TIFF", "a.tif"),
+        ):
             with self.subTest(kind):
                 options = {"lossless": True} if kind == "WEBP" else {}
                 read = read_picture(encoded(PICTURE, kind, **options), name)
@@ -77,7 +86,13 @@ class RefusalTest(unittest.TestCase):
         self.assertIn("empty", self.refused(b"", "logo.png").message)
 
     def test_cut_short_anywhere(self):
-        for kind, name in (("PNG", "a.png"), ("JPEG", "a.jpg"), ("WEBP", "a.webp"), ("TIFF", "a.tif"), ("BMP", "a.bmp")):
+        for kind, name in (
+            ("PNG", "a.png"),
+            ("JPEG", "a.jpg"),
+            ("WEBP", "a.webp"),
+            ("TIFF", "a.tif"),
+            ("BMP", "a.bmp"),
+        ):
             whole = encoded(Image.effect_noise((200, 200), 80).convert("RGB"), kind)
             for share in (0.02, 0.3, 0.7):
                 with self.subTest(kind, share=share):

@@ -1,5 +1,6 @@
 """Step and repeat: nothing overlaps, nothing leaves the sheet, the quantity is made."""
 
+import itertools
 import unittest
 
 from hypothesis import given
@@ -28,7 +29,7 @@ class GridTest(unittest.TestCase):
             self.assertGreaterEqual(x, gap - 1e-6)
             self.assertLessEqual(x + width, layout.width - gap + 1e-6)
             self.assertLessEqual(y + height, layout.height - gap + 1e-6)
-        for (x, y), (u, v) in zip(boxes, boxes[1:], strict=False):
+        for (x, y), (u, v) in itertools.pairwise(boxes):
             self.assertTrue(abs(x - u) >= width + spacing - 1e-6 or abs(y - v) >= height + spacing - 1e-6)
 
     def test_three_marks_tell_the_direction(self):

@@ -137,7 +137,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
   const problem = "problem" in read ? read.problem : "";
   const leave = (keep: boolean, focus: boolean) => {
     setTyping(null);
-    if (keep && "value" in read && read.value !== value) onTake(read.value);
+    if (keep && "value" in read && read.value !== slot.value) onTake(read.value);
     else onRestore();
     if (focus) requestAnimationFrame(() => word.current?.focus());
   };

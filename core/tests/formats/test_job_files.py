@@ -1,0 +1,164 @@
+"""Job files through readers that are not ours: qpdf, pypdfium2, resvg, and our own."""
+
+import io
+import re
+import shutil
+import subprocess
+import tempfile
+import unittest
+from pathlib import Path as File
+
+import numpy as np
+import pikepdf
+import pypdfium2 as pdfium
+import resvg_py
+from PIL import Image
+
+from nibble_core.checks.readback import check_page, check_same_marks
+from nibble_core.errors import FileDisagrees, UnreadableFile
+from nibble_core.formats import pdf, pdf_reader, svg
+from nibble_core.geometry import Affine, Path
+from nibble_core.graphics import Filled, Ink, Page, Picture, Raster, Stroked
+from nibble_core.pipeline.files import pages, write_files
+from nibble_core.ticket import Change
+from tests.sample import badge_ticket, badge_work
+
+MM = 72 / 25.4
+CUT = Ink("Test Cut", (0.0, 1.0, 0.0, 0.0))
+
+
+def centres_by_pdfium(content: bytes) -> np.ndarray:
+    """Centres in mm, y down, of the filled path objects of a page."""
+    page = pdfium.PdfDocument(content)[0]
+    height = page.get_height()
+    boxes = []
+    for thing in page.get_objects(max_depth=4):
+        if thing.type == 2:  # a path
+            left, bottom, right, top = thing.get_bounds()
+            if abs((right - left) - 6 * MM) < 0.05:
+                boxes.append(((left + right) / 2 / MM, (height - (bottom + top) / 2) / MM))
+    return np.array(boxes)
+
+
+class WholeJobTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        ticket = badge_ticket(quantity=9)
+        cls.work = badge_work(ticket)
+        cls.files = {file.name: file.content for file in write_files(ticket, cls.work)}
+        cls.layout = cls.work.layouts["s1"]
+
+    def test_both_pdfs_are_sound_and_of_true_size(self):
+        for name in ("badge-print.pdf", "badge-cut.pdf"):
+            with self.subTest(name):
+                page = pdfium.PdfDocument(self.files[name])[0]
+                self.assertAlmostEqual(page.get_width() / MM, self.layout.width, delta=0.001)
+                self.assertAlmostEqual(page.get_height() / MM, self.layout.height, delta=0.001)
+                if shutil.which("qpdf"):
+                    with tempfile.TemporaryDirectory() as folder:
+                        file = File(folder) / name
+                        file.write_bytes(self.files[name])
+                        done = subprocess.run(["qpdf", "--check", file], capture_output=True)
+                        self.assertEqual(done.returncode, 0, done.stderr)
+
+    def test_marks_coincide_in_both_by_an_independent_reader(self):
+        printed, cut = (centres_by_pdfium(self.files[name]) for name in ("badge-print.pdf", "badge-cut.pdf"))
+        self.assertEqual(len(printed), 4)
+        self.assertLessEqual(np.abs(printed - cut).max(), 0.001)
+        meant = np.array([tuple(mark) for mark in self.layout.marks])
+        self.assertLessEqual(np.abs(printed - meant).max(), 0.01)
+
+    def test_the_print_file_has_no_cut_line_and_the_cut_file_no_picture(self):
+        printed, cut = (pdf_reader.read_page(self.files[name]) for name in ("badge-print.pdf", "badge-cut.pdf"))
+        self.assertEqual((len(printed.stroked), len(cut.pictures)), (0, 0))
+        self.assertEqual({line.ink.name for line in cut.stroked}, {"Nibble Through"})
+        self.assertEqual(len(cut.stroked), 9)
+
+    def test_the_spot_colour_is_a_separation_by_name(self):
+        with pikepdf.open(io.BytesIO(self.files["badge-cut.pdf"])) as document:
+            spaces = document.pages[0].Resources.ColorSpace
+            self.assertEqual([str(space[1]) for space in spaces.values()], ["/Nibble Through"])
+
+    def test_the_cut_svg_is_drawn_where_the_cut_pdf_is(self):
+        text = self.files["badge-cut.svg"].decode()
+        self.assertRegex(text, r'width="[\d.]+mm" height="[\d.]+mm" viewBox="0 0 ')
+        thick = re.sub(r'stroke-width="[\d.]+"', 'stroke-width="0.8"', text)
+        drawn = Image.open(io.BytesIO(bytes(resvg_py.svg_to_bytes(svg_string=thick, dpi=96)))).convert("RGBA")
+        ink_svg = np.asarray(drawn)[..., 3] > 100
+        page = pdfium.PdfDocument(self.files["badge-cut.pdf"])[0]
+        shown = (
+            np.asarray(page.render(scale=drawn.width / page.get_width()).to_pil().convert("L").resize(drawn.size)) < 200
+        )
+        ours = np.argwhere(shown)
+        self.assertGreater(len(ours), 1000)
+        grown = np.zeros_like(ink_svg)
+        for dy in (-2, -1, 0, 1, 2):
+            for dx in (-2, -1, 0, 1, 2):
+                grown |= np.roll(ink_svg, (dy, dx), (0, 1))
+        self.assertGreater(grown[shown].mean(), 0.99)
+
+    def test_what_was_written_reads_back_in_every_format(self):
+        print_page, cut_page = pages(badge_ticket(quantity=9), badge_ticket().sheets[0], self.work)
+        check_page(print_page, pdf_reader.read_page(self.files["badge-print.pdf"]), "print file")
+        check_page(cut_page, svg.read_page(self.files["badge-cut.svg"]), "cut file")
+
+
+class ManyCopiesTest(unittest.TestCase):
+    def test_five_hundred_copies_hold_the_picture_once(self):
+        ticket = badge_ticket(Change("artworks/a1/width", 30.0), quantity=500)
+        files = {file.name: file.content for file in write_files(ticket, badge_work(ticket))}
+        with pikepdf.open(io.BytesIO(files["badge-print.pdf"])) as document:
+            pictures = [o for o in document.objects if isinstance(o, pikepdf.Stream) and o.get("/Subtype") == "/Image"]
+            self.assertEqual(len([p for p in pictures if "/SMask" in p]), 1)
+        self.assertEqual(len(pdf_reader.read_page(files["badge-print.pdf"]).pictures[0].placements), 500)
+        self.assertLess(len(files["badge-print.pdf"]), 300_000)
+
+    def test_film_is_mirrored_in_both_files_and_vinyl_in_neither(self):
+        film = badge_ticket(Change("sheets/s1/stock", "shirt-film-navy-500"), Change("sheets/s1/marks", 3))
+        vinyl = badge_ticket(Change("sheets/s1/marks", 3))
+        for ticket, side in ((film, "left"), (vinyl, "right")):
+            files = {file.name: file.content for file in write_files(ticket, badge_work(ticket))}
+            for name in ("badge-print.pdf", "badge-cut.pdf"):
+                with self.subTest(ticket.sheets[0].stock.name, file=name):
+                    page = pdf_reader.read_page(files[name])
+                    centres = [((b := path.bounds()).left + b.right) / 2 for f in page.filled for path in f.paths]
+                    tops = [(path.bounds().top + path.bounds().bottom) / 2 for f in page.filled for path in f.paths]
+                    top = [x for x, y in zip(centres, tops, strict=True) if y < page.height / 2]
+                    self.assertEqual(len(top), 1)
+                    self.assertEqual("left" if top[0] > page.width / 2 else "right", side)
+
+
+class ReadBackTest(unittest.TestCase):
+    def page(self, x: float = 20.0, ink: Ink = CUT) -> Page:
+        raster = Raster(np.full((4, 6, 4), 255, np.uint8))
+        paths = Path.circle(x, 30, 8), Path.polygon([(0, 0), (9, 0), (9, 9)])
+        return Page(
+            100, 80, (Filled((Path.circle(5, 5, 3),)),),
+            (Stroked(paths, ink, "kiss cut", (Affine(), Affine.translation(40, 0))),),
+            (Picture(raster, 30, 20, (Affine.translation(10, 10),)),),
+        )  # fmt: skip
+
+    def test_a_shift_of_two_thousandths_is_noticed(self):
+        for write, read in ((pdf.write_page, pdf_reader.read_page), (svg.write_page, svg.read_page)):
+            meant = self.page() if write is pdf.write_page else Page(100, 80, self.page().filled, self.page().stroked)
+            found = read(write(meant))
+            check_page(meant, found, "file")
+            other = Page(100, 80, meant.filled, self.page(20.002).stroked, meant.pictures)
+            with self.assertRaises(FileDisagrees):
+                check_page(other, found, "file")
+
+    def test_a_wrong_ink_a_lost_line_and_moved_marks_are_noticed(self):
+        found = pdf_reader.read_page(pdf.write_page(self.page()))
+        with self.assertRaises(FileDisagrees):
+            check_page(self.page(ink=Ink("Other", (0, 0, 0, 1))), found, "file")
+        with self.assertRaises(FileDisagrees):
+            check_page(Page(100, 80, self.page().filled, (), self.page().pictures), found, "file")
+        moved = Page(100, 80, (Filled((Path.circle(5.01, 5, 3),)),))
+        with self.assertRaises(FileDisagrees):
+            check_same_marks(found, moved)
+
+    def test_other_files_are_refused_in_words(self):
+        for read in (pdf_reader.read_page, svg.read_page):
+            for content in (b"", b"%PDF-1.4 nothing", b"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'/>"):
+                with self.subTest(read.__module__, content=content), self.assertRaises(UnreadableFile):
+                    read(content)

@@ -1,0 +1,101 @@
+"""The command line as watched folders use it."""
+
+import contextlib
+import io
+import json
+import re
+import tempfile
+import unittest
+from pathlib import Path
+
+from nibble_core.cli import main
+from nibble_core.formats.svg_path import parse_path_data
+from nibble_core.ticket import to_plain
+from tests.sample import BADGE, badge_ticket
+
+
+class CommandTest(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.badge = self.folder / "badge.png"
+        self.badge.write_bytes(BADGE)
+
+    def run_it(self, *arguments) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main([str(a) for a in arguments])
+        return code, out.getvalue(), err.getvalue()
+
+    def refused(self, *arguments) -> str:
+        before = sorted(self.folder.rglob("*"))
+        code, out, err = self.run_it(*arguments)
+        self.assertEqual((code, out), (2, ""))
+        self.assertEqual(err.count("\n"), 1)
+        self.assertEqual(sorted(self.folder.rglob("*")), before)
+        return err
+
+    def test_inspect(self):
+        code, out, _ = self.run_it("inspect", self.badge)
+        facts = json.loads(out)
+        self.assertEqual((code, facts["kind"], facts["width_px"], facts["boxed"]), (0, "PNG", 120, True))
+
+    def test_trace_to_svg_at_true_size(self):
+        target = self.folder / "out.svg"
+        for words, width in ((("--width", "4in"), 101.6), (("--width", "300px"), 79.375), ((), 31.75)):
+            code, out, _ = self.run_it("trace", self.badge, *words, "-o", target)
+            told = json.loads(out)
+            self.assertEqual((code, told["regions"], out.count("\n")), (0, 2, 1))
+            text = target.read_text()
+            self.assertIn(f'width="{width:g}mm"', text)
+            paths = [parse_path_data(d) for d in re.findall(r' d="([^"]+)"', text)]
+            self.assertEqual([len(rings) for rings in paths], [2, 1])
+            self.assertEqual(told["nodes"], sum(len(ring) for rings in paths for ring in rings))
+            radius = 36 / 120 * width
+            self.assertAlmostEqual(paths[0][0].area(), 3.14159 * radius**2, delta=0.02 * radius**2)
+
+    def test_trace_outer_to_json(self):
+        target = self.folder / "out.json"
+        code, _, _ = self.run_it("trace", self.badge, "--mode", "outer", "--width", "60mm", "-o", target)
+        shapes = json.loads(target.read_text())["shapes"]
+        self.assertEqual((code, len(shapes)), (0, 2))
+        self.assertEqual([shape["path"].count("M") for shape in shapes], [1, 1])
+
+    def test_a_wider_tolerance_takes_no_more_nodes(self):
+        counts = []
+        for tolerance in ("0.02mm", "0.3mm"):
+            _, out, _ = self.run_it(
+                "trace", self.badge, "--width", "60mm", "--tolerance", tolerance, "-o", self.folder / "o.svg"
+            )
+            counts.append(json.loads(out)["nodes"])
+        self.assertLessEqual(counts[1], counts[0])
+
+    def test_produce_writes_every_file_and_a_manifest(self):
+        ticket = self.folder / "ticket.json"
+        ticket.write_text(json.dumps(to_plain(badge_ticket())))
+        target = self.folder / "files"
+        code, out, _ = self.run_it("produce", ticket, "--artwork", self.badge, "-o", target)
+        self.assertEqual(code, 0)
+        self.assertEqual(sorted(json.loads(out)["files"]), sorted(file.name for file in target.iterdir()))
+        manifest = json.loads((target / "manifest.json").read_text())
+        self.assertEqual(manifest["sheets"][0]["copies"], 6)
+
+    def test_bad_input_is_one_sentence_and_nothing_written(self):
+        out = self.folder / "o.svg"
+        empty, words = self.folder / "empty.png", self.folder / "words.png"
+        empty.write_bytes(b"")
+        words.write_text("not a picture")
+        self.refused("inspect", empty)
+        self.refused("inspect", self.folder / "nowhere.png")
+        self.refused("trace", words, "-o", out)
+        self.refused("trace", self.badge, "-o", self.folder / "o.xyz")
+        self.refused("trace", self.badge, "--width", "wide", "-o", out)
+        self.refused("trace", self.badge, "--threshold", "7", "-o", out)
+        self.assertIn("not built yet", self.refused("trace", self.badge, "--mode", "colours", "-o", out))
+        self.assertIn("two-tone", self.refused("trace", self.badge, "--mode", "scribble", "-o", out))
+        broken = self.folder / "ticket.json"
+        broken.write_text('{"schema": 1')
+        self.refused("produce", broken, "--artwork", self.badge, "-o", self.folder / "files")
+        broken.write_text(json.dumps(to_plain(badge_ticket())))
+        self.assertIn("badge.png", self.refused("produce", broken, "--artwork", words, "-o", self.folder / "files"))

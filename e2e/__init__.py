@@ -1,0 +1,1 @@
+"""Journeys through the real interface: the served application, a real browser, nothing replaced."""

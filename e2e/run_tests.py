@@ -1,0 +1,75 @@
+"""Every check and every test; ends with ``N passed, N failed``. A check counts as one."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+WEB = ROOT / "web"
+TESTS = ("core/tests", "service", "e2e")
+
+
+def main(words: list[str]) -> int:
+    passed = failed = 0
+    if not words:
+        for name, check in checks().items():
+            done = subprocess.run(check, cwd=WEB if check[0] == "node" else ROOT, capture_output=True, text=True)
+            print(f"{'fine' if done.returncode == 0 else 'FAILED'}: {name}", flush=True)
+            if done.returncode:
+                print(done.stdout + done.stderr, flush=True)
+            passed, failed = passed + (done.returncode == 0), failed + (done.returncode != 0)
+        drift = types_drift()
+        print(f"FAILED: {drift}" if drift else "fine: generated types", flush=True)
+        passed, failed = passed + (not drift), failed + bool(drift)
+    with tempfile.TemporaryDirectory() as folder:
+        counts = Path(folder) / "counts.json"
+        environment = {**os.environ, "NIBBLE_DATA": folder, "NIBBLE_TEST_COUNTS": str(counts)}
+        environment.pop("NIBBLE_DEMO", None)
+        command = [sys.executable, "-W", "error", "-W", "ignore::ResourceWarning", "service/manage.py", "test"]
+        subprocess.run([*command, "--noinput", *(words or TESTS)], cwd=ROOT, env=environment)
+        result = json.loads(counts.read_text()) if counts.exists() else {"passed": 0, "failed": 1}
+    passed, failed = passed + result["passed"], failed + result["failed"]
+    print(f"{passed} passed, {failed} failed", flush=True)
+    return 1 if failed else 0
+
+
+def checks() -> dict[str, list[str]]:
+    """Formatting, lint, types and who may import whom."""
+    python = [sys.executable, "-m"]
+    lint_imports = str(Path(sys.executable).parent / "lint-imports")
+    return {
+        "Python formatting": [*python, "ruff", "format", "--check", "."],
+        "Python lint": [*python, "ruff", "check", "."],
+        "core types": [*python, "mypy"],
+        "import rules": [lint_imports],
+        "migrations are complete": [sys.executable, "service/manage.py", "makemigrations", "--check", "--dry-run"],
+        "front end formatting and lint": ["node", "node_modules/@biomejs/biome/bin/biome", "check", "."],
+        "front end types": ["node", "node_modules/typescript/bin/tsc", "--noEmit"],
+    }
+
+
+def types_drift() -> str:
+    """What is wrong with the generated types of the API, if anything."""
+    described = subprocess.run(
+        [sys.executable, "service/manage.py", "export_openapi"], cwd=ROOT, capture_output=True, text=True
+    )
+    if described.returncode:
+        return described.stderr
+    if json.loads(described.stdout) != json.loads((WEB / "src/api/openapi.json").read_text()):
+        return "web/src/api/openapi.json is not what the service offers; run ./nibble types"
+    with tempfile.TemporaryDirectory() as folder:
+        made = Path(folder) / "types.ts"
+        generator = "node_modules/openapi-typescript/bin/cli.js"
+        subprocess.run(["node", generator, "src/api/openapi.json", "-o", str(made)], cwd=WEB, capture_output=True)
+        if not made.exists() or made.read_text() != (WEB / "src/api/types.gen.ts").read_text():
+            return "web/src/api/types.gen.ts is not made from openapi.json; run ./nibble types"
+    return ""
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

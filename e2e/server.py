@@ -1,0 +1,70 @@
+"""A whole Nibble of its own for a test: fresh data, the real command, killed as hard as asked."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+
+
+class RunningNibble:
+    """Serves the demo shop, with or without its jobs, on a free port."""
+
+    def __init__(self, *, with_jobs: bool = False) -> None:
+        self._folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self._environment = {
+            **os.environ, "NIBBLE_DEMO": "1", "NIBBLE_DATA": self._folder.name, "OPENBLAS_NUM_THREADS": "1",
+            "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT}",
+        }  # fmt: skip
+        self._manage("migrate", "--verbosity", "0")
+        self._manage("load_demo", *([] if with_jobs else ["--without-jobs"]))
+        self._log = open(Path(self._folder.name) / "server.log", "wb")  # noqa: SIM115 - lives as long as the server
+        self.start()
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        self._process = subprocess.Popen(
+            [sys.executable, str(ROOT / "service/manage.py"), "run_nibble", "--port", str(self.port)],
+            env=self._environment, stdout=self._log, stderr=self._log, start_new_session=True,
+        )  # fmt: skip
+        for _ in range(200):
+            try:
+                with urllib.request.urlopen(f"{self.address}/api/session", timeout=2):
+                    return
+            except OSError:
+                time.sleep(0.1)
+        raise RuntimeError((Path(self._folder.name) / "server.log").read_text())
+
+    def kill(self) -> None:
+        """As by a power cut: no chance to finish anything."""
+        os.killpg(self._process.pid, signal.SIGKILL)
+        self._process.wait()
+
+    def stop(self) -> None:
+        self._process.terminate()
+        try:
+            self._process.wait(10)
+        except subprocess.TimeoutExpired:
+            self.kill()
+        self._log.close()
+        self._folder.cleanup()
+
+    def _manage(self, *arguments: str) -> None:
+        subprocess.run(
+            [sys.executable, str(ROOT / "service/manage.py"), *arguments], env=self._environment, check=True,
+            stdout=subprocess.DEVNULL,
+        )  # fmt: skip

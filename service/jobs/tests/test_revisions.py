@@ -1,0 +1,161 @@
+"""Changes, undo and redo over a job's whole history, and two people at once."""
+
+import random
+
+from django.contrib.auth import get_user_model
+from django.test import TestCase
+
+from demo.loose_files import draw_loose_file
+from jobs import actions
+from jobs.models import Job, Revision
+from nibble_core.errors import InvalidTicket, NibbleError
+from nibble_core.ticket import Change, first_ticket
+
+DISTANCE = "pieces/p1/layers/l1/lines/k1/distance"
+
+
+class RevisionTest(TestCase):
+    def setUp(self) -> None:
+        users = get_user_model().objects
+        self.ada, self.ben = users.create_user("ada"), users.create_user("ben")
+        ticket = first_ticket(name="Badge", file="0" * 64, file_name="badge.png")
+        self.job = actions.keep_new_job(self.ada, ticket, "started")
+
+    def newest(self) -> Revision:
+        newest = self.job.revisions.last()
+        assert newest is not None
+        return newest
+
+    def set(self, path: str, value: object, seen: int | None = None, author: object = None) -> Revision:
+        number = self.newest().number if seen is None else seen
+        return actions.change_job(author or self.ada, self.job.id, number, [Change(path, value)])  # type: ignore[arg-type]
+
+    def test_undo_and_redo_walk_the_whole_history(self) -> None:
+        tickets = [self.newest().ticket]
+        for distance in (3.0, 4.0, 5.0):
+            tickets.append(self.set(DISTANCE, distance).ticket)
+        for ticket in reversed(tickets[:-1]):
+            self.assertEqual(actions.undo(self.ada, self.job.id, self.newest().number).ticket, ticket)
+        with self.assertRaises(actions.NothingToUndo):
+            actions.undo(self.ada, self.job.id, self.newest().number)
+        for ticket in tickets[1:]:
+            self.assertEqual(actions.redo(self.ada, self.job.id, self.newest().number).ticket, ticket)
+        with self.assertRaises(actions.NothingToUndo):
+            actions.redo(self.ada, self.job.id, self.newest().number)
+
+    def test_any_walk_matches_a_plain_stack(self) -> None:
+        rng = random.Random(4)
+        done, undone = [self.newest().ticket], []
+        for step in range(80):
+            act = rng.choice(["change", "undo", "redo"])
+            number = self.newest().number
+            if act == "change":
+                done.append(self.set(DISTANCE, step / 10 + 1).ticket)
+                undone = []
+            elif act == "undo" and len(done) > 1:
+                undone.append(done.pop())
+                actions.undo(self.ada, self.job.id, number)
+            elif act == "redo" and undone:
+                done.append(undone.pop())
+                actions.redo(self.ada, self.job.id, number)
+            self.assertEqual(self.newest().ticket, done[-1])
+        self.assertEqual(
+            list(self.job.revisions.values_list("number", flat=True)), list(range(1, self.newest().number + 1))
+        )
+
+    def test_undo_says_whose_change_it_takes_back(self) -> None:
+        self.set(DISTANCE, 3.0, author=self.ben)
+        undone = actions.undo(self.ada, self.job.id, self.newest().number)
+        self.assertIn("ben’s through cut: distance to 3.0 mm", undone.words)
+
+    def test_changes_to_different_values_both_stand(self) -> None:
+        seen = self.newest().number
+        self.set(DISTANCE, 3.0, seen, self.ada)
+        merged = self.set("sheets/s1/spacing", 9.0, seen, self.ben).ticket
+        self.assertEqual(merged["pieces"][0]["layers"][0]["lines"][0]["distance"], 3.0)
+        self.assertEqual(merged["sheets"][0]["spacing"], 9.0)
+
+    def test_changes_to_the_same_value_are_refused_with_both_sentences(self) -> None:
+        seen = self.newest().number
+        self.set(DISTANCE, 3.0, seen, self.ada)
+        for change in (Change(DISTANCE, 4.0), Change("pieces/p1/layers/l1/lines/k1", operation="remove")):
+            with self.assertRaises(actions.ChangedMeanwhile) as caught:
+                actions.change_job(self.ben, self.job.id, seen, [change])
+            self.assertIn("ada has meanwhile: through cut: distance to 3.0 mm", caught.exception.message)
+        self.assertEqual(self.newest().number, 2)
+
+    def test_an_undo_counts_as_touching_what_it_takes_back(self) -> None:
+        self.set(DISTANCE, 3.0)
+        seen = self.newest().number
+        actions.undo(self.ada, self.job.id, seen)
+        with self.assertRaises(actions.ChangedMeanwhile):
+            self.set(DISTANCE, 5.0, seen, self.ben)
+        with self.assertRaises(actions.ChangedMeanwhile):
+            actions.undo(self.ben, self.job.id, seen)
+
+    def test_a_refused_change_writes_nothing(self) -> None:
+        with self.assertRaises(InvalidTicket):
+            self.set(DISTANCE, 1e9)
+        self.assertEqual(self.newest().number, 1)
+
+    def test_duplicate_starts_a_history_of_its_own(self) -> None:
+        self.set(DISTANCE, 3.0)
+        copied = actions.duplicate_job(self.ben, self.job.id)
+        newest = copied.revisions.get()
+        self.assertEqual(newest.ticket["pieces"], self.newest().ticket["pieces"])
+        self.assertEqual((newest.ticket["name"], newest.ticket["due"]), ("Badge, again", None))
+
+
+class StartTest(TestCase):
+    def setUp(self) -> None:
+        self.user = get_user_model().objects.create_user("ada")
+        self.client.force_login(self.user)
+
+    def upload(self, name: str, content: bytes) -> tuple[int, dict]:
+        from django.core.files.uploadedfile import SimpleUploadedFile
+
+        answer = self.client.post("/api/jobs", {"file": SimpleUploadedFile(name, content)})
+        return answer.status_code, answer.json()
+
+    def test_a_picture_starts_a_job_that_can_be_found_duplicated_and_put_away(self) -> None:
+        code, told = self.upload("crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        self.assertEqual(code, 200)
+        job = self.client.get(f"/api/jobs/{told['id']}").json()
+        self.assertEqual(job["ticket"]["name"], "Crossed oars")
+        self.client.post(
+            f"/api/jobs/{told['id']}/changes",
+            {
+                "seen": 1,
+                "changes": [{"path": "client", "value": "North Mole Rowers"}, {"path": "due", "value": "2027-01-09"}],
+            },
+            "application/json",
+        )
+        found = self.client.get("/api/jobs?search=mole oars").json()
+        self.assertEqual([(card["client"], card["due"]) for card in found], [("North Mole Rowers", "2027-01-09")])
+        self.assertEqual(self.client.get("/api/jobs?search=kite").json(), [])
+        self.client.post(f"/api/jobs/{told['id']}/duplicate", {}, "application/json")
+        self.client.post(f"/api/jobs/{told['id']}/archive", {"archived": True}, "application/json")
+        names = lambda query: [card["name"] for card in self.client.get(f"/api/jobs?{query}").json()]  # noqa: E731
+        self.assertEqual((names(""), names("archived=true")), (["Crossed oars, again"], ["Crossed oars"]))
+
+    def test_bad_files_are_refused_in_words_and_start_nothing(self) -> None:
+        good = draw_loose_file("lighthouse.jpg")
+        for name, content in (
+            ("empty.png", b""), ("cut.jpg", good[: len(good) // 2]), ("page.png", b"<html><script>1</script>"),
+            ("logo.png", good), ("tool.exe", b"MZ\x90"),
+        ):  # fmt: skip
+            with self.subTest(name):
+                code, told = self.upload(name, content)
+                self.assertEqual(code, 422)
+                self.assertTrue(told["message"] and told["what_to_do"])
+        self.assertEqual(Job.objects.count(), 0)
+
+    def test_errors_have_one_shape_and_no_traces(self) -> None:
+        missing = self.client.get("/api/jobs/999")
+        self.assertEqual((missing.status_code, set(missing.json())), (404, {"code", "message", "what_to_do", "where"}))
+        odd = self.client.post("/api/jobs/1/changes", {"seen": "x"}, "application/json")
+        self.assertEqual((odd.status_code, odd.json()["code"]), (422, "misshapen"))
+
+    def test_the_core_s_errors_are_all_told_with_words(self) -> None:
+        for kind in NibbleError.__subclasses__():
+            self.assertTrue(kind.code)
