@@ -100,5 +100,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"django.request": {"level": "ERROR"}},  # refusals are answered in words, not logged
 }
 TEST_RUNNER = "config.testing.CountingRunner"

@@ -39,7 +39,7 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
     sha256 = blobs.keep(content)
     keep_read(STORE, sha256, picture)
     title = PurePath(name).stem.replace("_", " ").replace("-", " ").strip().capitalize() or "New job"
-    mode = "two-tone" if len(picture.facts.main_colours) <= 2 else "outer"
+    mode = "two-tone" if picture.facts.is_grey else "outer"
     ticket = first_ticket(
         name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=mode, quantity=1
     )

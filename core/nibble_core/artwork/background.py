@@ -19,6 +19,7 @@ from nibble_core.graphics import Raster
 
 Way = Literal["by itself", "flood", "see-through", "keep"]
 SOFT = 2  # px: how far a soft edge reaches from the flood
+SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
 SOLID_REACH = 4.0  # px: how far F may be fetched
 
 
@@ -81,9 +82,20 @@ def _flooded(raster: Raster, tolerance: float) -> Raster:
     flood = (labels == labels[0, 0])[1:-1, 1:-1]
     if not flood.any():
         return raster
+    flood |= _faint_specks(~flood, np.abs(shown.astype(np.int16) - background.astype(np.int16)).max(2), reach)
     colours, alpha = _unmixed(shown, flood, background)
     own = raster.alpha.astype(np.float32) / 255
     return _assembled(colours, np.minimum(alpha, own))
+
+
+def _faint_specks(left: np.ndarray, contrast: np.ndarray, reach: float) -> np.ndarray:
+    """Small islands of what the flood left that hardly differ from the background: JPEG noise, uneven light."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(left.astype(np.uint8), connectivity=8)
+    loud = np.bincount(labels.ravel(), (contrast > FAINT * reach).ravel(), count)
+    small = stats[:, cv2.CC_STAT_AREA] < max(SPECK_PX, SPECK_SHARE * left.size)
+    faint = small & (loud == 0)
+    faint[0] = False
+    return np.asarray(faint[labels])
 
 
 def _unmixed(shown: np.ndarray, flood: np.ndarray, background: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -12,6 +12,7 @@ from nibble_core.graphics import Colour, Raster
 
 FEWEST_PIXELS = 8
 FLAT = 2  # grey levels: less contrast than this is one flat colour
+GREYISH = 32  # largest spread of red, green and blue in a grey that a lamp has tinted
 GOOD_PPI, POOR_PPI = 200, 100
 
 
@@ -31,6 +32,11 @@ class Facts:
     see_through: float
     boxed: bool
     border_colour: Colour
+
+    @property
+    def is_grey(self) -> bool:
+        """No main colour stands out from grey: a drawing in ink or pencil, however it was lit."""
+        return all(max(colour) - min(colour) <= GREYISH for colour in self.main_colours)
 
     def ppi(self, width_mm: float) -> float:
         """Pixels per inch when the picture is made ``width_mm`` wide."""

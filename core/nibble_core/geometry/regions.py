@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from shapely.geometry import MultiPolygon, Polygon
+from shapely.geometry import LinearRing, MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry.paths import Path
@@ -68,6 +68,12 @@ def union(regions: Iterable[Region], tolerance: float = FLATTEN) -> MultiPolygon
 
 def oriented_rings(polygon: Polygon) -> tuple[Points, list[Points]]:
     """Outer ring with positive and holes with negative shoelace area; last point not repeated."""
-    outer, holes = polygon.exterior, polygon.interiors
-    points = lambda ring, ccw: np.asarray(ring.coords if ring.is_ccw == ccw else ring.coords[::-1])[:-1]  # noqa: E731
-    return points(outer, True), [points(hole, False) for hole in holes]
+    return ring_points(polygon.exterior, outer=True), [ring_points(hole, outer=False) for hole in polygon.interiors]
+
+
+def ring_points(ring: LinearRing, *, outer: bool) -> Points:
+    """Points (n, 2) of a closed ring, wound as an outer ring or as a hole; last point not repeated."""
+    points = shapely.get_coordinates(ring)[:-1]
+    x, y = (points - points[0]).T
+    positive = float(x @ np.roll(y, -1) - y @ np.roll(x, -1)) > 0
+    return np.asarray(points if positive == outer else points[::-1])

@@ -13,10 +13,12 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.errors import InvalidTicket, NothingToCut
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.regions import oriented_rings, polygons, union
+from nibble_core.geometry.regions import polygons, ring_points, union
 from nibble_core.geometry.tolerances import ARC_CHORD, SIMPLIFY
 
 Corners = Literal["round", "mitred", "bevelled"]
+PREVIEW_SAGITTA = 0.01
+FEW_POINTS = 500  # fewer cost more to simplify than to buffer
 _JOINS = {"round": "round", "mitred": "mitre", "bevelled": "bevel"}
 
 
@@ -24,7 +26,8 @@ def outer_shape(regions: Iterable[Region], *, close_gaps: float = 0.0) -> MultiP
     """Everything inside the outermost outlines, as one valid area without holes.
 
     ``close_gaps``: bays and channels narrower than this, mm, are filled. Closing (out and in again) nibbles
-    at convex corners, so the original is joined to it once more: the artwork is always contained.
+    at convex corners, so the original is joined to it once more: the artwork is always contained. Vertices within
+    a thousandth of a millimetre of their chord are left out: over-dense rings make a buffer stray.
     """
     whole = union(regions)
     if whole.is_empty:
@@ -36,23 +39,29 @@ def outer_shape(regions: Iterable[Region], *, close_gaps: float = 0.0) -> MultiP
         closed = tidy.buffer(half, quad_segs=quarter_segments(half)).buffer(-half, quad_segs=quarter_segments(half))
         filled = shapely.union_all([closed, filled])
         filled = shapely.union_all([Polygon(part.exterior) for part in polygons(filled)])
-    return MultiPolygon(polygons(filled))
+    return MultiPolygon(polygons(filled.simplify(SIMPLIFY)))
 
 
 def offset(
-    area: BaseGeometry, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
+    area: MultiPolygon,
+    distance: float,
+    *,
+    corners: Corners = "round",
+    mitre_limit: float = 2.0,
+    sagitta: float = ARC_CHORD,
 ) -> MultiPolygon:
-    """``area`` grown by ``distance`` mm (shrunk when negative), true within 0.01 mm.
+    """An ``area`` as ``outer_shape`` gives it, grown by ``distance`` mm (shrunk when negative), true within 0.01 mm.
 
+    Round corners are chords no further than ``sagitta`` inside the arc.
     Mitres longer than ``mitre_limit`` times the distance are cut off. Raises NothingToCut when nothing is left.
     """
     if corners not in _JOINS:
         raise InvalidTicket(f"“{corners}” is no kind of corner.", f"Choose one of {', '.join(_JOINS)}.")
-    tidy = shapely.make_valid(area).simplify(SIMPLIFY)
+    tidy: BaseGeometry = area
     if distance:
         tidy = tidy.buffer(
             distance,
-            quad_segs=quarter_segments(abs(distance)),
+            quad_segs=quarter_segments(abs(distance), sagitta),
             join_style=_JOINS[corners],
             mitre_limit=mitre_limit,
         )
@@ -65,7 +74,7 @@ def offset(
 
 
 def contour(
-    area: BaseGeometry, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
+    area: MultiPolygon, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
 ) -> list[Region]:
     """The regions a contour line encloses: the outlines of ``offset``, holes of the result filled, refitted."""
     grown = offset(area, distance, corners=corners, mitre_limit=mitre_limit)
@@ -74,11 +83,14 @@ def contour(
 
 
 def contour_preview(
-    area: BaseGeometry, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
+    area: MultiPolygon, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
 ) -> list[Region]:
-    """The same contour for a drag: straight chords, no fitting."""
-    grown = offset(area, distance, corners=corners, mitre_limit=mitre_limit)
-    return [Region(Path.polygon(oriented_rings(Polygon(part.exterior))[0])) for part in polygons(grown)]
+    """The same contour for a drag: straight chords within 0.02 mm, no fitting."""
+    rough = area
+    if shapely.get_num_coordinates(area) > FEW_POINTS:
+        rough = MultiPolygon(polygons(area.simplify(PREVIEW_SAGITTA / 2, preserve_topology=False)))
+    grown = offset(rough, distance, corners=corners, mitre_limit=mitre_limit, sagitta=PREVIEW_SAGITTA)
+    return [Region(Path.polygon(ring_points(part.exterior, outer=True))) for part in polygons(grown)]
 
 
 def quarter_segments(radius: float, sagitta: float = ARC_CHORD) -> int:

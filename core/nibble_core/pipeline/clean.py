@@ -11,7 +11,7 @@ from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Clean
 
-VERSION = 1
+VERSION = 2
 PREVIEW_PX = 800
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import shapely
@@ -13,7 +14,7 @@ from nibble_core.errors import NothingToTrace
 from nibble_core.graphics import Grey, Raster, Shape
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Artwork, TouchUp
-from nibble_core.tracing import Traced, suggested_threshold, trace_two_tone
+from nibble_core.tracing import Traced, measured_noise, suggested_threshold, trace_two_tone
 
 VERSION = 1
 ALIKE = 60  # largest difference of a channel between a touch-up's colour and its region's
@@ -74,10 +75,12 @@ def trace(
         level = (
             suggested if specification.threshold is None or specification.mode == "outer" else specification.threshold
         )
+        noise = _known_noise(store, cleaned, specification.mode, grey, suggested) if preview else None
         tolerance = None if specification.deviation is None else specification.deviation / mm_per_px
         traced = trace_two_tone(
             grey, raster, level=level, tolerance=tolerance, filled=specification.mode == "outer",
-            polished=not preview, cancelled=cancelled,
+            polished=not preview,
+            noise=noise, cancelled=cancelled,
         )  # fmt: skip
         return traced, suggested
 
@@ -115,6 +118,12 @@ def trace(
 
     key = [artwork.width, specification.smallest, *artwork.touch_ups]
     return run_stage(store, "trace", VERSION, key, [found.key], compute)
+
+
+def _known_noise(store: ResultStore, cleaned: Keyed[Cleaned], mode: str, grey: Grey, suggested: float) -> float:
+    """The picture's noise at the suggested level, measured once for all previews."""
+    measure = partial(measured_noise, grey, suggested, filled=mode == "outer")
+    return run_stage(store, "noise", VERSION, mode, [cleaned.key], measure).value
 
 
 def require_shapes(result: TraceResult) -> None:

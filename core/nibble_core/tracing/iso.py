@@ -19,7 +19,10 @@ def iso_rings(grey: Grey, level: float, *, smallest_area: float = 2.0) -> list[P
     """
     framed = np.full((grey.shape[0] + 2, grey.shape[1] + 2), max(1.0, float(level) + 0.5), np.float32)
     framed[1:-1, 1:-1] = grey
-    points, offsets = march(framed, np.float32(level))
+    inside = framed < np.float32(level)
+    entered = np.zeros_like(inside)  # entering from the left, seen row by row; the last row has no cell below it
+    np.greater(inside[:-1, 1:], inside[:-1, :-1], out=entered[:-1, :-1])
+    points, offsets = march(framed, np.float32(level), np.flatnonzero(entered))
     points -= 0.5
     rings = [points[a:b][::-1] for a, b in itertools.pairwise(offsets)]
     return [np.ascontiguousarray(ring) for ring in rings if abs(ring_area(ring)) >= smallest_area]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
@@ -57,25 +58,27 @@ def trace_two_tone(
     smallest_area: float = 2.0,
     filled: bool = False,
     polished: bool = True,
+    noise: float | None = None,
     cancelled: Going = lambda: False,
 ) -> Traced:
     """Regions of everything in ``grey`` (rows, columns; 0 black to 1 white) darker than ``level``.
 
     ``picture`` gives the regions their colours. ``tolerance``: largest deviation of smooth stretches from the
-    iso-line, px; by default what the noise of the picture allows. ``smallest_area``: px² under which a ring
-    is a speck. ``filled``: outer rings only. Raises Cancelled when ``cancelled()`` turns true between rings.
+    iso-line, px; by default what the noise of the picture allows. ``smallest_area``: px² under which a ring is a
+    speck. ``filled``: outer rings only. ``noise``: what ``measured_noise`` said, if that is known. Without
+    ``polished`` outlines are fitted but not polished, and colours are single pixels: for previews. Raises
+    Cancelled when ``cancelled()`` turns true between rings.
     """
-    rings = iso_rings(grey, level, smallest_area=smallest_area)
-    if filled:
-        rings = [ring for ring in rings if ring_area(ring) > 0]
-    noise = edge_jitter(rings, edge_noise(grey, level))
+    rings = _rings(grey, level, smallest_area, filled)
+    if noise is None:
+        noise = edge_jitter(rings, edge_noise(grey, level))
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
     paths = []
     for ring in rings:
         if cancelled():
             raise Cancelled("This trace was superseded.")
         paths.append(fit_outline(ring, tolerance=allowed, noise=noise, polished=polished))
-    colours = _Colours(grey < level, picture)
+    colour_at = _Colours(grey < level, picture).at if polished else partial(_pixel_at, picture)
     regions = []
     for outer, holes in nested(rings):
         if filled:
@@ -83,8 +86,24 @@ def trace_two_tone(
         place = inside_place(rings[outer], [rings[hole] for hole in holes])
         area = abs(ring_area(rings[outer])) - sum(abs(ring_area(rings[hole])) for hole in holes)
         region = Region(paths[outer], tuple(paths[hole] for hole in holes))
-        regions.append(TracedRegion(region, place, colours.at(place), area))
+        regions.append(TracedRegion(region, place, colour_at(place), area))
     return Traced(tuple(regions), tuple(rings), level, noise)
+
+
+def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
+    """How far noise and staircases move the edges of a picture, px; it hardly depends on the level."""
+    return edge_jitter(_rings(grey, level, 2.0, filled), edge_noise(grey, level))
+
+
+def _rings(grey: Grey, level: float, smallest_area: float, filled: bool) -> list[Points]:
+    rings = iso_rings(grey, level, smallest_area=smallest_area)
+    return [ring for ring in rings if ring_area(ring) > 0] if filled else rings
+
+
+def _pixel_at(picture: Raster, place: tuple[float, float]) -> Colour:
+    row, column = min(max(int(place[1]), 0), picture.height - 1), min(max(int(place[0]), 0), picture.width - 1)
+    red, green, blue = picture.pixels[row, column, :3].tolist()
+    return red, green, blue
 
 
 def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:

@@ -62,6 +62,14 @@ class BackgroundTest(unittest.TestCase):
         noise[..., 3] = 255
         self.assertEqual(take_background_away(Raster(noise)).way, "keep")
 
+    def test_faint_specks_of_a_photo_go_and_small_dark_marks_stay(self):
+        ink = coverage(disc(60, 60, 30), 120) + coverage(disc(15, 15, 1.5), 120)
+        pixels = composite(np.clip(ink, 0, 1), (20, 20, 20), (235, 235, 235)).pixels.copy()
+        pixels[100:102, 100:103, :3] = 200
+        alpha = take_background_away(Raster(pixels), way="flood", tolerance=0.1).raster.alpha
+        self.assertEqual(int(alpha[98:104, 98:106].max()), 0)
+        self.assertGreater(int(alpha[15, 15]), 200)
+
     def test_taking_everything_is_refused(self):
         pale = composite(coverage(disc(30, 30, 20), 60), (250, 250, 250), (255, 255, 255))
         with self.assertRaises(NothingToTrace):
@@ -77,6 +85,10 @@ class FactsTest(unittest.TestCase):
         self.assertTrue(facts.boxed)
         self.assertEqual(set(facts.main_colours), {(255, 255, 255), (200, 40, 30)})
         self.assertAlmostEqual(facts.ppi(25.4), 120)
+        self.assertFalse(facts.is_grey)
+        self.assertTrue(
+            picture_facts(composite(coverage(disc(60, 60, 40), 120), (30, 28, 26), (240, 236, 228))).is_grey
+        )
 
     def test_pictures_of_nothing_are_refused(self):
         white = np.full((50, 50, 4), 255, np.uint8)

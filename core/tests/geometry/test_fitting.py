@@ -27,7 +27,7 @@ class RefitTest(unittest.TestCase):
                 np.testing.assert_array_equal(path.rows[:-1, 6:], path.rows[1:, :2])
 
     @given(stars(), distances)
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_rounded_polygons_come_back_as_lines_and_arcs(self, corners, radius):
         rounded = shapely.Polygon(corners).buffer(radius, quad_segs=48)
         ring = ring_of(rounded)

@@ -28,26 +28,26 @@ class PathTest(unittest.TestCase):
         self.assertGreater(mirrored.outer.area(), 0)
 
     @given(paths())
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_path_data_reads_back_as_written(self, path):
         (again,) = parse_path_data(path.svg(6))
         self.assertLess(apart(path.flattened(0.01), again.flattened(0.01)), 0.02)
 
     @given(paths(), similarities())
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_mapping_moves_every_point_alike(self, path, affine):
         direct = affine.map(path.flattened(0.01))
         size = math.sqrt(abs(affine.determinant))
         self.assertLess(apart(direct, path.mapped(affine).flattened(0.01)), 0.02 * max(size, 1) + 1e-6)
 
     @given(paths())
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_walking_backwards_turns_the_area_round(self, path):
         self.assertAlmostEqual(path.reversed().area(), -path.area(), delta=1e-3 * (1 + abs(path.area())))
         np.testing.assert_allclose(path.reversed().reversed().rows, path.rows)
 
     @given(paths())
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_arcs_and_their_cubics_are_one_line(self, path):
         radii = np.hypot(*(path.rows[:, :2] - path.rows[:, 2:4]).T)[path.kinds == ARC]
         allowed = 0.02 + 0.0004 * (radii.max() if len(radii) else 0)

@@ -27,11 +27,11 @@ def radial_error(path, cx, cy, r) -> float:
 
 class TruthTest(unittest.TestCase):
     @given(st.floats(38, 42), st.floats(38, 42), st.floats(6, 30))
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     def test_a_disc_is_four_cubics_in_its_place(self, x, y, r):
         (region,) = traced(coverage(disc(x, y, r), 80)).regions
         self.assertEqual(len(region.region.outer), 4)
-        self.assertLess(radial_error(region.region.outer, x, y, r), 0.1)
+        self.assertLess(radial_error(region.region.outer, x, y, r), 0.12)
 
     def test_a_turned_square_is_four_lines_with_true_corners(self):
         c, s = math.cos(0.2), math.sin(0.2)
@@ -111,7 +111,7 @@ class BehaviourTest(unittest.TestCase):
         self.assertAlmostEqual(suggested_threshold(grey), 0.6, delta=0.02)
 
     @given(st.integers(0, 2**32 - 1))
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=15)
     def test_iso_rings_close_and_balance_on_any_picture(self, seed):
         grey = np.random.default_rng(seed).random((24, 24)).astype(np.float32)
         rings = iso_rings(grey, 0.5, smallest_area=0.0)
