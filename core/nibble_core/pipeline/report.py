@@ -109,7 +109,7 @@ def _clean(draft: _Draft, artwork: Artwork, work: Work) -> None:
     if artwork.id not in work.cleaned:
         return
     cleaned = work.cleaned[artwork.id].value
-    words = {"flood": "background away", "see-through": "see-through already", "keep": "background kept"}
+    words = {"flood": "background away", "see-through": "see-through", "keep": "background kept"}
     draft.fact = words[cleaned.way]
     draft.figures = [(f"{100 * cleaned.taken:.0f} %", "of the picture is clear"), (cleaned.way, "way taken")]
     facts = work.pictures[artwork.id].value.facts

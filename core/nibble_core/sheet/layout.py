@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Affine, Box, Path, Point
 
-MARK_COUNTS = (3, 4, 6)
+MARK_COUNTS = (3, 4, 5, 6)
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ def grid(
     every sheet is a full one. Raises DoesNotFit when not even one copy fits, InvalidTicket for odd options.
     """
     if mark_count not in MARK_COUNTS:
-        raise InvalidTicket(f"{mark_count} registration marks cannot be laid.", "Choose 3, 4 or 6.")
+        raise InvalidTicket(f"{mark_count} registration marks cannot be laid.", "Choose 3, 4, 5 or 6.")
     if quantity < 1:
         raise InvalidTicket("A sheet needs at least one copy.", "Set the quantity to 1 or more.")
     edge = mark_diameter + mark_gap
@@ -86,13 +86,12 @@ def grid(
 
 
 def _mark_places(width: float, height: float, radius: float, count: int) -> tuple[Point, ...]:
-    """Three leave the top right corner free, which tells the camera the sheet's direction; six add the middles
+    """Three leave the top right corner free, which tells the camera the sheet's direction; five and six add the middles
     of the longer sides."""
     left, right, top, bottom = radius, width - radius, radius, height - radius
     places = [Point(left, top), Point(left, bottom), Point(right, bottom), Point(right, top)]
-    if count == 6:
-        if width >= height:
-            places += [Point(width / 2, top), Point(width / 2, bottom)]
-        else:
-            places += [Point(left, height / 2), Point(right, height / 2)]
-    return tuple(places[: 3 if count == 3 else len(places)])
+    if width >= height:
+        places += [Point(width / 2, top), Point(width / 2, bottom)]
+    else:
+        places += [Point(left, height / 2), Point(right, height / 2)]
+    return tuple(places[:count])

@@ -14,7 +14,7 @@ sizes = st.floats(5, 120).map(lambda v: round(v, 2))
 
 
 class GridTest(unittest.TestCase):
-    @given(sizes, sizes, st.integers(1, 700), st.floats(0, 12), st.sampled_from([3, 4, 6]))
+    @given(sizes, sizes, st.integers(1, 700), st.floats(0, 12), st.sampled_from([3, 4, 5, 6]))
     def test_any_grid_holds_together(self, width, height, quantity, spacing, marks):
         piece = Box(-3.0, 2.0, width - 3.0, height + 2.0)
         layout = grid(piece, quantity, spacing=spacing, usable_width=500, usable_length=900, mark_count=marks)
@@ -42,4 +42,4 @@ class GridTest(unittest.TestCase):
             grid(Box(0, 0, 490, 20), 1, spacing=2, usable_width=500, usable_length=900)
         self.assertIn("512.0 mm wide", caught.exception.message)
         with self.assertRaises(InvalidTicket):
-            grid(Box(0, 0, 9, 9), 1, spacing=2, usable_width=500, usable_length=900, mark_count=5)
+            grid(Box(0, 0, 9, 9), 1, spacing=2, usable_width=500, usable_length=900, mark_count=7)

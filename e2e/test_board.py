@@ -1,0 +1,145 @@
+"""The board: empty and full, search, due dates, duplicate, archive, pasted pictures, sign-in's absence."""
+
+import re
+
+from playwright.sync_api import expect
+
+from demo.loose_files import draw_loose_file
+from e2e.browser import BrowserTest
+
+
+class EmptyBoardTest(BrowserTest):
+    def test_the_empty_board_does_the_first_step(self):
+        page = self.page
+        page.goto(self.nibble.address)
+        expect(page.get_by_text("Drop what the client sent anywhere on this page")).to_be_visible()
+        expect(page.get_by_role("button", name="reading-room-owl.jpg")).to_be_visible()
+        page.get_by_role("button", name="lighthouse.jpg").click()
+        page.wait_for_url(re.compile(r"/jobs/\d+"))
+        self.settled(page)
+        page.get_by_role("link", name="Back to the board").click()
+        expect(page.locator("[data-job]")).to_have_count(1)
+        expect(page.locator("[data-job] svg image")).to_be_attached()
+
+    def test_a_pasted_picture_starts_a_job(self):
+        page = self.page
+        page.goto(self.nibble.address)
+        expect(page.get_by_text("Start a job")).to_be_visible()
+        page.evaluate(
+            """(bytes) => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([new Uint8Array(bytes)], "image.png", {type: "image/png"}));
+                window.dispatchEvent(new ClipboardEvent("paste", {clipboardData: transfer}));
+            }""",
+            list(draw_loose_file("crossed-oars.png")),
+        )
+        page.wait_for_url(re.compile(r"/jobs/\d+"))
+        expect(page.locator("[data-station=artwork]")).to_contain_text("61 px/in")
+        expect(page.get_by_text("will look like bricks")).to_be_visible()
+
+
+class FullBoardTest(BrowserTest):
+    with_jobs = True
+
+    def test_find_duplicate_archive_and_put_back(self):
+        page = self.page
+        page.goto(self.nibble.address)
+        cards = page.locator("[data-job]")
+        expect(cards).to_have_count(2)
+        expect(page.get_by_role("region", name="Due this week")).to_contain_text("2 jobs")
+        page.get_by_role("button", name="Duplicate Kite Week stickers").click()
+        expect(cards).to_have_count(3)
+        expect(page.get_by_role("region", name="Later")).to_contain_text("Kite Week stickers, again")
+        page.get_by_role("button", name="Archive Kite Week stickers, again").click()
+        expect(cards).to_have_count(2)
+        page.get_by_role("searchbox").fill("harbour")
+        expect(cards).to_have_count(1)
+        page.get_by_role("searchbox").fill("nobody at all")
+        expect(page.get_by_text("No job or client is called “nobody at all”.")).to_be_visible()
+        page.get_by_role("searchbox").fill("")
+        page.get_by_role("button", name="Archive", exact=True).click()
+        expect(cards).to_have_count(1)
+        page.get_by_role("button", name="Put back Kite Week stickers, again").click()
+        expect(page.get_by_text("Nothing is archived.")).to_be_visible()
+        page.get_by_role("button", name="Back to the board").click()
+        expect(cards).to_have_count(3)
+
+    def test_name_client_and_due_date_are_set_in_the_sentence(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/2?station=artwork")
+        self.settled(page)
+        self.type_into(page, "name", "Autumn labels")
+        expect(page.locator("header")).to_contain_text("Autumn labels")
+        self.type_into(page, "due", "2031-03-14")
+        expect(page.locator("header")).to_contain_text("Fri 14 Mar")
+        self.slot(page, "client").click()
+        self.slot(page, "client").fill("Somebody else")
+        self.slot(page, "client").press("Escape")
+        expect(self.slot(page, "client")).to_have_text("Harbour Hive Honey")
+
+
+class TableTest(BrowserTest):
+    with_jobs = True
+
+    def test_views_zoom_loupe_and_cursor(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/1?station=trace")
+        self.settled(page)
+        table = page.get_by_role("application")
+        table.focus()
+        zoom = page.locator("button[title^='Fit all']")
+        fitted = zoom.inner_text()
+        pixels = lambda: page.locator("canvas").screenshot()  # noqa: E731
+        made = pixels()
+        for key, name in (("o", "Outlines"), ("p", "Over the artwork"), ("a", "As made")):
+            table.press(key)
+            expect(page.get_by_role("button", name=name, exact=True)).to_have_attribute("aria-pressed", "true")
+        table.press("o")
+        page.wait_for_timeout(200)
+        self.assertNotEqual(pixels(), made)
+        for _ in range(3):
+            table.press("+")
+        expect(zoom).not_to_have_text(fitted)
+        table.press("0")
+        expect(zoom).to_have_text(fitted)
+        box = table.bounding_box()
+        page.mouse.move(box["x"] + 300, box["y"] + 200)
+        plain = pixels()
+        page.keyboard.down("l")
+        page.wait_for_timeout(200)
+        self.assertNotEqual(pixels(), plain)
+        page.keyboard.up("l")
+        table.press("ArrowRight")
+        expect(page.locator("path[data-cursor]")).to_be_attached()
+        page.mouse.wheel(0, -400)
+        expect(zoom).not_to_have_text(fitted)
+
+    def test_a_blocked_station_is_said_and_mended_by_undo(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/2?station=lines")
+        self.settled(page)
+        self.type_into(page, "pieces/p1/layers/l1/lines/k1/distance", "-20")
+        expect(page.get_by_role("spinbutton", name="distance")).to_have_text("-20.0 mm")
+        page.keyboard.press("1")
+        self.type_into(page, "artworks/a1/width", "30")
+        expect(page.locator("[data-station=lines]")).to_have_attribute("data-state", "blocked")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("waits for Lines")
+        page.keyboard.press("6")
+        expect(page.get_by_role("button", name="Make the files")).to_be_disabled()
+        page.keyboard.press("Control+z")
+        page.keyboard.press("Control+z")
+        expect(page.locator("[data-station=lines]")).to_have_attribute("data-state", "fine")
+
+    def test_a_choice_previews_by_arrow_and_escape_restores(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/1?station=lines")
+        self.settled(page)
+        corners = self.slot(page, "pieces/p1/layers/l1/lines/k2/corners")
+        corners.focus()
+        page.keyboard.press("Enter")
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("section[aria-label=Table][data-settling]")).to_have_count(1)
+        page.keyboard.press("Escape")
+        self.settled(page)
+        expect(corners).to_have_text("round")
+        expect(page.get_by_text(re.compile("change 1$"))).to_be_visible()
