@@ -16,7 +16,7 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
     "--disable-sync", "--disable-quic",
 ]  # fmt: skip
-PATIENCE = 15_000
+PATIENCE = 30_000
 
 
 def chromium(playwright: Playwright) -> Browser:
@@ -70,6 +70,8 @@ class BrowserTest(unittest.TestCase):
 
     def settled(self, page: Page) -> None:
         """Wait until the final work of the newest revision is on the table."""
+        expect(page.locator("[data-station]")).to_have_count(6)
+        expect(page.locator("section[aria-label=Table]")).to_have_count(1)
         expect(page.locator("section[aria-label=Table][data-settling]")).to_have_count(0)
         expect(page.locator("[data-station][data-state=working]")).to_have_count(0)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import atexit
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -10,9 +12,29 @@ import sys
 import tempfile
 import time
 import urllib.request
+from functools import cache
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
+
+
+def environment(data: str) -> dict[str, str]:
+    """What the launcher would set for a demo over ``data``."""
+    return {
+        **os.environ, "NIBBLE_DEMO": "1", "NIBBLE_DATA": data, "OPENBLAS_NUM_THREADS": "1",
+        "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT}",
+    }  # fmt: skip
+
+
+@cache
+def prepared_data(with_jobs: bool) -> str:
+    """A data folder with the demo shop, made once a run and copied for every server."""
+    folder = tempfile.mkdtemp()
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    for words in (["migrate", "--verbosity", "0"], ["load_demo", *([] if with_jobs else ["--without-jobs"])]):
+        command = [sys.executable, str(ROOT / "service/manage.py"), *words]
+        subprocess.run(command, env=environment(folder), check=True, stdout=subprocess.DEVNULL)
+    return folder
 
 
 class RunningNibble:
@@ -20,15 +42,11 @@ class RunningNibble:
 
     def __init__(self, *, with_jobs: bool = False) -> None:
         self._folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        shutil.copytree(prepared_data(with_jobs), self._folder.name, dirs_exist_ok=True)
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
-        self._environment = {
-            **os.environ, "NIBBLE_DEMO": "1", "NIBBLE_DATA": self._folder.name, "OPENBLAS_NUM_THREADS": "1",
-            "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT}",
-        }  # fmt: skip
-        self._manage("migrate", "--verbosity", "0")
-        self._manage("load_demo", *([] if with_jobs else ["--without-jobs"]))
+        self._environment = environment(self._folder.name)
         self._log = open(Path(self._folder.name) / "server.log", "wb")  # noqa: SIM115 - lives as long as the server
         self.start()
 
@@ -62,9 +80,3 @@ class RunningNibble:
             self.kill()
         self._log.close()
         self._folder.cleanup()
-
-    def _manage(self, *arguments: str) -> None:
-        subprocess.run(
-            [sys.executable, str(ROOT / "service/manage.py"), *arguments], env=self._environment, check=True,
-            stdout=subprocess.DEVNULL,
-        )  # fmt: skip

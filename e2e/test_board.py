@@ -18,8 +18,8 @@ class EmptyBoardTest(BrowserTest):
         page.wait_for_url(re.compile(r"/jobs/\d+"))
         self.settled(page)
         page.get_by_role("link", name="Back to the board").click()
-        expect(page.locator("[data-job]")).to_have_count(1)
-        expect(page.locator("[data-job] svg image")).to_be_attached()
+        expect(page.get_by_role("link", name="Lighthouse")).to_have_count(1)
+        expect(page.locator("[data-job] svg image").first).to_be_attached()
 
     def test_a_pasted_picture_starts_a_job(self):
         page = self.page
@@ -36,6 +36,8 @@ class EmptyBoardTest(BrowserTest):
         page.wait_for_url(re.compile(r"/jobs/\d+"))
         expect(page.locator("[data-station=artwork]")).to_contain_text("61 px/in")
         expect(page.get_by_text("will look like bricks")).to_be_visible()
+        page.goto(self.nibble.address)
+        expect(page.get_by_role("link", name="Image")).to_have_count(1)
 
 
 class FullBoardTest(BrowserTest):
@@ -120,11 +122,11 @@ class TableTest(BrowserTest):
         self.settled(page)
         self.type_into(page, "pieces/p1/layers/l1/lines/k1/distance", "-20")
         expect(page.get_by_role("spinbutton", name="distance")).to_have_text("-20.0 mm")
-        page.keyboard.press("1")
+        self.go(page, "artwork")
         self.type_into(page, "artworks/a1/width", "30")
         expect(page.locator("[data-station=lines]")).to_have_attribute("data-state", "blocked")
         expect(page.locator("[data-station=sheet]")).to_contain_text("waits for Lines")
-        page.keyboard.press("6")
+        self.go(page, "machine")
         expect(page.get_by_role("button", name="Make the files")).to_be_disabled()
         page.keyboard.press("Control+z")
         page.keyboard.press("Control+z")

@@ -7,7 +7,7 @@ import { KeyList, type Keys } from "../ui/KeyList";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
 import { JobCard } from "./JobCard";
-import { useIncoming } from "./useIncoming";
+import { useStartJob } from "./useIncoming";
 
 const Input = chakra("input");
 const WEEK = 7 * 24 * 3600 * 1000;
@@ -142,7 +142,7 @@ export function Board() {
 }
 
 function StartHere({ empty }: { empty: boolean }) {
-  const { start, tryFile, taking } = useIncoming();
+  const { start, tryFile, taking } = useStartJob();
   const { data: files } = useQuery({
     queryKey: ["loose-files"],
     queryFn: api.looseFiles,

@@ -4,23 +4,20 @@ import { useNavigate } from "react-router";
 import { api } from "../api/client";
 import { tell, useNotices } from "../ui/notices";
 
-/** Pictures dropped or pasted anywhere start a job. Says whether something is held over the window. */
-export function useIncoming(): {
-  over: boolean;
+/** Starting a job with a client's file or one of the files to try, and opening it. */
+export function useStartJob(): {
   taking: boolean;
   start: (files: FileList | File[]) => void;
   tryFile: (name: string) => void;
 } {
   const navigate = useNavigate();
   const client = useQueryClient();
-  const [over, setOver] = useState(false);
   const opened = ({ id }: { id: number }) => {
     void client.invalidateQueries({ queryKey: ["jobs"] });
     void navigate(`/jobs/${id}`);
   };
   const upload = useMutation({ mutationFn: api.startJob, onSuccess: opened, onError: tell });
   const loose = useMutation({ mutationFn: api.startFromLooseFile, onSuccess: opened, onError: tell });
-
   const start = (files: FileList | File[]) => {
     const [first, ...rest] = [...files];
     if (!first) return;
@@ -28,6 +25,13 @@ export function useIncoming(): {
       useNotices.getState().say(`Started with “${first.name}”.`, "Drop the other files one by one.");
     upload.mutate(first);
   };
+  return { taking: upload.isPending || loose.isPending, start, tryFile: loose.mutate };
+}
+
+/** Pictures dropped or pasted anywhere start a job; used once, by the whole application. */
+export function useIncoming(): { over: boolean; taking: boolean } {
+  const { taking, start } = useStartJob();
+  const [over, setOver] = useState(false);
 
   useEffect(() => {
     const carriesFiles = (event: DragEvent) => event.dataTransfer?.types.includes("Files") ?? false;
@@ -60,5 +64,5 @@ export function useIncoming(): {
       window.removeEventListener("paste", onPaste);
     };
   });
-  return { over, taking: upload.isPending || loose.isPending, start, tryFile: loose.mutate };
+  return { over, taking };
 }

@@ -43,6 +43,7 @@ export function WordSlot({
       autoFocus
       type={slot.kind === "date" ? "date" : "text"}
       aria-label={slot.called}
+      data-path={slot.path}
       value={typing}
       maxLength={slot.kind === "text" ? slot.high : undefined}
       width={slot.kind === "date" ? "150px" : `${Math.max(10, typing.length + 2)}ch`}
