@@ -1,0 +1,31 @@
+"""The demo shop's files come from our own code, the same every time, and each can be worked on."""
+
+from datetime import date
+
+from django.test import SimpleTestCase
+
+from demo.jobs import demo_jobs
+from demo.loose_files import LOOSE_FILES, draw_loose_file
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.read import inspect
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
+
+
+class DemoShopTest(SimpleTestCase):
+    def test_loose_files_are_drawn_alike_each_time_and_can_be_read(self) -> None:
+        for name in LOOSE_FILES:
+            with self.subTest(name):
+                content = draw_loose_file(name)
+                self.assertEqual(content, draw_loose_file(name))
+                self.assertGreaterEqual(inspect(content, name).facts.width_px, 240)
+
+    def test_both_jobs_are_finished_jobs(self) -> None:
+        today = date(2026, 11, 25)
+        for demo in demo_jobs(today):
+            with self.subTest(demo.ticket.name):
+                work = work_out(demo.ticket, lambda _, demo=demo: demo.content, MemoryStore())
+                self.assertEqual(work.problems, [])
+                self.assertEqual(len(work.traces["a1"].value.kept), 1)
+                self.assertEqual(len(write_files(demo.ticket, work)), 4)
+                self.assertGreater(date.fromisoformat(demo.ticket.due or ""), today)
