@@ -13,10 +13,12 @@ from typing import Literal
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from nibble_core.errors import InvalidTicket, NothingToTrace
-from nibble_core.graphics import Raster
+from nibble_core.graphics import Pixels, Raster
 
+Numbers = NDArray[np.float64]
 Way = Literal["by itself", "flood", "see-through", "keep"]
 SOFT = 2  # px: how far a soft edge reaches from the flood
 SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
@@ -75,17 +77,17 @@ def _flooded(raster: Raster, tolerance: float) -> Raster:
     shown = np.ascontiguousarray(raster.over_white())
     background = np.median(_border(shown), 0)
     reach = max(1.0, tolerance * 255)
-    near = (np.abs(shown.astype(np.int16) - background.astype(np.int16)).max(2) <= reach).astype(np.uint8)
+    red, green, blue = cv2.split(cv2.absdiff(shown, np.append(np.rint(background), 0)))
+    contrast = cv2.max(cv2.max(red, green), blue)
     # connected to the border through a frame of background laid round the picture
+    near = (contrast <= reach).astype(np.uint8)
     framed = cv2.copyMakeBorder(near, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=1)
     _, labels = cv2.connectedComponents(framed, connectivity=4)
     flood = (labels == labels[0, 0])[1:-1, 1:-1]
     if not flood.any():
         return raster
-    flood |= _faint_specks(~flood, np.abs(shown.astype(np.int16) - background.astype(np.int16)).max(2), reach)
-    colours, alpha = _unmixed(shown, flood, background)
-    own = raster.alpha.astype(np.float32) / 255
-    return _assembled(colours, np.minimum(alpha, own))
+    flood |= _faint_specks(~flood, contrast, reach)
+    return _unmixed(raster, shown, flood, background)
 
 
 def _faint_specks(left: np.ndarray, contrast: np.ndarray, reach: float) -> np.ndarray:
@@ -98,61 +100,62 @@ def _faint_specks(left: np.ndarray, contrast: np.ndarray, reach: float) -> np.nd
     return np.asarray(faint[labels])
 
 
-def _unmixed(shown: np.ndarray, flood: np.ndarray, background: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Drawing colours (rows, columns, 3) and alpha 0 to 1 from a picture over a plain background."""
+def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background: Numbers) -> Raster:
+    """The drawing without a plain background: only the soft band beside the flood is worked on."""
     mask = flood.astype(np.uint8)
     ring = np.ones((2 * SOFT + 1, 2 * SOFT + 1), np.uint8)
     # the flood stops where the mix is beyond its tolerance, so it holds faintly covered pixels too: the soft
     # band reaches to both sides of its edge
-    soft = (cv2.dilate(mask, ring) > 0) & (cv2.erode(mask, ring) == 0)
-    solid = (cv2.dilate(mask, ring) == 0).astype(np.uint8)
-    picture = shown.astype(np.float32)
-    fore, distance = nearest_colours(picture, solid)
-    strong = _strongest_nearby(picture, background.astype(np.float32))
-    fore = np.where((distance <= SOLID_REACH)[..., None], fore, strong)
+    grown = cv2.dilate(mask, ring)
+    soft = (grown > 0) & (cv2.erode(mask, ring) == 0)
+    rows, columns = np.nonzero(soft)
+    here = shown[rows, columns].astype(np.float32)
+    fore, distance = _nearest_colours(shown, (grown == 0).astype(np.uint8), rows, columns)
+    thin = distance > SOLID_REACH
+    fore[thin] = _strongest_nearby(shown, background, rows[thin], columns[thin])
     span = fore - background
-    length = np.maximum((span * span).sum(2), 1.0)
-    share = ((picture - background) * span).sum(2) / length
-    alpha = np.where(soft, np.clip(share, 0, 1), np.where(flood, 0.0, 1.0)).astype(np.float32)
-    alpha[alpha < 2 / 255] = 0.0
-    colours = np.where(((alpha < 1) & (soft | flood))[..., None], fore, picture)
-    return colours, alpha
+    share = ((here - background) * span).sum(1) / np.maximum((span * span).sum(1), 1.0)
+    alpha = np.where(flood, 0, raster.alpha).astype(np.uint8)
+    share = np.where(share < 2 / 255, 0.0, np.clip(share, 0, 1))
+    alpha[rows, columns] = np.minimum(np.rint(255 * share), raster.alpha[rows, columns]).astype(np.uint8)
+    pixels = np.dstack([shown, alpha])
+    pixels[rows, columns, :3] = np.where((share < 1)[:, None], np.clip(np.rint(fore), 0, 255), here)
+    return Raster(pixels)
 
 
-def nearest_colours(picture: np.ndarray, source: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """For every pixel the colour of the nearest pixel in ``source`` (uint8 mask), and its distance in px."""
+def _nearest_colours(
+    picture: Pixels, source: NDArray[np.uint8], rows: NDArray[np.int64], columns: NDArray[np.int64]
+) -> tuple[Numbers, Numbers]:
+    """For each asked pixel the colour (n, 3) of the nearest pixel in ``source``, and its distance in px."""
     if not source.any():
-        return picture.copy(), np.full(source.shape, np.inf, np.float32)
+        return picture[rows, columns].astype(np.float64), np.full(len(rows), np.inf)
     distance, labels = cv2.distanceTransformWithLabels(1 - source, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
-    table = np.zeros((int(labels.max()) + 1, picture.shape[2]), picture.dtype)
+    table = np.zeros((int(labels.max()) + 1, 3), picture.dtype)
     table[labels[source > 0]] = picture[source > 0]
-    return table[labels], distance
+    return table[labels[rows, columns]].astype(np.float64), distance[rows, columns].astype(np.float64)
 
 
-def _strongest_nearby(picture: np.ndarray, background: np.ndarray) -> np.ndarray:
+def _strongest_nearby(
+    picture: Pixels, background: Numbers, rows: NDArray[np.int64], columns: NDArray[np.int64]
+) -> Numbers:
     """The colour furthest from the background within two pixels: what a thin line would be if it were wide."""
-    best = picture.copy()
-    contrast = np.abs(picture - background).sum(2)
-    best_contrast = contrast.copy()
+    best = picture[rows, columns].astype(np.float64)
+    strongest = np.abs(best - background).sum(1)
     for dy in range(-SOFT, SOFT + 1):
         for dx in range(-SOFT, SOFT + 1):
-            moved = np.roll(contrast, (dy, dx), (0, 1))
-            better = moved > best_contrast
-            best[better] = np.roll(picture, (dy, dx), (0, 1))[better]
-            best_contrast[better] = moved[better]
+            y, x = np.clip(rows + dy, 0, picture.shape[0] - 1), np.clip(columns + dx, 0, picture.shape[1] - 1)
+            colour = picture[y, x].astype(np.float64)
+            contrast = np.abs(colour - background).sum(1)
+            better = contrast > strongest
+            best[better], strongest[better] = colour[better], contrast[better]
     return best
 
 
 def _without_fringe(raster: Raster) -> Raster:
     """Own alpha kept; the colours under it are taken from solid pixels wherever they are thin."""
-    alpha = raster.alpha.astype(np.float32) / 255
-    solid = (raster.alpha >= 250).astype(np.uint8)
-    colours = raster.pixels[..., :3].astype(np.float32)
-    fore, distance = nearest_colours(colours, solid)
-    thin = (raster.alpha < 8) & (distance <= SOLID_REACH)
-    return _assembled(np.where(thin[..., None], fore, colours), alpha)
-
-
-def _assembled(colours: np.ndarray, alpha: np.ndarray) -> Raster:
-    rgb = np.clip(np.rint(colours), 0, 255).astype(np.uint8)
-    return Raster(np.dstack([rgb, np.rint(alpha * 255).astype(np.uint8)]))
+    rows, columns = np.nonzero(raster.alpha < 8)
+    fore, distance = _nearest_colours(raster.pixels[..., :3], (raster.alpha >= 250).astype(np.uint8), rows, columns)
+    near = distance <= SOLID_REACH
+    pixels = raster.pixels.copy()
+    pixels[rows[near], columns[near], :3] = np.rint(fore[near]).astype(np.uint8)
+    return Raster(pixels)
