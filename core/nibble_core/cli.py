@@ -10,12 +10,21 @@ import time
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path as File
+from typing import NoReturn
 
 from nibble_core.errors import InvalidTicket, NibbleError, NotBuiltYet, UnreadableFile
 from nibble_core.geometry.units import MM_PER_PX, parse_length
 
 MODES = ("two-tone", "outer", "colours", "centre-lines")
 LARGEST_FILE = 500_000_000
+
+
+class _Parser(argparse.ArgumentParser):
+    """Wrong options are one sentence, too."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"{message[:1].upper()}{message[1:]}. See docs/reference/cli.md.", file=sys.stderr)
+        sys.exit(2)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -33,7 +42,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="nibble", description="From a client's picture to job files.")
+    parser = _Parser(prog="nibble", description="From a client's picture to job files.")
     commands = parser.add_subparsers(required=True, metavar="command")
     inspect = commands.add_parser("inspect", help="what a client's file is, as JSON")
     inspect.add_argument("file", type=File)

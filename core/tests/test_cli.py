@@ -81,6 +81,13 @@ class CommandTest(unittest.TestCase):
         manifest = json.loads((target / "manifest.json").read_text())
         self.assertEqual(manifest["sheets"][0]["copies"], 6)
 
+    def test_wrong_options_are_one_sentence_too(self):
+        for words in (("trace", self.badge), ("trace", self.badge, "--colours", "many", "-o", "x.svg"), ("fly",), ()):
+            err = io.StringIO()
+            with self.subTest(words), contextlib.redirect_stderr(err), self.assertRaises(SystemExit) as caught:
+                main([str(word) for word in words])
+            self.assertEqual((caught.exception.code, err.getvalue().count("\n")), (2, 1))
+
     def test_bad_input_is_one_sentence_and_nothing_written(self):
         out = self.folder / "o.svg"
         empty, words = self.folder / "empty.png", self.folder / "words.png"
