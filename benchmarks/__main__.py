@@ -1,10 +1,10 @@
-"""./nibble benchmark [NAME…]: tracing, contours, files; all without names."""
+"""./nibble benchmark [NAME…]: tracing, contours, files, refusals; all without names."""
 
 import sys
 
-from benchmarks import contours, files, tracing
+from benchmarks import contours, files, refusals, tracing
 
-BENCHMARKS = {"tracing": tracing.run, "contours": contours.run, "files": files.run}
+BENCHMARKS = {"tracing": tracing.run, "contours": contours.run, "files": files.run, "refusals": refusals.run}
 
 if __name__ == "__main__":
     unknown = [name for name in sys.argv[1:] if name not in BENCHMARKS]

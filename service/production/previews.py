@@ -14,7 +14,7 @@ from typing import Any
 
 from nibble_core.errors import Cancelled, NibbleError
 
-LONGEST_SECONDS = 60.0
+LONGEST_SECONDS = 120.0
 _spawn = multiprocessing.get_context("spawn")
 SUPERSEDED = "A newer draft took this one's place."
 

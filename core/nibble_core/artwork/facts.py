@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from nibble_core.errors import NothingToTrace
@@ -76,9 +77,11 @@ def refuse_blank(raster: Raster) -> None:
     if not (raster.alpha >= 8).any():
         raise NothingToTrace("This picture is wholly see-through.", "Ask for it with the drawing switched on.")
     shown = raster.over_white()
-    spread = shown.reshape(-1, 3).max(0).astype(int) - shown.reshape(-1, 3).min(0)
-    if spread.max() <= FLAT and not (raster.is_see_through and raster.alpha.min() < 128):
-        white = shown.min() >= 250
+    channels = cv2.split(np.ascontiguousarray(shown))  # one at a time: far faster than over the last axis
+    if max(int(channel.max()) - int(channel.min()) for channel in channels) <= FLAT and not (
+        raster.is_see_through and raster.alpha.min() < 128
+    ):
+        white = min(channel.min() for channel in channels) >= 250
         colour = "white" if white else "one flat colour"
         raise NothingToTrace(f"This picture is {colour} from edge to edge.", "Check that it is the right file.")
 

@@ -76,4 +76,4 @@ def ring_points(ring: LinearRing, *, outer: bool) -> Points:
     points = shapely.get_coordinates(ring)[:-1]
     x, y = (points - points[0]).T
     positive = float(x @ np.roll(y, -1) - y @ np.roll(x, -1)) > 0
-    return np.asarray(points if positive == outer else points[::-1])
+    return np.ascontiguousarray(points if positive == outer else points[::-1])

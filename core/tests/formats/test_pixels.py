@@ -2,7 +2,6 @@
 
 import io
 import struct
-import time
 import unittest
 import zlib
 
@@ -72,13 +71,11 @@ class ReadTest(unittest.TestCase):
 
 
 class RefusalTest(unittest.TestCase):
-    """Each within two seconds, with a sentence and a way out."""
+    """Each with a sentence and a way out; how fast is a matter of the benchmarks."""
 
     def refused(self, content: bytes, name: str, kind: type = UnreadableFile) -> UnreadableFile:
-        start = time.perf_counter()
         with self.assertRaises(kind) as caught:
             read_picture(content, name)
-        self.assertLess(time.perf_counter() - start, 2)
         self.assertTrue(caught.exception.message and caught.exception.what_to_do)
         return caught.exception
 
