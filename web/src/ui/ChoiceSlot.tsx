@@ -91,6 +91,7 @@ export function ChoiceSlot({ slot, value, unit, onDraft, onTake, onRestore }: Pr
           top="100%"
           zIndex={20}
           width="270px"
+          whiteSpace="normal"
           background="paper.white"
           border="1px solid {colors.hair}"
           borderRadius="card"

@@ -144,6 +144,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
   return (
     <chakra.span
       display="inline-flex"
+      whiteSpace="normal"
       flexWrap="wrap"
       alignItems="baseline"
       gap="4px"

@@ -18,8 +18,8 @@ export interface SlotActions {
   onRestore: () => void;
 }
 
-/** Keeps a comma from beginning a line after a slot. */
-const WORD_JOINER = "\u2060";
+/** What follows a slot without a space stays on its line. */
+const PUNCTUATION = /^[.,;:”]+/;
 
 interface Props extends SlotActions {
   sentence: Sentence;
@@ -38,21 +38,25 @@ export function SentenceView({ sentence, draft, suggested, unit, children, ...ac
   const slots = (parts: Sentence["parts"]) =>
     parts.map((part, index) => {
       if (typeof part === "string") {
-        const capital = index === 0 ? part.charAt(0).toUpperCase() + part.slice(1) : part;
-        const words = /^[.,;:”]/.test(capital) ? `${WORD_JOINER}${capital}` : capital;
+        const words =
+          index === 0 ? part.charAt(0).toUpperCase() + part.slice(1) : part.replace(PUNCTUATION, "");
         // biome-ignore lint/suspicious/noArrayIndexKey: words have their place only
         return <span key={index}>{words}</span>;
       }
+      const next = parts[index + 1];
+      const punctuation = typeof next === "string" ? (PUNCTUATION.exec(next)?.[0] ?? "") : "";
       return (
-        <SlotView
-          key={part.path}
-          slot={part}
-          first={index === 0}
-          value={part.path in draft ? (draft[part.path] as Value) : part.value}
-          suggested={suggested[part.path]}
-          unit={unit}
-          {...actions}
-        />
+        <chakra.span key={part.path} whiteSpace="nowrap">
+          <SlotView
+            slot={part}
+            first={index === 0}
+            value={part.path in draft ? (draft[part.path] as Value) : part.value}
+            suggested={suggested[part.path]}
+            unit={unit}
+            {...actions}
+          />
+          {punctuation}
+        </chakra.span>
       );
     });
   return (

@@ -12,6 +12,7 @@ export const slotStyle = {
     minHeight: "24px",
     cursor: "pointer",
     textAlign: "left",
+    whiteSpace: "normal",
     overflowWrap: "anywhere",
     _hover: { background: "marigold.note" },
     "&[data-held], &[aria-expanded=true]": {
