@@ -104,14 +104,6 @@ class StartedOut(Schema):
     id: int
 
 
-class HistoryOut(Schema):
-    number: int
-    kind: str
-    words: str
-    author: str
-    time: datetime
-
-
 class LooseFileOut(Schema):
     name: str
     words: str
@@ -163,15 +155,6 @@ def start_from_loose_file(request: HttpRequest, body: DemoFileIn) -> StartedOut:
 @router.get("/{job_id}", response=JobOut, operation_id="job")
 def job(request: HttpRequest, job_id: int) -> JobOut:
     return job_out(_newest(job_id))
-
-
-@router.get("/{job_id}/history", response=list[HistoryOut], operation_id="history")
-def history(request: HttpRequest, job_id: int) -> list[HistoryOut]:
-    rows = Revision.objects.filter(job_id=job_id).select_related("author").order_by("-number")[:500]
-    return [
-        HistoryOut(number=row.number, kind=row.kind, words=row.words, author=_author(row), time=row.time)
-        for row in rows
-    ]
 
 
 @router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nibble_core.errors import FileDisagrees
-from nibble_core.geometry import ARC, Path
+from nibble_core.geometry import ARC, Affine, Path
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Page
 
@@ -61,18 +61,19 @@ def _check_paths(meant: Sequence[Path], found: Sequence[Path], what: str) -> Non
         _near(one.rows[:, ends], other.rows[:, ends], what)
         middles = one.kinds != ARC  # an arc's centre follows from its ends, less exactly
         _near(one.rows[middles, 2:6], other.rows[middles, 2:6], what)
-        _near(one.flattened(), other.flattened(), what, 4 * POSITION) if not middles.all() else None
+        if not middles.all():
+            _near(one.flattened(), other.flattened(), what, 4 * POSITION)
 
 
-def _corners(width: float, height: float, placements: Sequence[object]) -> list[list[float]]:
+def _corners(width: float, height: float, placements: Sequence[Affine]) -> list[list[float]]:
     box = np.array([[0.0, 0.0], [width, height]])
-    return [p.map(box).ravel().tolist() for p in placements]  # type: ignore[attr-defined]
+    return [p.map(box).ravel().tolist() for p in placements]
 
 
-def _unit_corners(placements: Sequence[object]) -> list[list[float]]:
+def _unit_corners(placements: Sequence[Affine]) -> list[list[float]]:
     """An image fills the unit square with its first row at the top, y = 1."""
     box = np.array([[0.0, 1.0], [1.0, 0.0]])
-    return [p.map(box).ravel().tolist() for p in placements]  # type: ignore[attr-defined]
+    return [p.map(box).ravel().tolist() for p in placements]
 
 
 def _near(meant: object, found: object, what: str, within: float = POSITION) -> None:

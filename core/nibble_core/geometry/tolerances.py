@@ -15,8 +15,5 @@ REFIT = 0.004
 POSITION = 0.001
 """Positions in files: what reading back may differ by."""
 
-SAME_POINT = 1e-6
-"""Points nearer than this are one point (floating-point noise of chained maps)."""
-
 TRACE_PX = 0.12
 """Default deviation of a traced outline from its grey iso-line, in pixels, on a clean picture."""

@@ -46,7 +46,7 @@ class Traced:
 
     def deviation(self) -> tuple[float, float]:
         """Worst and mean distance from the outlines to the iso-line, in pixels."""
-        return deviation([ring for traced in self.regions for ring in traced.region.rings], self.rings)
+        return deviation(outline_paths(self), self.rings)
 
 
 def trace_two_tone(

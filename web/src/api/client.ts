@@ -10,7 +10,6 @@ export type Change = components["schemas"]["ChangeIn"];
 export type Task = components["schemas"]["TaskOut"];
 export type Session = components["schemas"]["Session"];
 export type LooseFile = components["schemas"]["LooseFileOut"];
-export type History = components["schemas"]["HistoryOut"];
 
 /** What the service says when something cannot be done. */
 export class Refusal extends Error {
@@ -78,7 +77,6 @@ export const api = {
   looseFiles: () => get<LooseFile[]>("/jobs/loose-files"),
   startFromLooseFile: (name: string) => post<{ id: number }>("/jobs/loose-files", { name }),
   job: (id: number) => get<Job>(`/jobs/${id}`),
-  history: (id: number) => get<History[]>(`/jobs/${id}/history`),
   change: (id: number, seen: number, changes: Change[]) =>
     post<Job>(`/jobs/${id}/changes`, { seen, changes }),
   undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),

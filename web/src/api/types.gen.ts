@@ -79,23 +79,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/history": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** History */
-        get: operations["history"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/jobs/{job_id}/changes": {
         parameters: {
             query?: never;
@@ -472,22 +455,6 @@ export interface components {
             choices: components["schemas"]["ChoiceOut"][];
             /** Changed */
             changed: boolean;
-        };
-        /** HistoryOut */
-        HistoryOut: {
-            /** Number */
-            number: number;
-            /** Kind */
-            kind: string;
-            /** Words */
-            words: string;
-            /** Author */
-            author: string;
-            /**
-             * Time
-             * Format: date-time
-             */
-            time: string;
         };
         /** ChangeIn */
         ChangeIn: {
@@ -894,28 +861,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    history: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HistoryOut"][];
                 };
             };
         };

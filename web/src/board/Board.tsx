@@ -31,6 +31,15 @@ export function Board() {
     queryFn: () => api.jobs(asked, archived),
     placeholderData: keepPreviousData,
   });
+  const { data: session } = useQuery({ queryKey: ["session"], queryFn: api.session });
+  const signOut = useMutation({
+    mutationFn: api.signOut,
+    onSuccess: (left) => {
+      client.clear();
+      client.setQueryData(["session"], left);
+    },
+    onError: tell,
+  });
   const refresh = () => client.invalidateQueries({ queryKey: ["jobs"] });
   const duplicate = useMutation({ mutationFn: api.duplicate, onSuccess: refresh, onError: tell });
   const archive = useMutation({
@@ -121,6 +130,11 @@ export function Board() {
             </chakra.span>
           )}
         </chakra.label>
+        {session && !session.demo && (
+          <Button type="button" look="quiet" fontSize="15px" onClick={() => signOut.mutate()}>
+            Sign {session.name} out
+          </Button>
+        )}
         <Button type="button" onClick={() => setKeys(true)} aria-label="Keys" title="Keys (?)">
           ?
         </Button>

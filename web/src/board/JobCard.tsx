@@ -2,8 +2,8 @@ import { chakra } from "@chakra-ui/react";
 import { Link } from "react-router";
 import type { Card } from "../api/client";
 import type { Box } from "../engine/camera";
-import { processColour } from "../theme/processes";
 import { Button } from "../ui/Button";
+import { CutLines } from "../ui/CutLines";
 import { StateBadge } from "../ui/Mark";
 import { sayDate } from "../ui/slots";
 
@@ -127,16 +127,7 @@ function CardPicture({ picture }: { picture: Picture }) {
       aria-hidden="true"
     >
       {picture.cleaned && <image href={picture.cleaned} width={picture.width} height={picture.height} />}
-      {picture.lines.map((line) => (
-        <path
-          key={line.d}
-          d={line.d}
-          fill="none"
-          stroke={processColour(line.process)}
-          strokeWidth="1.3"
-          vectorEffect="non-scaling-stroke"
-        />
-      ))}
+      <CutLines lines={picture.lines} width="1.3" />
     </Svg>
   );
 }

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import type { Work } from "../api/client";
 import type { Box } from "../engine/camera";
-import { processColour } from "../theme/processes";
+import { CutLines } from "../ui/CutLines";
 import type { StationKey } from "./stations";
 import type { Ticket } from "./ticket";
 
@@ -73,19 +73,9 @@ function PieceMiniature({ station, ticket, work }: Props) {
           .filter((shape) => !shape.dropped)
           .map((shape) => <path key={shape.d} d={shape.d} fill={shape.colour} fillRule="evenodd" />);
       })}
-      {station === "lines" &&
-        layers
-          .flatMap((layer) => work.layers[layer.id]?.lines ?? [])
-          .map((line) => (
-            <path
-              key={line.id}
-              d={line.d}
-              fill="none"
-              stroke={processColour(line.process)}
-              strokeWidth="1.2"
-              vectorEffect="non-scaling-stroke"
-            />
-          ))}
+      {station === "lines" && (
+        <CutLines lines={layers.flatMap((layer) => work.layers[layer.id]?.lines ?? [])} width="1.2" />
+      )}
     </>
   );
 }
@@ -119,16 +109,7 @@ function SheetMiniature({ station, ticket, work }: Props) {
                     height={artwork.height ?? artwork.width}
                   />
                 ))}
-                {lines.map((line) => (
-                  <path
-                    key={line.id}
-                    d={line.d}
-                    fill="none"
-                    stroke={processColour(line.process)}
-                    strokeWidth="0.8"
-                    vectorEffect="non-scaling-stroke"
-                  />
-                ))}
+                <CutLines lines={lines} width="0.8" />
               </g>
             </defs>
             {laid.places.length <= MOST_COPIES_DRAWN
