@@ -35,8 +35,8 @@ export function Board() {
   const signOut = useMutation({
     mutationFn: api.signOut,
     onSuccess: (left) => {
-      client.clear();
       client.setQueryData(["session"], left);
+      client.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
     },
     onError: tell,
   });
