@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Sequence
 
 import numpy as np
 from PIL import Image, ImageDraw
+from shapely import LinearRing, LineString
+
+from nibble_core.geometry.regions import polygons
 
 OVER = 4  # drawn so many times larger than asked for
 Place = tuple[float, float]
@@ -40,11 +42,18 @@ class Canvas:
 
     def stroke(self, places: Sequence[Place], width: float, fill: str, *, closed: bool = False) -> None:
         """A line of round joints and ends."""
-        run = [*places, places[0]] if closed else list(places)
-        for a, b in itertools.pairwise(run):
-            self._draw.line([self._at(a), self._at(b)], fill=fill, width=max(1, round(width * self._scale)))
-        for x, y in run:
-            self.disc(x, y, width / 2, fill=fill)
+        line = LinearRing(places) if closed else LineString(places)
+        for part in polygons(line.buffer(width / 2, quad_segs=32)):
+            if not part.interiors:
+                self.polygon(list(part.exterior.coords), fill)
+                continue
+            # the surface draws no holes: a ring goes through a mask
+            mask = Image.new("L", self._image.size, 0)
+            pen = ImageDraw.Draw(mask)
+            pen.polygon([self._at(p) for p in part.exterior.coords], fill=255)
+            for hole in part.interiors:
+                pen.polygon([self._at(p) for p in hole.coords], fill=0)
+            self._image.paste(fill, mask=mask)
 
     def picture(self) -> Image.Image:
         """The drawing, reduced; colours are averaged premultiplied so that clear parts leave no fringe."""

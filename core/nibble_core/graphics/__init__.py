@@ -2,9 +2,9 @@
 
 from nibble_core.graphics.drawing import Colour, Drawing, Shape, hex_colour
 from nibble_core.graphics.page import BLACK, Filled, Ink, Page, Picture, Stroked
-from nibble_core.graphics.raster import Grey, Pixels, Raster
+from nibble_core.graphics.raster import LUMA, Grey, Pixels, Raster
 
 __all__ = [
-    "BLACK", "Colour", "Drawing", "Filled", "Grey", "Ink", "Page", "Picture", "Pixels", "Raster", "Shape",
+    "BLACK", "LUMA", "Colour", "Drawing", "Filled", "Grey", "Ink", "Page", "Picture", "Pixels", "Raster", "Shape",
     "Stroked", "hex_colour",
 ]  # fmt: skip

@@ -9,14 +9,21 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import ARC, LINE, Path, Points
+from nibble_core.tracing.distance_kernels import beside
 
+MOST_SAMPLES = 4000
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
 SMOOTH_TURN = np.radians(20)
 
 
 def distances(points: Points, rings: Sequence[Points]) -> NDArray[np.float64]:
     """Distance of each point (n, 2) to the nearest of the closed polylines."""
-    lines = shapely.linestrings(np.concatenate([np.stack([ring, np.roll(ring, -1, 0)], 1) for ring in rings]))
+    return distances_to_lines(points, [np.vstack([ring, ring[:1]]) for ring in rings])
+
+
+def distances_to_lines(points: Points, polylines: Sequence[Points]) -> NDArray[np.float64]:
+    """Distance of each point (n, 2) to the nearest of the open polylines."""
+    lines = shapely.linestrings(np.concatenate([np.stack([line[:-1], line[1:]], 1) for line in polylines]))
     tree = shapely.STRtree(lines)
     places = shapely.points(points)
     return np.asarray(shapely.distance(places, lines[tree.nearest(places)]))
@@ -27,13 +34,12 @@ def stray(path: Path, ring: Points) -> float:
     outline = path.flattened(0.02)
     corners = corner_points(path)
     worst = 0.0
-    for samples, target in ((ring, outline), (evenly(outline, 1.0), ring)):
+    for samples, target in ((ring[:: max(1, len(ring) // MOST_SAMPLES)], outline), (evenly(outline, 1.0), ring)):
+        apart = beside(np.ascontiguousarray(samples), np.ascontiguousarray(target), True)
         if len(corners):
-            tree = shapely.STRtree(shapely.points(corners))
-            near = tree.query(shapely.points(samples), predicate="dwithin", distance=CORNER_RADIUS)[0]
-            samples = np.delete(samples, near, 0)
-        if len(samples):
-            worst = max(worst, float(distances(samples, [target]).max()))
+            tree = shapely.STRtree(shapely.points(samples))
+            apart[tree.query(shapely.points(corners), predicate="dwithin", distance=CORNER_RADIUS)[1]] = 0.0
+        worst = max(worst, float(apart.max()))
     return worst
 
 
@@ -59,9 +65,13 @@ def deviation(paths: Sequence[Path], rings: Sequence[Points], *, step: float = 0
 
 def evenly(ring: Points, step: float) -> Points:
     """A closed polyline with further points, so that none are more than ``step`` apart."""
-    following = np.roll(ring, -1, 0)
-    chords = np.hypot(*(following - ring).T)
-    counts = np.maximum(1, np.ceil(chords / step)).astype(np.int64)
-    of = np.repeat(np.arange(len(ring)), counts)
+    return evenly_along(np.vstack([ring, ring[:1]]), step)[:-1]
+
+
+def evenly_along(line: Points, step: float) -> Points:
+    """An open polyline with further points, so that none are more than ``step`` apart."""
+    steps = np.diff(line, axis=0)
+    counts = np.maximum(1, np.ceil(np.hypot(*steps.T) / step)).astype(np.int64)
+    of = np.repeat(np.arange(len(steps)), counts)
     t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]
-    return np.asarray(ring[of] + (following - ring)[of] * t[:, None])
+    return np.vstack([line[of] + steps[of] * t[:, None], line[-1:]])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -27,19 +27,24 @@ def tolerance_for(noise: float) -> float:
 
 
 def edge_jitter(rings: Sequence[Points], noise: float) -> float:
-    """``noise``, raised to what the edges themselves wobble by (px).
-
-    Staircases are not seen in the grey beside an edge, but they make a tight fit wind. Where the longest rings
-    take far fewer nodes at the tolerance of a higher noise, that noise is real.
-    """
+    """``noise``, raised to what the edges of the longest rings themselves wobble by (px)."""
     probes = sorted((ring for ring in rings if len(ring) > 60), key=len)[-PROBES:]
 
     def nodes(at: float) -> int:
         return sum(len(fit_ring(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at)[0]) for ring in probes)
 
-    fewest = nodes(noise) if probes else 0
+    return raised_to_wobble(nodes, noise) if probes else noise
+
+
+def raised_to_wobble(nodes: Callable[[float], int], noise: float) -> float:
+    """``noise``, or the noise at which trial fits take far fewer nodes.
+
+    Staircases are not seen in the grey beside an edge, but they make a tight fit wind. Where lines take far fewer
+    nodes at the tolerance of a higher noise, that noise is real. ``nodes``: how many a fit at a given noise takes.
+    """
+    fewest = nodes(noise)
     for jitter in JITTERS:
-        if probes and jitter > noise:
+        if jitter > noise:
             count = nodes(jitter)
             if count <= FAR_FEWER * fewest:
                 noise, fewest = jitter, count

@@ -1,0 +1,274 @@
+"""Pixels to the strokes of a line drawing: the middle of every drawn line, with its width.
+
+The skeleton says how strokes run and cross; where the middle lies is then measured in the grey picture, across the
+stroke, far finer than a pixel.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from nibble_core.errors import Cancelled, NothingToTrace
+from nibble_core.geometry import Path, Points
+from nibble_core.geometry.kernels import fit_line
+from nibble_core.geometry.ring_kernels import crossing
+from nibble_core.graphics import Colour, Grey, Raster
+from nibble_core.tracing.deviation import distances_to_lines, evenly_along
+from nibble_core.tracing.outline import fit_outline
+from nibble_core.tracing.skeleton import Course, skeleton_courses
+from nibble_core.tracing.stretch import fit_stretch
+
+TOLERANCE = 0.3  # px, of the middle from what was measured
+RIPPLE = 0.08  # px: how unsteady a measured middle is
+PROFILE_STEP = 0.5
+FOREIGN = 0.18  # share of the width by which a profile may differ and still be of this stroke alone
+LEAST_TURN = np.radians(14)
+MOST_STROKES = 5_000
+
+Numbers = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class TracedStroke:
+    """A stroke in pixels: its middle, its width, its colour, a place on it and its inked area in px²."""
+
+    path: Path
+    width: float
+    colour: Colour
+    place: tuple[float, float]
+    area: float
+
+
+@dataclass(frozen=True, eq=False)
+class TracedStrokes:
+    """All strokes, longest first, with the measured middles (polylines) they were fitted to, and the level used."""
+
+    strokes: tuple[TracedStroke, ...]
+    middles: tuple[Points, ...]
+    level: float
+
+    def deviation(self) -> tuple[float, float]:
+        """Worst and mean distance from the strokes to their measured middles, px."""
+        if not self.strokes:
+            return 0.0, 0.0
+        lines = [closed_line(stroke.path) for stroke in self.strokes]
+        apart = distances_to_lines(np.vstack(self.middles), lines)
+        return float(apart.max()), float(apart.mean())
+
+
+def trace_centre_lines(
+    grey: Grey,
+    picture: Raster,
+    *,
+    level: float,
+    tolerance: float | None = None,
+    smallest_area: float = 4.0,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> TracedStrokes:
+    """Strokes of everything in ``grey`` (0 black to 1 white) darker than ``level``.
+
+    ``tolerance``: largest deviation of the fit from the measured middle, px. ``smallest_area``: px² under which a
+    patch of ink is a speck. Raises NothingToTrace when the drawing falls into too many strokes, Cancelled.
+    """
+    mask = _without_specks(grey < level, smallest_area)
+    courses = skeleton_courses(mask)
+    if len(courses) > MOST_STROKES:
+        raise NothingToTrace(
+            f"This picture falls into {len(courses):,} strokes.", "It is no line drawing: trace shapes or colours."
+        )
+    ink = float(np.median(grey[mask])) if mask.any() else 0.0
+    paper = float(np.median(grey[~mask])) if not mask.all() else 1.0
+    cover = np.clip((paper - grey) / max(paper - ink, 1e-3), 0, 1.2).astype(np.float32)
+    found = []
+    for course in courses:
+        if cancelled():
+            raise Cancelled("This trace was superseded.")
+        made = _stroke(course, cover, picture, TOLERANCE if tolerance is None else tolerance)
+        if made is not None:
+            found.append(made)
+    found.sort(key=lambda one: -one[0].area)
+    return TracedStrokes(tuple(stroke for stroke, _ in found), tuple(middle for _, middle in found), level)
+
+
+def closed_line(path: Path) -> Points:
+    """A path as a polyline that ends where it began if it is closed."""
+    points = path.flattened(0.02)
+    return np.vstack([points, points[:1]]) if path.closed else points
+
+
+def _without_specks(mask: NDArray[np.bool_], smallest: float) -> NDArray[np.bool_]:
+    _, patches, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
+    large = stats[:, cv2.CC_STAT_AREA] >= smallest
+    large[0] = False
+    return np.asarray(large[patches])
+
+
+def _stroke(
+    course: Course, cover: NDArray[np.float32], picture: Raster, tolerance: float
+) -> tuple[TracedStroke, Points] | None:
+    half = float(np.median(course.half[~course.in_junction] if (~course.in_junction).any() else course.half))
+    middle, width = _measured(course, cover, half)
+    if len(middle) < 2:
+        return None
+    if width > 0:
+        half = width / 2
+    blunt = max(1.0, half)
+    if course.closed:
+        if len(middle) < 8:
+            return None
+        path = fit_outline(middle, tolerance=tolerance, noise=RIPPLE)
+    else:
+        middle = _with_ends(middle, course.stops, cover, half)
+        path = fit_stretch(middle, tolerance=tolerance, noise=RIPPLE, blunt=blunt)
+    length = path.length()
+    if length < 1.0:
+        return None
+    at = middle[len(middle) // 2]
+    row, column = min(max(int(at[1]), 0), picture.height - 1), min(max(int(at[0]), 0), picture.width - 1)
+    red, green, blue = picture.over_white()[row, column].tolist()
+    stroke = TracedStroke(path, 2 * half, (red, green, blue), (float(at[0]), float(at[1])), length * 2 * half)
+    return stroke, middle
+
+
+def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[Points, float]:
+    """The middle of the ink across the stroke at every place outside junctions, twice, and the median width."""
+    keep = ~course.in_junction
+    if keep.sum() < 2:
+        return course.places, 0.0
+    places, width = course.places, 0.0
+    for _ in range(2):
+        normal = _normals(places, course.closed, half)
+        reach = np.arange(-1.6 * half - 2, 1.6 * half + 2.01, PROFILE_STEP)
+        x = (places[:, :1] + normal[:, :1] * reach - 0.5).astype(np.float32)
+        y = (places[:, 1:] + normal[:, 1:] * reach - 0.5).astype(np.float32)
+        profile = _own_part(cv2.remap(cover, x, y, cv2.INTER_LINEAR, borderValue=0).astype(float))
+        ink = profile.sum(1) * PROFILE_STEP
+        off = (profile * reach).sum(1) * PROFILE_STEP / np.maximum(ink, 1e-6)
+        sound = keep & (np.abs(off) < half) & (ink > 0)
+        if not sound.any():
+            break
+        width = float(np.median(ink[sound]))
+        # beside a crossing the other stroke's ink lies in the profile and pulls the middle over
+        clean = sound & (np.abs(ink - width) < FOREIGN * width + 0.5)
+        if clean.sum() >= max(3, 0.3 * sound.sum()):
+            keep = clean
+        places = places + normal * np.where(sound, off, 0.0)[:, None]
+    return _bridged(places, keep, half), width
+
+
+def _bridged(places: Points, keep: NDArray[np.bool_], half: float) -> Points:
+    """The kept places, and at each gap where the stroke turns the corner that both sides point to."""
+    index = np.nonzero(keep)[0]
+    pieces, start = [], 0
+    reach = max(4, round(3 * half))
+    for gap in np.nonzero(np.diff(index) > 1)[0].tolist():
+        pieces.append(places[index[start : gap + 1]])
+        before, after = places[index[max(0, gap + 1 - reach) : gap + 1]], places[index[gap + 1 : gap + 1 + reach]]
+        corner = _corner_between(before, after, half)
+        if corner is not None:
+            pieces.append(corner[None])
+        start = gap + 1
+    pieces.append(places[index[start:]])
+    return _spaced(np.vstack(pieces))
+
+
+def _corner_between(before: Points, after: Points, half: float) -> Points | None:
+    """Where the lines through two pieces of a stroke cross, if they turn and cross between the pieces."""
+    if len(before) < 3 or len(after) < 3:
+        return None
+    ax, ay, au, av, _ = fit_line(np.ascontiguousarray(before), 0, len(before), 1)
+    bx, by, bu, bv, _ = fit_line(np.ascontiguousarray(after), 0, len(after), 1)
+    turn = float(np.arctan2(au * bv - av * bu, au * bu + av * bv))
+    bend = (_bend(before) + _bend(after)) / 2 * float(np.hypot(*(after.mean(0) - before.mean(0))))
+    if abs(turn - bend) < LEAST_TURN:
+        return None
+    found, x, y = crossing(ax, ay, au, av, bx, by, bu, bv)
+    place = np.array([x, y])
+    if not found or min(np.hypot(*(place - before[-1])), np.hypot(*(place - after[0]))) > 4 * half:
+        return None
+    ahead = (place - before[-1]) @ (au, av) > 0 and (place - after[0]) @ (bu, bv) < 0
+    return place if ahead else None
+
+
+def _bend(places: Points) -> float:
+    """Signed mean curvature of a short piece, radians a px."""
+    half = len(places) // 2
+    if half < 2:
+        return 0.0
+    one, other = places[half] - places[0], places[-1] - places[half]
+    turn = np.arctan2(one[0] * other[1] - one[1] * other[0], one @ other)
+    return float(turn / max(0.5 * (np.hypot(*one) + np.hypot(*other)), 1e-6))
+
+
+def _own_part(profile: Numbers) -> Numbers:
+    """Each profile (n, samples) without ink that a gap separates from its middle: a neighbouring stroke's."""
+    middle = profile.shape[1] // 2
+    gap = profile < 0.15
+    left = np.cumsum(gap[:, middle::-1], 1)[:, ::-1]
+    right = np.cumsum(gap[:, middle:], 1)
+    beyond = np.concatenate([left, right[:, 1:]], 1) > 0
+    return np.where(beyond, 0.0, profile)
+
+
+def _normals(places: Points, closed: bool, half: float) -> Points:
+    """Unit normals of a smoothed course."""
+    window = int(np.clip(round(half) * 2 + 3, 5, 21))
+    window = min(window, (len(places) - 1) // 2 * 2 + 1)
+    mode = "wrap" if closed else "edge"
+    padded = np.pad(places, ((window, window), (0, 0)), mode=mode)
+    kernel = np.ones(window) / window
+    smooth = np.stack([np.convolve(padded[:, k], kernel, "same") for k in (0, 1)], 1)
+    tangent = np.gradient(smooth, axis=0)[window:-window]
+    tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+    return np.stack([-tangent[:, 1], tangent[:, 0]], 1)
+
+
+def _spaced(places: Points) -> Points:
+    """Without places that crowd or fold back on the one before."""
+    kept = [places[0]]
+    for place in places[1:]:
+        if np.hypot(*(place - kept[-1])) > 0.3:
+            kept.append(place)
+    return np.array(kept)
+
+
+def _with_ends(
+    middle: Points, stops: Sequence[Points | None], cover: NDArray[np.float32], half: float
+) -> Points:
+    """The middle led to the junctions it stops at, or to where a round end of the ink has its centre."""
+    first = _end(middle[::-1], stops[0], cover, half)[::-1]
+    return _end(first, stops[1], cover, half)
+
+
+def _end(middle: Points, stop: Points | None, cover: NDArray[np.float32], half: float) -> Points:
+    if stop is not None:
+        return np.vstack([middle, stop[None]]) if np.hypot(*(stop - middle[-1])) > 0.5 else middle
+    back = min(len(middle) - 1, max(3, round(1.5 * half)))
+    way = middle[-1] - middle[-1 - back]
+    size = float(np.hypot(*way))
+    if size < 1e-6:
+        return middle
+    way = way / size
+    start = middle[-1 - back // 2] if back > 3 else middle[-1]
+    walked = np.arange(0, 4 * half + 6, 0.25)
+    along = start + way * walked[:, None]
+    ink = cv2.remap(
+        cover, (along[:, 0] - 0.5).astype(np.float32)[None], (along[:, 1] - 0.5).astype(np.float32)[None],
+        cv2.INTER_LINEAR, borderValue=0,
+    )[0]  # fmt: skip
+    out = np.nonzero(ink < 0.5)[0]
+    if not len(out) or out[0] == 0:
+        return middle
+    tip = start + way * (walked[out[0]] - half)
+    short = middle[((middle - tip) @ way) < -0.5]
+    return np.vstack([short, tip[None]]) if len(short) >= 1 else middle
+
+
+def stroke_lines(strokes: Sequence[TracedStroke], step: float = 0.5) -> list[Points]:
+    """The strokes as evenly dense polylines."""
+    return [evenly_along(closed_line(stroke.path), step) for stroke in strokes]

@@ -1,0 +1,188 @@
+"""Pixels to flat colour areas that share their edges exactly.
+
+Palette, label map, planar graph, one fit a border: nothing is fitted twice, so no gap and no overlap can appear.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nibble_core.errors import Cancelled, NothingToTrace
+from nibble_core.geometry import Path, Points, Region
+from nibble_core.graphics import LUMA, Colour, Raster
+from nibble_core.tracing.deviation import distances_to_lines
+from nibble_core.tracing.iso import ring_area
+from nibble_core.tracing.labels import connected_patches, label_map
+from nibble_core.tracing.outline import fit_outline, raised_to_wobble, tolerance_for
+from nibble_core.tracing.palette import find_palette
+from nibble_core.tracing.planar import Border, borders_of, junctions_of, rings_of
+from nibble_core.tracing.stretch import fit_stretch
+from nibble_core.tracing.two_tone import TracedRegion, inside_place
+
+MOST_AREAS = 20_000
+MIXED_ENDS = 2  # places beside a junction where pixels show three colours
+RIPPLE = 0.25  # share of a flat area's spread that moves its edges
+
+
+@dataclass(frozen=True, eq=False)
+class TracedAreas:
+    """Flat colour areas, in pixels: ``regions`` tile the whole picture, largest first.
+
+    places: polylines (n, 2) where colours truly meet, one a border; noise: of the edges; palette: the colours; seams:
+    the borders between two areas, each with the indices of both regions.
+    """
+
+    regions: tuple[TracedRegion, ...]
+    places: tuple[Points, ...]
+    noise: float
+    palette: tuple[Colour, ...]
+    seams: tuple[tuple[Path, int, int], ...]
+
+    def deviation(self) -> tuple[float, float]:
+        """Worst and mean distance from the outlines to where the colours meet, px; pixels beside junctions, which
+        show three colours, are left out."""
+        lines = [path.flattened(0.02) for path, _, _ in self.seams]
+        if not lines:
+            return 0.0, 0.0
+        lines = [np.vstack([line, line[:1]]) if path.closed else line for line, (path, _, _) in zip(lines, self.seams)]
+        places = [p[MIXED_ENDS:-MIXED_ENDS] for p in self.places if len(p) > 2 * MIXED_ENDS + 2]
+        if not places:
+            return 0.0, 0.0
+        apart = distances_to_lines(np.vstack(places), lines)
+        return float(apart.max()), float(apart.mean())
+
+
+def trace_colours(
+    raster: Raster,
+    *,
+    count: int | None = None,
+    palette: Sequence[Colour] | None = None,
+    tolerance: float | None = None,
+    smallest_area: float = 4.0,
+    polished: bool = True,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> TracedAreas:
+    """Areas of flat colour over the whole picture laid on white paper.
+
+    ``count``: at most so many colours; None finds the number. ``palette``: the colours themselves instead.
+    ``tolerance``: largest deviation of smooth stretches, px. ``smallest_area``: px² under which an area is noise.
+    Raises NothingToTrace for a picture that falls into too many areas, Cancelled.
+    """
+    picture = np.ascontiguousarray(raster.over_white())
+    colours = find_palette(picture, count) if palette is None else np.array(palette, np.float64).reshape(-1, 3)
+    labels = label_map(picture, colours, speck=smallest_area)
+    patches, owners = connected_patches(labels)
+    if len(owners) > MOST_AREAS:
+        raise NothingToTrace(
+            f"This picture falls into {len(owners):,} areas of flat colour.",
+            "Choose fewer colours, or turn it into flat tones first.",
+        )
+    if cancelled():
+        raise Cancelled("This trace was superseded.")
+    noise = area_noise(picture, labels, colours)
+    weighed = picture.astype(np.float32) * _weights(len(colours))
+    borders = borders_of(patches, owners, weighed, colours * _weights(len(colours)))
+    junctions = junctions_of(borders, *labels.shape)
+    noise = _wobble(borders, junctions, noise)
+    allowed = tolerance_for(noise) if tolerance is None else tolerance
+    paths = []
+    for border in borders:
+        if cancelled():
+            raise Cancelled("This trace was superseded.")
+        paths.append(_fitted(border, junctions, allowed, noise, polished))
+    regions = _regions(borders, paths, owners, colours)
+    index = {patch: k for k, (patch, _) in enumerate(regions)}
+    seams = tuple(
+        (path, index[border.right], index[border.left])
+        for border, path in zip(borders, paths, strict=True)
+        if not border.at_edge
+    )
+    said = tuple((int(r), int(g), int(b)) for r, g, b in np.rint(colours).tolist())
+    places = tuple(np.vstack([b.places, b.places[:1]]) if b.closed else b.places for b in borders if not b.at_edge)
+    return TracedAreas(tuple(region for _, region in regions), places, noise, said, seams)
+
+
+def _weights(colours: int) -> NDArray[np.float32]:
+    """Edges are judged mostly by lightness, which JPEG keeps sharp while it blurs the hue."""
+    return np.asarray(np.sqrt(LUMA) * 1.7 if colours > 2 else np.ones(3), np.float32)
+
+
+def area_noise(picture: NDArray[np.uint8], labels: NDArray[np.uint8], colours: NDArray[np.float64]) -> float:
+    """How far noise moves the edges, px: the spread within areas over the usual contrast between them."""
+    sample = slice(None, None, max(1, labels.size // 400_000))
+    off = picture.reshape(-1, 3)[sample] - colours[labels.ravel()[sample]]
+    spread = float(np.median(np.abs(off).max(1)))
+    return RIPPLE * min(spread / 80.0, 0.4)
+
+
+PROBES = 10
+
+
+def _wobble(borders: Sequence[Border], junctions: dict[tuple[int, int], tuple[float, float]], noise: float) -> float:
+    """``noise``, raised to what the longest borders themselves wobble by."""
+    inner = [border for border in borders if not border.at_edge and len(border.places) > 40]
+    probes = sorted(inner, key=lambda border: len(border.places))[-PROBES:]
+
+    def nodes(at: float) -> int:
+        return sum(len(_fitted(border, junctions, tolerance_for(at), at, False)) for border in probes)
+
+    return raised_to_wobble(nodes, noise)
+
+
+def _fitted(
+    border: Border, junctions: dict[tuple[int, int], tuple[float, float]], tolerance: float, noise: float, polished: bool
+) -> Path:
+    if border.closed:
+        if border.at_edge:
+            return _along_edge(border, (border.corners[0][::-1], border.corners[-1][::-1]))
+        if len(border.places) < 4:
+            return Path.polygon(border.corners[:-1, ::-1].astype(np.float64))
+        return fit_outline(border.places, tolerance=tolerance, noise=noise, polished=polished)
+    ends = tuple(
+        np.array(junctions[(int(corner[0]), int(corner[1]))]) for corner in (border.corners[0], border.corners[-1])
+    )
+    if border.at_edge:
+        return _along_edge(border, ends)
+    points = np.vstack([ends[0][None], border.places, ends[1][None]])
+    return fit_stretch(points, tolerance=tolerance, noise=noise, trusted_from=1 + MIXED_ENDS)
+
+
+def _along_edge(border: Border, ends: Sequence[Points]) -> Path:
+    """The straight way along the picture's edge, with its corners."""
+    line = border.corners[:, ::-1].astype(np.float64)
+    step = np.diff(line, axis=0)
+    turns = 1 + np.nonzero((step[1:] != step[:-1]).any(1))[0]
+    if not border.closed:
+        return Path.polygon(np.vstack([ends[0], line[turns], ends[1]]), closed=False)
+    round_start = [] if (step[0] == step[-1]).all() else [line[0]]
+    return Path.polygon(np.vstack([*round_start, line[turns]]))
+
+
+def _regions(
+    borders: Sequence[Border], paths: Sequence[Path], owners: NDArray[np.int64], colours: NDArray[np.float64]
+) -> list[tuple[int, TracedRegion]]:
+    """Patch numbers and their regions, largest first."""
+    found = []
+    for patch, rings in rings_of(borders).items():
+        made = [_joined([paths[i] if forward else paths[i].reversed() for i, forward in ring]) for ring in rings]
+        dense = [ring.flattened(0.02) for ring in made]
+        areas = [ring_area(points) for points in dense]
+        outer = int(np.argmax(areas))
+        order = [outer, *(k for k in range(len(made)) if k != outer)]
+        region = Region(made[outer], tuple(made[k] for k in order[1:]))
+        red, green, blue = np.rint(colours[owners[patch]]).astype(int).tolist()
+        place = inside_place(dense[outer], [dense[k] for k in order[1:]])
+        found.append((patch, TracedRegion(region, place, (red, green, blue), sum(areas))))
+    return sorted(found, key=lambda one: (-one[1].area, one[0]))
+
+
+def _joined(parts: Sequence[Path]) -> Path:
+    if len(parts) == 1 and parts[0].closed:
+        return parts[0]
+    kinds = np.concatenate([part.kinds for part in parts])
+    rows = np.concatenate([part.rows for part in parts])
+    return Path(kinds, rows)
