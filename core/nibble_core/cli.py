@@ -10,12 +10,17 @@ import time
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path as File
-from typing import NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
-from nibble_core.errors import InvalidTicket, NibbleError, NotBuiltYet, UnreadableFile
+from nibble_core.errors import InvalidTicket, NibbleError, NothingToTrace, UnreadableFile
 from nibble_core.geometry.units import MM_PER_PX, parse_length
 
-MODES = ("two-tone", "outer", "colours", "centre-lines")
+if TYPE_CHECKING:
+    from nibble_core.graphics import Drawing
+    from nibble_core.pipeline.read import Picture
+
+MODES = ("two-tone", "outer", "colours", "centre-lines", "paths")
+_UNITS = {"mm": 1.0, "cm": 10.0, "in": 25.4}
 LARGEST_FILE = 500_000_000
 
 
@@ -46,15 +51,18 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="command")
     inspect = commands.add_parser("inspect", help="what a client's file is, as JSON")
     inspect.add_argument("file", type=File)
+    _which_part(inspect)
     inspect.set_defaults(run=_inspect)
     trace = commands.add_parser("trace", help="a picture to outlines at true size")
     trace.add_argument("file", type=File)
     trace.add_argument("--width", help="finished width, such as 100mm, 4in or 300px (default: 96 px an inch)")
-    trace.add_argument("--mode", default="two-tone", help=", ".join(MODES))
+    trace.add_argument("--mode", help=f"{', '.join(MODES)} (default: paths for a drawing, two-tone for a picture)")
+    _which_part(trace)
+    trace.add_argument("--strokes", choices=("line", "outline"), default="line", help="strokes as lines or as areas")
     trace.add_argument("--threshold", default="auto", help="auto, or a grey level from 0 (black) to 1 (white)")
     trace.add_argument("--colours", type=int, help="how many flat colours (mode colours)")
     trace.add_argument("--tolerance", help="largest deviation of smooth stretches, such as 0.05mm")
-    trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg or OUT.json")
+    trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg, OUT.pdf, OUT.dxf or OUT.json")
     trace.set_defaults(run=_trace)
     produce = commands.add_parser("produce", help="all job files of a ticket")
     produce.add_argument("ticket", type=File)
@@ -62,6 +70,11 @@ def _parser() -> argparse.ArgumentParser:
     produce.add_argument("-o", "--output", type=File, required=True, help="folder for the job files")
     produce.set_defaults(run=_produce)
     return parser
+
+
+def _which_part(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--part", default="", help="a file of a zip, “page 2” of a PDF, “picture 1” within a drawing")
+    parser.add_argument("--unit", choices=("mm", "cm", "in", "pt"), help="of a DXF that does not say its own")
 
 
 def _bytes(file: File) -> bytes:
@@ -76,53 +89,90 @@ def _inspect(options: argparse.Namespace) -> None:
     from nibble_core.pipeline.read import inspect
 
     content = _bytes(options.file)
-    picture = inspect(content, options.file.name)
+    picture = inspect(content, options.file.name, part=options.part, unit=options.unit)
     facts = asdict(picture.facts)
-    told = {
+    told: dict[str, Any] = {
         "file": options.file.name, "kind": picture.kind, "bytes": len(content),
         "sha256": hashlib.sha256(content).hexdigest(), **facts, "stated_ppi": picture.stated_ppi,
         "ppi_at_100_mm": round(picture.facts.ppi(100), 1), "notes": list(picture.notes),
+        "verdict": asdict(picture.verdict), "part": picture.part, "parts": list(picture.parts),
     }  # fmt: skip
+    if picture.drawing is not None:
+        drawn = picture.drawing
+        told["drawing"] = {
+            "width_mm": round(drawn.drawing.width, 3), "height_mm": round(drawn.drawing.height, 3),
+            "shapes": len(drawn.drawing.shapes), "nodes": sum(shape.nodes for shape in drawn.drawing.shapes),
+            "has_unit": drawn.has_unit, "pages": drawn.pages, "left_out": dict(picture.leftovers),
+            "layers": sorted({shape.layer for shape in drawn.drawing.shapes if shape.layer}),
+            "spots": sorted({shape.spot for shape in drawn.drawing.shapes if shape.spot}),
+            "text_without_outlines": [asdict(found) for found in drawn.lettering],
+        }  # fmt: skip
     print(json.dumps(told, indent=1))
 
 
 def _trace(options: argparse.Namespace) -> None:
-    from nibble_core.formats import shapes_json, svg
-    from nibble_core.graphics import Drawing
     from nibble_core.pipeline.read import inspect
-    from nibble_core.pipeline.trace import ink_field
-    from nibble_core.tracing import trace_two_tone
+    from nibble_core.pipeline.traced_drawing import WRITERS, with_outlined_strokes
 
+    if options.mode is not None and options.mode not in MODES:
+        raise InvalidTicket(f"“{options.mode}” is no way to trace.", f"Choose one of {', '.join(MODES)}.")
+    writer = WRITERS.get(options.output.suffix.lower().lstrip("."))
+    if writer is None:
+        ways = ", ".join(f".{ending}" for ending in WRITERS)
+        raise InvalidTicket(f"“{options.output.name}” is no kind of outline file.", f"End it in one of {ways}.")
     threshold = _threshold(options.threshold)
     tolerance = _positive(options.tolerance, "tolerance") if options.tolerance else None
-    if options.mode not in MODES:
-        raise InvalidTicket(f"“{options.mode}” is no way to trace.", f"Choose one of {', '.join(MODES)}.")
-    if options.mode in ("colours", "centre-lines"):
-        raise NotBuiltYet(f"Tracing {options.mode} is not built yet.", "Choose two-tone or outer.")
-    writers = {".svg": svg.write_drawing, ".json": shapes_json.write_drawing}
-    if options.output.suffix.lower() not in writers:
-        raise InvalidTicket(f"“{options.output.name}” is no kind of outline file.", "End it in .svg or .json.")
-    raster = inspect(_bytes(options.file), options.file.name).raster
-    width = _positive(options.width, "width", "px") if options.width else raster.width * MM_PER_PX
-    mm_per_px = width / raster.width
+    if options.colours is not None and not 2 <= options.colours <= 24:
+        raise InvalidTicket(f"{options.colours} colours cannot be told apart.", "Ask for 2 to 24.")
+    content = _bytes(options.file)
     started = time.perf_counter()
-    grey, suggested = ink_field(raster, options.mode)
-    traced = trace_two_tone(
-        grey, raster, level=suggested if threshold is None else threshold,
-        tolerance=None if tolerance is None else tolerance / mm_per_px, filled=options.mode == "outer",
-    )  # fmt: skip
+    picture = inspect(content, options.file.name, part=options.part, unit=options.unit)
+    mode = options.mode or ("paths" if picture.drawing is not None else "two-tone")
+    width = _positive(options.width, "width", "px") if options.width else None
+    if mode == "paths":
+        drawing, deviation = _own_paths(picture, options, width), (0.0, 0.0)
+    else:
+        drawing, deviation = _traced(picture, mode, width, threshold, tolerance, options)
+    if options.strokes == "outline":
+        drawing = with_outlined_strokes(drawing)
     seconds = time.perf_counter() - started
-    shapes = tuple(region.shape(mm_per_px) for region in traced.regions)
-    worst, mean = traced.deviation()
-    options.output.write_bytes(
-        writers[options.output.suffix.lower()](Drawing(width, raster.height * mm_per_px, shapes))
-    )
+    options.output.write_bytes(writer(drawing))
     told = {
-        "nodes": sum(shape.region.node_count for shape in shapes), "regions": len(shapes),
-        "worst_deviation_mm": round(worst * mm_per_px, 6), "mean_deviation_mm": round(mean * mm_per_px, 6),
+        "nodes": sum(shape.nodes for shape in drawing.shapes), "regions": len(drawing.shapes),
+        "width_mm": round(drawing.width, 4), "height_mm": round(drawing.height, 4),
+        "worst_deviation_mm": round(deviation[0], 6), "mean_deviation_mm": round(deviation[1], 6),
         "seconds": round(seconds, 4),
     }  # fmt: skip
     print(json.dumps(told))
+
+
+def _own_paths(picture: Picture, options: argparse.Namespace, width: float | None) -> Drawing:
+    if picture.drawing is None:
+        raise NothingToTrace("This file is made of pixels: it has no paths.", "Leave --mode out, or trace it.")
+    found = picture.drawing
+    if found.kind == "DXF" and not found.has_unit and width is None and options.unit is None:
+        sizes = ", ".join(f"{unit} {found.drawing.width * mm:.1f} mm wide" for unit, mm in _UNITS.items())
+        raise InvalidTicket(
+            f"“{options.file.name}” does not say its unit: in {sizes}.", "Give --unit mm, cm or in, or --width."
+        )
+    return found.drawing if width is None else found.drawing.mapped(width / found.drawing.width)
+
+
+def _traced(
+    picture: Picture, mode: str, width: float | None, threshold: float | None, tolerance: float | None,
+    options: argparse.Namespace,
+) -> tuple[Drawing, tuple[float, float]]:  # fmt: skip
+    """Shapes of the picture as it is, in mm, and the worst and mean deviation in mm."""
+    from nibble_core.pipeline.trace import traced_raster
+    from nibble_core.ticket.artwork import Trace
+
+    raster = picture.raster
+    own = picture.own_width if picture.drawing is not None else raster.width * MM_PER_PX
+    whole = width or own
+    mm_per_px = whole / raster.width
+    specification = Trace(mode=mode, threshold=threshold, colours=options.colours)
+    result = traced_raster(raster, specification, whole, tolerance=None if tolerance is None else tolerance / mm_per_px)
+    return result
 
 
 def _threshold(text: str) -> float | None:

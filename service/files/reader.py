@@ -20,7 +20,7 @@ def _child(pipe: multiprocessing.connection.Connection) -> None:
     from nibble_core.pipeline.read import inspect  # warmed before any bytes arrive
 
     try:
-        content, name = pipe.recv()
+        content, name, part, unit = pipe.recv()
     except EOFError:  # the service ended before it needed this child
         return
     used = resource.getrusage(resource.RUSAGE_SELF)
@@ -29,7 +29,7 @@ def _child(pipe: multiprocessing.connection.Connection) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     answer: Any
     try:
-        answer = inspect(content, name)
+        answer = inspect(content, name, part=part, unit=unit)
     except NibbleError as error:
         answer = error
     except MemoryError:
@@ -50,13 +50,13 @@ class Reader:
         self._lock = threading.Lock()
         self._spare: tuple[Any, multiprocessing.connection.Connection] | None = None
 
-    def read(self, content: bytes, name: str) -> Picture:
-        """Raises what the core raises, and UnreadableFile when the child dies or takes too long."""
+    def read(self, content: bytes, name: str, part: str = "", unit: str | None = None) -> Picture:
+        """A part of a file; see ``nibble_core.pipeline.read.inspect``. Raises what the core raises, and UnreadableFile when the child dies or takes too long."""
         with self._lock:
             process, pipe = self._spare or self._start()
             self._spare = None
         try:
-            pipe.send((content, name))
+            pipe.send((content, name, part, unit))
             if not pipe.poll(WALL_SECONDS):
                 raise UnreadableFile("This file takes too long to read.", "Save it again, smaller.")
             answer = pipe.recv()

@@ -39,10 +39,10 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
     sha256 = blobs.keep(content)
     keep_read(STORE, sha256, picture)
     title = PurePath(name).stem.replace("_", " ").replace("-", " ").strip().capitalize() or "New job"
-    mode = "two-tone" if picture.facts.is_grey else "outer"
     ticket = first_ticket(
-        name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=mode, quantity=1
-    )
+        name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=_first_mode(picture),
+        quantity=1,
+    )  # fmt: skip
     return keep_new_job(author, ticket, f"started from {name}")
 
 
@@ -56,7 +56,9 @@ def keep_new_job(author: Author, ticket: Ticket, said: str) -> Job:
     return job
 
 
-def change_job(author: Author, job_id: int, seen: int, changes: Sequence[Change]) -> Revision:
+def change_job(
+    author: Author, job_id: int, seen: int, changes: Sequence[Change], *, said: str | None = None
+) -> Revision:
     """Apply changes made on revision ``seen`` to the newest one, unless somebody settled the same values since.
 
     Raises ChangedMeanwhile with both sentences, InvalidTicket, Job.DoesNotExist.
@@ -65,7 +67,7 @@ def change_job(author: Author, job_id: int, seen: int, changes: Sequence[Change]
         job = Job.objects.get(id=job_id)
         newest = _newest(job)
         ticket = ticket_from_plain(newest.ticket)
-        said = ", ".join(words(ticket, change) for change in changes)
+        said = said or ", ".join(words(ticket, change) for change in changes)
         _refuse_overlap(job, seen, changes, said)
         changed = apply(ticket, changes)
         return _append(
@@ -106,6 +108,25 @@ def redo(author: Author, job_id: int, seen: int) -> Revision:
             ticket=ticket_from_plain(again.ticket), touched=made.touched, state=again.state,
             redo_from=again.redo_from,
         )  # fmt: skip
+
+
+def replace_artwork(
+    author: Author, job_id: int, seen: int, artwork_id: str, content: bytes, file_name: str
+) -> Revision:
+    """Another file in an artwork's place; the ticket stays, and touch-ups that lose their place are listed by the
+    work that follows. Raises what reading raises."""
+    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
+    picture = READER.read(content, name)
+    sha256 = blobs.keep(content)
+    keep_read(STORE, sha256, picture)
+    here = f"artworks/{artwork_id}"
+    changes = [Change(f"{here}/file", sha256), Change(f"{here}/name", name), Change(f"{here}/part", "")]
+    with transaction.atomic():
+        newest = _newest(Job.objects.get(id=job_id))
+        mode = ticket_from_plain(newest.ticket).artwork(artwork_id).trace.mode
+        if mode == "paths" and picture.drawing is None:
+            changes.append(Change(f"{here}/trace/mode", _first_mode(picture)))
+        return change_job(author, job_id, seen, changes, said=f"artwork replaced by {name}")
 
 
 def duplicate_job(author: Author, job_id: int) -> Job:
@@ -167,8 +188,16 @@ def _name(author: Author) -> str:
     return author.get_username() if author is not None else "Somebody"
 
 
+def _first_mode(picture: Picture) -> str:
+    """What the verdict says will work; a picture in colours is printed and cut round to begin with."""
+    kind = picture.verdict.kind
+    return "paths" if kind == "paths" else "two-tone" if kind in ("line drawing", "filled shapes") else "outer"
+
+
 def _first_width(picture: Picture) -> float:
     """The size the file states, if that is a sensible one."""
+    if picture.drawing is not None and SENSIBLE_WIDTHS[0] <= picture.own_width <= SENSIBLE_WIDTHS[1]:
+        return round(picture.own_width, 1)
     if picture.stated_ppi and picture.stated_ppi > 100:
         width = picture.facts.width_px / picture.stated_ppi * 25.4
         if SENSIBLE_WIDTHS[0] <= width <= SENSIBLE_WIDTHS[1]:

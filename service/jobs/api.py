@@ -181,6 +181,22 @@ def duplicate(request: HttpRequest, job_id: int) -> StartedOut:
     return StartedOut(id=actions.duplicate_job(request.user, job_id).id)
 
 
+@router.post("/{job_id}/artworks/{artwork_id}/file", response=JobOut, operation_id="replace_artwork")
+def replace_artwork(
+    request: HttpRequest,
+    job_id: int,
+    artwork_id: str,
+    seen: int,
+    file: UploadedFile = File(...),  # noqa: B008 - ninja's form
+) -> JobOut:
+    """Another file in an artwork's place."""
+    _newest(job_id)
+    if (file.size or 0) > settings.MOST_UPLOAD_BYTES:
+        raise FileTooLarge(f"“{file.name}” is over 250 MB.", "Ask for a smaller one.")
+    name = file.name or "artwork"
+    return job_out(actions.replace_artwork(request.user, job_id, seen, artwork_id, file.read(), name))
+
+
 @router.post("/{job_id}/archive", response=CardOut, operation_id="archive_job")
 def archive(request: HttpRequest, job_id: int, body: ArchiveIn) -> Any:
     _newest(job_id)

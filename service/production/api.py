@@ -1,24 +1,36 @@
 """Work of a job over HTTP: its final results, previews of drafts, and the tasks that make files."""
 
+from dataclasses import asdict
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
 from jobs.api import ChangesIn
 from jobs.models import Job, Revision
-from nibble_core.pipeline.work import work_out
-from nibble_core.ticket import apply, ticket_from_plain, to_plain
+from nibble_core.pipeline.files import slug
+from nibble_core.pipeline.trace import require_shapes
+from nibble_core.pipeline.traced_drawing import WRITERS, traced_drawing
+from nibble_core.pipeline.try_outs import try_out, try_outs
+from nibble_core.pipeline.work import Work, work_out
+from nibble_core.ticket import Ticket, apply, ticket_from_plain, to_plain
+from nibble_core.ticket.artwork import Artwork
 from production.models import Task
 from production.previews import PREVIEWS
 from production.sources import safe_sources
 from production.tasks import make_files
-from production.view import card_view, work_view
+from production.view import card_view, deviation_view, shape_view, work_view
 
 router = Router(tags=["work"])
+
+
+class MendOut(Schema):
+    label: str
+    changes: list[ChangeIn]
+    copy_text: str = Field(validation_alias="copy")
 
 
 class NoteOut(Schema):
@@ -26,6 +38,7 @@ class NoteOut(Schema):
     what_to_do: str
     where: str
     weight: str
+    mends: list[MendOut]
 
 
 class StationOut(Schema):
@@ -42,9 +55,12 @@ class ShapeOut(Schema):
     rgb: tuple[int, int, int]
     x: float
     y: float
+    place: tuple[float, float]
     size: float
     dropped: str
     nodes: int
+    stroke: float | None
+    holes: int
 
 
 class ArtworkOut(Schema):
@@ -53,9 +69,15 @@ class ArtworkOut(Schema):
     original: str
     cleaned: str
     pixels: tuple[int, int] | None
+    anchor: tuple[float, float, float, float, float, float] | None
+    kind: str
     shapes: list[ShapeOut]
     lost: list[str]
     level: float | None
+    lettering: list[tuple[float, float, float, float]]
+    left_out: str
+    palette: list[str]
+    tones: list[float]
 
 
 class LineOut(Schema):
@@ -127,6 +149,86 @@ def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     return HttpResponse(PREVIEWS.draw(job_id, to_plain(ticket)), content_type="application/json")
 
 
+class TryOutOut(Schema):
+    name: str
+    changes: list[ChangeIn]
+
+
+class TryOutIn(Schema):
+    changes: list[ChangeIn]
+
+
+class TriedOut(Schema):
+    width: float
+    height: float
+    shapes: list[ShapeOut]
+    nodes: int
+    worst: float | None
+    thinnest: float | None
+
+
+class DeviationRun(Schema):
+    level: int
+    d: str
+
+
+class DeviationOut(Schema):
+    """Outlines in runs by how far they lie from the pixels; ``classes`` in mm; the worst place in mm and px."""
+
+    classes: list[float]
+    runs: list[DeviationRun]
+    worst: tuple[float, float, float]
+    worst_px: float
+
+
+@router.get("/jobs/{job_id}/artworks/{artwork_id}/try-outs", response=list[TryOutOut], operation_id="try_outs")
+def list_try_outs(request: HttpRequest, job_id: int, artwork_id: str) -> Any:
+    """Settings to lay side by side."""
+    ticket, work = _worked_out(job_id)
+    artwork = _artwork(ticket, artwork_id)
+    if artwork_id not in work.sizes:
+        raise Http404
+    return [asdict(one) for one in try_outs(artwork, work)]
+
+
+@router.post("/jobs/{job_id}/artworks/{artwork_id}/try-outs", response=TriedOut, operation_id="try_out")
+def show_try_out(request: HttpRequest, job_id: int, artwork_id: str, body: TryOutIn) -> Any:
+    """What one setting gives; nothing is written."""
+    ticket = ticket_from_plain(_newest(job_id).ticket)
+    _artwork(ticket, artwork_id)
+    changes = tuple(item.change() for item in body.changes)
+    tried = try_out(STORE, safe_sources(apply(ticket, changes), STORE), ticket, artwork_id, changes)
+    trace = tried.trace
+    return {
+        "width": trace.width, "height": trace.height, "nodes": trace.nodes, "worst": trace.worst_deviation,
+        "shapes": [shape_view(one) for one in trace.shapes if not one.dropped], "thinnest": tried.thinnest,
+    }  # fmt: skip
+
+
+@router.get("/jobs/{job_id}/artworks/{artwork_id}/deviation", response=DeviationOut, operation_id="deviation")
+def show_deviation(request: HttpRequest, job_id: int, artwork_id: str) -> Any:
+    """How far the outlines lie from the pixels, along them."""
+    _, work = _worked_out(job_id)
+    if artwork_id not in work.traces:
+        raise Http404
+    return deviation_view(work.traces[artwork_id].value, work.cleaned[artwork_id].value.raster.width)
+
+
+@router.get("/jobs/{job_id}/artworks/{artwork_id}/outlines.{ending}", operation_id="outlines")
+def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) -> HttpResponse:
+    """The kept shapes of an artwork as a file of their own, at the finished size."""
+    ticket, work = _worked_out(job_id)
+    if ending not in WRITERS or artwork_id not in work.traces:
+        raise Http404
+    require_shapes(work.traces[artwork_id].value)
+    content = WRITERS[ending](traced_drawing(work.traces[artwork_id].value))
+    response = HttpResponse(content, content_type="application/octet-stream")
+    response["Content-Disposition"] = f'attachment; filename="{slug(ticket.name)}-outlines.{ending}"'
+    response["Content-Security-Policy"] = "default-src 'none'; sandbox"
+    response["X-Content-Type-Options"] = "nosniff"
+    return response
+
+
 @router.post("/jobs/{job_id}/files", response=TaskOut, operation_id="make_files")
 def start_files(request: HttpRequest, job_id: int) -> Any:
     """Make the job files of the newest revision in the queue's process."""
@@ -180,6 +282,18 @@ def refresh_card(job: Job) -> dict[str, Any]:
     if card != job.card:
         Job.objects.filter(id=job.pk).update(card=card)
     return view
+
+
+def _worked_out(job_id: int) -> tuple[Ticket, Work]:
+    ticket = ticket_from_plain(_newest(job_id).ticket)
+    return ticket, work_out(ticket, safe_sources(ticket, STORE), STORE)
+
+
+def _artwork(ticket: Ticket, artwork_id: str) -> Artwork:
+    found = next((artwork for artwork in ticket.artworks if artwork.id == artwork_id), None)
+    if found is None:
+        raise Http404
+    return found
 
 
 def _task(task_id: int) -> Task:

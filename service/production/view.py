@@ -3,15 +3,26 @@
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+
 from files.pictures import show
-from nibble_core.graphics import hex_colour
+from nibble_core.artwork.framing import Framing, inverse
+from nibble_core.geometry import Affine
+from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
+from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
+from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
-from nibble_core.pipeline.trace import TraceResult
+from nibble_core.pipeline.trace import TracedShape, TraceResult
 from nibble_core.pipeline.work import Work
 from nibble_core.sheet import Layout
-from nibble_core.ticket import Ticket
+from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
+from nibble_core.tracing.deviation import deviation_runs
+
+TONES = 64
+DEVIATION_PX = (0.1, 0.25, 0.5, 1.0)
+MOST_LEFT_OUT = 2000
 
 
 def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
@@ -25,7 +36,9 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
             sheet.id: _sheet(sheet, work.layouts[sheet.id]) for sheet in ticket.sheets if sheet.id in work.layouts
         },
         "suggested": {
-            f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4) for id, keyed in work.traces.items()
+            f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4)
+            for id, keyed in work.traces.items()
+            if keyed.value.suggested is not None
         },
     }
 
@@ -50,31 +63,84 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
 
 
 def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, Any]:
+    artwork = ticket.artwork(id)
+    width, height = work.sizes.get(id, (artwork.width, None))
     view: dict[str, Any] = {
-        "width": ticket.artwork(id).width, "height": None, "original": "", "cleaned": "", "pixels": None,
-        "shapes": [], "lost": [], "level": None,
+        "width": width, "height": height, "original": "", "cleaned": "", "pixels": None, "anchor": None, "kind": "",
+        "shapes": [], "lost": [], "level": None, "lettering": [], "left_out": "", "palette": [], "tones": [],
     }  # fmt: skip
-    if id in work.pictures:
+    if id in work.sizes:
         picture = work.pictures[id]
-        raster = picture.value.raster
-        view["original"] = show(picture.key, raster)
+        framing = framing_of(artwork)
+        raster = framing.raster(picture.value.raster)
+        view["original"] = show(fingerprint(picture.key, artwork.crop, artwork.turn, artwork.facing), raster)
         view["pixels"] = [raster.width, raster.height]
-        view["height"] = ticket.artwork(id).width * raster.height / raster.width
+        view["kind"] = picture.value.verdict.kind
+        view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(inverse(framing.affine())))
+        boxes = np.array([[b.left, b.top, b.right, b.bottom] for b in picture.value.verdict.lettering]).reshape(-1, 4)
+        corners = framing.forward(boxes.reshape(-1, 2)).reshape(-1, 4) * [width, height, width, height]
+        view["lettering"] = [[round(v, 2) for v in box] for box in corners.tolist()]
+        view["left_out"] = _left_out(picture.value, framing, width)
     if id in work.cleaned:
         view["cleaned"] = show(work.cleaned[id].key, work.cleaned[id].value.raster)
+        if not preview:
+            view["tones"] = _tones(work.cleaned[id].value.raster)
     if id in work.traces:
         trace: TraceResult = work.traces[id].value
         view["level"] = trace.level
         view["lost"] = list(trace.lost)
-        view["shapes"] = [
-            {
-                "d": traced.shape.region.svg(3), "colour": hex_colour(traced.shape.colour),
-                "rgb": list(traced.shape.colour), "x": traced.x, "y": traced.y, "size": traced.size,
-                "dropped": traced.dropped, "nodes": traced.shape.region.node_count,
-            }
-            for traced in trace.shapes
-        ]  # fmt: skip
+        view["palette"] = [hex_colour(colour) for colour in trace.palette]
+        view["shapes"] = [shape_view(traced) for traced in trace.shapes]
     return view
+
+
+def shape_view(traced: TracedShape) -> dict[str, Any]:
+    """A shape as path data with its anchor and facts. See production.api.ShapeOut."""
+    shape = traced.shape
+    return {
+        "d": shape.svg(3), "colour": hex_colour(shape.colour), "rgb": list(shape.colour), "x": traced.x,
+        "y": traced.y, "place": [round(v, 3) for v in traced.place], "size": traced.size, "dropped": traced.dropped,
+        "nodes": shape.nodes, "stroke": round(shape.width, 3) if isinstance(shape, Stroke) else None,
+        "holes": len(shape.region.holes) if isinstance(shape, Shape) else 0,
+    }  # fmt: skip
+
+
+def deviation_view(trace: TraceResult, width_px: int) -> dict[str, Any]:
+    """See production.api.DeviationOut: runs coloured by distance, in shares of a pixel's width."""
+    mm_per_px = trace.width / width_px
+    classes = [share * mm_per_px for share in DEVIATION_PX]
+    lines = []
+    for shape in trace.kept:
+        for path in shape.region.rings if isinstance(shape, Shape) else (shape.path,):
+            points = path.flattened(0.1 * mm_per_px)
+            lines.append(np.vstack([points, points[:1]]) if path.closed else points)
+    runs, worst = ([], (0.0, 0.0, 0.0))
+    if lines and trace.places:
+        runs, worst = deviation_runs(lines, trace.places, step=mm_per_px, classes=classes)
+    return {
+        "classes": classes, "worst": worst, "worst_px": worst[2] / mm_per_px,
+        "runs": [
+            {"level": level, "d": "M" + "L".join(f"{x:.3f} {y:.3f}" for x, y in points.tolist())}
+            for level, points in runs
+        ],
+    }  # fmt: skip
+
+
+def _left_out(picture: Picture, framing: Framing, width: float) -> str:
+    """Outlines in mm of what nobody sees in a client's drawing."""
+    if picture.left_out is None:
+        return ""
+    used = framing.drawing(picture.left_out)
+    return "".join(shape.svg(2) for shape in used.mapped(width / used.width).shapes[:MOST_LEFT_OUT])
+
+
+def _tones(raster: Raster) -> list[float]:
+    """How much of the picture is of each tone from dark to light, as shares of the commonest but one, 0 to 1: what
+    the threshold is set by."""
+    grey = raster.grey()[:: max(1, raster.height // 500), :: max(1, raster.width // 500)]
+    counts = np.sqrt(np.histogram(grey, TONES, (0, 1))[0])
+    top = np.sort(counts)[-2] or counts.max() or 1.0
+    return [round(float(min(v / top, 1.0)), 3) for v in counts]
 
 
 def _layer(layer: LayerResult) -> dict[str, Any]:

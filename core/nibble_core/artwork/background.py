@@ -8,18 +8,22 @@ SIGGRAPH '84.)
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, get_args
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from nibble_core.artwork.brush import Stroke
+from nibble_core.artwork.nearest import nearest_colours
+from nibble_core.artwork.subject import subject_mask, with_soft_edges
 from nibble_core.errors import InvalidTicket, NothingToTrace
 from nibble_core.graphics import Pixels, Raster
 
 Numbers = NDArray[np.float64]
-Way = Literal["by itself", "flood", "see-through", "keep"]
+Way = Literal["by itself", "flood", "places", "one colour", "subject", "see-through", "keep"]
 SOFT = 2  # px: how far a soft edge reaches from the flood
 SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
 SOLID_REACH = 4.0  # px: how far F may be fetched
@@ -34,10 +38,20 @@ class Cleaned:
     taken: float
 
 
-def take_background_away(raster: Raster, *, way: Way = "by itself", tolerance: float = 0.1) -> Cleaned:
+def take_background_away(
+    raster: Raster,
+    *,
+    way: Way = "by itself",
+    tolerance: float = 0.1,
+    places: Sequence[tuple[float, float]] = (),
+    subject: Sequence[Stroke] = (),
+    not_subject: Sequence[Stroke] = (),
+) -> Cleaned:
     """``way``: “flood” takes everything connected to the border within ``tolerance`` (0 to 1 of full contrast)
-    of the border's colour; “see-through” trusts the picture's own alpha; “by itself” trusts the alpha if it
-    leaves the border clear, else floods if the border is plain; “keep” leaves all.
+    of the border's colour; “places” what is connected to any of ``places`` (fractions of the picture) and like it
+    there; “one colour” the colour of the first place, or of the border, wherever it is; “subject” all but what stands
+    in the middle, corrected by strokes; “see-through” trusts the picture's own alpha; “by itself” trusts the alpha if
+    it leaves the border clear, else floods if the border is plain; “keep” leaves all.
 
     Raises NothingToTrace when nothing would be left.
     """
@@ -45,19 +59,55 @@ def take_background_away(raster: Raster, *, way: Way = "by itself", tolerance: f
         way = _best_way(raster, tolerance)
     if way == "flood":
         cleaned = _flooded(raster, tolerance)
+    elif way == "places":
+        cleaned = raster
+        for place in places:
+            cleaned = _taken_at(cleaned, place, tolerance, everywhere=False)
+    elif way == "one colour":
+        cleaned = _taken_at(raster, places[0] if places else None, tolerance, everywhere=True)
+    elif way == "subject":
+        cleaned = with_soft_edges(raster, subject_mask(raster, subject, not_subject))
     elif way == "see-through":
         cleaned = _without_fringe(raster)
     elif way == "keep":
         cleaned = raster
     else:
-        raise InvalidTicket(
-            f"“{way}” is no way to take a background away.", "Choose by itself, flood, see-through or keep."
-        )
+        raise InvalidTicket(f"“{way}” is no way to take a background away.", f"Choose {', '.join(get_args(Way))}.")
     if cleaned.alpha.max() < 128:
         raise NothingToTrace(
             "Taking the background away leaves nothing.", "Lower the tolerance, or keep the background."
         )
     return Cleaned(cleaned, way, float((cleaned.alpha < 128).mean()))
+
+
+def _taken_at(raster: Raster, place: tuple[float, float] | None, tolerance: float, *, everywhere: bool) -> Raster:
+    """Without what is like the colour at a place (the border's without one): connected to it, or everywhere."""
+    shown = np.ascontiguousarray(raster.over_white())
+    row = column = 0
+    if place is None:
+        colour = np.median(_border(shown), 0)
+    else:
+        row = min(max(int(place[1] * raster.height), 0), raster.height - 1)
+        column = min(max(int(place[0] * raster.width), 0), raster.width - 1)
+        colour = np.median(shown[max(0, row - 1) : row + 2, max(0, column - 1) : column + 2].reshape(-1, 3), 0)
+    reach = max(1.0, tolerance * 255)
+    contrast = _contrast(shown, colour)
+    taken = (contrast <= reach) & (raster.alpha >= 8)
+    if not everywhere:
+        if not taken[row, column]:
+            return raster
+        _, labels = cv2.connectedComponents(taken.astype(np.uint8), connectivity=4)
+        taken = labels == labels[row, column]
+    if not taken.any():
+        return raster
+    taken |= _faint_specks(~taken & (raster.alpha >= 8), contrast, reach)
+    return _unmixed(raster, shown, taken, colour)
+
+
+def _contrast(shown: Pixels, colour: Numbers) -> NDArray[np.uint8]:
+    """Largest difference of a channel from a colour."""
+    red, green, blue = cv2.split(cv2.absdiff(shown, np.append(np.rint(colour), 0)))
+    return np.asarray(cv2.max(cv2.max(red, green), blue))
 
 
 def _border(pixels: np.ndarray) -> np.ndarray:
@@ -77,8 +127,7 @@ def _flooded(raster: Raster, tolerance: float) -> Raster:
     shown = np.ascontiguousarray(raster.over_white())
     background = np.median(_border(shown), 0)
     reach = max(1.0, tolerance * 255)
-    red, green, blue = cv2.split(cv2.absdiff(shown, np.append(np.rint(background), 0)))
-    contrast = cv2.max(cv2.max(red, green), blue)
+    contrast = _contrast(shown, background)
     # connected to the border through a frame of background laid round the picture
     near = (contrast <= reach).astype(np.uint8)
     framed = cv2.copyMakeBorder(near, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=1)
@@ -110,7 +159,7 @@ def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background
     soft = (grown > 0) & (cv2.erode(mask, ring) == 0)
     rows, columns = np.nonzero(soft)
     here = shown[rows, columns].astype(np.float32)
-    fore, distance = _nearest_colours(shown, (grown == 0).astype(np.uint8), rows, columns)
+    fore, distance = nearest_colours(shown, (grown == 0).astype(np.uint8), rows, columns)
     thin = distance > SOLID_REACH
     fore[thin] = _strongest_nearby(shown, background, rows[thin], columns[thin])
     span = fore - background
@@ -121,18 +170,6 @@ def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background
     pixels = np.dstack([shown, alpha])
     pixels[rows, columns, :3] = np.where((share < 1)[:, None], np.clip(np.rint(fore), 0, 255), here)
     return Raster(pixels)
-
-
-def _nearest_colours(
-    picture: Pixels, source: NDArray[np.uint8], rows: NDArray[np.int64], columns: NDArray[np.int64]
-) -> tuple[Numbers, Numbers]:
-    """For each asked pixel the colour (n, 3) of the nearest pixel in ``source``, and its distance in px."""
-    if not source.any():
-        return picture[rows, columns].astype(np.float64), np.full(len(rows), np.inf)
-    distance, labels = cv2.distanceTransformWithLabels(1 - source, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
-    table = np.zeros((int(labels.max()) + 1, 3), picture.dtype)
-    table[labels[source > 0]] = picture[source > 0]
-    return table[labels[rows, columns]].astype(np.float64), distance[rows, columns].astype(np.float64)
 
 
 def _strongest_nearby(
@@ -154,7 +191,7 @@ def _strongest_nearby(
 def _without_fringe(raster: Raster) -> Raster:
     """Own alpha kept; the colours under it are taken from solid pixels wherever they are thin."""
     rows, columns = np.nonzero(raster.alpha < 8)
-    fore, distance = _nearest_colours(raster.pixels[..., :3], (raster.alpha >= 250).astype(np.uint8), rows, columns)
+    fore, distance = nearest_colours(raster.pixels[..., :3], (raster.alpha >= 250).astype(np.uint8), rows, columns)
     near = distance <= SOLID_REACH
     pixels = raster.pixels.copy()
     pixels[rows[near], columns[near], :3] = np.rint(fore[near]).astype(np.uint8)

@@ -16,7 +16,7 @@ from PIL import ImageCms
 
 from nibble_core.geometry import ARC, CUBIC, Affine, Path
 from nibble_core.geometry.units import POINTS_PER_MM, format_number
-from nibble_core.graphics import Ink, Page, Raster
+from nibble_core.graphics import Drawing, Ink, Page, Raster, Shape
 
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
 _STEPS = {
@@ -79,6 +79,50 @@ def write_page(page: Page) -> bytes:
     with pdf.open_metadata(set_pikepdf_as_editor=False) as metadata:
         metadata["dc:title"] = page.title or "Nibble job"
         metadata["pdf:Producer"] = "Nibble"
+    out = io.BytesIO()
+    pdf.save(out, min_version="1.6", compress_streams=True, deterministic_id=True)
+    return out.getvalue()
+
+
+def write_drawing(drawing: Drawing) -> bytes:
+    """A one-page PDF of the drawing's true size: fills and strokes in RGB, named inks as spot colours."""
+    pdf = pikepdf.Pdf.new()
+    size = (drawing.width * POINTS_PER_MM, drawing.height * POINTS_PER_MM)
+    sheet = pdf.add_blank_page(page_size=size)
+    sheet.obj.MediaBox = sheet.obj.TrimBox = Array([0, 0, *(Decimal(f"{side:.4f}") for side in size)])
+    resources = Dictionary(ColorSpace=Dictionary(), ExtGState=Dictionary())
+    spots: dict[str, str] = {}
+    scale = _long(POINTS_PER_MM)
+    lines = [f"{scale} 0 0 -{scale} 0 {_long(size[1])} cm"]
+    for shape in (*drawing.under, *drawing.shapes):
+        lines.append("q")
+        if shape.opacity < 1:
+            key = f"Alpha{round(1000 * shape.opacity)}"
+            alpha = Decimal(f"{shape.opacity:.3f}")
+            resources.ExtGState[f"/{key}"] = Dictionary(Type=Name.ExtGState, CA=alpha, ca=alpha)
+            lines.append(f"/{key} gs")
+        fills = isinstance(shape, Shape)
+        if shape.spot:
+            if shape.spot not in spots:
+                spots[shape.spot] = f"Ink{len(spots)}"
+                screen = tuple(1 - v / 255 for v in shape.colour)
+                ink = Ink(shape.spot, (screen[0], screen[1], screen[2], 0.0))
+                resources.ColorSpace[f"/{spots[shape.spot]}"] = _separation(pdf, ink)
+            lines.append(f"/{spots[shape.spot]} {'cs 1 scn' if fills else 'CS 1 SCN'}")
+        else:
+            lines.append(" ".join(_number(v / 255) for v in shape.colour) + (" rg" if fills else " RG"))
+        if isinstance(shape, Shape):
+            lines += [_path(ring) for ring in shape.region.rings] + ["f*"]
+        else:
+            cap, join = ("butt", "round", "square").index(shape.cap), ("miter", "round", "bevel").index(shape.join)
+            dashes = f"[{' '.join(_number(d) for d in shape.dashes)}] 0 d " if shape.dashes else ""
+            width = _number(shape.width or HAIRLINE)
+            lines.append(
+                f"{width} w {cap} J {join} j {_number(max(shape.mitre_limit, 1))} M {dashes}{_path(shape.path)} S"
+            )
+        lines.append("Q")
+    sheet.obj.Resources = resources
+    sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))
     out = io.BytesIO()
     pdf.save(out, min_version="1.6", compress_streams=True, deterministic_id=True)
     return out.getvalue()

@@ -1,4 +1,4 @@
-"""Pictures made of pixels: PNG, JPEG, WebP, BMP, GIF and TIFF bytes to one upright Raster.
+"""Pictures made of pixels: PNG, JPEG, WebP, BMP, GIF, TIFF and HEIC bytes to one upright Raster.
 
 Everything that is converted on the way is noted in words. Sizes are checked before anything is decoded.
 """
@@ -13,30 +13,13 @@ import numpy as np
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
 from nibble_core.errors import FileTooLarge, MislabelledFile, UnreadableFile
+from nibble_core.formats.kinds import PIXELS, kind_of
 from nibble_core.graphics import Raster
 
 MOST_PIXELS = 100_000_000
 Image.MAX_IMAGE_PIXELS = None  # every picture meets our own limit, in our own words, before it is decoded
 MANY_BYTES = 20_000_000
-
-_SIGNATURES = {
-    "PNG": (b"\x89PNG\r\n\x1a\n",),
-    "JPEG": (b"\xff\xd8\xff",),
-    "WebP": (b"RIFF",),
-    "BMP": (b"BM",),
-    "GIF": (b"GIF87a", b"GIF89a"),
-    "TIFF": (b"II*\x00", b"MM\x00*"),
-}
-_OTHERS = {
-    b"%PDF": "a PDF", b"PK\x03\x04": "a zip or office file", b"<svg": "an SVG", b"<?xml": "an XML or SVG file",
-    b"<!DOCTYPE": "a web page", b"<html": "a web page", b"8BPS": "a layered drawing", b"\x1f\x8b": "a packed file",
-    b"MZ": "a program", b"\x7fELF": "a program",
-}  # fmt: skip
-_ENDINGS = {
-    "png": "PNG", "apng": "PNG", "jpg": "JPEG", "jpeg": "JPEG", "jpe": "JPEG", "jfif": "JPEG", "webp": "WebP",
-    "bmp": "BMP", "dib": "BMP", "gif": "GIF", "tif": "TIFF", "tiff": "TIFF",
-}  # fmt: skip
-READABLE = "PNG, JPEG, WebP, BMP, GIF or TIFF"
+_DECODERS = {"HEIC": "HEIF"}  # where the library calls a kind by another name
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,11 +38,15 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
     Raises UnreadableFile, MislabelledFile or FileTooLarge; each says what to do.
     """
     called = f"“{name}”" if name else "This file"
-    kind = _kind_of(content, name, called)
+    kind = kind_of(content, name)
+    if kind not in PIXELS:
+        raise UnreadableFile(f"{called} is a {kind}, no picture made of pixels.", "Give a picture.")
+    if kind == "HEIC":
+        _learn_heic()
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            image = Image.open(io.BytesIO(content), formats=[kind.upper()])
+            image = Image.open(io.BytesIO(content), formats=[_DECODERS.get(kind, kind.upper())])
             _refuse_too_large(image, called)
             notes = _notes_before(image, kind, content)
             image.load()
@@ -85,29 +72,10 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
     return PictureFile(raster, kind, _stated_ppi(image), tuple(notes))
 
 
-def _kind_of(content: bytes, name: str, called: str) -> str:
-    if not content:
-        raise UnreadableFile(f"{called} is empty.", "Save or send it again.")
-    kind = next((k for k, starts in _SIGNATURES.items() if content.startswith(starts)), "")
-    if kind == "WebP" and content[8:12] != b"WEBP":
-        kind = ""
-    ending = name.rsplit(".", 1)[-1].lower() if "." in name else ""
-    says = _ENDINGS.get(ending, "")
-    if kind and says and kind != says:
-        raise MislabelledFile(
-            f"{called} is called {says} but is a {kind} inside.",
-            f"Check that it is the right file, rename it to end in .{kind.lower()} and drop it again.",
-        )
-    if kind:
-        return kind
-    start = content[:64].lstrip()
-    other = next((words for mark, words in _OTHERS.items() if start.startswith(mark)), "")
-    if says:
-        raise MislabelledFile(
-            f"{called} is called {says} but is {other or 'something else'} inside.",
-            f"Ask for the picture itself, as {READABLE}.",
-        )
-    raise UnreadableFile(f"{called} is {other or 'no picture that Nibble knows'}.", f"Send it as {READABLE}.")
+def _learn_heic() -> None:
+    import pillow_heif  # a second of loading that other pictures need not pay
+
+    pillow_heif.register_heif_opener(thumbnails=False)
 
 
 def _refuse_too_large(image: Image.Image, called: str) -> None:

@@ -11,20 +11,50 @@ from nibble_core.errors import UnreadableFile
 from nibble_core.formats.svg_path import parse_path_data
 from nibble_core.geometry import Path
 from nibble_core.geometry.units import format_number
-from nibble_core.graphics import Drawing, Filled, Ink, Page, Stroked, hex_colour
+from nibble_core.graphics import Drawing, Drawn, Filled, Ink, Page, Shape, Stroked, hex_colour
 
 HAIRLINE = 0.025
 _NS = "http://www.w3.org/2000/svg"
 
 
 def write_drawing(drawing: Drawing) -> bytes:
-    """One path a shape, with its fill; holes by the even-odd rule."""
+    """One path a shape, with its fill; holes by the even-odd rule. Strokes keep their width; layers are groups.
+
+    What lies under the shapes to hide their seams is one path a colour in a group of its own, “under-seams”.
+    """
     root = _root(drawing.width, drawing.height)
+    if drawing.under:
+        beneath = etree.SubElement(root, "g", {"id": "under-seams"})
+        for colour in dict.fromkeys(stroke.colour for stroke in drawing.under):
+            some = [stroke for stroke in drawing.under if stroke.colour == colour]
+            data = "".join(stroke.svg(4) for stroke in some)
+            etree.SubElement(beneath, "path", _attributes(some[0]) | {"d": data})
+    holder, layer = root, ""
     for shape in drawing.shapes:
-        etree.SubElement(
-            root, "path", {"fill": hex_colour(shape.colour), "fill-rule": "evenodd", "d": shape.region.svg(4)}
-        )
+        if shape.layer != layer:
+            layer = shape.layer
+            holder = etree.SubElement(root, "g", {"id": layer}) if layer else root
+        etree.SubElement(holder, "path", _attributes(shape) | {"d": shape.svg(4)})
     return _bytes(root)
+
+
+def _attributes(shape: Drawn) -> dict[str, str]:
+    colour = hex_colour(shape.colour)
+    if isinstance(shape, Shape):
+        said = {"fill": colour, "fill-rule": "evenodd"}
+    else:
+        said = {"fill": "none", "stroke": colour, "stroke-width": format_number(shape.width or HAIRLINE, 4)}
+        if shape.width:
+            said |= {"stroke-linecap": shape.cap, "stroke-linejoin": shape.join}
+            if shape.mitre_limit != 4:
+                said["stroke-miterlimit"] = format_number(shape.mitre_limit)
+            if shape.dashes:
+                said["stroke-dasharray"] = " ".join(format_number(d, 4) for d in shape.dashes)
+    if shape.opacity < 1:
+        said["opacity"] = format_number(shape.opacity)
+    if shape.spot:
+        said["data-spot"] = shape.spot
+    return said
 
 
 def write_page(page: Page) -> bytes:

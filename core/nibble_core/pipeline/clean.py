@@ -1,28 +1,85 @@
-"""Stage *clean*: the picture without its background, at full size or reduced for a preview."""
+"""Stage *clean*: the used part of a picture, calmed, without its background, brushed; at full size or reduced."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
 from nibble_core.artwork.background import Cleaned, take_background_away
+from nibble_core.artwork.brush import Stroke, brought_back, brushed, lassoed, rubbed_out, without_specks
+from nibble_core.artwork.calming import calmed
+from nibble_core.artwork.framing import Framing
+from nibble_core.artwork.tones import flat_tones
+from nibble_core.errors import NothingToTrace
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.ticket.model import Clean
+from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean
 
-VERSION = 2
+VERSION = 3
 PREVIEW_PX = 800
 
 
-def clean(store: ResultStore, picture: Keyed[Picture], specification: Clean, *, preview: bool) -> Keyed[Cleaned]:
-    """Previews work on a reduced picture and keep their own keys."""
+def framing_of(artwork: Artwork) -> Framing:
+    """Raises InvalidTicket when the crop leaves nothing."""
+    crop = artwork.crop
+    return Framing(
+        crop.left, crop.top, crop.right, crop.bottom, list(TURNS).index(artwork.turn), artwork.facing == "mirrored"
+    )
+
+
+def clean(
+    store: ResultStore, picture: Keyed[Picture], artwork: Artwork, width: float, *, preview: bool
+) -> Keyed[Cleaned]:
+    """``width``: of the used part, mm. Previews work on a reduced picture and keep their own keys."""
+    framing, clean = framing_of(artwork), artwork.clean
+    sized = clean.specks > 0 or bool(clean.strokes)
 
     def compute() -> Cleaned:
         raster = _reduced(store, picture) if preview else picture.value.raster
-        return take_background_away(raster, way=specification.background, tolerance=specification.tolerance)  # type: ignore[arg-type]
+        return _cleaned(framing.raster(raster), clean, framing, width)
 
-    return run_stage(store, "clean-preview" if preview else "clean", VERSION, specification, [picture.key], compute)
+    by = [clean, artwork.crop, artwork.turn, artwork.facing, width if sized else 0]
+    return run_stage(store, "clean-preview" if preview else "clean", VERSION, by, [picture.key], compute)
+
+
+def _cleaned(raster: Raster, clean: Clean, framing: Framing, width: float) -> Cleaned:
+    calm = calmed(raster, clean.calm)
+    places = framing.forward(np.array([[place.x, place.y] for place in clean.places]).reshape(-1, 2))
+    cleaned = take_background_away(
+        calm, way=clean.background, tolerance=clean.tolerance,  # type: ignore[arg-type]
+        places=[(float(x), float(y)) for x, y in places],
+        subject=_strokes(clean.strokes, "subject", framing, width),
+        not_subject=_strokes(clean.strokes, "not subject", framing, width),
+    )  # fmt: skip
+    result = cleaned.raster
+    for one in clean.strokes:
+        stroke = _stroke(one, framing, width)
+        if one.kind == "rub out":
+            result = rubbed_out(result, brushed((result.height, result.width), stroke))
+        elif one.kind == "lasso out":
+            result = rubbed_out(result, lassoed((result.height, result.width), stroke))
+        elif one.kind == "bring back":
+            result = brought_back(result, calm, brushed((result.height, result.width), stroke))
+    if clean.specks > 0:
+        result = without_specks(result, clean.specks / width * result.width)
+    if clean.tones != "none":
+        result = flat_tones(result, clean.tones, count=clean.tone_count, one_piece=clean.pieces == "one piece")
+    if result.alpha.max() < 128:
+        raise NothingToTrace("Cleaning leaves nothing of the picture.", "Take the last stroke back.")
+    return replace(cleaned, raster=result, taken=float((result.alpha < 128).mean()))
+
+
+def _strokes(strokes: Sequence[BrushStroke], kind: str, framing: Framing, width: float) -> list[Stroke]:
+    return [_stroke(stroke, framing, width) for stroke in strokes if stroke.kind == kind]
+
+
+def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
+    points = np.array(stroke.points[: len(stroke.points) // 2 * 2], float).reshape(-1, 2)
+    return Stroke(framing.forward(points), stroke.width / width)
 
 
 def _reduced(store: ResultStore, picture: Keyed[Picture]) -> Raster:

@@ -9,6 +9,7 @@ import numpy as np
 from shapely.geometry import MultiPolygon
 
 from nibble_core.artwork.background import Cleaned
+from nibble_core.errors import NothingToCut
 from nibble_core.geometry import Box, Region
 from nibble_core.lines.contour import contour, contour_preview, outer_shape
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
@@ -58,7 +59,7 @@ def draw_lines(
     def compute() -> LayerResult:
         drawn = tuple(_draw(store, line, traces, inputs, preview) for line in lines)
         boxes = [region.bounds() for line in drawn for region in line.regions]
-        boxes += [shape.region.bounds() for trace in traces for shape in trace.value.kept]
+        boxes += [shape.bounds() for trace in traces for shape in trace.value.kept]
         if layer.prints != "nothing":
             boxes += [visible_box(c.value, t.value) for c, t in zip(cleaned, traces, strict=True)]
         return LayerResult(drawn, _around(boxes))
@@ -72,7 +73,9 @@ def _draw(
     store: ResultStore, line: Line, traces: Sequence[Keyed[TraceResult]], inputs: list[str], preview: bool
 ) -> DrawnLine:
     def area() -> MultiPolygon:
-        regions = [shape.region for trace in traces for shape in trace.value.kept]
+        regions = [region for trace in traces for region in trace.value.kept_regions]
+        if not regions:
+            raise NothingToCut("Only bare lines are kept: they have no outside to cut round.", "Trace shapes instead.")
         return outer_shape(regions, close_gaps=line.close_gaps)
 
     base = run_stage(store, "outer-shape", VERSION, line.close_gaps, inputs, area)

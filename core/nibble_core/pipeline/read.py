@@ -1,45 +1,158 @@
-"""Stage *read*: a client's bytes to an upright picture with its facts."""
+"""Stage *read*: a client's bytes to an upright picture with its facts, and the drawing it is if it has paths."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nibble_core.artwork.facts import Facts, picture_facts
+from nibble_core.artwork.leftovers import without_leftovers
+from nibble_core.artwork.verdict import Verdict, judged
+from nibble_core.errors import NothingToTrace, UnreadableFile
+from nibble_core.formats import package
+from nibble_core.formats.client_drawing import ClientDrawing
+from nibble_core.formats.dxf_reader import read_dxf
+from nibble_core.formats.kinds import PIXELS, kind_of
+from nibble_core.formats.pdf_drawing import read_pdf
 from nibble_core.formats.pixels import read_picture
-from nibble_core.graphics import Raster
+from nibble_core.formats.svg_reader import read_svg
+from nibble_core.graphics import Drawing, Raster
+from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
+from nibble_core.ticket.artwork import Artwork
 
-VERSION = 1
+VERSION = 2
+LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
+MOST_PARTS = 60
+DEEPER = "::"  # between the levels of a part: a file of a zip, then a page, then a picture within
 
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """An artwork as it came in."""
+    """An artwork as it came in.
+
+    ``drawing``: its paths in mm with what there is to say about them, None for pixels; ``raster`` is then a picture
+    of it. ``own_width``: mm, as the file states it, else at 96 px an inch. ``parts``: what else the file offers.
+    """
 
     raster: Raster
     kind: str
     stated_ppi: float | None
     notes: tuple[str, ...]
     facts: Facts
+    verdict: Verdict
+    own_width: float
+    drawing: ClientDrawing | None = None
+    leftovers: tuple[tuple[str, int], ...] = ()
+    left_out: Drawing | None = None
+    part: str = ""
+    parts: tuple[str, ...] = ()
 
 
-def inspect(content: bytes, name: str = "") -> Picture:
-    """Decode and look at a client's file. Raises UnreadableFile and NothingToTrace."""
-    file = read_picture(content, name)
-    return Picture(file.raster, file.kind, file.stated_ppi, file.notes, picture_facts(file.raster))
+def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None = None) -> Picture:
+    """Decode and look at a client's file. Raises UnreadableFile and NothingToTrace.
+
+    ``part``: a file of a zip, “page 2” of a PDF, “picture 1” within a drawing, joined by “::” where they nest.
+    ``unit``: of a DXF's numbers, where the file does not say.
+    """
+    here, _, deeper = part.partition(DEEPER)
+    kind = kind_of(content, name)
+    if kind == "zip":
+        return _from_zip(content, name, here, deeper, unit)
+    if kind in PIXELS:
+        file = read_picture(content, name)
+        facts = picture_facts(file.raster)
+        ppi = file.stated_ppi or 96.0
+        return Picture(
+            file.raster, file.kind, file.stated_ppi, file.notes, facts, judged(file.raster, facts),
+            file.raster.width / ppi * 25.4,
+        )  # fmt: skip
+    page = int(found[1]) if (found := re.fullmatch(r"page (\d{1,5})", here)) else 1
+    inner = deeper if found else here
+    drawn = _drawn(content, name, kind, page, unit)
+    if wanted := re.fullmatch(r"picture (\d{1,4})", inner):
+        return _picture_within(drawn, int(wanted[1]), name, part)
+    parts = [f"page {number}" for number in range(1, min(drawn.pages, MOST_PARTS) + 1)] if drawn.pages > 1 else []
+    prefix = f"page {page}{DEEPER}" if drawn.pages > 1 else ""
+    parts += [f"{prefix}picture {number + 1}" for number in range(min(len(drawn.pictures), MOST_PARTS))]
+    if not drawn.drawing.shapes:
+        if not drawn.pictures:
+            raise NothingToTrace("This file draws nothing.", "Check that it is the right file.")
+        only = _picture_within(drawn, 1, name, f"{prefix}picture 1")
+        return replace(only, parts=tuple(parts))
+    return replace(_looked_at(drawn), part=part, parts=tuple(parts))
 
 
-def keep_read(store: ResultStore, sha256: str, picture: Picture) -> Keyed[Picture]:
+def _drawn(content: bytes, name: str, kind: str, page: int, unit: str | None) -> ClientDrawing:
+    if kind == "SVG":
+        return read_svg(content, name)
+    if kind == "PDF":
+        return read_pdf(content, name, page=page)
+    return read_dxf(content, name, unit=unit)
+
+
+def _from_zip(content: bytes, name: str, here: str, deeper: str, unit: str | None) -> Picture:
+    offered = package.members(content, name)
+    chosen = here or offered[0]
+    inner = inspect(package.member(content, chosen, name), chosen.rsplit("/", 1)[-1], part=deeper, unit=unit)
+    parts = [*offered[:MOST_PARTS], *(f"{chosen}{DEEPER}{further}" for further in inner.parts)]
+    part = f"{chosen}{DEEPER}{deeper}" if deeper else chosen
+    return replace(inner, part=part, parts=tuple(parts) if len(parts) > 1 else ())
+
+
+def _picture_within(drawn: ClientDrawing, number: int, name: str, part: str) -> Picture:
+    if not 1 <= number <= len(drawn.pictures):
+        raise UnreadableFile(f"“{name}” holds no picture {number}.", "Choose another part of it.")
+    found = drawn.pictures[number - 1]
+    inner = inspect(found.content)
+    notes = (*inner.notes, f"Taken out of a {drawn.kind}.")
+    return replace(inner, notes=notes, own_width=found.width or inner.own_width, part=part)
+
+
+def _looked_at(drawn: ClientDrawing) -> Picture:
+    whole = drawn.drawing
+    seen, left = without_leftovers(whole)
+    scale = LOOK_PX / max(whole.width, whole.height)
+    raster = rendered(seen, max(8, round(whole.width * scale)))
+    facts = picture_facts(raster)
+    counts = dict(drawn.leftovers)
+    for _, reason in left:
+        counts[reason] = counts.get(reason, 0) + 1
+    hidden = tuple(shape for shape, _ in left) + (drawn.left_out.shapes if drawn.left_out else ())
+    verdict = judged(raster, facts, paths=len(seen.shapes), lettering=drawn.lettering)
+    return Picture(
+        raster, drawn.kind, None, drawn.notes, facts, verdict, whole.width, replace(drawn, drawing=seen, left_out=None,
+        pictures=()), tuple(counts.items()), Drawing(whole.width, whole.height, hidden) if hidden else None,
+    )  # fmt: skip
+
+
+def unit_of(artwork: Artwork) -> str | None:
+    """The unit the ticket says for a file that says none."""
+    return None if artwork.unit == "as the file says" else artwork.unit
+
+
+def read_key(sha256: str, part: str, unit: str | None) -> str:
+    """The key under which a part of a file is kept."""
+    return stage_key("read", VERSION, [sha256, part, unit], [])
+
+
+def keep_read(store: ResultStore, sha256: str, picture: Picture, *, part: str = "", unit: str | None = None) -> None:
     """Put a picture that was read elsewhere (in a guarded process) where ``read`` will find it."""
-    return run_stage(store, "read", VERSION, [sha256], [], lambda: picture)
+    store.put(read_key(sha256, part, unit), picture)
 
 
-def kept_read(store: ResultStore, sha256: str) -> bool:
+def kept_read(store: ResultStore, sha256: str, *, part: str = "", unit: str | None = None) -> bool:
     """Whether ``read`` will find the picture without decoding it."""
-    return store.get(stage_key("read", VERSION, [sha256], [])) is not None
+    return store.get(read_key(sha256, part, unit)) is not None
 
 
-def read(store: ResultStore, sha256: str, content: Callable[[], bytes], name: str) -> Keyed[Picture]:
+def read(
+    store: ResultStore, sha256: str, content: Callable[[], bytes], name: str, *, part: str = "", unit: str | None = None
+) -> Keyed[Picture]:
     """The picture of a file named by its SHA-256; its bytes are asked for only when needed."""
-    return run_stage(store, "read", VERSION, [sha256], [], lambda: inspect(content(), name))
+
+    def compute() -> Picture:
+        return inspect(content(), name, part=part, unit=unit)
+
+    return run_stage(store, "read", VERSION, [sha256, part, unit], [], compute)

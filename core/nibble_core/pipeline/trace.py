@@ -1,129 +1,305 @@
-"""Stage *trace*: the cleaned picture to shapes in mm, with what rules and hands drop from them."""
+"""Stage *trace*: the cleaned picture, or the client's own paths, to shapes in mm."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
-import shapely
 
 from nibble_core.artwork.background import Cleaned
+from nibble_core.artwork.framing import Framing
 from nibble_core.errors import NothingToTrace
-from nibble_core.graphics import Grey, Raster, Shape
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.ticket.model import Artwork, TouchUp
-from nibble_core.tracing import Traced, measured_noise, suggested_threshold, trace_two_tone
+from nibble_core.geometry import Affine, Path, Points, Region
+from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke
+from nibble_core.graphics.filling import filled_regions
+from nibble_core.graphics.stroking import outlined, region_of
+from nibble_core.pipeline.clean import framing_of
+from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.store import Keyed, MemoryStore, ResultStore, run_stage
+from nibble_core.ticket.artwork import Artwork, Trace
+from nibble_core.tracing import measured_noise, suggested_threshold, trace_two_tone
+from nibble_core.tracing.centre_lines import trace_centre_lines
+from nibble_core.tracing.colours import trace_colours
+from nibble_core.tracing.mending import mended
+from nibble_core.tracing.two_tone import inside_place
 
-VERSION = 1
-ALIKE = 60  # largest difference of a channel between a touch-up's colour and its region's
+VERSION = 2
+LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
+MOST_SMOOTHING = 0.8  # px of ripple at 100 %
+PAPER_LEVELS = 22  # levels within which a colour is the paper's
+FRAME_SHARE = 0.9  # of both sides that a region's box covers, to be a box or frame round the drawing
+MOST_SHAPES = 20_000
 
 
 @dataclass(frozen=True, eq=False)
 class TracedShape:
-    """A shape in mm, its anchor in the artwork, and why it is left out: "" (kept), "small" or "hand"."""
+    """A shape in mm, its anchor in the artwork (fractions of the upright uncropped picture), a place on it in mm, and
+    why it is left out: "" (kept), “small”, “paper”, “frame” or “hand”."""
 
-    shape: Shape
+    shape: Drawn
     x: float
     y: float
+    place: tuple[float, float]
     size: float
     dropped: str = ""
+    source: int = -1  # which of the found shapes it was
+
+    @property
+    def regions(self) -> list[Region]:
+        """What it covers."""
+        return region_of(self.shape)
 
 
 @dataclass(frozen=True, eq=False)
 class TraceResult:
     """Shapes of one artwork in mm, origin its top left, and how true they are.
 
-    ``level``: grey level used; ``suggested``: the one Nibble would use. Deviations in mm from the grey iso-line,
-    None in a preview. ``lost``: ids of touch-ups whose place holds no such region any more.
+    ``level``: grey level used; ``suggested``: the one Nibble would use; both None where no threshold counts.
+    Deviations in mm from where the colours truly meet, None in a preview. ``lost``: ids of touch-ups whose place
+    holds no such region any more. ``mended``: what geometry was set right, counted. ``palette``: flat colours found.
     """
 
     width: float
     height: float
     shapes: tuple[TracedShape, ...]
-    level: float
-    suggested: float
-    worst_deviation: float | None
-    mean_deviation: float | None
+    level: float | None = None
+    suggested: float | None = None
+    worst_deviation: float | None = None
+    mean_deviation: float | None = None
     lost: tuple[str, ...] = ()
+    mended: tuple[tuple[str, int], ...] = ()
+    palette: tuple[Colour, ...] = ()
+    places: tuple[Points, ...] = ()
+    seams: tuple[tuple[Path, int, int], ...] = ()
 
     @property
-    def kept(self) -> list[Shape]:
+    def kept(self) -> list[Drawn]:
         return [traced.shape for traced in self.shapes if not traced.dropped]
 
     @property
     def nodes(self) -> int:
-        return sum(shape.region.node_count for shape in self.kept)
+        return sum(shape.nodes for shape in self.kept)
+
+    @property
+    def kept_regions(self) -> list[Region]:
+        """Everything the kept shapes cover."""
+        return [region for traced in self.shapes if not traced.dropped for region in traced.regions]
 
 
-def trace(
+@dataclass(frozen=True, eq=False)
+class Found:
+    """Shapes as fitted: in pixels of a raster, or in mm of a drawing (``unit`` of them wide)."""
+
+    shapes: tuple[tuple[Drawn, tuple[float, float]], ...]
+    unit: float
+    level: float | None = None
+    suggested: float | None = None
+    deviation: tuple[float, float] | None = None
+    palette: tuple[Colour, ...] = ()
+    places: tuple[Points, ...] = ()
+    seams: tuple[tuple[Path, int, int], ...] = ()
+
+
+def find_shapes(
     store: ResultStore,
+    picture: Keyed[Picture],
     cleaned: Keyed[Cleaned],
     artwork: Artwork,
+    width: float,
     *,
     preview: bool,
     cancelled: Callable[[], bool],
-) -> Keyed[TraceResult]:
-    """Shapes of an artwork, dropped ones among them."""
-    specification = artwork.trace
-    raster = cleaned.value.raster
-    mm_per_px = artwork.width / raster.width
-
-    def find() -> tuple[Traced, float]:
-        grey, suggested = ink_field(raster, specification.mode)
-        level = (
-            suggested if specification.threshold is None or specification.mode == "outer" else specification.threshold
-        )
-        noise = _known_noise(store, cleaned, specification.mode, grey, suggested) if preview else None
-        tolerance = None if specification.deviation is None else specification.deviation / mm_per_px
-        traced = trace_two_tone(
-            grey, raster, level=level, tolerance=tolerance, filled=specification.mode == "outer",
-            polished=not preview,
-            noise=noise, cancelled=cancelled,
-        )  # fmt: skip
-        return traced, suggested
-
-    # the fit in pixels depends on the size only through a deviation stated in mm
+) -> Keyed[Found]:
+    """The fit alone, before rules and hands; it depends on the finished size only through lengths stated in mm."""
+    trace, raster = artwork.trace, cleaned.value.raster
+    mm_per_px = width / raster.width
+    tolerance = None if trace.deviation is None else trace.deviation / mm_per_px
     by = [
-        specification.mode,
-        specification.threshold,
-        specification.deviation and specification.deviation / mm_per_px,
-    ]
-    found = run_stage(store, "iso-preview" if preview else "iso", VERSION, by, [cleaned.key], find)
+        trace.mode, trace.threshold, trace.lightest, trace.colours, list(trace.recolours), trace.corners, trace.smooth,
+        trace.edges, trace.strokes, tolerance,
+    ]  # fmt: skip
 
-    def compute() -> TraceResult:
-        traced, suggested = found.value
-        worst, mean = (None, None) if preview else (d * mm_per_px for d in traced.deviation())
-        whole = float(raster.width * raster.height)
-        shapes = [
-            TracedShape(
-                region.shape(mm_per_px), region.place[0] / raster.width, region.place[1] / raster.height,
-                min(region.area / whole, 1.0),
+    def compute() -> Found:
+        if trace.mode == "paths":
+            return _own_paths(picture.value, framing_of(artwork), trace)
+        if trace.mode == "colours":
+            return _colours(raster, trace, tolerance, preview, cancelled)
+        if trace.mode == "centre-lines":
+            return _centre_lines(raster, trace, tolerance, cancelled)
+        return _two_tone(store, cleaned, trace, tolerance, preview, cancelled)
+
+    inputs = [picture.key, cleaned.key] if trace.mode == "paths" else [cleaned.key]
+    return run_stage(store, "iso-preview" if preview else "iso", VERSION, by, inputs, compute)
+
+
+def _two_tone(
+    store: ResultStore, cleaned: Keyed[Cleaned], trace: Trace, tolerance: float | None, preview: bool,
+    cancelled: Callable[[], bool],
+) -> Found:  # fmt: skip
+    raster = cleaned.value.raster
+    grey, suggested = ink_field(raster, trace.mode)
+    level = suggested if trace.threshold is None or trace.mode == "outer" else trace.threshold
+    field, at = grey, level
+    if trace.lightest is not None and trace.mode == "two-tone":
+        if trace.lightest >= level:
+            raise NothingToTrace(
+                "No tone lies between the two thresholds.", "Set the tones left out lower than the ink."
             )
-            for region in traced.regions
+        # the line where either threshold is passed is the line where the larger excess is nothing
+        field, at = np.maximum(grey - level, trace.lightest - grey) + np.float32(0.5), 0.5
+    filled = trace.mode == "outer" or trace.edges == "outer edge"
+    noise = None
+    if preview:
+        measure = partial(measured_noise, grey, suggested, filled=filled)
+        noise = run_stage(store, "noise", VERSION, [trace.mode, filled], [cleaned.key], measure).value
+    traced = trace_two_tone(
+        field, raster, level=at, tolerance=tolerance, filled=filled, polished=not preview, noise=noise,
+        smoothing=MOST_SMOOTHING * trace.smooth, least_corner=LEAST_CORNERS[trace.corners], cancelled=cancelled,
+    )  # fmt: skip
+    _refuse_too_many(len(traced.regions))
+    shapes = [(Shape(region.region, region.colour), region.place) for region in traced.regions]
+    if trace.edges == "inner edge" and trace.mode == "two-tone":
+        shapes = [
+            (Shape(Region(hole.reversed()), shape.colour), inside_place(hole.flattened(0.05), []))
+            for shape, _ in shapes for hole in shape.region.holes
         ]  # fmt: skip
-        shapes = [replace(s, dropped="small") if _extent(s) < specification.smallest else s for s in shapes]
-        shapes, lost = touched_up(shapes, artwork.touch_ups, artwork.width, raster.height * mm_per_px)
-        return TraceResult(
-            artwork.width,
-            raster.height * mm_per_px,
-            tuple(shapes),
-            traced.level,
-            suggested,
-            worst,
-            mean,
-            lost,
-        )
-
-    key = [artwork.width, specification.smallest, *artwork.touch_ups]
-    return run_stage(store, "trace", VERSION, key, [found.key], compute)
+    places = tuple(np.vstack([ring, ring[:1]]) for ring in traced.rings)
+    return Found(tuple(shapes), raster.width, level, suggested, None if preview else traced.deviation(), (), places)
 
 
-def _known_noise(store: ResultStore, cleaned: Keyed[Cleaned], mode: str, grey: Grey, suggested: float) -> float:
-    """The picture's noise at the suggested level, measured once for all previews."""
-    measure = partial(measured_noise, grey, suggested, filled=mode == "outer")
-    return run_stage(store, "noise", VERSION, mode, [cleaned.key], measure).value
+def _colours(
+    raster: Raster, trace: Trace, tolerance: float | None, preview: bool, cancelled: Callable[[], bool]
+) -> Found:
+    traced = trace_colours(
+        raster, count=trace.colours, renamed={one.colour: one.to for one in trace.recolours}, tolerance=tolerance,
+        polished=not preview, cancelled=cancelled,
+    )  # fmt: skip
+    shapes = tuple((Shape(region.region, region.colour), region.place) for region in traced.regions)
+    deviation = None if preview else traced.deviation()
+    return Found(
+        shapes, raster.width, deviation=deviation, palette=traced.palette, places=traced.places, seams=traced.seams
+    )
+
+
+def _centre_lines(raster: Raster, trace: Trace, tolerance: float | None, cancelled: Callable[[], bool]) -> Found:
+    grey, suggested = ink_field(raster, trace.mode)
+    level = suggested if trace.threshold is None else trace.threshold
+    traced = trace_centre_lines(grey, raster, level=level, tolerance=tolerance, cancelled=cancelled)
+    shapes = tuple(
+        (Stroke(one.path, one.width, one.colour, cap="round", join="round"), one.place) for one in traced.strokes
+    )
+    return Found(shapes, raster.width, level, suggested, traced.deviation(), (), traced.middles)
+
+
+def _own_paths(picture: Picture, framing: Framing, trace: Trace) -> Found:
+    if picture.drawing is None:
+        raise NothingToTrace("This artwork is made of pixels: it has no paths.", "Choose another way to trace it.")
+    drawing = framing.drawing(picture.drawing.drawing)
+    shapes = [(shape, _on(shape)) for shape in as_shapes(drawing, outlines=trace.strokes == "outlines")]
+    return Found(tuple(shapes), drawing.width)
+
+
+def as_shapes(drawing: Drawing, *, outlines: bool) -> list[Drawn]:
+    """A drawing's shapes for cutting: closed hairlines of one layer and colour as the areas they enclose; other
+    strokes as lines, or with ``outlines`` as the areas they cover."""
+    shapes: list[Drawn] = []
+    loops: dict[tuple[str, Colour], list[Stroke]] = {}
+    for shape in drawing.shapes:
+        if isinstance(shape, Shape):
+            shapes.append(shape)
+        elif shape.width <= 0 and shape.path.closed:
+            loops.setdefault((shape.layer, shape.colour), []).append(shape)
+        elif outlines and shape.width > 0:
+            shapes += outlined(shape)
+        else:
+            shapes.append(shape)
+    for (layer, colour), some in loops.items():
+        regions = filled_regions([stroke.path for stroke in some], even_odd=True)
+        shapes += [Shape(region, colour, layer) for region in regions]
+    return shapes
+
+
+def _on(shape: Drawn) -> tuple[float, float]:
+    """A place on a shape."""
+    if isinstance(shape, Stroke):
+        points = shape.path.flattened(0.05)
+        return float(points[len(points) // 2, 0]), float(points[len(points) // 2, 1])
+    rings = [ring.flattened(0.05) for ring in shape.region.rings]
+    return inside_place(rings[0], rings[1:])
+
+
+def in_mm(
+    found: Found, artwork: Artwork, size: tuple[float, float], paper: Colour
+) -> tuple[list[TracedShape], Counter[str]]:
+    """The fit at the finished size, sound geometry only, with what rules leave out of it."""
+    trace, (width, height) = artwork.trace, size
+    scale = width / found.unit
+    grow = Affine.scale(scale)
+    framing = framing_of(artwork)
+    counts: Counter[str] = Counter()
+    shapes: list[TracedShape] = []
+    for source, (shape, place) in enumerate(found.shapes):
+        at = (place[0] * scale, place[1] * scale)
+        x, y = framing.back(np.array([[at[0] / width, at[1] / height]]))[0].tolist()
+        drawn = shape.mapped(grow)
+        if isinstance(drawn, Stroke):
+            share = drawn.path.length() * max(drawn.width, 0.1) / (width * height)
+            shapes.append(TracedShape(drawn, x, y, at, min(share, 1.0), source=source))
+            continue
+        sound = mended(_without_small_holes(drawn.region, trace.smallest_hole))
+        counts.update(sound.counts)
+        for region in sound.regions:
+            share = min(max(region.area() / (width * height), 0.0), 1.0)
+            shapes.append(TracedShape(replace(drawn, region=region), x, y, at, share, source=source))
+    return [replace(one, dropped=_left_out(one, trace, size, paper)) for one in shapes], counts
+
+
+def _without_small_holes(region: Region, smallest: float) -> Region:
+    if smallest <= 0 or not region.holes:
+        return region
+    return Region(region.outer, tuple(hole for hole in region.holes if _extent(hole.nodes) >= smallest))
+
+
+def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: Colour) -> str:
+    box = one.shape.bounds()
+    if isinstance(one.shape, Stroke):
+        return "small" if max(box.width, box.height) < trace.smallest else ""
+    if _extent(one.shape.region.outer.nodes) < trace.smallest:
+        return "small"
+    if trace.mode == "colours" and trace.paper == "left out":
+        if max(abs(a - b) for a, b in zip(one.shape.colour, paper, strict=True)) <= PAPER_LEVELS:
+            return "paper"
+    edge = 0.004 * max(size)
+    touches = (box.left < edge) + (box.top < edge) + (box.right > size[0] - edge) + (box.bottom > size[1] - edge)
+    wide = box.width > FRAME_SHARE * size[0] and box.height > FRAME_SHARE * size[1]
+    return "frame" if trace.mode == "two-tone" and touches >= 3 and wide else ""
+
+
+def traced_raster(
+    raster: Raster, trace: Trace, width: float, *, tolerance: float | None = None
+) -> tuple[Drawing, tuple[float, float]]:
+    """Everything found in a picture as it is, ``width`` mm wide, with no rule applied; and its worst and mean
+    deviation in mm. ``tolerance``: largest deviation of smooth stretches, px."""
+    never = lambda: False  # noqa: E731 - one-line local
+    if trace.mode == "colours":
+        found = _colours(raster, trace, tolerance, False, never)
+    elif trace.mode == "centre-lines":
+        found = _centre_lines(raster, trace, tolerance, never)
+    else:
+        cleaned = Keyed("", Cleaned(raster, "keep", 0.0))
+        found = _two_tone(MemoryStore(), cleaned, trace, tolerance, False, never)
+    scale = width / raster.width
+    grow = Affine.scale(scale)
+    shapes = tuple(shape.mapped(grow) for shape, _ in found.shapes)
+    # the seam shows the area that is painted first; regions come in painting order
+    under = tuple(
+        Stroke(path.mapped(grow), scale, found.shapes[min(one, other)][0].colour) for path, one, other in found.seams
+    )
+    worst, mean = found.deviation or (0.0, 0.0)
+    return Drawing(width, raster.height * scale, shapes, under), (worst * scale, mean * scale)
 
 
 def require_shapes(result: TraceResult) -> None:
@@ -147,33 +323,13 @@ def ink_field(raster: Raster, mode: str) -> tuple[Grey, float]:
     return grey, suggested_threshold(grey)
 
 
-def touched_up(
-    shapes: Sequence[TracedShape], touch_ups: Sequence[TouchUp], width: float, height: float
-) -> tuple[list[TracedShape], tuple[str, ...]]:
-    """Shapes with the corrections by hand applied, and the ids of corrections that found no such region.
-
-    A correction finds the region that covers its place, of similar colour and half to twice its size.
-    """
-    result, lost = list(shapes), []
-    if not touch_ups:
-        return result, ()
-    areas = [shapely.make_valid(traced.shape.region.polygon(0.05)) for traced in result]
-    tree = shapely.STRtree(areas)
-    for touch in touch_ups:
-        place = shapely.Point(touch.x * width, touch.y * height)
-        fits = [
-            int(i)
-            for i in tree.query(place, predicate="intersects")
-            if 0.5 <= result[i].size / max(touch.size, 1e-12) <= 2
-            and max(abs(a - b) for a, b in zip(result[i].shape.colour, touch.colour, strict=True)) <= ALIKE
-        ]
-        if not fits:
-            lost.append(touch.id)
-        for i in fits:
-            result[i] = replace(result[i], dropped="hand" if touch.kind == "drop" else "")
-    return result, tuple(lost)
+def _refuse_too_many(count: int) -> None:
+    if count > MOST_SHAPES:
+        raise NothingToTrace(
+            f"This picture falls into {count:,} shapes: it is a photo or full of noise.",
+            "Calm its pixels or turn it into flat tones at Clean, or only cut its outer shape.",
+        )
 
 
-def _extent(traced: TracedShape) -> float:
-    nodes = traced.shape.region.outer.nodes
+def _extent(nodes: Points) -> float:
     return float((nodes.max(0) - nodes.min(0)).max())

@@ -13,9 +13,11 @@ from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, NibbleError
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.lines import LayerResult, draw_lines
-from nibble_core.pipeline.read import Picture, read
+from nibble_core.pipeline.read import Picture, read, unit_of
+from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import Keyed, ResultStore
-from nibble_core.pipeline.trace import TraceResult, require_shapes, trace
+from nibble_core.pipeline.touch_ups import trace
+from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.sheet import Layout, grid
 from nibble_core.ticket.model import Artwork, Layer, Piece, Sheet, Ticket
 
@@ -37,6 +39,7 @@ class Work:
     """Results by the id of what they belong to; missing ones are explained by a problem further left."""
 
     pictures: dict[str, Keyed[Picture]] = field(default_factory=dict)
+    sizes: dict[str, tuple[float, float]] = field(default_factory=dict)
     cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
     traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
     layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
@@ -94,15 +97,26 @@ def _work_out_artwork(
     here, id = f"artworks/{artwork.id}", artwork.id
 
     def take_in() -> None:
-        work.pictures[id] = read(store, artwork.file, lambda: sources(artwork.file), artwork.name)
+        work.pictures[id] = read(
+            store, artwork.file, lambda: sources(artwork.file), artwork.name, part=artwork.part, unit=unit_of(artwork)
+        )
+        work.sizes[id] = finished_size(artwork, work.pictures[id].value)
 
     def take_away() -> None:
-        if id in work.pictures:
-            work.cleaned[id] = clean(store, work.pictures[id], artwork.clean, preview=preview)
+        if id in work.sizes:
+            work.cleaned[id] = clean(store, work.pictures[id], artwork, work.sizes[id][0], preview=preview)
 
     def find_shapes() -> None:
         if id in work.cleaned:
-            work.traces[id] = trace(store, work.cleaned[id], artwork, preview=preview, cancelled=cancelled)
+            work.traces[id] = trace(
+                store,
+                work.pictures[id],
+                work.cleaned[id],
+                artwork,
+                work.sizes[id],
+                preview=preview,
+                cancelled=cancelled,
+            )
             require_shapes(work.traces[id].value)
 
     attempt("artwork", here, take_in)

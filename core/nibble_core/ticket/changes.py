@@ -10,9 +10,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Line, Ticket, TouchUp
+from nibble_core.ticket.model import Line, Ticket
 from nibble_core.ticket.serial import ticket_from_plain, to_plain
 
 OPERATIONS = ("set", "add", "move", "remove")
@@ -128,13 +129,29 @@ def words(ticket: Ticket, change: Change) -> str:
         return f"{called} to {rule.say(rule.check(change.value))}"
     if change.operation == "add":
         item = change.value if isinstance(change.value, Mapping) else {}
-        if name == "touch_ups":
-            return "region dropped" if item.get("kind", "drop") == "drop" else "region kept"
+        if name in _ADDED:
+            return _ADDED[name].get(str(item.get("kind", "drop")), f"{item.get('kind', name)} by hand")
         return f"{item.get('process') or item.get('name') or name} added"
-    if isinstance(owner, TouchUp):
-        return "region brought back" if owner.kind == "drop" else "region no longer kept"
+    if isinstance(owner, TouchUp | BrushStroke):
+        return _TAKEN_BACK.get(owner.kind, f"{owner.kind} taken back")
+    if isinstance(owner, Place | Recolour):
+        return "place taken back" if isinstance(owner, Place) else "colour set back"
     called = process or getattr(owner, "name", "") or "item"
     return f"{called} {'moved' if change.operation == 'move' else 'removed'}"
+
+
+_ADDED = {
+    "touch_ups": {
+        "drop": "region dropped",
+        "keep": "region kept",
+        "fill hole": "hole filled",
+        "open hole": "hole opened",
+    },
+    "strokes": {},
+    "places": {"drop": "background place added"},
+    "recolours": {"drop": "colour changed"},
+}
+_TAKEN_BACK = {"drop": "region brought back", "keep": "region no longer kept", "fill hole": "hole open again"}
 
 
 def _descend(owner: Any, part: str) -> Any:

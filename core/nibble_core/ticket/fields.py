@@ -94,6 +94,15 @@ class Rule:
             raise InvalidTicket(f"The {self.called} is either on or off.", "")
         return value
 
+    def _check_numbers(self, value: Any) -> tuple[float, ...]:
+        good = isinstance(value, (list, tuple)) and len(value) <= self.high
+        if not good or any(
+            isinstance(n, bool) or not isinstance(n, (int, float)) or not math.isfinite(n) or not -1 <= n <= 2
+            for n in value
+        ):
+            raise InvalidTicket(f"The {self.called} is not a list of places.", f"At most {self.high:.0f} numbers.")
+        return tuple(round(float(n), 5) for n in value)
+
     def _check_digest(self, value: Any) -> str:
         if not isinstance(value, str) or not re.fullmatch(r"[0-9a-f]{64}", value):
             raise InvalidTicket("A file is named by its SHA-256.", "Add the artwork again.")
@@ -112,8 +121,13 @@ def share(default: float | None, called: str, *, low: float = 0.0, high: float =
     return field(default=default, metadata={"rule": Rule("share", called, low, high, 0.01, auto=auto)})
 
 
-def count(default: int, low: int, high: int, called: str) -> Any:
-    return field(default=default, metadata={"rule": Rule("count", called, low, high)})
+def count(default: int | None, low: int, high: int, called: str, *, auto: str | None = None) -> Any:
+    return field(default=default, metadata={"rule": Rule("count", called, low, high, auto=auto)})
+
+
+def numbers(most: int, called: str) -> Any:
+    """A list of at most so many finite numbers from -1 to 2: places as fractions of a picture."""
+    return field(default=(), metadata={"rule": Rule("numbers", called, -1, most)})
 
 
 def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:

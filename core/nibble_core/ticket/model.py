@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from nibble_core.ticket.fields import choice, count, day, digest, flag, length, share, text
+from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.fields import choice, count, day, flag, length, share, text
 
-SCHEMA = 1
+SCHEMA = 2
 
 PROCESSES = {
     "through cut": "The knife goes through film and liner: the piece falls out.",
@@ -21,63 +22,10 @@ CORNERS = {
     "mitred": "The corner stays a point, cut off when it grows too long.",
     "bevelled": "The corner is cut straight across.",
 }
-BACKGROUNDS = {
-    "by itself": "Nibble looks: a see-through picture stays as it is, a plain border is taken away.",
-    "flood": "Everything that touches the border and is like it goes.",
-    "see-through": "The picture's own see-through parts are trusted.",
-    "keep": "Nothing is taken away.",
-}
-MODES = {
-    "two-tone": "Everything darker than the threshold becomes a shape; holes stay holes.",
-    "outer": "Only the outside edge of the drawing, filled.",
-}
 PRINTS = {
     "the artwork": "The client's pixels without their background.",
     "nothing": "The piece is only cut.",
 }
-
-
-@dataclass(frozen=True)
-class TouchUp:
-    """A correction by hand, anchored in the artwork.
-
-    x, y: fractions of the upright uncropped picture. colour: seen there. size: the region's share of the
-    picture's area. ``keep`` brings back a region that a rule drops.
-    """
-
-    id: str
-    kind: str = choice("drop", "touch-up", {"drop": "This region goes.", "keep": "This region stays."})
-    x: float = share(0.0, "place")
-    y: float = share(0.0, "place")
-    colour: tuple[int, int, int] = (0, 0, 0)
-    size: float = share(0.0, "size")
-
-
-@dataclass(frozen=True)
-class Clean:
-    background: str = choice("by itself", "background", BACKGROUNDS)
-    tolerance: float = share(0.1, "tolerance", low=0.0, high=0.6)
-
-
-@dataclass(frozen=True)
-class Trace:
-    mode: str = choice("two-tone", "tracing", MODES)
-    threshold: float | None = share(None, "threshold", low=0.01, high=0.99, auto="as suggested")
-    deviation: float | None = length(None, 0.005, 5.0, "largest deviation", step=0.01, auto="what the pixels allow")
-    smallest: float = length(0.5, 0.0, 50.0, "smallest part")
-
-
-@dataclass(frozen=True)
-class Artwork:
-    """A client's file and what is done to it before lines are drawn. ``width``: of the whole picture, finished."""
-
-    id: str
-    file: str = digest()
-    name: str = text("artwork", 200, "file name", shortest=1)
-    width: float = length(100.0, 1.0, 20_000.0, "finished width", step=1.0)
-    clean: Clean = field(default_factory=Clean)
-    trace: Trace = field(default_factory=Trace)
-    touch_ups: tuple[TouchUp, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -49,7 +49,7 @@ def upgrade(plain: Any) -> Any:
             f"This ticket has schema {schema}; this Nibble reads up to {SCHEMA}.",
             "Update Nibble, or check the file.",
         )
-    return plain
+    return plain | {"schema": SCHEMA}  # what schema 2 brought has defaults that mean what was
 
 
 def from_plain(kind: type[T], plain: Any, where: str) -> T:

@@ -2,19 +2,9 @@
 
 from __future__ import annotations
 
+from nibble_core.ticket.artwork import Artwork, Trace
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import (
-    Artwork,
-    Element,
-    Layer,
-    Line,
-    Machine,
-    Piece,
-    Sheet,
-    Stock,
-    Ticket,
-    Trace,
-)
+from nibble_core.ticket.model import Element, Layer, Line, Machine, Piece, Sheet, Stock, Ticket
 
 
 def first_ticket(

@@ -6,7 +6,7 @@ lines and cubics that stay within a stated deviation (``outline``, on the loops 
 as a whole (``polish``) and measured against the iso-line (``deviation``).
 """
 
-from nibble_core.tracing.threshold import edge_noise, suggested_threshold
+from nibble_core.artwork.threshold import edge_noise, suggested_threshold
 from nibble_core.tracing.two_tone import Traced, TracedRegion, measured_noise, trace_two_tone
 
 __all__ = ["Traced", "TracedRegion", "edge_noise", "measured_noise", "suggested_threshold", "trace_two_tone"]

@@ -237,9 +237,7 @@ def _spaced(places: Points) -> Points:
     return np.array(kept)
 
 
-def _with_ends(
-    middle: Points, stops: Sequence[Points | None], cover: NDArray[np.float32], half: float
-) -> Points:
+def _with_ends(middle: Points, stops: Sequence[Points | None], cover: NDArray[np.float32], half: float) -> Points:
     """The middle led to the junctions it stops at, or to where a round end of the ink has its centre."""
     first = _end(middle[::-1], stops[0], cover, half)[::-1]
     return _end(first, stops[1], cover, half)

@@ -5,12 +5,13 @@ Palette, label map, planar graph, one fit a border: nothing is fitted twice, so 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nibble_core.artwork.palette import find_palette
 from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points, Region
 from nibble_core.graphics import LUMA, Colour, Raster
@@ -18,12 +19,12 @@ from nibble_core.tracing.deviation import distances_to_lines
 from nibble_core.tracing.iso import ring_area
 from nibble_core.tracing.labels import connected_patches, label_map
 from nibble_core.tracing.outline import fit_outline, raised_to_wobble, tolerance_for
-from nibble_core.tracing.palette import find_palette
 from nibble_core.tracing.planar import Border, borders_of, junctions_of, rings_of
 from nibble_core.tracing.stretch import fit_stretch
 from nibble_core.tracing.two_tone import TracedRegion, inside_place
 
 MOST_AREAS = 20_000
+SAME_COLOUR = 12  # levels by which a colour of the palette may have moved since it was named
 MIXED_ENDS = 2  # places beside a junction where pixels show three colours
 RIPPLE = 0.25  # share of a flat area's spread that moves its edges
 
@@ -61,6 +62,7 @@ def trace_colours(
     *,
     count: int | None = None,
     palette: Sequence[Colour] | None = None,
+    renamed: Mapping[Colour, Colour] | None = None,
     tolerance: float | None = None,
     smallest_area: float = 4.0,
     polished: bool = True,
@@ -69,13 +71,15 @@ def trace_colours(
     """Areas of flat colour over the whole picture laid on white paper.
 
     ``count``: at most so many colours; None finds the number. ``palette``: the colours themselves instead.
+    ``renamed``: found colours that are to be others; areas whose colours become the same are merged.
     ``tolerance``: largest deviation of smooth stretches, px. ``smallest_area``: px² under which an area is noise.
     Raises NothingToTrace for a picture that falls into too many areas, Cancelled.
     """
     picture = np.ascontiguousarray(raster.over_white())
     colours = find_palette(picture, count) if palette is None else np.array(palette, np.float64).reshape(-1, 3)
     labels = label_map(picture, colours, speck=smallest_area)
-    patches, owners = connected_patches(labels)
+    shown, same = _renamed(colours, renamed or {})
+    patches, owners = connected_patches(same[labels])
     if len(owners) > MOST_AREAS:
         raise NothingToTrace(
             f"This picture falls into {len(owners):,} areas of flat colour.",
@@ -85,7 +89,7 @@ def trace_colours(
         raise Cancelled("This trace was superseded.")
     noise = area_noise(picture, labels, colours)
     weighed = picture.astype(np.float32) * _weights(len(colours))
-    borders = borders_of(patches, owners, weighed, colours * _weights(len(colours)))
+    borders = borders_of(patches, labels, weighed, colours * _weights(len(colours)))
     junctions = junctions_of(borders, *labels.shape)
     noise = _wobble(borders, junctions, noise)
     allowed = tolerance_for(noise) if tolerance is None else tolerance
@@ -94,7 +98,7 @@ def trace_colours(
         if cancelled():
             raise Cancelled("This trace was superseded.")
         paths.append(_fitted(border, junctions, allowed, noise, polished))
-    regions = _regions(borders, paths, owners, colours)
+    regions = _regions(borders, paths, owners, shown)
     index = {patch: k for k, (patch, _) in enumerate(regions)}
     seams = tuple(
         (path, index[border.right], index[border.left])
@@ -104,6 +108,17 @@ def trace_colours(
     said = tuple((int(r), int(g), int(b)) for r, g, b in np.rint(colours).tolist())
     places = tuple(np.vstack([b.places, b.places[:1]]) if b.closed else b.places for b in borders if not b.at_edge)
     return TracedAreas(tuple(region for _, region in regions), places, noise, said, seams)
+
+
+def _renamed(
+    colours: NDArray[np.float64], renamed: Mapping[Colour, Colour]
+) -> tuple[NDArray[np.float64], NDArray[np.uint8]]:
+    """The colours to show, and for each colour the first one that shows the same."""
+    shown = np.rint(colours)
+    for old, new in renamed.items():
+        shown[np.abs(colours - old).max(1) <= SAME_COLOUR] = new
+    same = np.array([int(np.nonzero((shown == one).all(1))[0][0]) for one in shown], np.uint8)
+    return shown, same
 
 
 def _weights(colours: int) -> NDArray[np.float32]:
@@ -134,7 +149,11 @@ def _wobble(borders: Sequence[Border], junctions: dict[tuple[int, int], tuple[fl
 
 
 def _fitted(
-    border: Border, junctions: dict[tuple[int, int], tuple[float, float]], tolerance: float, noise: float, polished: bool
+    border: Border,
+    junctions: dict[tuple[int, int], tuple[float, float]],
+    tolerance: float,
+    noise: float,
+    polished: bool,
 ) -> Path:
     if border.closed:
         if border.at_edge:

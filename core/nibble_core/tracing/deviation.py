@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
@@ -75,3 +76,25 @@ def evenly_along(line: Points, step: float) -> Points:
     of = np.repeat(np.arange(len(steps)), counts)
     t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]
     return np.vstack([line[of] + steps[of] * t[:, None], line[-1:]])
+
+
+def deviation_runs(
+    lines: Sequence[Points], places: Sequence[Points], *, step: float, classes: Sequence[float]
+) -> tuple[list[tuple[int, Points]], tuple[float, float, float]]:
+    """Outlines (polylines) cut into runs by how far they lie from ``places``, where colours truly meet.
+
+    Each run is the index of the first of ``classes`` (rising distances) it stays within, len(classes) beyond all, and
+    its points. Also the worst place: x, y and its distance. Units of the lines; sampled every ``step``.
+    """
+    runs: list[tuple[int, Points]] = []
+    worst = (0.0, 0.0, 0.0)
+    for line in lines:
+        dense = evenly_along(line, step)
+        apart = distances_to_lines(dense, places)
+        top = int(np.argmax(apart))
+        if apart[top] > worst[2]:
+            worst = float(dense[top, 0]), float(dense[top, 1]), float(apart[top])
+        kind = np.searchsorted(np.asarray(classes), np.maximum(apart[:-1], apart[1:]))
+        cuts = [0, *(1 + np.nonzero(np.diff(kind))[0]).tolist(), len(kind)]
+        runs += [(int(kind[a]), dense[a : b + 1]) for a, b in itertools.pairwise(cuts) if b > a]
+    return runs, worst

@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from nibble_core.artwork.palette import oklab
 from nibble_core.graphics import Pixels
-from nibble_core.tracing.palette import oklab
 
 Labels = NDArray[np.uint8]
 Numbers = NDArray[np.float32]

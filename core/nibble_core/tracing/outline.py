@@ -51,15 +51,17 @@ def raised_to_wobble(nodes: Callable[[float], int], noise: float) -> float:
     return noise
 
 
-def fit_outline(ring: Points, *, tolerance: float, noise: float, polished: bool = True) -> Path:
+def fit_outline(
+    ring: Points, *, tolerance: float, noise: float, polished: bool = True, least_corner: float = LEAST_CORNER_DEGREES
+) -> Path:
     """A closed path, in pixels, whose smooth stretches stay within ``tolerance`` px of the ``ring``.
 
     ``noise`` (px) is how far pixel noise moves the ring: it widens what counts as straight and what counts as
     a corner. Near a corner the path goes to the true apex, which the iso-line rounds off; that is not counted
-    as deviation. Where a joint broke the tolerance a tighter fit is tried, and taken if it helps for few nodes.
+    as deviation. ``least_corner``: degrees a bend must turn to be one. Where a joint broke the tolerance a tighter fit is tried, and taken if it helps for few nodes.
     """
     ring = np.ascontiguousarray(ring)
-    corner_degrees = LEAST_CORNER_DEGREES + 60 * noise
+    corner_degrees = least_corner + 60 * noise
     rough = Path(*fit_ring(ring, tolerance, noise, corner_degrees))
     if not polished:
         return rough

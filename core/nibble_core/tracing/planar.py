@@ -41,9 +41,12 @@ class Border:
 
 
 def borders_of(
-    patches: NDArray[np.int32], owners: NDArray[np.int64], picture: NDArray[np.float32], palette: NDArray[np.float64]
+    patches: NDArray[np.int32],
+    labels: NDArray[np.uint8],
+    picture: NDArray[np.float32],
+    palette: NDArray[np.float64],
 ) -> list[Border]:
-    """All borders of a patch map, with their sub-pixel places.
+    """All borders of a patch map, with their sub-pixel places. ``labels``: the colour of each pixel in ``palette``.
 
     Between the centres of two pixels on either side the share of one patch's colour falls from above to below a half:
     where it passes a half lies the edge, as in marching squares.
@@ -60,7 +63,7 @@ def borders_of(
         if OUTSIDE in (one, other):
             places = (line[:-1] + line[1:])[:, ::-1] / 2.0
         else:
-            places = _crossings(right, left, picture, palette[owners[one]], palette[owners[other]])
+            places = _crossings(right, left, picture, labels, palette.astype(np.float32))
         found.append(Border(line, int(one), int(other), closed, places))
     return found
 
@@ -83,14 +86,16 @@ def _degree(framed: NDArray[np.int32], corner: Corners) -> int:
 
 
 def _crossings(
-    right: Corners, left: Corners, picture: NDArray[np.float32], one: NDArray[np.float64], other: NDArray[np.float64]
+    right: Corners, left: Corners, picture: NDArray[np.float32], labels: NDArray[np.uint8], palette: NDArray[np.float32]
 ) -> Points:
-    span = (one - other).astype(np.float32)
-    size = max(float(span @ span), 1.0)
-    share = [(picture[p[:, 0], p[:, 1]] - other.astype(np.float32)) @ span / size for p in (right, left)]
-    fall = share[0] - share[1]
-    t = np.where(np.abs(fall) > 1e-3, (share[0] - 0.5) / np.where(np.abs(fall) > 1e-3, fall, 1.0), 0.5)
-    t = np.clip(t, 0.0, 1.0)[:, None]
+    here, there = picture[right[:, 0], right[:, 1]], picture[left[:, 0], left[:, 1]]
+    one, other = palette[labels[right[:, 0], right[:, 1]]], palette[labels[left[:, 0], left[:, 1]]]
+    span = one - other
+    size = np.maximum((span * span).sum(1), 1.0)
+    share_here, share_there = (((p - other) * span).sum(1) / size for p in (here, there))
+    fall = share_here - share_there
+    slope = np.where(np.abs(fall) > 1e-3, fall, 1.0)
+    t = np.clip(np.where(np.abs(fall) > 1e-3, (share_here - 0.5) / slope, 0.5), 0.0, 1.0)[:, None]
     return np.asarray((right[:, ::-1] + 0.5) * (1 - t) + (left[:, ::-1] + 0.5) * t, np.float64)
 
 

@@ -16,9 +16,7 @@ CLEAR = 5.0  # px beside an end where no corner is looked for
 PAD = 24  # samples a stretch is run on beyond its ends, so that corners are judged alike everywhere
 
 
-def fit_stretch(
-    points: Points, *, tolerance: float, noise: float, trusted_from: int = 1, blunt: float = 1.0
-) -> Path:
+def fit_stretch(points: Points, *, tolerance: float, noise: float, trusted_from: int = 1, blunt: float = 1.0) -> Path:
     """An open path from ``points[0]`` to ``points[-1]`` exactly, within ``tolerance`` px of those between.
 
     ``trusted_from``: how many points beside each end are passed over, because pixels there show more than two colours.

@@ -10,13 +10,13 @@ import cv2
 import numpy as np
 import shapely
 
+from nibble_core.artwork.threshold import edge_noise
 from nibble_core.errors import Cancelled
 from nibble_core.geometry import Affine, Path, Points, Region
 from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.iso import iso_rings, ring_area
-from nibble_core.tracing.outline import FINEST, edge_jitter, fit_outline, tolerance_for
-from nibble_core.tracing.threshold import edge_noise
+from nibble_core.tracing.outline import FINEST, LEAST_CORNER_DEGREES, edge_jitter, fit_outline, tolerance_for
 
 Going = Callable[[], bool]
 
@@ -59,25 +59,29 @@ def trace_two_tone(
     filled: bool = False,
     polished: bool = True,
     noise: float | None = None,
+    smoothing: float = 0.0,
+    least_corner: float = LEAST_CORNER_DEGREES,
     cancelled: Going = lambda: False,
 ) -> Traced:
     """Regions of everything in ``grey`` (rows, columns; 0 black to 1 white) darker than ``level``.
 
     ``picture`` gives the regions their colours. ``tolerance``: largest deviation of smooth stretches from the
     iso-line, px; by default what the noise of the picture allows. ``smallest_area``: px² under which a ring is a
-    speck. ``filled``: outer rings only. ``noise``: what ``measured_noise`` said, if that is known. Without
+    speck. ``filled``: outer rings only. ``noise``: what ``measured_noise`` said, if that is known. ``smoothing``: px
+    of ripple taken for noise besides. ``least_corner``: degrees from which a bend is a corner. Without
     ``polished`` outlines are fitted but not polished, and colours are single pixels: for previews. Raises
     Cancelled when ``cancelled()`` turns true between rings.
     """
     rings = _rings(grey, level, smallest_area, filled)
     if noise is None:
         noise = edge_jitter(rings, edge_noise(grey, level))
+    noise += smoothing
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
     paths = []
     for ring in rings:
         if cancelled():
             raise Cancelled("This trace was superseded.")
-        paths.append(fit_outline(ring, tolerance=allowed, noise=noise, polished=polished))
+        paths.append(fit_outline(ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner))
     colour_at = _Colours(grey < level, picture).at if polished else partial(_pixel_at, picture)
     regions = []
     for outer, holes in nested(rings):

@@ -1,0 +1,142 @@
+"""Rows of shapes that are probably lettering: set it again in a font instead of tracing it.
+
+Letters of one word are of about one height, stand close beside each other along a line or arc, are drawn with
+strokes of one width, and differ from each other.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+LEAST_LETTERS = 3
+LEAST_HEIGHT = 5  # px
+THICKEST = 0.42  # of a letter's height: thicker strokes are blobs
+EVEN = 0.45  # spread of stroke widths within a word, over their median
+NEAR = 1.15  # heights between the boxes of neighbouring letters
+MOST_BLOBS = 3_000
+
+
+@dataclass(frozen=True)
+class LetterBox:
+    """Where lettering probably is, as fractions of the picture, and how many letters it seems to have."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+    letters: int
+
+
+@dataclass(frozen=True)
+class _Blob:
+    left: int
+    top: int
+    width: int
+    height: int
+    area: int
+    stroke: float  # width of its strokes
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        return self.left + self.width / 2, self.top + self.height / 2
+
+
+def probable_lettering(ink: NDArray[np.bool_]) -> tuple[LetterBox, ...]:
+    """Boxes of lettering in a mask of ink (rows, columns), dark on light and light on dark."""
+    height, width = ink.shape
+    found: list[LetterBox] = []
+    for mask in (ink, ~ink):
+        blobs = [blob for blob in _blobs(mask) if _may_be_letter(blob, height, width)]
+        for word in _words(blobs):
+            left, top = min(b.left for b in word), min(b.top for b in word)
+            right, bottom = max(b.left + b.width for b in word), max(b.top + b.height for b in word)
+            found.append(LetterBox(left / width, top / height, right / width, bottom / height, len(word)))
+    return tuple(_without_nested(found))
+
+
+def _blobs(mask: NDArray[np.bool_]) -> list[_Blob]:
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
+    if count - 1 > MOST_BLOBS:
+        return []
+    inside = cv2.distanceTransform(np.pad(mask.astype(np.uint8), 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    blobs = []
+    for k in range(1, count):
+        left, top, width, height, area = (int(v) for v in stats[k])
+        if height < LEAST_HEIGHT or width < 1:
+            continue
+        depth = inside[top : top + height, left : left + width]
+        own = labels[top : top + height, left : left + width] == k
+        # a stroke's mean depth is a quarter of its width
+        blobs.append(_Blob(left, top, width, height, area, 4 * float(depth[own].mean()) - 1))
+    return blobs
+
+
+def _may_be_letter(blob: _Blob, height: int, width: int) -> bool:
+    if blob.left == 0 or blob.top == 0 or blob.left + blob.width == width or blob.top + blob.height == height:
+        return False
+    if blob.height > 0.6 * height or blob.width > 0.35 * width or blob.width > 1.9 * blob.height:
+        return False
+    return blob.stroke < THICKEST * max(blob.height, blob.width) and blob.area > 0.08 * blob.width * blob.height
+
+
+def _words(blobs: list[_Blob]) -> list[list[_Blob]]:
+    """Groups of neighbouring blobs alike in height and stroke."""
+    leader = list(range(len(blobs)))
+
+    def find(i: int) -> int:
+        while leader[i] != i:
+            leader[i] = leader[leader[i]]
+            i = leader[i]
+        return i
+
+    if not blobs:
+        return []
+    middles = np.array([blob.middle for blob in blobs])
+    heights = np.array([blob.height for blob in blobs], float)
+    widths = np.array([blob.width for blob in blobs], float)
+    strokes = np.array([blob.stroke for blob in blobs])
+    for i in range(len(blobs)):
+        tall = np.maximum(heights, heights[i])
+        dx = np.abs(middles[:, 0] - middles[i, 0]) - (widths + widths[i]) / 2
+        dy = np.abs(middles[:, 1] - middles[i, 1])
+        near = (dx < NEAR * tall) & (dy < 0.62 * tall) & (np.minimum(heights, heights[i]) > 0.5 * tall)
+        near &= np.minimum(strokes, strokes[i]) > 0.5 * np.maximum(strokes, strokes[i])
+        for j in np.nonzero(near)[0].tolist():
+            leader[find(i)] = find(j)
+    groups: dict[int, list[_Blob]] = {}
+    for i, blob in enumerate(blobs):
+        groups.setdefault(find(i), []).append(blob)
+    return [sorted(group, key=lambda b: b.left) for group in groups.values() if _reads_as_word(group)]
+
+
+def _reads_as_word(group: list[_Blob]) -> bool:
+    if len(group) < LEAST_LETTERS:
+        return False
+    strokes = np.array([blob.stroke for blob in group])
+    if strokes.std() > EVEN * np.median(strokes):
+        return False
+    # a row of equal things is a pattern: letters differ in width and in how much of their box they fill
+    fills = np.array([blob.area / (blob.width * blob.height) for blob in group])
+    widths = np.array([blob.width / blob.height for blob in group])
+    varied = fills.std() > 0.035 or widths.std() > 0.09
+    wide = max(b.left + b.width for b in group) - min(b.left for b in group)
+    tall = max(b.top + b.height for b in group) - min(b.top for b in group)
+    return bool(varied) and wide > 1.15 * tall
+
+
+def _without_nested(boxes: list[LetterBox]) -> list[LetterBox]:
+    """Boxes that do not lie in a larger one: the insides of letters make words of their own."""
+    kept: list[LetterBox] = []
+    for box in sorted(boxes, key=lambda b: -(b.right - b.left) * (b.bottom - b.top)):
+        slack = 0.15 * (box.bottom - box.top)
+        inside = any(
+            k.left - slack <= box.left and k.top - slack <= box.top and box.right <= k.right + slack
+            and box.bottom <= k.bottom + slack for k in kept
+        )  # fmt: skip
+        if not inside:
+            kept.append(box)
+    return kept

@@ -1,0 +1,57 @@
+"""What a client's drawing file holds, whatever its format."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from nibble_core.graphics import Drawing
+
+LEFTOVERS = {
+    "unpainted": "without fill or stroke",
+    "hidden": "switched off",
+    "clipped": "clipped away",
+    "off the page": "off the page",
+    "paper": "in paper colour with nothing beneath",
+    "covered": "covered by others",
+    "doubled": "lying twice on one spot",
+}
+"""Why a shape that nobody sees is left out, in the order it is looked for."""
+
+
+@dataclass(frozen=True)
+class Lettering:
+    """Live text whose font is not in the file: it has no outlines."""
+
+    text: str
+    font: str
+
+
+@dataclass(frozen=True, eq=False)
+class FoundPicture:
+    """A picture within a drawing: its bytes, the kind of file they are and its size in mm."""
+
+    content: bytes
+    kind: str
+    width: float
+    height: float
+
+
+@dataclass(frozen=True, eq=False)
+class ClientDrawing:
+    """The shapes of a client's file at true size in mm, and what there is to say about it.
+
+    has_unit: the file states a real unit; else a pixel or number is taken as ``unit``. leftovers: how many shapes
+    nobody sees were left out, by reason. pages: how many there are; page: the one read, from 1.
+    """
+
+    drawing: Drawing
+    kind: str
+    has_unit: bool = True
+    unit: str = "mm"
+    pages: int = 1
+    page: int = 1
+    notes: tuple[str, ...] = ()
+    lettering: tuple[Lettering, ...] = ()
+    pictures: tuple[FoundPicture, ...] = ()
+    leftovers: dict[str, int] = field(default_factory=dict)
+    left_out: Drawing | None = None

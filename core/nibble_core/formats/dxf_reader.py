@@ -1,0 +1,333 @@
+"""A client's DXF to shapes in mm: every flat entity, blocks, bulges; loose segments joined into loops."""
+
+from __future__ import annotations
+
+import io
+import math
+from collections import Counter
+from typing import Any
+
+import numpy as np
+
+from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
+from nibble_core.formats.client_drawing import ClientDrawing, Lettering
+from nibble_core.geometry import ARC, CUBIC, LINE, Path
+from nibble_core.geometry.points import Affine
+from nibble_core.graphics import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke
+from nibble_core.graphics.filling import filled_regions
+
+JOIN = 0.02
+"""mm: ends of loose segments nearer than this are one place."""
+
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8, "pt": 25.4 / 72}
+_INSUNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m"}
+_TEXTS = {"TEXT", "MTEXT", "ATTRIB", "ATTDEF"}
+_SOLID_BODIES = {"3DSOLID", "BODY", "REGION", "SURFACE", "MESH", "3DFACE", "POLYFACE", "EXTRUDEDSURFACE", "HELIX"}
+_SILENT = {"POINT", "VIEWPORT", "IMAGE", "WIPEOUT", "OLE2FRAME", "RAY", "XLINE", "ACAD_PROXY_ENTITY", "LIGHT", "TABLE"}
+MOST_ENTITIES = 400_000
+
+
+def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> ClientDrawing:
+    """All that a DXF draws flat, in mm, y turned down, its box at the origin.
+
+    ``unit``: what a number means where the file does not say; mm if that is not given either, and ``has_unit`` is
+    False then. Raises UnreadableFile and NothingToTrace.
+    """
+    called = f"“{name}”" if name else "This DXF"
+    document, auditor_notes = _document(content, called)
+    stated = _INSUNITS.get(int(document.header.get("$INSUNITS", 0) or 0))
+    scale = UNITS[stated or unit or "mm"]
+    walk = _Walk(called, scale)
+    walk.run(document)
+    if not walk.strokes and not walk.shapes:
+        raise NothingToTrace(*walk.nothing())
+    joined, count = join_ends(walk.strokes, JOIN)
+    drawn: list[Drawn] = [*walk.shapes, *joined]
+    boxes = [shape.bounds() for shape in drawn]
+    left, top = min(b.left for b in boxes), min(b.top for b in boxes)
+    right, bottom = max(b.right for b in boxes), max(b.bottom for b in boxes)
+    if not all(math.isfinite(v) and abs(v) < 1e8 for v in (left, top, right, bottom)):
+        raise UnreadableFile(f"{called} has coordinates beyond any drawing.", "Ask for it saved again in mm.")
+    moved = tuple(shape.mapped(Affine.translation(-left, -top)) for shape in drawn)
+    notes = [*auditor_notes, *walk.notes]
+    if count:
+        notes.append(f"{count} loose segments were joined where their ends lie within {JOIN} mm.")
+    return ClientDrawing(
+        Drawing(max(right - left, 1e-6), max(bottom - top, 1e-6), moved), "DXF", has_unit=stated is not None,
+        unit=stated or unit or "mm", notes=tuple(notes), lettering=tuple(walk.lettering),
+        leftovers={"hidden": walk.hidden} if walk.hidden else {},
+    )  # fmt: skip
+
+
+def _document(content: bytes, called: str) -> tuple[Any, list[str]]:
+    import ezdxf
+    from ezdxf import recover
+
+    if len(content) > 200_000_000:
+        raise FileTooLarge(f"{called} is over 200 MB.", "Ask for a simpler drawing.")
+    try:
+        document, auditor = recover.read(io.BytesIO(content))
+    except (ezdxf.DXFError, OSError, ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
+        raise UnreadableFile(
+            f"{called} starts like a DXF but cannot be read: it is damaged or cut short.", "Save or send it again."
+        ) from error
+    notes = [f"{len(auditor.errors)} damaged entries are left out."] if auditor.errors else []
+    return document, notes
+
+
+class _Walk:
+    def __init__(self, called: str, scale: float) -> None:
+        self.called, self.scale = called, scale
+        self.strokes: list[Stroke] = []
+        self.shapes: list[Shape] = []
+        self.notes: list[str] = []
+        self.lettering: list[Lettering] = []
+        self.passed: Counter[str] = Counter()
+        self.hidden = 0
+
+    def run(self, document: Any) -> None:
+        from ezdxf import disassemble
+
+        off = {layer.dxf.name.lower() for layer in document.layers if layer.is_off() or layer.is_frozen()}
+        self.colours = {layer.dxf.name.lower(): layer.color for layer in document.layers}
+        seen = 0
+        for entity in disassemble.recursive_decompose(document.modelspace()):
+            seen += 1
+            if seen > MOST_ENTITIES:
+                raise FileTooLarge(f"{self.called} unfolds into more than 400,000 entities.", "Ask for a simpler one.")
+            layer = str(entity.dxf.get("layer", "0"))
+            if layer.lower() in off or entity.dxf.get("invisible", 0):
+                self.hidden += 1
+                continue
+            self.take(entity, "" if layer == "0" else layer)
+        if self.passed:
+            kinds = ", ".join(sorted(self.passed))
+            self.notes.append(f"{sum(self.passed.values())} entries that are not flat lines are left out ({kinds}).")
+
+    def nothing(self) -> tuple[str, str]:
+        if any(kind in _SOLID_BODIES for kind in self.passed):
+            return (
+                f"{self.called} holds solid bodies only, and nothing flat that could be cut.",
+                "Ask for a flat view of the part, saved as DXF.",
+            )
+        if self.lettering:
+            return f"{self.called} holds only text, without outlines.", "Ask for the text turned into outlines."
+        if self.hidden:
+            return f"{self.called} draws nothing on the layers that are switched on.", "Ask for its layers switched on."
+        return f"{self.called} draws nothing.", "Check that it is the right file."
+
+    def take(self, entity: Any, layer: str) -> None:
+        kind = entity.dxftype()
+        colour = self._colour(entity, layer)
+        if kind in _TEXTS:
+            words = entity.plain_text() if hasattr(entity, "plain_text") else str(entity.dxf.get("text", ""))
+            if words.strip():
+                self.lettering.append(
+                    Lettering(" ".join(words.split())[:200], str(entity.dxf.get("style", "Standard")))
+                )
+            return
+        if kind in _SILENT:
+            return
+        if kind in ("SOLID", "TRACE", "HATCH", "MPOLYGON"):
+            self._filled(entity, kind, colour, layer)
+            return
+        for path in self._paths(entity, kind):
+            if np.isfinite(path.rows).all():
+                self.strokes.append(Stroke(path, HAIRLINE, colour, layer))
+
+    def _colour(self, entity: Any, layer: str) -> Colour:
+        from ezdxf import colors
+
+        true = entity.dxf.get("true_color")
+        if true is not None:
+            return tuple(colors.int2rgb(true))
+        index = abs(int(entity.dxf.get("color", 256)))
+        if index in (0, 256):
+            index = abs(int(self.colours.get((layer or "0").lower(), 7)))
+        if index == 7 or not 1 <= index <= 255:
+            return (0, 0, 0)
+        return tuple(colors.aci2rgb(index))
+
+    def _place(self, x: float, y: float) -> tuple[float, float]:
+        return x * self.scale, -y * self.scale
+
+    def _paths(self, entity: Any, kind: str) -> list[Path]:
+        """Lines and arcs as they are where the entity lies flat, everything else through cubics."""
+        flat = abs(entity.dxf.get("extrusion", (0, 0, 1))[2] - 1) < 1e-9 if entity.dxf.hasattr("extrusion") else True
+        if kind == "LINE":
+            a, b = entity.dxf.start, entity.dxf.end
+            return [Path.polygon([self._place(a.x, a.y), self._place(b.x, b.y)], closed=False)]
+        if kind == "CIRCLE" and flat:
+            return [Path.circle(*self._place(entity.dxf.center.x, entity.dxf.center.y), entity.dxf.radius * self.scale)]
+        if kind == "ARC" and flat:
+            return [self._arc(entity)]
+        if kind == "LWPOLYLINE" and flat:
+            return self._bulged([(x, y, b) for x, y, b in entity.get_points("xyb")], bool(entity.closed))
+        if kind == "POLYLINE" and flat and entity.is_2d_polyline and not entity.dxf.get("flags", 0) & 6:
+            points = [(v.dxf.location.x, v.dxf.location.y, v.dxf.get("bulge", 0.0)) for v in entity.vertices]
+            return self._bulged(points, bool(entity.is_closed))
+        return self._general(entity, kind)
+
+    def _arc(self, entity: Any) -> Path:
+        centre, radius = entity.dxf.center, entity.dxf.radius
+        first, last = math.radians(entity.dxf.start_angle), math.radians(entity.dxf.end_angle)
+        sweep = (last - first) % (2 * math.pi) or 2 * math.pi
+        ends = [self._place(centre.x + radius * math.cos(a), centre.y + radius * math.sin(a)) for a in (first, last)]
+        row = [*ends[0], *self._place(centre.x, centre.y), -sweep, 0, *ends[1]]  # y is turned over, so the turn is too
+        return Path(np.array([ARC], np.uint8), np.array([row]), closed=False)
+
+    def _bulged(self, points: list[tuple[float, float, float]], closed: bool) -> list[Path]:
+        """A polyline whose bulge is the tangent of a quarter of each arc's sweep."""
+        if len(points) < 2:
+            return []
+        kinds, rows = [], []
+        pairs = list(zip(points, points[1:] + points[:1], strict=True))
+        for (x0, y0, bulge), (x1, y1, _) in pairs if closed else pairs[:-1]:
+            a, b = self._place(x0, y0), self._place(x1, y1)
+            if math.hypot(b[0] - a[0], b[1] - a[1]) < 1e-12:
+                continue
+            if abs(bulge) < 1e-9:
+                kinds.append(LINE)
+                rows.append([*a, 0, 0, 0, 0, *b])
+                continue
+            sweep = 4 * math.atan(bulge)
+            # the centre lies to the left of the chord by half of it over the tangent of half the sweep
+            away = 1 / (2 * math.tan(sweep / 2))
+            cx, cy = (x0 + x1) / 2 - away * (y1 - y0), (y0 + y1) / 2 + away * (x1 - x0)
+            kinds.append(ARC)
+            rows.append([*a, *self._place(cx, cy), -sweep, 0, *b])
+        return [Path(np.array(kinds, np.uint8), np.array(rows), closed)] if rows else []
+
+    def _general(self, entity: Any, kind: str) -> list[Path]:
+        import ezdxf
+        from ezdxf import path
+
+        try:
+            made = path.make_path(entity)
+        except (TypeError, ValueError, ezdxf.DXFError, ZeroDivisionError, ArithmeticError):
+            self.passed[kind] += 1
+            return []
+        return [found for sub in made.sub_paths() if (found := self._of_commands(sub)) is not None]
+
+    def _of_commands(self, made: Any) -> Path | None:
+        kinds, rows = [], []
+        at = self._place(made.start.x, made.start.y)
+        for command in made.commands():
+            end = self._place(command.end.x, command.end.y)
+            if hasattr(command, "ctrl2"):
+                one, two = (self._place(c.x, c.y) for c in (command.ctrl1, command.ctrl2))
+                kinds.append(CUBIC)
+                rows.append([*at, *one, *two, *end])
+            elif hasattr(command, "ctrl"):
+                q = self._place(command.ctrl.x, command.ctrl.y)
+                one = (at[0] + 2 / 3 * (q[0] - at[0]), at[1] + 2 / 3 * (q[1] - at[1]))
+                two = (end[0] + 2 / 3 * (q[0] - end[0]), end[1] + 2 / 3 * (q[1] - end[1]))
+                kinds.append(CUBIC)
+                rows.append([*at, *one, *two, *end])
+            elif math.hypot(end[0] - at[0], end[1] - at[1]) > 1e-12:
+                kinds.append(LINE)
+                rows.append([*at, 0, 0, 0, 0, *end])
+            at = end
+        if not rows:
+            return None
+        return Path(np.array(kinds, np.uint8), np.array(rows), closed=bool(made.is_closed) and len(rows) > 1)
+
+    def _filled(self, entity: Any, kind: str, colour: Colour, layer: str) -> None:
+        import ezdxf
+        from ezdxf import path
+
+        try:
+            if kind in ("SOLID", "TRACE"):
+                corners = [self._place(v.x, v.y) for v in entity.wcs_vertices()]
+                contours = [Path.polygon(corners)] if len(corners) >= 3 else []
+            else:
+                whole = path.make_path(entity)
+                contours = [found for sub in whole.sub_paths() if (found := self._of_commands(sub)) is not None]
+        except (TypeError, ValueError, ezdxf.DXFError, ZeroDivisionError, ArithmeticError):
+            self.passed[kind] += 1
+            return
+        contours = [contour for contour in contours if np.isfinite(contour.rows).all()]
+        self.shapes += [Shape(region, colour, layer) for region in filled_regions(contours, even_odd=True)]
+
+
+def join_ends(strokes: list[Stroke], within: float) -> tuple[list[Stroke], int]:
+    """Open strokes of one layer and colour joined end to end where exactly two ends meet; loops are closed.
+
+    Returns the strokes, joined ones where their first part was, and how many parts went into joined ones.
+    """
+    ends: dict[tuple[str, Colour, int, int], list[tuple[int, int, float, float]]] = {}
+    for i, stroke in enumerate(strokes):
+        if stroke.path.closed:
+            continue
+        for side, (x, y) in ((0, stroke.path.rows[0, :2]), (1, stroke.path.rows[-1, 6:])):
+            cell = (stroke.layer, stroke.colour, math.floor(x / within), math.floor(y / within))
+            ends.setdefault(cell, []).append((i, side, float(x), float(y)))
+    partner = _partners(ends, within)
+    used = [False] * len(strokes)
+    result: list[Stroke] = []
+    parts = 0
+    for i, stroke in enumerate(strokes):
+        if used[i] or stroke.path.closed:
+            if not used[i]:
+                result.append(stroke)
+            continue
+        chain, loop = _chain(i, partner)
+        for k, _ in chain:
+            used[k] = True
+        if len(chain) == 1 and not loop:
+            result.append(stroke)
+            continue
+        parts += len(chain)
+        result.append(Stroke(_linked([strokes[k].path if way else strokes[k].path.reversed() for k, way in chain], loop),
+                             HAIRLINE, stroke.colour, stroke.layer))  # fmt: skip
+    return result, parts
+
+
+def _partners(
+    ends: dict[tuple[str, Colour, int, int], list[tuple[int, int, float, float]]], within: float
+) -> dict[tuple[int, int], tuple[int, int]]:
+    partner: dict[tuple[int, int], tuple[int, int]] = {}
+    for (layer, colour, cx, cy), some in ends.items():
+        for i, side, x, y in some:
+            near = [
+                (j, other)
+                for dx in (-1, 0, 1)
+                for dy in (-1, 0, 1)
+                for j, other, u, v in ends.get((layer, colour, cx + dx, cy + dy), ())
+                if (j, other) != (i, side) and math.hypot(u - x, v - y) <= within
+            ]
+            if len(near) == 1:
+                partner[(i, side)] = near[0]
+    return {end: other for end, other in partner.items() if partner.get(other) == end}
+
+
+def _chain(start: int, partner: dict[tuple[int, int], tuple[int, int]]) -> tuple[list[tuple[int, bool]], bool]:
+    """Strokes as (index, walked forward) from one end of a chain to the other, and whether it is a loop."""
+    i, side = start, 0
+    seen = {start}
+    while (i, side) in partner:  # back to the beginning
+        j, other = partner[(i, side)]
+        if j in seen:
+            break
+        seen.add(j)
+        i, side = j, 1 - other
+    chain = [(i, side == 0)]
+    first, visited = i, {i}
+    while True:
+        onward = partner.get((i, 1 - side))
+        if onward is None:
+            return chain, False
+        if onward[0] in visited:
+            return chain, onward[0] == first
+        i, side = onward
+        visited.add(i)
+        chain.append((i, side == 0))
+
+
+def _linked(paths: list[Path], loop: bool) -> Path:
+    kinds = np.concatenate([path.kinds for path in paths])
+    rows = np.concatenate([path.rows for path in paths]).copy()
+    following = np.roll(np.arange(len(rows)), -1)
+    count = len(rows) if loop else len(rows) - 1
+    rows[:count, 6:] = rows[following[:count], :2]  # the small gaps close
+    return Path(kinds, rows, loop)

@@ -1,0 +1,444 @@
+"""A client's PDF page to shapes in mm, by pdfium; spot colours keep their names.
+
+pdfium resolves every separation to a screen colour. So that names survive, each named ink is first given a colour of
+its own in a copy of the file (a key), and the key is read back from the objects.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import io
+import threading
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pikepdf
+import shapely
+from pikepdf import Dictionary, Name
+
+from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
+from nibble_core.formats.client_drawing import ClientDrawing, FoundPicture, Lettering
+from nibble_core.geometry import CUBIC, LINE, Affine, Path
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.units import POINTS_PER_MM
+from nibble_core.graphics import Colour, Drawing, Drawn, Shape, Stroke
+from nibble_core.graphics.filling import filled_regions
+from nibble_core.graphics.stroking import covered_by
+
+MOST_OBJECTS = 200_000
+MOST_PIXELS = 40_000_000
+DEEPEST = 12
+_LOCK = threading.Lock()  # pdfium is not safe to share between threads
+
+
+def read_pdf(content: bytes, name: str = "", *, page: int = 1) -> ClientDrawing:
+    """What one page draws, in mm, ``page`` from 1. Raises UnreadableFile, FileTooLarge and NothingToTrace."""
+    called = f"“{name}”" if name else "This PDF"
+    keyed, inks = _with_key_colours(content, called)
+    with _LOCK:
+        return _read(keyed, inks, called, page)
+
+
+def _with_key_colours(content: bytes, called: str) -> tuple[bytes, dict[Colour, tuple[str, Colour]]]:
+    """A copy whose named inks show as key colours; and for each key the ink's name and its own screen colour."""
+    inks: dict[Colour, tuple[str, Colour]] = {}
+    try:
+        with pikepdf.open(io.BytesIO(content)) as pdf:
+            if not pdf.pages:
+                raise NothingToTrace(f"{called} has no page.", "Check that it is the right file.")
+            keys: dict[str, Colour] = {}
+            for space in _separations(pdf):
+                ink = str(space[1]).removeprefix("/")
+                if ink in ("All", "None"):
+                    continue
+                if ink not in keys:
+                    number = len(keys) + 1
+                    keys[ink] = (1, number % 250 + 1, 254 - number // 250)
+                    inks[keys[ink]] = (ink, _screen_colour(space))
+                space[2] = Name.DeviceRGB
+                space[3] = Dictionary(FunctionType=2, Domain=[0, 1], C0=[1, 1, 1], C1=[v / 255 for v in keys[ink]], N=1)
+            if not inks:
+                return content, {}
+            out = io.BytesIO()
+            pdf.save(out)
+            return out.getvalue(), inks
+    except pikepdf.PasswordError as error:
+        raise UnreadableFile(f"{called} is locked with a password.", "Ask for it without one.") from error
+    except (pikepdf.PdfError, ValueError, TypeError, KeyError, IndexError, RecursionError) as error:
+        if content.startswith(b"%PDF") and b"%%EOF" in content[-2048:]:
+            return content, {}
+        raise UnreadableFile(
+            f"{called} starts like a PDF but cannot be read: it is damaged or cut short.", "Save or send it again."
+        ) from error
+
+
+def _separations(pdf: pikepdf.Pdf) -> list[Any]:
+    found = [thing for thing in pdf.objects if _is_separation(thing)]
+    for sheet in pdf.pages[:200]:
+        spaces = sheet.obj.get("/Resources", {}).get("/ColorSpace", {}) or {}
+        found += [space for space in spaces.values() if _is_separation(space)]
+    return found
+
+
+def _is_separation(thing: Any) -> bool:
+    return isinstance(thing, pikepdf.Array) and len(thing) == 4 and thing[0] == Name.Separation
+
+
+def _screen_colour(space: Any) -> Colour:
+    """An ink's look on screen, from a simple tint function; grey where it is not simple."""
+    try:
+        full = [float(v) for v in space[3].C1]
+    except (AttributeError, TypeError, ValueError):
+        return (90, 90, 90)
+    if len(full) == 4:
+        c, m, y, k = full
+        full = [(1 - v) * (1 - k) for v in (c, m, y)]
+    if len(full) == 1:
+        full = full * 3
+    red, green, blue = (round(255 * min(max(v, 0), 1)) for v in full[:3])
+    return red, green, blue
+
+
+def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int) -> ClientDrawing:
+    import pypdfium2
+
+    try:
+        document = pypdfium2.PdfDocument(content)
+        count = len(document)
+        if not 1 <= number <= count:
+            raise UnreadableFile(f"{called} has {count} pages, so there is no page {number}.", "Choose another page.")
+        page = document[number - 1]
+        left, bottom, right, top = _visible_box(page)
+    except pypdfium2.PdfiumError as error:
+        raise UnreadableFile(
+            f"{called} starts like a PDF but cannot be read: it is damaged or cut short.", "Save or send it again."
+        ) from error
+    try:
+        # the unrotated page, y turned down, then the page's own turn
+        to_mm = Affine(1 / POINTS_PER_MM, 0, 0, -1 / POINTS_PER_MM, -left / POINTS_PER_MM, top / POINTS_PER_MM)
+        width, height = (right - left) / POINTS_PER_MM, (top - bottom) / POINTS_PER_MM
+        turn = page.get_rotation() % 360
+        if turn == 90:
+            to_mm, width, height = to_mm.then(Affine(0, 1, -1, 0, height, 0)), height, width
+        elif turn == 180:
+            to_mm = to_mm.then(Affine(-1, 0, 0, -1, width, height))
+        elif turn == 270:
+            to_mm, width, height = to_mm.then(Affine(0, -1, 1, 0, 0, width)), height, width
+        walk = _Walk(document, page, to_mm, inks, called)
+        walk.run()
+    finally:
+        page.close()
+        document.close()
+    if not walk.shapes and not walk.pictures:
+        raise NothingToTrace(*walk.nothing(number, count))
+    return ClientDrawing(
+        Drawing(width, height, tuple(walk.shapes)), "PDF", pages=count, page=number, notes=tuple(walk.notes),
+        lettering=tuple(walk.lettering), pictures=tuple(walk.pictures), leftovers=dict(walk.leftovers),
+        left_out=Drawing(width, height, tuple(walk.hidden)),
+    )  # fmt: skip
+
+
+def _visible_box(page: Any) -> tuple[float, float, float, float]:
+    box = page.get_cropbox(fallback_ok=True)
+    media = page.get_mediabox(fallback_ok=True)
+    left, bottom, right, top = (
+        max(box[0], media[0]),
+        max(box[1], media[1]),
+        min(box[2], media[2]),
+        min(box[3], media[3]),
+    )
+    return (left, bottom, right, top) if right - left > 1e-3 and top - bottom > 1e-3 else tuple(media)
+
+
+@dataclass
+class _Walk:
+    document: Any
+    page: Any
+    to_mm: Affine
+    inks: dict[Colour, tuple[str, Colour]]
+    called: str
+    shapes: list[Drawn] = field(default_factory=list)
+    hidden: list[Drawn] = field(default_factory=list)
+    leftovers: Counter[str] = field(default_factory=Counter)
+    notes: dict[str, None] = field(default_factory=dict)
+    lettering: list[Lettering] = field(default_factory=list)
+    pictures: list[FoundPicture] = field(default_factory=list)
+    objects: int = 0
+
+    def run(self) -> None:
+        import pypdfium2.raw as raw
+
+        self.raw = raw
+        self.text_page = raw.FPDFText_LoadPage(self.page)
+        self._letters = self._letters_by_object()
+        try:
+            self._group(
+                raw.FPDFPage_CountObjects(self.page), lambda i: raw.FPDFPage_GetObject(self.page, i), self.to_mm, (), 0
+            )
+        finally:
+            raw.FPDFText_ClosePage(self.text_page)
+
+    def nothing(self, number: int, count: int) -> tuple[str, str]:
+        where = f"Page {number} of {self.called}" if count > 1 else self.called
+        more = "Choose another page, or check" if count > 1 else "Check"
+        return f"{where} draws nothing.", f"{more} that it is the right file."
+
+    def _group(
+        self, count: int, get: Callable[[int], Any], matrix: Affine, clips: tuple[shapely.Geometry, ...], depth: int
+    ) -> None:
+        raw = self.raw
+        if depth > DEEPEST:
+            self.notes["Parts nested too deeply are left out."] = None
+            return
+        for index in range(count):
+            self.objects += 1
+            if self.objects > MOST_OBJECTS:
+                raise FileTooLarge(f"{self.called} draws more than 200,000 things.", "Ask for a simpler drawing.")
+            thing = get(index)
+            kind = raw.FPDFPageObj_GetType(thing)
+            own = _matrix_of(raw, thing).then(matrix)
+            here = clips + self._clips(thing, matrix)
+            if kind == raw.FPDF_PAGEOBJ_FORM:
+                self._group(
+                    raw.FPDFFormObj_CountObjects(thing), lambda k, t=thing: raw.FPDFFormObj_GetObject(t, k), own, here,
+                    depth + 1,
+                )  # fmt: skip
+            elif kind == raw.FPDF_PAGEOBJ_PATH:
+                self._path(thing, own, here)
+            elif kind == raw.FPDF_PAGEOBJ_TEXT:
+                self._text(thing, own, here)
+            elif kind == raw.FPDF_PAGEOBJ_IMAGE:
+                self._image(thing, own)
+            elif kind == raw.FPDF_PAGEOBJ_SHADING:
+                self.notes["A shaded area is left out; ask for it as a picture if it matters."] = None
+
+    def _path(self, thing: Any, matrix: Affine, clips: tuple[shapely.Geometry, ...]) -> None:
+        raw = self.raw
+        paths = _paths(raw, raw.FPDFPath_CountSegments(thing), lambda i: raw.FPDFPath_GetPathSegment(thing, i), matrix)
+        if not paths:
+            return
+        fill, stroked = ctypes.c_int(), ctypes.c_int()
+        raw.FPDFPath_GetDrawMode(thing, ctypes.byref(fill), ctypes.byref(stroked))
+        layer = self._layer(thing)
+        if fill.value:
+            self._fill(
+                paths, fill.value == raw.FPDF_FILLMODE_ALTERNATE, raw.FPDFPageObj_GetFillColor, thing, layer, clips
+            )
+        if stroked.value:
+            colour, alpha, spot = self._colour(raw.FPDFPageObj_GetStrokeColor, thing)
+            width = ctypes.c_float()
+            raw.FPDFPageObj_GetStrokeWidth(thing, ctypes.byref(width))
+            scale = abs(matrix.determinant) ** 0.5
+            cap = ("butt", "round", "square")[min(max(raw.FPDFPageObj_GetLineCap(thing), 0), 2)]
+            join = ("miter", "round", "bevel")[min(max(raw.FPDFPageObj_GetLineJoin(thing), 0), 2)]
+            dashes = self._dashes(thing, scale)
+            for path in paths:
+                stroke = Stroke(path, width.value * scale, colour, layer, spot, alpha, cap, join, 10.0, dashes)
+                self._add(stroke, clips)
+        if not fill.value and not stroked.value:
+            self.leftovers["unpainted"] += 1
+            self.hidden += [Stroke(path) for path in paths]
+
+    def _fill(
+        self,
+        paths: list[Path],
+        even_odd: bool,
+        getter: Any,
+        thing: Any,
+        layer: str,
+        clips: tuple[shapely.Geometry, ...],
+    ) -> None:
+        colour, alpha, spot = self._colour(getter, thing)
+        for region in filled_regions(paths, even_odd=even_odd):
+            self._add(Shape(region, colour, layer, spot, alpha), clips)
+
+    def _dashes(self, thing: Any, scale: float) -> tuple[float, ...]:
+        count = self.raw.FPDFPageObj_GetDashCount(thing)
+        if not 0 < count <= 64:
+            return ()
+        values = (ctypes.c_float * count)()
+        self.raw.FPDFPageObj_GetDashArray(thing, values, count)
+        return tuple(float(v) * scale for v in values)
+
+    def _colour(self, getter: Any, thing: Any) -> tuple[Colour, float, str]:
+        values = [ctypes.c_uint() for _ in range(4)]
+        if not getter(thing, *(ctypes.byref(v) for v in values)):
+            return (0, 0, 0), 1.0, ""
+        red, green, blue, alpha = (v.value for v in values)
+        for off in ((0, 0, 0), (0, 0, 1), (0, 0, -1), (0, 1, 0), (0, -1, 0), (1, 0, 0), (-1, 0, 0)):
+            key = (red + off[0], green + off[1], blue + off[2])
+            if key in self.inks:
+                ink, screen = self.inks[key]
+                return screen, alpha / 255, ink
+        return (red, green, blue), alpha / 255, ""
+
+    def _layer(self, thing: Any) -> str:
+        raw = self.raw
+        for index in range(raw.FPDFPageObj_CountMarks(thing)):
+            mark = raw.FPDFPageObj_GetMark(thing, index)
+            size = ctypes.c_ulong()
+            buffer = (ctypes.c_ushort * 128)()
+            if raw.FPDFPageObjMark_GetParamStringValue(mark, b"Name", buffer, 256, ctypes.byref(size)):
+                return bytes(buffer)[: max(0, size.value - 2)].decode("utf-16-le", "replace")[:80]
+        return ""
+
+    def _clips(self, thing: Any, matrix: Affine) -> tuple[shapely.Geometry, ...]:
+        raw = self.raw
+        clip = raw.FPDFPageObj_GetClipPath(thing)
+        if not clip:
+            return ()
+        found = []
+        for index in range(max(0, raw.FPDFClipPath_CountPaths(clip))):
+            paths = _paths(
+                raw, raw.FPDFClipPath_CountPathSegments(clip, index),
+                lambda i, k=index: raw.FPDFClipPath_GetPathSegment(clip, k, i), matrix,
+            )  # fmt: skip
+            regions = filled_regions(paths, even_odd=False)
+            area = shapely.union_all([shapely.make_valid(region.polygon()) for region in regions])
+            shapely.prepare(area)
+            found.append(area)
+        return tuple(found)
+
+    def _add(self, shape: Drawn, clips: tuple[shapely.Geometry, ...]) -> None:
+        if shape.opacity <= 0.002:
+            self.leftovers["hidden"] += 1
+            self.hidden.append(shape)
+            return
+        box = shapely.box(*shape.bounds())
+        cutting = [clip for clip in clips if not shapely.contains(clip, box)]
+        if not cutting:
+            self.shapes.append(shape)
+            return
+        areas = [shape.region.polygon()] if isinstance(shape, Shape) else covered_by(shape)
+        left: shapely.Geometry = shapely.union_all([shapely.make_valid(area) for area in areas])
+        for clip in cutting:
+            left = shapely.intersection(left, clip)
+        parts = [area for area in polygons(left) if area.area > 1e-9]
+        if not parts:
+            self.leftovers["clipped"] += 1
+            self.hidden.append(shape)
+        self.shapes += [
+            Shape(refit_polygon(area), shape.colour, shape.layer, shape.spot, shape.opacity) for area in parts
+        ]
+
+    def _letters_by_object(self) -> dict[int, list[int]]:
+        raw = self.raw
+        found: dict[int, list[int]] = {}
+        for index in range(min(raw.FPDFText_CountChars(self.text_page), MOST_OBJECTS)):
+            thing = raw.FPDFText_GetTextObject(self.text_page, index)
+            if thing and raw.FPDFText_IsGenerated(self.text_page, index) != 1:
+                address = ctypes.cast(thing, ctypes.c_void_p).value
+                found.setdefault(address or 0, []).append(index)
+        return found
+
+    def _text(self, thing: Any, matrix: Affine, clips: tuple[shapely.Geometry, ...]) -> None:
+        """The outlines of a text object's letters; a font that is not in the file is named."""
+        raw = self.raw
+        font = raw.FPDFTextObj_GetFont(thing)
+        letters = self._letters.get(ctypes.cast(thing, ctypes.c_void_p).value or 0, [])
+        words = "".join(chr(raw.FPDFText_GetUnicode(self.text_page, i)) for i in letters).strip()
+        if raw.FPDFFont_GetIsEmbedded(font) != 1 and words:
+            self.lettering.append(Lettering(words[:200], _font_name(raw, font)))
+            return
+        size = ctypes.c_float()
+        raw.FPDFTextObj_GetFontSize(thing, ctypes.byref(size))
+        mode = raw.FPDFTextObj_GetTextRenderMode(thing)
+        if mode in (3, 7):
+            self.leftovers["hidden"] += 1
+            return
+        layer = self._layer(thing)
+        for index in letters:
+            x, y, own = ctypes.c_double(), ctypes.c_double(), raw.FS_MATRIX()
+            raw.FPDFText_GetCharOrigin(self.text_page, index, ctypes.byref(x), ctypes.byref(y))
+            raw.FPDFText_GetMatrix(self.text_page, index, ctypes.byref(own))
+            glyph = raw.FPDFFont_GetGlyphPath(font, raw.FPDFText_GetUnicode(self.text_page, index), 1.0)
+            if not glyph:
+                continue
+            z = size.value
+            place = Affine(own.a * z, own.b * z, own.c * z, own.d * z, x.value, y.value).then(self.to_mm)
+            paths = _paths(
+                raw, raw.FPDFGlyphPath_CountGlyphSegments(glyph),
+                lambda i, g=glyph: raw.FPDFGlyphPath_GetGlyphPathSegment(g, i), place,
+            )  # fmt: skip
+            if paths:
+                self._fill(paths, False, raw.FPDFPageObj_GetFillColor, thing, layer, clips)
+
+    def _image(self, thing: Any, matrix: Affine) -> None:
+        raw = self.raw
+        import pypdfium2
+
+        width, height = ctypes.c_uint(), ctypes.c_uint()
+        raw.FPDFImageObj_GetImagePixelSize(thing, ctypes.byref(width), ctypes.byref(height))
+        if width.value * height.value > MOST_PIXELS or not width.value:
+            self.notes["A picture inside is too large to take out."] = None
+            return
+        bitmap = raw.FPDFImageObj_GetRenderedBitmap(self.document, self.page, thing)
+        if not bitmap:
+            return
+        stream = io.BytesIO()
+        pypdfium2.PdfBitmap.from_raw(bitmap).to_pil().save(stream, "PNG")
+        size = np.hypot(matrix.a, matrix.b), np.hypot(matrix.c, matrix.d)
+        self.pictures.append(FoundPicture(stream.getvalue(), "image/png", float(size[0]), float(size[1])))
+
+
+def _font_name(raw: Any, font: Any) -> str:
+    buffer = ctypes.create_string_buffer(256)
+    raw.FPDFFont_GetBaseFontName(font, buffer, 256)
+    return buffer.value.decode("utf-8", "replace") or "no named font"
+
+
+def _matrix_of(raw: Any, thing: Any) -> Affine:
+    found = raw.FS_MATRIX()
+    if not raw.FPDFPageObj_GetMatrix(thing, ctypes.byref(found)):
+        return Affine()
+    return Affine(found.a, found.b, found.c, found.d, found.e, found.f)
+
+
+def _paths(raw: Any, count: int, get: Callable[[int], Any], matrix: Affine) -> list[Path]:
+    """pdfium's path segments as paths."""
+    paths: list[Path] = []
+    kinds: list[int] = []
+    rows: list[list[float]] = []
+    at = start = (0.0, 0.0)
+    waiting: list[tuple[float, float]] = []
+
+    def finish(closed: bool) -> None:
+        if closed and rows and np.hypot(at[0] - start[0], at[1] - start[1]) > 1e-9:
+            kinds.append(LINE)
+            rows.append([*at, 0, 0, 0, 0, *start])
+        if rows:
+            table = np.array(rows)
+            if np.isfinite(table).all() and np.abs(table).max() < 1e7:
+                paths.append(Path(np.array(kinds, np.uint8), table, closed).mapped(matrix))
+        kinds.clear()
+        rows.clear()
+
+    x, y = ctypes.c_float(), ctypes.c_float()
+    for index in range(count):
+        segment = get(index)
+        raw.FPDFPathSegment_GetPoint(segment, ctypes.byref(x), ctypes.byref(y))
+        kind, place = raw.FPDFPathSegment_GetType(segment), (x.value, y.value)
+        if kind == raw.FPDF_SEGMENT_MOVETO:
+            finish(False)
+            at = start = place
+        elif kind == raw.FPDF_SEGMENT_LINETO:
+            if place != at:
+                kinds.append(LINE)
+                rows.append([*at, 0, 0, 0, 0, *place])
+            at = place
+        elif kind == raw.FPDF_SEGMENT_BEZIERTO:
+            waiting.append(place)
+            if len(waiting) == 3:
+                kinds.append(CUBIC)
+                rows.append([*at, *waiting[0], *waiting[1], *waiting[2]])
+                at = waiting[2]
+                waiting = []
+        if raw.FPDFPathSegment_GetClose(segment):
+            finish(True)
+            at = start
+    finish(False)
+    return paths

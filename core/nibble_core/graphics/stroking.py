@@ -1,0 +1,74 @@
+"""Strokes to the areas they cover."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+
+from nibble_core.geometry import Points, Region
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons
+from nibble_core.graphics.drawing import Shape, Stroke
+
+CHORD = 0.0015  # mm: sagitta of the chords of a round cap or join
+_CAPS = {"butt": "flat", "round": "round", "square": "square"}
+_JOINS = {"miter": "mitre", "round": "round", "bevel": "bevel"}
+
+
+def outlined(stroke: Stroke) -> list[Shape]:
+    """The area a stroke covers, as shapes of its colour; none for a hairline."""
+    if stroke.width <= 0:
+        return []
+    regions = [refit_polygon(area) for area in covered_by(stroke) if area.area > 1e-9]
+    return [Shape(region, stroke.colour, stroke.layer, stroke.spot, stroke.opacity) for region in regions]
+
+
+def covered_by(stroke: Stroke) -> list[shapely.Polygon]:
+    """Polygons of everything within half a width of a stroke, dashes, caps and joins as it states them."""
+    points = stroke.path.flattened(min(0.002, stroke.width / 50))
+    if stroke.path.closed:
+        points = np.vstack([points, points[:1]])
+    half = stroke.width / 2
+    step = 2 * np.arccos(np.clip(1 - min(CHORD, half / 4) / half, -1, 1))
+    quarter = max(2, int(np.ceil(np.pi / 2 / max(step, 1e-3))))
+    lines = _dashed(points, stroke.dashes) if stroke.dashes and sum(stroke.dashes) > 1e-6 else [points]
+    areas = []
+    for line in lines:
+        if stroke.path.closed and not stroke.dashes and len(line) >= 4:
+            geometry: shapely.Geometry = shapely.LinearRing(line)
+        elif len(line) >= 2 and np.hypot(*np.ptp(line, axis=0)) > 1e-12:
+            geometry = shapely.LineString(line)
+        else:  # a point: only a round or square cap shows
+            if stroke.cap == "butt":
+                continue
+            geometry = shapely.Point(line[0])
+        areas.append(
+            shapely.buffer(
+                geometry, half, quad_segs=quarter, cap_style=_CAPS.get(stroke.cap, "flat"),
+                join_style=_JOINS.get(stroke.join, "mitre"), mitre_limit=max(stroke.mitre_limit, 1.0),
+            )
+        )  # fmt: skip
+    return polygons(shapely.union_all(areas)) if areas else []
+
+
+def _dashed(points: Points, dashes: tuple[float, ...]) -> list[Points]:
+    """The drawn stretches of a polyline; an odd list of dashes and gaps is taken twice, as SVG and PDF do."""
+    pattern = dashes if len(dashes) % 2 == 0 else dashes * 2
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+    length, at, index = float(along[-1]), 0.0, 0
+    pieces = []
+    while at < length and len(pieces) < 100_000:
+        end = min(at + pattern[index % len(pattern)], length)
+        if index % 2 == 0 and end > at:
+            inner = points[(along > at) & (along < end)]
+            ends = [[np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])] for s in (at, end)]
+            pieces.append(np.vstack([ends[:1], inner, ends[1:]]))
+        at, index = max(end, at + 1e-6), index + 1
+    return pieces
+
+
+def region_of(shape: Shape | Stroke) -> list[Region]:
+    """The regions a drawn shape covers."""
+    if isinstance(shape, Shape):
+        return [shape.region]
+    return [made.region for made in outlined(shape)]

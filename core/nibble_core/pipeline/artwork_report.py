@@ -1,0 +1,237 @@
+"""What Artwork, Clean and Trace say of one artwork."""
+
+from __future__ import annotations
+
+from nibble_core.artwork.facts import POOR_PPI, print_quality
+from nibble_core.formats.client_drawing import LEFTOVERS
+from nibble_core.formats.dxf_reader import UNITS
+from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.trace import TraceResult
+from nibble_core.pipeline.work import Work
+from nibble_core.ticket import Change
+from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.model import Ticket
+
+MODE_WORDS = {
+    "two-tone": "trace two-tone", "outer": "only the outer shape", "colours": "trace colours",
+    "centre-lines": "trace centre-lines", "paths": "use the paths",
+}  # fmt: skip
+SUITABLE = {
+    "paths": ("paths", "outer"),
+    "line drawing": ("two-tone", "centre-lines", "outer"),
+    "filled shapes": ("two-tone", "outer"),
+    "flat colours": ("colours", "outer", "two-tone"),
+    "photo": ("outer",),
+}
+MOST_PARTS = 8
+
+
+def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> None:
+    """Facts at the finished size, the verdict, and what there is to decide."""
+    if artwork.id not in work.sizes:
+        return
+    picture, (width, height) = work.pictures[artwork.id].value, work.sizes[artwork.id]
+    here, facts = f"artworks/{artwork.id}", picture.facts
+    draft.notes.append(_verdict(artwork, picture))
+    draft.notes += [Note(text, where=here) for text in picture.notes]
+    draft.notes += _parts(artwork, picture)
+    if picture.drawing is not None:
+        _report_drawing(draft, artwork, picture, width, height)
+        return
+    ppi = px_used(artwork, facts.width_px, facts.height_px) / (width / 25.4)
+    draft.fact = f"{ppi:.0f} px/in"
+    prints = any(layer.prints != "nothing" for piece in ticket.pieces for layer in piece.layers)
+    if prints and ppi < POOR_PPI:
+        wanted = width / 25.4 * 200
+        draft.notes.append(
+            Note(
+                f"This {picture.kind} is {facts.width_px} px wide. At {width:.0f} mm it prints at {ppi:.0f} px "
+                "per inch and will look like bricks.",
+                f"Ask for one at least {wanted:.0f} px wide, make it smaller, or only cut it.", f"{here}/width", LOOK,
+            )
+        )  # fmt: skip
+    verdict = picture.verdict
+    draft.figures = [
+        (f"{facts.width_px} × {facts.height_px}", f"px, {picture.kind}"),
+        (f"{width:.1f} × {height:.1f}", "mm, finished"),
+        (f"{ppi:.0f} px/in", f"prints {print_quality(ppi)}"),
+        (str(verdict.flat_colours), "flat colours"),
+        (f"{verdict.noise:.1f} levels", "noise in flat areas"),
+        (f"{verdict.softness:.1f} px", "an edge takes"),
+    ]
+
+
+def px_used(artwork: Artwork, width_px: int, height_px: int) -> float:
+    """Pixels across the used part, as it lies."""
+    crop = artwork.crop
+    if artwork.turn in ("a quarter right", "a quarter left"):
+        return height_px * (1 - crop.top - crop.bottom)
+    return width_px * (1 - crop.left - crop.right)
+
+
+def _verdict(artwork: Artwork, picture: Picture) -> Note:
+    verdict, here = picture.verdict, f"artworks/{artwork.id}"
+    mends = [
+        setting(MODE_WORDS[mode].capitalize(), f"{here}/trace/mode", mode)
+        for mode in SUITABLE[verdict.kind] if mode != artwork.trace.mode
+    ]  # fmt: skip
+    if verdict.kind == "photo" and artwork.clean.tones == "none":
+        mends.append(
+            Mend("Turn it into flat tones", (Change(f"{here}/clean/tones", "solid shadows"),
+                                             Change(f"{here}/trace/mode", "two-tone")))
+        )  # fmt: skip
+    weight = "told"
+    if verdict.request:
+        mends.append(Mend("Copy words for the client", copy=verdict.request))
+        weight = LOOK
+    now = f"Now: {MODE_WORDS[artwork.trace.mode]}."
+    return Note(verdict.sentence, now, "", weight, tuple(mends))
+
+
+def _parts(artwork: Artwork, picture: Picture) -> list[Note]:
+    if not picture.parts:
+        return []
+    used = picture.part or artwork.part or picture.parts[0]
+    others = [part for part in picture.parts if part != used]
+    mends = tuple(
+        setting(f"Use {part.rsplit('/', 1)[-1].replace('::', ', ')}", f"artworks/{artwork.id}/part", part)
+        for part in others[:MOST_PARTS]
+    )
+    text = f"This file holds {len(picture.parts)} things; “{used.rsplit('/', 1)[-1]}” is used."
+    return [Note(text, "", f"artworks/{artwork.id}/part", mends=mends)]
+
+
+def _report_drawing(draft: Draft, artwork: Artwork, picture: Picture, width: float, height: float) -> None:
+    drawn, here = picture.drawing, f"artworks/{artwork.id}"
+    assert drawn is not None
+    shapes = drawn.drawing.shapes
+    draft.fact = "1 path" if len(shapes) == 1 else f"{len(shapes)} paths"
+    if drawn.lettering:
+        fonts = ", ".join(sorted({found.font for found in drawn.lettering}))
+        some = ", ".join(f"“{found.text[:30]}”" for found in drawn.lettering[:3])
+        draft.notes.append(
+            Note(f"Text in {fonts} has no outlines in this file and is left out: {some}.",
+                 "Ask for outlines, or set it again in a font.", here, LOOK)
+        )  # fmt: skip
+    if not drawn.has_unit and drawn.kind == "DXF" and artwork.unit == "as the file says":
+        sides = (drawn.drawing.width, drawn.drawing.height)
+        mends = tuple(
+            Mend(f"{unit}: {sides[0] * UNITS[unit]:.1f} × {sides[1] * UNITS[unit]:.1f} mm",
+                 (Change(f"{here}/unit", unit), Change(f"{here}/sized_by", "of its own size"),
+                  Change(f"{here}/scale", 1.0)))
+            for unit in ("mm", "cm", "in")
+        )  # fmt: skip
+        draft.notes.append(Note("This drawing does not say its unit.", "Which size is right?", here, LOOK, mends))
+    hidden = sum(count for _, count in picture.leftovers)
+    if hidden:
+        why = ", ".join(f"{count} {LEFTOVERS.get(reason, reason)}" for reason, count in picture.leftovers)
+        things = "1 thing that nobody sees is" if hidden == 1 else f"{hidden} things that nobody sees are"
+        draft.notes.append(Note(f"{things} left out: {why}.", "Show them on the table with “Left out”.", here))
+    colours = {shape.colour for shape in shapes}
+    layers = sorted({shape.layer for shape in shapes if shape.layer})
+    spots = sorted({shape.spot for shape in shapes if shape.spot})
+    draft.figures = [
+        (draft.fact, drawn.kind),
+        (f"{width:.1f} × {height:.1f}", "mm, finished"),
+        (f"{picture.own_width:.1f} mm", "wide in the file"),
+        (str(len(colours)), "colours"),
+        (str(sum(shape.nodes for shape in shapes)), "nodes"),
+    ]
+    if layers:
+        draft.figures.append((str(len(layers)), f"layers: {', '.join(layers)[:60]}"))
+    if spots:
+        draft.figures.append((str(len(spots)), f"spot colours: {', '.join(spots)[:60]}"))
+
+
+def report_clean(draft: Draft, artwork: Artwork, work: Work) -> None:
+    """How the background went."""
+    if artwork.id not in work.cleaned:
+        return
+    cleaned, here = work.cleaned[artwork.id].value, f"artworks/{artwork.id}/clean"
+    words = {
+        "flood": "background away", "places": "background away", "one colour": "one colour away",
+        "subject": "subject kept", "see-through": "see-through", "keep": "background kept",
+    }  # fmt: skip
+    draft.fact = words[cleaned.way]
+    if artwork.clean.tones != "none":
+        draft.fact = artwork.clean.tones
+    draft.figures = [(f"{100 * cleaned.taken:.0f} %", "of the picture is clear"), (cleaned.way, "way taken")]
+    facts = work.pictures[artwork.id].value.facts
+    if cleaned.way == "keep" and artwork.clean.background == "by itself" and not facts.boxed:
+        draft.notes.append(
+            Note("The border of this picture is not plain, so all of it is kept.", "", f"{here}/background", mends=(
+                setting("Keep the subject only", f"{here}/background", "subject"),
+                setting("Take away from the border", f"{here}/background", "flood"),
+            ))
+        )  # fmt: skip
+    if artwork.clean.background == "places" and not artwork.clean.places:
+        draft.notes.append(
+            Note("No place is clicked yet, so nothing goes.", "Click the background on the table.", here)
+        )
+
+
+def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
+    """What was found, left out and mended, and how true it is."""
+    if artwork.id not in work.traces:
+        return
+    trace, here = work.traces[artwork.id].value, f"artworks/{artwork.id}/trace"
+    draft.fact = f"{trace.nodes} nodes"
+    draft.notes += _left_out(artwork, trace, here)
+    verdict = work.pictures[artwork.id].value.verdict
+    if verdict.kind == "line drawing" and artwork.trace.mode == "two-tone" and artwork.trace.edges == "both edges":
+        draft.notes.append(
+            Note("These are drawn lines: each comes out twice, once along each of its sides.", "Take instead", here,
+                 mends=(setting("their outer edge", f"{here}/edges", "outer edge"),
+                        setting("their inner edge", f"{here}/edges", "inner edge"),
+                        setting("their middle", f"{here}/mode", "centre-lines")))
+        )  # fmt: skip
+    if verdict.lettering and artwork.trace.mode != "paths":
+        count = len(verdict.lettering)
+        places = "A place looks" if count == 1 else f"{count} places look"
+        draft.notes.append(
+            Note(f"{places} like lettering, boxed on the table.", "Set it again in a font: traced letters come out lumpy.",
+                 here)
+        )  # fmt: skip
+    for id in trace.lost:
+        draft.notes.append(
+            Note(
+                "A touch-up by hand has lost its place: no such region is there now.",
+                "Remove it, or move the threshold back.", f"artworks/{artwork.id}/touch_ups/{id}", LOOK,
+            )
+        )  # fmt: skip
+    strokes = sum(1 for shape in trace.kept if hasattr(shape, "width"))
+    draft.figures = [
+        (str(len(trace.kept)), "strokes" if strokes and strokes == len(trace.kept) else "shapes"),
+        (str(trace.nodes), "nodes"),
+    ]
+    if trace.worst_deviation is not None and trace.mean_deviation is not None:
+        draft.figures += [
+            (f"{trace.worst_deviation:.3f} mm", "worst deviation"),
+            (f"{trace.mean_deviation:.4f} mm", "mean deviation"),
+        ]
+    if trace.palette:
+        draft.figures.append((str(len(trace.palette)), "flat colours"))
+    count = sum(count for _, count in trace.mended)
+    draft.figures.append((str(count), "flaws mended" if count != 1 else "flaw mended"))
+
+
+def _left_out(artwork: Artwork, trace: TraceResult, here: str) -> list[Note]:
+    notes = []
+    small = sum(1 for one in trace.shapes if one.dropped == "small")
+    if small:
+        specks = "1 speck" if small == 1 else f"{small} specks"
+        limit = format_number(artwork.trace.smallest)
+        notes.append(Note(f"{specks} under {limit} mm left out.", "Click one to keep it.", f"{here}/smallest"))
+    frames = sum(1 for one in trace.shapes if one.dropped == "frame")
+    if frames:
+        notes.append(Note("A box or frame round the drawing is left out.", "Click it to keep it.", here))
+    paper = sum(1 for one in trace.shapes if one.dropped == "paper")
+    if paper:
+        areas = "1 area" if paper == 1 else f"{paper} areas"
+        notes.append(
+            Note(f"{areas} in the paper’s colour left out.", "Click one to keep it.", f"{here}/paper",
+                 mends=(setting("Keep them all", f"{here}/paper", "kept"),))
+        )  # fmt: skip
+    return notes

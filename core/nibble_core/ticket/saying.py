@@ -1,0 +1,86 @@
+"""Sentences and the slots set into them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from nibble_core.ticket.fields import rule_of
+
+STATIONS = ("artwork", "clean", "trace", "lines", "sheet", "machine")
+
+
+@dataclass(frozen=True)
+class Choice:
+    value: str
+    label: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A value set into a sentence: where it lies in the ticket, what it is and what it may become.
+
+    kind: length (mm), share (0 to 1, shown in %), count, choice, text or date. ``auto``: what an unset value is
+    called, empty when it must be set. ``changed``: whether it differs from its default.
+    """
+
+    path: str
+    kind: str
+    value: Any
+    text: str
+    called: str
+    low: float = 0.0
+    high: float = 0.0
+    step: float = 1.0
+    auto: str = ""
+    choices: tuple[Choice, ...] = ()
+    changed: bool = False
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """One rule of the job. ``parts``: words and slots in order; ``more``: advanced ones behind “more”.
+
+    ``owner``: path of the item the sentence is about, for removing or switching it; ``process`` colours it.
+    """
+
+    id: str
+    station: str
+    parts: tuple[str | Slot, ...]
+    more: tuple[str | Slot, ...] = ()
+    process: str = ""
+    owner: str = ""
+    on: bool = True
+
+    @property
+    def text(self) -> str:
+        """The plain sentence, with “more” values that differ from their defaults."""
+        said = "".join(part if isinstance(part, str) else part.text for part in self.parts)
+        said = said[:1].upper() + said[1:]
+        extra = [part for part in self.more if isinstance(part, Slot) and part.changed]
+        return said + "".join(f" ({slot.called} {slot.text})" for slot in extra)
+
+
+def slot(here: str, owner: Any, name: str) -> Slot:
+    rule, value = rule_of(owner, name), getattr(owner, name)
+    assert rule is not None
+    choices = tuple(Choice(key, key, words) for key, words in (rule.choices or {}).items())
+    default = next(f.default for f in owner.__dataclass_fields__.values() if f.name == name)
+    return Slot(
+        f"{here}/{name}".lstrip("/"), rule.kind, value, rule.say(value), rule.called, rule.low, rule.high, rule.step,
+        rule.auto or "", choices, value != default,
+    )  # fmt: skip
+
+
+def library_slot(path: str, key: str, name: str, records: Iterable[Any]) -> Slot:
+    choices = tuple(
+        Choice(
+            record.key,
+            record.name,
+            f"{record.usable_width:.0f} mm usable, parts from {record.smallest_part:g} mm.",
+        )
+        for record in records
+    )
+    return Slot(path, "choice", key, name, path.rsplit("/", 1)[-1], choices=choices)

@@ -1,0 +1,62 @@
+"""Clean geometry: no stacked nodes, no segments of no length, no rings that cross themselves."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from nibble_core.geometry import Path, Region
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons
+
+STACKED = 1e-3
+"""mm: nodes nearer than a file's positions are one node."""
+LEAST_AREA = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class Mended:
+    """Regions fit to be cut, and what was mended: “stacked nodes”, “self-crossings”, “empty rings”."""
+
+    regions: tuple[Region, ...]
+    counts: Counter[str]
+
+
+def mended(region: Region) -> Mended:
+    """A region without stacked nodes and crossings; it may fall into several, or into none."""
+    counts: Counter[str] = Counter()
+    rings = []
+    for index, ring in enumerate(region.rings):
+        whole, dropped = _without_stacked(ring)
+        counts["stacked nodes"] += dropped
+        if whole is None or abs(whole.area()) < LEAST_AREA:
+            counts["empty rings"] += 1
+            if index == 0:
+                return Mended((), counts)
+            continue
+        rings.append(whole)
+    cleaned = Region(rings[0], tuple(rings[1:]))
+    area = cleaned.polygon()
+    if area.is_valid:
+        return Mended((cleaned,), +counts)
+    counts["self-crossings"] += 1
+    parts = [refit_polygon(part) for part in polygons(shapely.make_valid(area)) if part.area > LEAST_AREA]
+    return Mended(tuple(parts), +counts)
+
+
+def _without_stacked(ring: Path) -> tuple[Path | None, int]:
+    """The ring without segments whose ends are one node and that go nowhere between."""
+    rows = ring.rows
+    chord = np.hypot(*(rows[:, 6:] - rows[:, :2]).T)
+    reach = np.maximum(np.abs(rows[:, 2:4] - rows[:, :2]).max(1), np.abs(rows[:, 4:6] - rows[:, :2]).max(1))
+    still = (chord < STACKED) & ((ring.kinds == 0) | ((ring.kinds == 2) & (reach < STACKED)))
+    if not still.any():
+        return ring, 0
+    kept = rows[~still].copy()
+    if len(kept) < 2:
+        return None, int(still.sum())
+    kept[:, 6:] = np.roll(kept[:, :2], -1, 0)
+    return Path(ring.kinds[~still], kept), int(still.sum())
