@@ -51,7 +51,8 @@ class Reader:
         self._spare: tuple[Any, multiprocessing.connection.Connection] | None = None
 
     def read(self, content: bytes, name: str, part: str = "", unit: str | None = None) -> Picture:
-        """A part of a file; see ``nibble_core.pipeline.read.inspect``. Raises what the core raises, and UnreadableFile when the child dies or takes too long."""
+        """A part of a file; see ``nibble_core.pipeline.read.inspect``. Raises what that raises, and UnreadableFile
+        when the child dies or takes too long."""
         with self._lock:
             process, pipe = self._spare or self._start()
             self._spare = None

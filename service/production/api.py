@@ -9,7 +9,7 @@ from ninja import Field, Router, Schema
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
-from jobs.api import ChangesIn
+from jobs.api import ChangeIn, ChangesIn
 from jobs.models import Job, Revision
 from nibble_core.pipeline.files import slug
 from nibble_core.pipeline.trace import require_shapes

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 
@@ -23,7 +25,7 @@ def calmed(raster: Raster, strength: str) -> Raster:
     colours = np.ascontiguousarray(raster.pixels[..., :3])
     span = cv2.morphologyEx(colours, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).max(2)
     edge = cv2.dilate((span > EDGE).astype(np.uint8), np.ones((2, 2), np.uint8)) > 0
-    smooth = colours
+    smooth: Any = colours
     for _ in range(rounds):
         smooth = cv2.bilateralFilter(smooth, 7, 2 * alike, 3.0)
     pixels = raster.pixels.copy()

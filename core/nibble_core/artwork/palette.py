@@ -51,8 +51,8 @@ def find_palette(picture: Pixels, count: int | None = None) -> Numbers:
     for _ in range(ROUNDS):
         nearest = _nearest(lab, centres)
         mass = np.bincount(nearest, weights, len(centres))
-        moved = np.stack([np.bincount(nearest, weights * lab[:, k], len(centres)) for k in range(3)], 1)
-        moved /= np.maximum(mass, 1e-9)[:, None]
+        sums = np.stack([np.bincount(nearest, weights * lab[:, k], len(centres)) for k in range(3)], 1)
+        moved = np.asarray(sums / np.maximum(mass, 1e-9)[:, None], np.float64)
         moved[mass == 0] = centres[mass == 0]
         if np.abs(moved - centres).max() < 1e-4:
             break
@@ -115,8 +115,8 @@ def _merged(weights: Numbers, colours: Numbers, lab: Numbers, centres: Numbers) 
         nearest = _nearest(lab, centres)
         mass = np.bincount(nearest, weights, len(centres))
         used = mass > 0
-        means = np.stack([np.bincount(nearest, weights * colours[:, k], len(centres)) for k in range(3)], 1)
-        means = means[used] / mass[used][:, None]
+        sums = np.stack([np.bincount(nearest, weights * colours[:, k], len(centres)) for k in range(3)], 1)
+        means = np.asarray(sums[used] / mass[used][:, None], np.float64)
         centres, mass = centres[used], mass[used]
         alike = np.minimum(
             _apart(centres[:, None], centres[None]) / ALIKE, _apart(means[:, None], means[None]) / ALIKE_LEVELS

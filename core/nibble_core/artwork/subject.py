@@ -7,6 +7,7 @@ mask follow hair (K. He and others, Guided Image Filtering, ECCV 2010).
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 
 import cv2
@@ -29,7 +30,7 @@ def subject_mask(raster: Raster, belongs: Sequence[Stroke], not_belongs: Sequenc
     shown = np.ascontiguousarray(raster.over_white())
     scale = min(1.0, CUT_PX / max(raster.width, raster.height))
     size = max(8, round(raster.width * scale)), max(8, round(raster.height * scale))
-    small = cv2.resize(shown, size, interpolation=cv2.INTER_AREA)
+    small = np.asarray(cv2.resize(shown, size, interpolation=cv2.INTER_AREA), np.uint8)
     rows, columns = small.shape[:2]
     mask = np.full((rows, columns), cv2.GC_PR_FGD, np.uint8)
     rim_y, rim_x = max(1, round(RIM * rows)), max(1, round(RIM * columns))
@@ -42,10 +43,8 @@ def subject_mask(raster: Raster, belongs: Sequence[Stroke], not_belongs: Sequenc
         mask[brushed((rows, columns), stroke) > 127] = cv2.GC_BGD
     back, fore = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.setRNGSeed(7)
-    try:
-        cv2.grabCut(small, mask, None, back, fore, ROUNDS, cv2.GC_INIT_WITH_MASK)
-    except cv2.error:  # no pixel left on one of the sides: the strokes alone decide
-        pass
+    with contextlib.suppress(cv2.error):  # no pixel left on one of the sides: the strokes alone decide
+        cv2.grabCut(small, mask, None, back, fore, ROUNDS, cv2.GC_INIT_WITH_MASK)  # type: ignore[call-overload]
     found = np.isin(mask, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.uint8)
     found = _whole(found, belongs)
     return np.asarray(cv2.resize(255 * found, (raster.width, raster.height), interpolation=cv2.INTER_LINEAR))
@@ -70,8 +69,8 @@ def _whole(found: NDArray[np.uint8], belongs: Sequence[Stroke]) -> NDArray[np.ui
     for stroke in belongs:
         keep[np.unique(labels[brushed(found.shape, stroke) > 127])] = True
     keep[0] = False
-    kept = keep[labels].astype(np.uint8)
-    holes, hole_of, hole_stats, _ = cv2.connectedComponentsWithStats(1 - kept, connectivity=4)
+    kept: NDArray[np.uint8] = keep[labels].astype(np.uint8)
+    _, hole_of, hole_stats, _ = cv2.connectedComponentsWithStats(1 - kept, connectivity=4)
     small = hole_stats[:, cv2.CC_STAT_AREA] < 0.004 * found.size
     kept[small[hole_of] & (kept == 0)] = 1
     return kept
@@ -80,8 +79,8 @@ def _whole(found: NDArray[np.uint8], belongs: Sequence[Stroke]) -> NDArray[np.ui
 def with_soft_edges(raster: Raster, mask: NDArray[np.uint8]) -> Raster:
     """The subject with an alpha that follows hair and fur, and colours without the old background."""
     radius = max(2, round(HAIR * max(raster.width, raster.height)))
-    grey = cv2.cvtColor(np.ascontiguousarray(raster.over_white()), cv2.COLOR_RGB2GRAY).astype(np.float32) / 255
-    alpha = _guided(grey, mask.astype(np.float32) / 255, radius, 2e-4)
+    grey = cv2.cvtColor(np.ascontiguousarray(raster.over_white()), cv2.COLOR_RGB2GRAY).astype(np.float32)
+    alpha = _guided(grey / np.float32(255), mask.astype(np.float32) / np.float32(255), radius, 2e-4)
     ring = np.ones((2 * radius + 1, 2 * radius + 1), np.uint8)
     solid = (mask > 127).astype(np.uint8)
     inner, outer = cv2.erode(solid, ring) > 0, cv2.dilate(solid, ring) > 0

@@ -7,6 +7,8 @@ into ink (H. Winnemöller, XDoG, NPAR 2011). Tone edges keep a pixel of softness
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +29,7 @@ def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = 
     scale = min(1.0, WORK_PX / max(raster.width, raster.height))
     shown = raster.over_white()
     size = max(8, round(raster.width * scale)), max(8, round(raster.height * scale))
-    small = cv2.resize(np.ascontiguousarray(shown), size, interpolation=cv2.INTER_AREA)
+    small = np.asarray(cv2.resize(np.ascontiguousarray(shown), size, interpolation=cv2.INTER_AREA), np.uint8)
     alpha = cv2.resize(np.ascontiguousarray(raster.alpha), size, interpolation=cv2.INTER_AREA)
     grey = _flowing(small)
     inside = alpha >= 128
@@ -46,11 +48,11 @@ def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = 
 
 def _flowing(small: NDArray[np.uint8]) -> Grey:
     """Grey, smoothed within areas and along their edges."""
-    smooth = small
+    smooth: Any = small
     for _ in range(3):
         smooth = cv2.bilateralFilter(smooth, 9, 28, 5)
-    grey = cv2.cvtColor(smooth, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255
-    grey = cv2.GaussianBlur(grey, (0, 0), 1.2)
+    whole = cv2.cvtColor(smooth, cv2.COLOR_RGB2GRAY).astype(np.float32) / np.float32(255)
+    grey = np.asarray(cv2.GaussianBlur(whole, (0, 0), 1.2), np.float32)
     tangent_x, tangent_y = _tangents(grey)
     rows, columns = np.mgrid[0 : grey.shape[0], 0 : grey.shape[1]].astype(np.float32)
     total, weight = grey.copy(), np.ones_like(grey)
@@ -89,8 +91,8 @@ def _levels(values: NDArray[np.float32], count: int) -> list[float]:
 
 def _lines(small: NDArray[np.uint8]) -> Grey:
     """Edges as dark lines on light."""
-    grey = cv2.cvtColor(small, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255
-    grey = cv2.bilateralFilter(grey, 9, 0.1, 4)
+    plain = cv2.cvtColor(small, cv2.COLOR_RGB2GRAY).astype(np.float32) / np.float32(255)
+    grey = cv2.bilateralFilter(plain, 9, 0.1, 4)
     wide = max(small.shape[:2]) / 500
     fine, coarse = cv2.GaussianBlur(grey, (0, 0), 0.9 * wide), cv2.GaussianBlur(grey, (0, 0), 1.6 * 0.9 * wide)
     sharp = 21 * fine - 20 * coarse

@@ -35,7 +35,7 @@ class Verdict:
     """kind: paths, line drawing, filled shapes, flat colours or photo. advice: print, two-tone, colours,
     centre-lines, paths or ask. sentence: what will work; request: what to send the client, if anything.
 
-    flat_colours: how many; noise: levels within flat areas; softness: px an edge takes; lettering: where it probably is.
+    flat_colours: how many; noise: levels within flat areas; softness: px an edge takes; lettering: where it may be.
     """
 
     kind: str
@@ -96,7 +96,7 @@ def _reduced(raster: Raster) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
     if scale < 1:
         size = max(1, round(shown.shape[1] * scale)), max(1, round(shown.shape[0] * scale))
         shown = np.ascontiguousarray(cv2.resize(shown, size, interpolation=cv2.INTER_AREA))
-    return shown, cv2.cvtColor(shown, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255
+    return shown, cv2.cvtColor(shown, cv2.COLOR_RGB2GRAY).astype(np.float32) / np.float32(255)
 
 
 def _kind(facts: Facts, palette: NDArray[np.float64], flat: float, ink: NDArray[np.bool_]) -> str:

@@ -6,9 +6,10 @@ import io
 import math
 import re
 
-import ezdxf
+import ezdxf.colors
 import numpy as np
 from ezdxf import units
+from ezdxf.filemanagement import new
 
 from nibble_core.geometry import ARC, CUBIC, Path
 from nibble_core.geometry.fitting import densified
@@ -21,7 +22,7 @@ ARC_TOLERANCE = 0.005
 
 def write_drawing(drawing: Drawing) -> bytes:
     """Closed polylines of every ring, open ones of open strokes, on a layer a colour; true size, y upward."""
-    document = ezdxf.new("R2000", setup=False)
+    document = new("R2000", setup=False)
     document.units = units.MM
     document.header["$MEASUREMENT"] = 1
     document.header["$EXTMIN"], document.header["$EXTMAX"] = (0, 0, 0), (drawing.width, drawing.height, 0)

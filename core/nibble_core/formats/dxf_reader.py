@@ -60,14 +60,14 @@ def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> Clie
 
 
 def _document(content: bytes, called: str) -> tuple[Any, list[str]]:
-    import ezdxf
     from ezdxf import recover
+    from ezdxf.lldxf.const import DXFError
 
     if len(content) > 200_000_000:
         raise FileTooLarge(f"{called} is over 200 MB.", "Ask for a simpler drawing.")
     try:
         document, auditor = recover.read(io.BytesIO(content))
-    except (ezdxf.DXFError, OSError, ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
+    except (DXFError, OSError, ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
         raise UnreadableFile(
             f"{called} starts like a DXF but cannot be read: it is damaged or cut short.", "Save or send it again."
         ) from error
@@ -140,13 +140,15 @@ class _Walk:
 
         true = entity.dxf.get("true_color")
         if true is not None:
-            return tuple(colors.int2rgb(true))
+            red, green, blue = colors.int2rgb(true)
+            return red, green, blue
         index = abs(int(entity.dxf.get("color", 256)))
         if index in (0, 256):
             index = abs(int(self.colours.get((layer or "0").lower(), 7)))
         if index == 7 or not 1 <= index <= 255:
             return (0, 0, 0)
-        return tuple(colors.aci2rgb(index))
+        red, green, blue = colors.aci2rgb(index)
+        return red, green, blue
 
     def _place(self, x: float, y: float) -> tuple[float, float]:
         return x * self.scale, -y * self.scale
@@ -199,12 +201,12 @@ class _Walk:
         return [Path(np.array(kinds, np.uint8), np.array(rows), closed)] if rows else []
 
     def _general(self, entity: Any, kind: str) -> list[Path]:
-        import ezdxf
         from ezdxf import path
+        from ezdxf.lldxf.const import DXFError
 
         try:
             made = path.make_path(entity)
-        except (TypeError, ValueError, ezdxf.DXFError, ZeroDivisionError, ArithmeticError):
+        except (TypeError, ValueError, DXFError, ZeroDivisionError, ArithmeticError):
             self.passed[kind] += 1
             return []
         return [found for sub in made.sub_paths() if (found := self._of_commands(sub)) is not None]
@@ -233,8 +235,8 @@ class _Walk:
         return Path(np.array(kinds, np.uint8), np.array(rows), closed=bool(made.is_closed) and len(rows) > 1)
 
     def _filled(self, entity: Any, kind: str, colour: Colour, layer: str) -> None:
-        import ezdxf
         from ezdxf import path
+        from ezdxf.lldxf.const import DXFError
 
         try:
             if kind in ("SOLID", "TRACE"):
@@ -243,7 +245,7 @@ class _Walk:
             else:
                 whole = path.make_path(entity)
                 contours = [found for sub in whole.sub_paths() if (found := self._of_commands(sub)) is not None]
-        except (TypeError, ValueError, ezdxf.DXFError, ZeroDivisionError, ArithmeticError):
+        except (TypeError, ValueError, DXFError, ZeroDivisionError, ArithmeticError):
             self.passed[kind] += 1
             return
         contours = [contour for contour in contours if np.isfinite(contour.rows).all()]
@@ -278,8 +280,8 @@ def join_ends(strokes: list[Stroke], within: float) -> tuple[list[Stroke], int]:
             result.append(stroke)
             continue
         parts += len(chain)
-        result.append(Stroke(_linked([strokes[k].path if way else strokes[k].path.reversed() for k, way in chain], loop),
-                             HAIRLINE, stroke.colour, stroke.layer))  # fmt: skip
+        linked = _linked([strokes[k].path if way else strokes[k].path.reversed() for k, way in chain], loop)
+        result.append(Stroke(linked, HAIRLINE, stroke.colour, stroke.layer))
     return result, parts
 
 

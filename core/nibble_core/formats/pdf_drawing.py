@@ -12,6 +12,7 @@ import threading
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -79,7 +80,8 @@ def _with_key_colours(content: bytes, called: str) -> tuple[bytes, dict[Colour, 
 def _separations(pdf: pikepdf.Pdf) -> list[Any]:
     found = [thing for thing in pdf.objects if _is_separation(thing)]
     for sheet in pdf.pages[:200]:
-        spaces = sheet.obj.get("/Resources", {}).get("/ColorSpace", {}) or {}
+        resources: Any = sheet.obj.get("/Resources") or {}
+        spaces: Any = resources.get("/ColorSpace") or {}
         found += [space for space in spaces.values() if _is_separation(space)]
     return found
 
@@ -204,7 +206,7 @@ class _Walk:
             here = clips + self._clips(thing, matrix)
             if kind == raw.FPDF_PAGEOBJ_FORM:
                 self._group(
-                    raw.FPDFFormObj_CountObjects(thing), lambda k, t=thing: raw.FPDFFormObj_GetObject(t, k), own, here,
+                    raw.FPDFFormObj_CountObjects(thing), partial(raw.FPDFFormObj_GetObject, thing), own, here,
                     depth + 1,
                 )  # fmt: skip
             elif kind == raw.FPDF_PAGEOBJ_PATH:
@@ -295,7 +297,7 @@ class _Walk:
         for index in range(max(0, raw.FPDFClipPath_CountPaths(clip))):
             paths = _paths(
                 raw, raw.FPDFClipPath_CountPathSegments(clip, index),
-                lambda i, k=index: raw.FPDFClipPath_GetPathSegment(clip, k, i), matrix,
+                partial(raw.FPDFClipPath_GetPathSegment, clip, index), matrix,
             )  # fmt: skip
             regions = filled_regions(paths, even_odd=False)
             area = shapely.union_all([shapely.make_valid(region.polygon()) for region in regions])
@@ -362,7 +364,7 @@ class _Walk:
             place = Affine(own.a * z, own.b * z, own.c * z, own.d * z, x.value, y.value).then(self.to_mm)
             paths = _paths(
                 raw, raw.FPDFGlyphPath_CountGlyphSegments(glyph),
-                lambda i, g=glyph: raw.FPDFGlyphPath_GetGlyphPathSegment(g, i), place,
+                partial(raw.FPDFGlyphPath_GetGlyphPathSegment, glyph), place,
             )  # fmt: skip
             if paths:
                 self._fill(paths, False, raw.FPDFPageObj_GetFillColor, thing, layer, clips)

@@ -334,8 +334,8 @@ class _Walk:
         return [Path.polygon(places, closed=node.tag == "polygon")]
 
     def _draw(self, node: etree._Element, scope: _Scope, style: Style) -> None:
-        paths = [_fit_to_draw(path.mapped(scope.matrix)) for path in self._paths(node, scope.size)]
-        paths = [path for path in paths if path is not None]  # type: ignore[misc]
+        mapped = (_fit_to_draw(path.mapped(scope.matrix)) for path in self._paths(node, scope.size))
+        paths = [path for path in mapped if path is not None]
         if not paths:
             return
         if style.get("visibility") in ("hidden", "collapse"):

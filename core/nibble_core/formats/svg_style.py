@@ -101,10 +101,12 @@ def _rules(sheet: str) -> list[tuple[str, list[tuple[str, str, bool]]]]:
         if node.type == "qualified-rule":
             found.append((tinycss2.serialize(node.prelude).strip(), _declared(node.content)))
         elif node.type == "at-rule" and node.lower_at_keyword == "media" and node.content:
-            if re.search(r"print|all|screen", tinycss2.serialize(node.prelude)):
-                for inner in tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True):
-                    if inner.type == "qualified-rule":
-                        found.append((tinycss2.serialize(inner.prelude).strip(), _declared(inner.content)))
+            medium = tinycss2.serialize(node.prelude)
+            if not re.search(r"print|all|screen", medium):
+                continue
+            for inner in tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True):
+                if inner.type == "qualified-rule":
+                    found.append((tinycss2.serialize(inner.prelude).strip(), _declared(inner.content)))
     return found
 
 

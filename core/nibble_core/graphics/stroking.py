@@ -56,7 +56,7 @@ def _dashed(points: Points, dashes: tuple[float, ...]) -> list[Points]:
     pattern = dashes if len(dashes) % 2 == 0 else dashes * 2
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
     length, at, index = float(along[-1]), 0.0, 0
-    pieces = []
+    pieces: list[Points] = []
     while at < length and len(pieces) < 100_000:
         end = min(at + pattern[index % len(pattern)], length)
         if index % 2 == 0 and end > at:

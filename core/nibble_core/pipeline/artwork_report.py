@@ -191,8 +191,8 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
         count = len(verdict.lettering)
         places = "A place looks" if count == 1 else f"{count} places look"
         draft.notes.append(
-            Note(f"{places} like lettering, boxed on the table.", "Set it again in a font: traced letters come out lumpy.",
-                 here)
+            Note(f"{places} like lettering, boxed on the table.",
+                 "Set it again in a font: traced letters come out lumpy.", here)
         )  # fmt: skip
     for id in trace.lost:
         draft.notes.append(

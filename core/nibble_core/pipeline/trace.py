@@ -269,9 +269,9 @@ def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: 
         return "small" if max(box.width, box.height) < trace.smallest else ""
     if _extent(one.shape.region.outer.nodes) < trace.smallest:
         return "small"
-    if trace.mode == "colours" and trace.paper == "left out":
-        if max(abs(a - b) for a, b in zip(one.shape.colour, paper, strict=True)) <= PAPER_LEVELS:
-            return "paper"
+    off = max(abs(a - b) for a, b in zip(one.shape.colour, paper, strict=True))
+    if trace.mode == "colours" and trace.paper == "left out" and off <= PAPER_LEVELS:
+        return "paper"
     edge = 0.004 * max(size)
     touches = (box.left < edge) + (box.top < edge) + (box.right > size[0] - edge) + (box.bottom > size[1] - edge)
     wide = box.width > FRAME_SHARE * size[0] and box.height > FRAME_SHARE * size[1]

@@ -133,4 +133,4 @@ def thinnest_part(region: Region) -> float:
             low = middle
         else:
             high = middle
-    return 2 * high
+    return float(2 * high)

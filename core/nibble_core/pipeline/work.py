@@ -19,7 +19,8 @@ from nibble_core.pipeline.store import Keyed, ResultStore
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.sheet import Layout, grid
-from nibble_core.ticket.model import Artwork, Layer, Piece, Sheet, Ticket
+from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.model import Layer, Piece, Sheet, Ticket
 
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""

@@ -28,7 +28,7 @@ def first_ticket(
         name=name,
         client=client,
         due=due,
-        artworks=(Artwork("a1", file, file_name, width, trace=Trace(mode=mode, smallest=smallest / 2)),),
+        artworks=(Artwork("a1", file, file_name, width=width, trace=Trace(mode=mode, smallest=smallest / 2)),),
         pieces=(Piece("p1", "sticker", quantity, (Element("e1", "a1"),), (Layer("l1", lines=(Line("k1"),)),)),),
         sheets=(Sheet("s1", "l1", stock),),
         machine=machine,

@@ -219,8 +219,8 @@ def _normals(places: Points, closed: bool, half: float) -> Points:
     """Unit normals of a smoothed course."""
     window = int(np.clip(round(half) * 2 + 3, 5, 21))
     window = min(window, (len(places) - 1) // 2 * 2 + 1)
-    mode = "wrap" if closed else "edge"
-    padded = np.pad(places, ((window, window), (0, 0)), mode=mode)
+    around = ((window, window), (0, 0))
+    padded = np.pad(places, around, "wrap") if closed else np.pad(places, around, "edge")
     kernel = np.ones(window) / window
     smooth = np.stack([np.convolve(padded[:, k], kernel, "same") for k in (0, 1)], 1)
     tangent = np.gradient(smooth, axis=0)[window:-window]

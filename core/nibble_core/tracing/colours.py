@@ -49,7 +49,10 @@ class TracedAreas:
         lines = [path.flattened(0.02) for path, _, _ in self.seams]
         if not lines:
             return 0.0, 0.0
-        lines = [np.vstack([line, line[:1]]) if path.closed else line for line, (path, _, _) in zip(lines, self.seams)]
+        lines = [
+            np.vstack([line, line[:1]]) if path.closed else line
+            for line, (path, _, _) in zip(lines, self.seams, strict=True)
+        ]
         places = [p[MIXED_ENDS:-MIXED_ENDS] for p in self.places if len(p) > 2 * MIXED_ENDS + 2]
         if not places:
             return 0.0, 0.0

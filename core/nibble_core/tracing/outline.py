@@ -58,7 +58,8 @@ def fit_outline(
 
     ``noise`` (px) is how far pixel noise moves the ring: it widens what counts as straight and what counts as
     a corner. Near a corner the path goes to the true apex, which the iso-line rounds off; that is not counted
-    as deviation. ``least_corner``: degrees a bend must turn to be one. Where a joint broke the tolerance a tighter fit is tried, and taken if it helps for few nodes.
+    as deviation. ``least_corner``: degrees a bend must turn to be one. Where a joint broke the tolerance a tighter
+    fit is tried, and taken if it helps for few nodes.
     """
     ring = np.ascontiguousarray(ring)
     corner_degrees = least_corner + 60 * noise

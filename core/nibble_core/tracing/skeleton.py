@@ -119,9 +119,9 @@ def _merged_crossings(runs: list[Run], centres: dict[int, Points]) -> dict[int, 
         return j
 
     for run in runs:
-        if run.first is not None and run.last is not None and run.first != run.last:
-            if run.length + 2 < CROSSING * float(np.median(run.half)):
-                leader[find(run.first)] = find(run.last)
+        inner = run.first is not None and run.last is not None and run.first != run.last
+        if inner and run.length + 2 < CROSSING * float(np.median(run.half)):
+            leader[find(run.first)] = find(run.last)  # type: ignore[arg-type]
     groups: dict[int, list[Points]] = {}
     for j, place in centres.items():
         groups.setdefault(find(j), []).append(place)

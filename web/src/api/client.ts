@@ -9,6 +9,10 @@ export type Slot = components["schemas"]["SlotOut"];
 export type Change = components["schemas"]["ChangeIn"];
 export type Task = components["schemas"]["TaskOut"];
 export type Session = components["schemas"]["Session"];
+export type Mend = components["schemas"]["MendOut"];
+export type TryOut = components["schemas"]["TryOutOut"];
+export type Tried = components["schemas"]["TriedOut"];
+export type Deviation = components["schemas"]["DeviationOut"];
 export type LooseFile = components["schemas"]["LooseFileOut"];
 
 /** What the service says when something cannot be done. */
@@ -79,6 +83,15 @@ export const api = {
   job: (id: number) => get<Job>(`/jobs/${id}`),
   change: (id: number, seen: number, changes: Change[]) =>
     post<Job>(`/jobs/${id}/changes`, { seen, changes }),
+  replaceArtwork: (id: number, artwork: string, seen: number, file: File) => {
+    const form = new FormData();
+    form.append("file", file);
+    return post<Job>(`/jobs/${id}/artworks/${artwork}/file?seen=${seen}`, form);
+  },
+  tryOuts: (id: number, artwork: string) => get<TryOut[]>(`/jobs/${id}/artworks/${artwork}/try-outs`),
+  tryOut: (id: number, artwork: string, changes: readonly Change[]) =>
+    post<Tried>(`/jobs/${id}/artworks/${artwork}/try-outs`, { changes }),
+  deviation: (id: number, artwork: string) => get<Deviation>(`/jobs/${id}/artworks/${artwork}/deviation`),
   undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),
   redo: (id: number, seen: number) => post<Job>(`/jobs/${id}/redo`, { seen }),
   duplicate: (id: number) => post<{ id: number }>(`/jobs/${id}/duplicate`),

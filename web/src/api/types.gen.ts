@@ -147,6 +147,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/artworks/{artwork_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Artwork
+         * @description Another file in an artwork's place.
+         */
+        post: operations["replace_artwork"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/archive": {
         parameters: {
             query?: never;
@@ -215,6 +235,70 @@ export interface paths {
          * @description What the job would look like after draft changes; nothing is written.
          */
         post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/artworks/{artwork_id}/try-outs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Try Outs
+         * @description Settings to lay side by side.
+         */
+        get: operations["try_outs"];
+        put?: never;
+        /**
+         * Show Try Out
+         * @description What one setting gives; nothing is written.
+         */
+        post: operations["try_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/artworks/{artwork_id}/deviation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Deviation
+         * @description How far the outlines lie from the pixels, along them.
+         */
+        get: operations["deviation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/artworks/{artwork_id}/outlines.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outlines
+         * @description The kept shapes of an artwork as a file of their own, at the finished size.
+         */
+        get: operations["outlines"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -502,12 +586,36 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Anchor */
+            anchor: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Kind */
+            kind: string;
             /** Shapes */
             shapes: components["schemas"]["ShapeOut"][];
             /** Lost */
             lost: string[];
             /** Level */
             level: number | null;
+            /** Lettering */
+            lettering: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Left Out */
+            left_out: string;
+            /** Palette */
+            palette: string[];
+            /** Tones */
+            tones: number[];
         };
         /** LayerOut */
         LayerOut: {
@@ -536,6 +644,15 @@ export interface components {
             /** Parts */
             parts: number;
         };
+        /** MendOut */
+        MendOut: {
+            /** Label */
+            label: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /** Copy Text */
+            copy_text: string;
+        };
         /** NoteOut */
         NoteOut: {
             /** Text */
@@ -546,6 +663,8 @@ export interface components {
             where: string;
             /** Weight */
             weight: string;
+            /** Mends */
+            mends: components["schemas"]["MendOut"][];
         };
         /** ShapeOut */
         ShapeOut: {
@@ -563,12 +682,21 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
             /** Size */
             size: number;
             /** Dropped */
             dropped: string;
             /** Nodes */
             nodes: number;
+            /** Stroke */
+            stroke: number | null;
+            /** Holes */
+            holes: number;
         };
         /** SheetOut */
         SheetOut: {
@@ -642,6 +770,58 @@ export interface components {
              * @default 0
              */
             computed: number;
+        };
+        /** TryOutOut */
+        TryOutOut: {
+            /** Name */
+            name: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /** TriedOut */
+        TriedOut: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Shapes */
+            shapes: components["schemas"]["ShapeOut"][];
+            /** Nodes */
+            nodes: number;
+            /** Worst */
+            worst: number | null;
+            /** Thinnest */
+            thinnest: number | null;
+        };
+        /** TryOutIn */
+        TryOutIn: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /**
+         * DeviationOut
+         * @description Outlines in runs by how far they lie from the pixels; ``classes`` in mm; the worst place in mm and px.
+         */
+        DeviationOut: {
+            /** Classes */
+            classes: number[];
+            /** Runs */
+            runs: components["schemas"]["DeviationRun"][];
+            /** Worst */
+            worst: [
+                number,
+                number,
+                number
+            ];
+            /** Worst Px */
+            worst_px: number;
+        };
+        /** DeviationRun */
+        DeviationRun: {
+            /** Level */
+            level: number;
+            /** D */
+            d: string;
         };
         /** FileOut */
         FileOut: {
@@ -965,6 +1145,41 @@ export interface operations {
             };
         };
     };
+    replace_artwork: {
+        parameters: {
+            query: {
+                seen: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     archive_job: {
         parameters: {
             query?: never;
@@ -1056,6 +1271,101 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
                 };
+            };
+        };
+    };
+    try_outs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOutOut"][];
+                };
+            };
+        };
+    };
+    try_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryOutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+        };
+    };
+    deviation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviationOut"];
+                };
+            };
+        };
+    };
+    outlines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+                ending: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

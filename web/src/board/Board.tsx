@@ -178,8 +178,8 @@ function StartHere({ empty }: { empty: boolean }) {
             {taking ? "Looking at the file…" : "Drop what the client sent anywhere on this page"}
           </chakra.h3>
           <p>
-            PNG, JPEG, WebP, BMP, GIF or TIFF, or paste a copied picture. Nibble looks at it first and says
-            what it is good for.
+            Pictures (PNG, JPEG, WebP, BMP, GIF, TIFF, HEIC), drawings (SVG, PDF, DXF) or a zip of them; or
+            paste a copied picture. Nibble looks at it first and says what it is good for.
           </p>
           <Button type="button" marginTop="12px" onClick={() => chooser.current?.click()} disabled={taking}>
             Choose a file
@@ -187,7 +187,6 @@ function StartHere({ empty }: { empty: boolean }) {
           <Input
             ref={chooser}
             type="file"
-            accept="image/*"
             aria-label="Client's file"
             display="none"
             onChange={(event) => {

@@ -26,6 +26,8 @@ export interface Stroke {
   readonly colour: string;
   /** CSS pixels. */
   readonly width: number;
+  /** A width in mm that grows with the zoom; the CSS width is then the least. */
+  readonly mm?: number;
   readonly dash?: readonly number[];
   readonly halo?: string;
 }
@@ -121,7 +123,7 @@ function strokePath(context: CanvasRenderingContext2D, path: Path2D, stroke: Str
   }
   context.setLineDash((stroke.dash ?? []).map((length) => length * px));
   context.strokeStyle = stroke.colour;
-  context.lineWidth = stroke.width * px;
+  context.lineWidth = Math.max(stroke.width * px, stroke.mm ?? 0);
   context.stroke(path);
   context.setLineDash([]);
 }

@@ -27,6 +27,8 @@ export class Table {
   private frame = 0;
   private pointer: Place | null = null;
   private loupe = false;
+  private drawing: { pointer: number; points: Place[] } | null = null;
+  private draws = false;
   private panning: { pointer: number; x: number; y: number } | null = null;
   private spaceHeld = false;
   private fittedOnce = false;
@@ -37,6 +39,7 @@ export class Table {
     private readonly moved: (state: TableState) => void,
     private readonly clicked: (place: Place) => void,
     private readonly hovered: (place: Place | null) => void,
+    private readonly drew: (points: readonly Place[], done: boolean) => void,
   ) {
     this.listen("wheel", (event) => this.wheel(event as WheelEvent), { passive: false });
     this.listen("pointerdown", (event) => this.down(event as PointerEvent));
@@ -76,6 +79,19 @@ export class Table {
   holdSpace(on: boolean): void {
     this.spaceHeld = on;
     this.canvas.style.cursor = on ? "grab" : "";
+  }
+
+  /** Whether a press begins a stroke instead of clicking. */
+  takeStrokes(on: boolean): void {
+    this.draws = on;
+    this.drawing = null;
+    this.canvas.style.cursor = on ? "crosshair" : "";
+  }
+
+  /** Give a stroke up that is under way. */
+  dropStroke(): void {
+    this.drawing = null;
+    this.drew([], false);
   }
 
   /** The whole scene in view. */
@@ -135,6 +151,10 @@ export class Table {
       this.panning = { pointer: event.pointerId, x: event.clientX, y: event.clientY };
       this.canvas.setPointerCapture(event.pointerId);
       this.canvas.style.cursor = "grabbing";
+    } else if (event.button === 0 && this.draws) {
+      this.canvas.setPointerCapture(event.pointerId);
+      this.drawing = { pointer: event.pointerId, points: [toTable(this.camera, this.at(event))] };
+      this.drew(this.drawing.points, false);
     } else if (event.button === 0) this.clicked(toTable(this.camera, this.at(event)));
   }
 
@@ -145,11 +165,21 @@ export class Table {
       this.panning = { pointer: event.pointerId, x: event.clientX, y: event.clientY };
       return;
     }
+    if (this.drawing?.pointer === event.pointerId) {
+      this.drawing.points.push(toTable(this.camera, this.pointer));
+      this.drew(this.drawing.points, false);
+    }
     this.hovered(toTable(this.camera, this.pointer));
     this.redraw();
   }
 
   private up(event: PointerEvent): void {
+    if (this.drawing?.pointer === event.pointerId) {
+      const { points } = this.drawing;
+      this.drawing = null;
+      this.drew(points, true);
+      return;
+    }
     if (this.panning?.pointer !== event.pointerId) return;
     this.panning = null;
     this.canvas.style.cursor = this.spaceHeld ? "grab" : "";

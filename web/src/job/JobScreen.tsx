@@ -1,18 +1,25 @@
 import { chakra } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import { Refusal } from "../api/client";
+import { type Change, Refusal } from "../api/client";
+import { Button } from "../ui/Button";
 import { KeyList, type Keys } from "../ui/KeyList";
+import { ClientFiles, OutlineFiles } from "./ArtworkActions";
 import { FilesPanel } from "./FilesPanel";
 import { JobHeader } from "./JobHeader";
 import { PieceList } from "./PieceList";
 import { STATIONS, type StationKey } from "./stations";
 import { TableView } from "./TableView";
 import { TicketPanel } from "./TicketPanel";
+import { ToolRow } from "./ToolRow";
 import { Track } from "./Track";
+import { TryOuts } from "./TryOuts";
 import type { Ticket } from "./ticket";
+import { PICK, type Tool } from "./tools";
 import { touchUpChange } from "./touchUps";
 import { useJobDesk } from "./useJobDesk";
+
+const USUAL_BRUSH = 4;
 
 const KEYS: Keys = [
   ["1 … 6", "go to a station"],
@@ -25,7 +32,11 @@ const KEYS: Keys = [
   ["arrows, Shift arrows", "move the cursor by 1 mm, 10 mm"],
   ["n, Shift p", "next and previous region"],
   ["Enter", "click what is under the cursor"],
-  ["a, o, p", "as made, outlines, over the artwork"],
+  ["a, o, p, d", "as made, outlines, over the artwork, deviation"],
+  ["[ ]", "brush narrower, wider"],
+  ["Enter, arrows, Enter", "begin, draw and end a stroke with a tool"],
+  ["Delete, Insert", "take the node in hand out, add one after it"],
+  ["Esc", "give up what is being drawn, then the tool"],
   ["l", "hold for the loupe"],
   ["b", "hold to see it before the last change"],
   ["u", "mm or inches"],
@@ -40,9 +51,16 @@ export function JobScreen() {
   const desk = useJobDesk(id);
   const [search, setSearch] = useSearchParams();
   const [keys, setKeys] = useState(false);
+  const [tool, setTool] = useState<Tool>(PICK);
+  const [brush, setBrush] = useState(USUAL_BRUSH);
+  const [trying, setTrying] = useState(false);
   const asked = search.get("station") as StationKey | null;
   const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
-  const go = (next: StationKey) => setSearch({ station: next }, { replace: true });
+  const go = (next: StationKey) => {
+    setTool(PICK);
+    setTrying(false);
+    setSearch({ station: next }, { replace: true });
+  };
 
   const ticket = desk.job?.ticket as Ticket | undefined;
   useEffect(() => {
@@ -86,6 +104,9 @@ export function JobScreen() {
     );
   if (!desk.job || !ticket) return <Waiting />;
   const work = desk.work;
+  const first = ticket.artworks[0]?.id;
+  const toned = work?.artworks[first ?? ""]?.kind === "photo" || ticket.artworks[0]?.clean.tones !== "none";
+  const offersTryOuts = (station === "trace" && work !== undefined) || (station === "clean" && toned);
   const blocked = desk.final?.stations.some((one) => one.state === "blocked") ?? false;
   return (
     <chakra.div height="100vh" display="flex" flexDirection="column" minWidth="1000px">
@@ -95,28 +116,60 @@ export function JobScreen() {
         {work ? (
           <>
             <PieceList ticket={ticket} work={work} />
-            <TableView
-              station={station}
-              ticket={ticket}
-              work={work}
-              before={desk.before}
-              settling={desk.settling}
-              onRegion={(artwork, shape) => {
-                const touchUps = ticket.artworks.find((one) => one.id === artwork)?.touch_ups ?? [];
-                desk.change(touchUpChange(artwork, shape, touchUps));
-              }}
-            />
+            <chakra.div position="relative" flex="1" minWidth="0" display="flex">
+              <TableView
+                jobId={id}
+                revision={desk.job.revision.number}
+                tool={tool}
+                brush={brush}
+                onTool={setTool}
+                onBrush={(width) => setBrush(Math.min(60, Math.max(0.2, width)))}
+                onChanges={(changes: Change[]) => desk.change(...changes)}
+                station={station}
+                ticket={ticket}
+                work={work}
+                before={desk.before}
+                settling={desk.settling}
+                onRegion={(artwork, shape) => {
+                  const touchUps = ticket.artworks.find((one) => one.id === artwork)?.touch_ups ?? [];
+                  desk.change(touchUpChange(artwork, shape, touchUps));
+                }}
+              />
+              {trying && first && (
+                <TryOuts
+                  jobId={id}
+                  revision={desk.job.revision.number}
+                  artwork={first}
+                  onTake={(changes) => {
+                    setTrying(false);
+                    desk.change(...changes);
+                  }}
+                  onClose={() => setTrying(false)}
+                />
+              )}
+            </chakra.div>
             <TicketPanel
               desk={desk}
               station={station}
               ticket={ticket}
               sentences={desk.job.sentences}
               work={work}
+              tools={
+                <ToolRow station={station} tool={tool} brush={brush} onTool={setTool} onBrush={setBrush} />
+              }
             >
+              {offersTryOuts && (
+                <chakra.div padding="8px 20px 10px 26px" borderTop="1px solid {colors.hair.soft}">
+                  <Button type="button" onClick={() => setTrying(true)}>
+                    Lay try-outs side by side
+                  </Button>
+                </chakra.div>
+              )}
               {station === "machine" && (
                 <FilesPanel jobId={id} revision={desk.job.revision.number} blocked={blocked} />
               )}
-              {station === "artwork" && <ClientFiles jobId={id} ticket={ticket} />}
+              {station === "trace" && <OutlineFiles jobId={id} ticket={ticket} />}
+              {station === "artwork" && <ClientFiles jobId={id} ticket={ticket} onReplace={desk.replace} />}
             </TicketPanel>
           </>
         ) : (
@@ -125,26 +178,6 @@ export function JobScreen() {
       </chakra.main>
       {keys && <KeyList keys={KEYS} onClose={() => setKeys(false)} />}
     </chakra.div>
-  );
-}
-
-function ClientFiles({ jobId, ticket }: { jobId: number; ticket: Ticket }) {
-  return (
-    <chakra.p padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
-      The client’s own file is kept untouched:{" "}
-      {ticket.artworks.map((artwork) => (
-        <chakra.a
-          key={artwork.id}
-          href={`/api/jobs/${jobId}/artworks/${artwork.id}`}
-          color="ink"
-          textDecoration="underline"
-          textUnderlineOffset="3px"
-          overflowWrap="anywhere"
-        >
-          {artwork.name}
-        </chakra.a>
-      ))}
-    </chakra.p>
   );
 }
 

@@ -59,7 +59,7 @@ function PieceMiniature({ station, ticket, work }: Props) {
             .filter((shape) => !shape.dropped)
             .map((shape) => (
               <path
-                key={shape.d}
+                key={`${shape.x},${shape.y},${shape.d.length}`}
                 d={shape.d}
                 fill="none"
                 stroke="#1E2A2E"
@@ -71,7 +71,16 @@ function PieceMiniature({ station, ticket, work }: Props) {
           return artwork.cleaned && <image key={id} href={artwork.cleaned} {...own} />;
         return artwork.shapes
           .filter((shape) => !shape.dropped)
-          .map((shape) => <path key={shape.d} d={shape.d} fill={shape.colour} fillRule="evenodd" />);
+          .map((shape) => (
+            <path
+              key={`${shape.x},${shape.y},${shape.d.length}`}
+              d={shape.d}
+              fill={shape.stroke === null ? shape.colour : "none"}
+              stroke={shape.stroke === null ? "none" : shape.colour}
+              strokeWidth={shape.stroke ?? 0}
+              fillRule="evenodd"
+            />
+          ));
       })}
       {station === "lines" && (
         <CutLines lines={layers.flatMap((layer) => work.layers[layer.id]?.lines ?? [])} width="1.2" />

@@ -1,12 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import type { Change, Sentence, Station, Work } from "../api/client";
+import type { Change, Sentence, Work } from "../api/client";
 import { formatSize } from "../engine/units";
 import { Button } from "../ui/Button";
-import { StateBadge } from "../ui/Mark";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
+import { NoteView } from "./NoteView";
+import { PaletteRow } from "./PaletteRow";
 import { STATIONS, type StationKey } from "./stations";
+import { ToneScale } from "./ToneScale";
 import { newId, type Ticket } from "./ticket";
 import type { JobDesk } from "./useJobDesk";
 
@@ -16,11 +18,13 @@ interface Props {
   ticket: Ticket;
   sentences: readonly Sentence[];
   work: Work;
+  /** What can be done by hand, between the sentences and the notes. */
+  tools?: ReactNode;
   children?: ReactNode;
 }
 
 /** The ticket at the current station: its sentences with their slots, notes, figures. */
-export function TicketPanel({ desk, station, ticket, sentences, work, children }: Props) {
+export function TicketPanel({ desk, station, ticket, sentences, work, tools, children }: Props) {
   const { unit } = useUnit();
   const told = work.stations.find((one) => one.key === station);
   const name = STATIONS.find((one) => one.key === station)?.title ?? "";
@@ -64,10 +68,19 @@ export function TicketPanel({ desk, station, ticket, sentences, work, children }
             {told?.notes
               .filter((note) => sentence.owner !== "" && note.where === sentence.owner)
               .map((note) => (
-                <NoteView key={note.text} note={note} />
+                <NoteView key={note.text} note={note} onChanges={(changes) => desk.change(...changes)} />
               ))}
+            {sentence.id.endsWith("-trace") && (
+              <TraceScale
+                id={sentence.id.slice(0, -"-trace".length)}
+                desk={desk}
+                ticket={ticket}
+                work={work}
+              />
+            )}
           </SentenceView>
         ))}
+        {tools}
         {station === "lines" && layer && (
           <chakra.div padding="8px 20px" borderTop="1px solid {colors.hair.soft}">
             <Button
@@ -84,7 +97,7 @@ export function TicketPanel({ desk, station, ticket, sentences, work, children }
         {told?.notes
           .filter((note) => !here.some((sentence) => sentence.owner !== "" && sentence.owner === note.where))
           .map((note) => (
-            <NoteView key={note.text} note={note} />
+            <NoteView key={note.text} note={note} onChanges={(changes) => desk.change(...changes)} />
           ))}
         {children}
       </chakra.div>
@@ -148,25 +161,20 @@ function addedLine(ticket: Ticket): Change {
   return { path: `pieces/${piece?.id}/layers/${layer?.id}/lines`, value, operation: "add" };
 }
 
-function NoteView({ note }: { note: Station["notes"][number] }) {
-  const loud = note.weight !== "told";
-  return (
-    <chakra.div
-      data-note={note.weight}
-      display="flex"
-      gap="10px"
-      alignItems="flex-start"
-      margin="10px 20px"
-      padding="10px 12px"
-      background={loud ? "marigold.note" : "paper.warm"}
-      borderRadius="5px"
-      fontSize="14.5px"
-      lineHeight="1.4"
-    >
-      {loud && <StateBadge state={note.weight} count={1} />}
-      <div>
-        <b>{note.text}</b> {note.what_to_do}
-      </div>
-    </chakra.div>
-  );
+/** Under the tracing sentence: the tones with the threshold, or the flat colours found. */
+function TraceScale(props: { id: string; desk: JobDesk; ticket: Ticket; work: Work }) {
+  const { id, desk, ticket, work } = props;
+  const mode = ticket.artworks.find((one) => one.id === id)?.trace.mode;
+  const shown = work.artworks[id];
+  const tones = shown?.tones.length ? shown.tones : desk.final?.artworks[id]?.tones;
+  if (!shown) return null;
+  if (mode === "colours" && shown.palette.length > 0)
+    return (
+      <PaletteRow artwork={id} palette={shown.palette} onChanges={(changes) => desk.change(...changes)} />
+    );
+  const path = `artworks/${id}/trace/threshold`;
+  const draft = desk.draft[path];
+  const level = typeof draft === "number" ? draft : shown.level;
+  if ((mode !== "two-tone" && mode !== "centre-lines") || level === null || !tones?.length) return null;
+  return <ToneScale tones={tones} level={level} path={path} onDraft={desk.onDraft} onTake={desk.onTake} />;
 }

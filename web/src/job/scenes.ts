@@ -1,4 +1,4 @@
-import type { Work } from "../api/client";
+import type { Deviation, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import { joined } from "../engine/camera";
 import { type PathFacts, pathFacts } from "../engine/pathdata";
@@ -12,6 +12,15 @@ const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" }
 const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
 const EMPTY: Box = [0, 0, 100, 100];
 
+/** From on the spot to beyond a pixel: told apart by lightness as well as by hue. */
+export const DEVIATION_COLOURS = ["#7FB8A4", "#4E9A7B", "#C9A227", "#C4601D", "#7A1230"];
+
+export interface Looks {
+  /** How strongly the artwork shows beneath its outlines, 0 to 1. */
+  readonly fade: number;
+  readonly deviation?: Deviation | undefined;
+}
+
 export type Images = (url: string) => CanvasImageSource | null;
 
 /** What lies on the table at a station, seen in one of the views. */
@@ -21,18 +30,19 @@ export function sceneOf(
   ticket: Ticket,
   work: Work,
   images: Images,
+  looks: Looks,
 ): Scene {
   if (station === "sheet" || station === "machine") return sheetScene(station, view, ticket, work, images);
   const items: Item[] = [];
   for (const artwork of Object.values(work.artworks)) {
     const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
     if (station === "artwork") items.push(picture(images(artwork.original), box, 1));
-    if (station === "clean") items.push(...cleanItems(view, artwork, box, images));
-    if (station === "trace") items.push(...traceItems(view, artwork, box, images));
+    if (station === "clean") items.push(...cleanItems(view, artwork, box, images, looks));
+    if (station === "trace") items.push(...traceItems(view, artwork, box, images, looks));
   }
   if (station === "lines")
     for (const piece of ticket.pieces)
-      for (const layer of piece.layers) items.push(...lineItems(view, layer, ticket, work, images));
+      for (const layer of piece.layers) items.push(...lineItems(view, layer, ticket, work, images, looks));
   const boxes = items.map((item) => item.box);
   return { items, bounds: boxes.length ? joined(boxes) : EMPTY, ground: MAT };
 }
@@ -44,17 +54,19 @@ function picture(image: CanvasImageSource | null, box: Box, alpha: number): Item
   return { kind: "picture", image, box, alpha };
 }
 
-function cleanItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images): Item[] {
+function cleanItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images, looks: Looks): Item[] {
   const cleaned = picture(images(artwork.cleaned), box, 1);
-  return view === "over" ? [picture(images(artwork.original), box, 0.35), cleaned] : [cleaned];
+  return view === "over" ? [picture(images(artwork.original), box, looks.fade), cleaned] : [cleaned];
 }
 
-function traceItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images): Item[] {
+function traceItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images, looks: Looks): Item[] {
   const items: Item[] = [{ kind: "card", box, fill: "#ffffff", edge: "#b9c2bb" }];
-  if (view === "over") items.push(picture(images(artwork.original), box, 0.4));
+  if (view === "over") items.push(picture(images(artwork.original), box, looks.fade));
+  if (view === "deviation") return [...items, ...deviationItems(artwork, box, images, looks.deviation)];
   for (const shape of artwork.shapes) {
     const { path, facts } = parsed(shape.d);
     if (shape.dropped) items.push({ kind: "path", path, box: facts.box, stroke: GUIDE });
+    else if (view === "made" && shape.stroke !== null) items.push(asStroke(shape, path, facts.box));
     else if (view === "made") items.push({ kind: "path", path, box: facts.box, fill: shape.colour });
     else items.push({ kind: "path", path, box: facts.box, stroke: OUTLINE });
     if (view === "outlines" && !shape.dropped)
@@ -69,7 +81,56 @@ function traceItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Image
   return items;
 }
 
-function lineItems(view: ViewKey, layer: Layer, ticket: Ticket, work: Work, images: Images): Item[] {
+type ShapeView = ArtworkView["shapes"][number];
+
+/** A stroke with its own width in mm, at least a hair on screen. */
+function asStroke(shape: ShapeView, path: Path2D, box: Box): Item {
+  return {
+    kind: "path",
+    path,
+    box: grown(box, (shape.stroke ?? 0) / 2),
+    stroke: { colour: shape.colour, width: 1, mm: shape.stroke ?? 0 },
+  };
+}
+
+function grown([left, top, right, bottom]: Box, by: number): Box {
+  return [left - by, top - by, right + by, bottom + by];
+}
+
+/** Outlines coloured by how far they lie from the pixels, over the faint artwork, the worst place ringed. */
+function deviationItems(
+  artwork: ArtworkView,
+  box: Box,
+  images: Images,
+  deviation: Deviation | undefined,
+): Item[] {
+  const items: Item[] = [picture(images(artwork.original), box, 0.25)];
+  for (const { level, d } of deviation?.runs ?? []) {
+    const stroke = { colour: DEVIATION_COLOURS[level] as string, width: 1.6 + level };
+    items.push({ kind: "path", path: parsed(d).path, box: parsed(d).facts.box, stroke });
+  }
+  if (deviation && deviation.worst[2] > 0) {
+    const [x, y] = deviation.worst;
+    const reach = 0.02 * Math.max(box[2], box[3]);
+    const ring = `M${x - reach} ${y}A${reach} ${reach} 0 1 1 ${x + reach} ${y}A${reach} ${reach} 0 1 1 ${x - reach} ${y}Z`;
+    items.push({
+      kind: "path",
+      path: parsed(ring).path,
+      box: [x - reach, y - reach, x + reach, y + reach],
+      stroke: { colour: "#1E2A2E", width: 2, halo: "rgba(255,255,255,.9)" },
+    });
+  }
+  return items;
+}
+
+function lineItems(
+  view: ViewKey,
+  layer: Layer,
+  ticket: Ticket,
+  work: Work,
+  images: Images,
+  looks: Looks,
+): Item[] {
   const artworks = Object.values(work.artworks);
   const drawn = work.layers[layer.id]?.lines ?? [];
   const stock = ticket.sheets.find((sheet) => sheet.layer === layer.id)?.stock.colour ?? "#ffffff";
@@ -86,12 +147,15 @@ function lineItems(view: ViewKey, layer: Layer, ticket: Ticket, work: Work, imag
   for (const artwork of artworks) {
     const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
     if (view === "over")
-      items.push({ kind: "card", box, fill: "#ffffff" }, picture(images(artwork.original), box, 0.4));
+      items.push({ kind: "card", box, fill: "#ffffff" }, picture(images(artwork.original), box, looks.fade));
     else if (view === "made" && layer.prints !== "nothing")
       items.push(picture(images(artwork.cleaned), box, 1));
     if (view === "outlines" || layer.prints === "nothing")
       for (const shape of artwork.shapes)
-        if (!shape.dropped)
+        if (!shape.dropped && shape.stroke !== null) {
+          const { path, facts } = parsed(shape.d);
+          items.push(asStroke(shape, path, facts.box));
+        } else if (!shape.dropped)
           items.push({
             kind: "path",
             path: parsed(shape.d).path,
@@ -157,7 +221,7 @@ function copyItems(station: StationKey, view: ViewKey, layer: Layer, work: Work,
 }
 
 const cache = new Map<string, { path: Path2D; facts: PathFacts }>();
-const CACHED = 400;
+const CACHED = 6000;
 
 /** Path data as something to draw, kept while it is in use. */
 export function parsed(data: string): { path: Path2D; facts: PathFacts } {

@@ -10,10 +10,13 @@ export const STATIONS = [
 
 export type StationKey = (typeof STATIONS)[number]["key"];
 
-export type ViewKey = "made" | "outlines" | "over";
+export type ViewKey = "made" | "outlines" | "over" | "deviation";
 
 export const VIEWS: readonly { key: ViewKey; name: string; letter: string }[] = [
   { key: "made", name: "As made", letter: "a" },
   { key: "outlines", name: "Outlines", letter: "o" },
   { key: "over", name: "Over the artwork", letter: "p" },
 ];
+
+/** Only where outlines come from pixels. */
+export const DEVIATION_VIEW = { key: "deviation", name: "Deviation", letter: "d" } as const;

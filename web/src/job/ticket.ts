@@ -10,7 +10,13 @@ export interface Ticket {
   readonly name: string;
   readonly client: string;
   readonly due: string | null;
-  readonly artworks: readonly { id: string; name: string; touch_ups: readonly TouchUp[] }[];
+  readonly artworks: readonly {
+    id: string;
+    name: string;
+    touch_ups: readonly TouchUp[];
+    clean: { background: string; tones: string };
+    trace: { mode: string; recolours: readonly { id: string; colour: number[]; to: number[] }[] };
+  }[];
   readonly pieces: readonly {
     id: string;
     name: string;

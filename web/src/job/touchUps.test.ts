@@ -11,6 +11,9 @@ const shape = (dropped: string): TracedShape => ({
   size: 0.1,
   dropped,
   nodes: 3,
+  place: [25, 50],
+  stroke: null,
+  holes: 0,
 });
 const touch = { id: "t1", kind: "drop", x: 0.251, y: 0.5 };
 

@@ -65,6 +65,13 @@ export function useJobDesk(id: number) {
     onSuccess: accepted,
     onError: refused,
   });
+  const replace = useMutation({
+    mutationFn: ({ artwork, file }: { artwork: string; file: File }) =>
+      api.replaceArtwork(id, artwork, seen(), file),
+    scope: { id: `job-${id}` },
+    onSuccess: accepted,
+    onError: refused,
+  });
   const undo = useMutation({
     mutationFn: () => api.undo(id, seen()),
     scope: { id: `job-${id}` },
@@ -119,7 +126,8 @@ export function useJobDesk(id: number) {
     final: final.data,
     before,
     settling: preview !== null || final.isPlaceholderData || final.isPending,
-    keeping: keep.isPending || undo.isPending || redo.isPending,
+    replace: (artwork: string, file: File) => replace.mutate({ artwork, file }),
+    keeping: keep.isPending || replace.isPending || undo.isPending || redo.isPending,
     draft,
     onDraft,
     onTake,

@@ -1,0 +1,84 @@
+import { chakra } from "@chakra-ui/react";
+import { useRef } from "react";
+import { Button } from "../ui/Button";
+import type { Ticket } from "./ticket";
+
+const Input = chakra("input");
+const ENDINGS = ["svg", "pdf", "dxf", "json"] as const;
+
+/** The client's own file, untouched, and a better one in its place. */
+export function ClientFiles(props: {
+  jobId: number;
+  ticket: Ticket;
+  onReplace: (artwork: string, file: File) => void;
+}) {
+  const chooser = useRef<HTMLInputElement>(null);
+  const wanted = useRef("");
+  return (
+    <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}">
+      {props.ticket.artworks.map((artwork) => (
+        <chakra.p key={artwork.id} color="ink.soft">
+          The client’s own file is kept untouched:{" "}
+          <chakra.a
+            href={`/api/jobs/${props.jobId}/artworks/${artwork.id}`}
+            color="ink"
+            textDecoration="underline"
+            textUnderlineOffset="3px"
+            overflowWrap="anywhere"
+          >
+            {artwork.name}
+          </chakra.a>
+          .{" "}
+          <Button
+            type="button"
+            minHeight="26px"
+            onClick={() => {
+              wanted.current = artwork.id;
+              chooser.current?.click();
+            }}
+          >
+            Replace the artwork
+          </Button>
+        </chakra.p>
+      ))}
+      <Input
+        ref={chooser}
+        type="file"
+        aria-label="Artwork to put in its place"
+        display="none"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) props.onReplace(wanted.current, file);
+          event.target.value = "";
+        }}
+      />
+    </chakra.div>
+  );
+}
+
+/** The traced outlines as files of their own. */
+export function OutlineFiles({ jobId, ticket }: { jobId: number; ticket: Ticket }) {
+  return (
+    <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
+      {ticket.artworks.map((artwork) => (
+        <chakra.p key={artwork.id}>
+          The outlines at the finished size:{" "}
+          {ENDINGS.map((ending, index) => (
+            <span key={ending}>
+              {index > 0 && ", "}
+              <chakra.a
+                href={`/api/jobs/${jobId}/artworks/${artwork.id}/outlines.${ending}`}
+                download
+                color="ink"
+                textDecoration="underline"
+                textUnderlineOffset="3px"
+              >
+                {ending.toUpperCase()}
+              </chakra.a>
+            </span>
+          ))}
+        </chakra.p>
+      ))}
+    </chakra.div>
+  );
+}

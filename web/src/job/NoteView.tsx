@@ -1,0 +1,61 @@
+import { chakra } from "@chakra-ui/react";
+import type { Change, Mend, Station } from "../api/client";
+import { Button } from "../ui/Button";
+import { StateBadge } from "../ui/Mark";
+import { useNotices } from "../ui/notices";
+
+interface Props {
+  note: Station["notes"][number];
+  onChanges: (changes: Change[]) => void;
+}
+
+/** Something to know or to mend, with the ways to mend it. */
+export function NoteView({ note, onChanges }: Props) {
+  const loud = note.weight !== "told";
+  return (
+    <chakra.div
+      data-note={note.weight}
+      display="flex"
+      gap="10px"
+      alignItems="flex-start"
+      margin="10px 20px"
+      padding="10px 12px"
+      background={loud ? "marigold.note" : "paper.warm"}
+      borderRadius="5px"
+      fontSize="14.5px"
+      lineHeight="1.4"
+    >
+      {loud && <StateBadge state={note.weight} count={1} />}
+      <div>
+        <b>{note.text}</b> {note.what_to_do}
+        {note.mends.length > 0 && (
+          <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
+            {note.mends.map((mend) => (
+              <Button
+                key={mend.label}
+                type="button"
+                minHeight="26px"
+                paddingX="8px"
+                onClick={() => press(mend, onChanges)}
+              >
+                {mend.label}
+              </Button>
+            ))}
+          </chakra.div>
+        )}
+      </div>
+    </chakra.div>
+  );
+}
+
+function press(mend: Mend, onChanges: (changes: Change[]) => void): void {
+  if (!mend.copy_text) {
+    onChanges(mend.changes);
+    return;
+  }
+  const { say } = useNotices.getState();
+  navigator.clipboard
+    ?.writeText(mend.copy_text)
+    .then(() => say("Copied.", `“${mend.copy_text}”`))
+    .catch(() => say("Say to the client:", `“${mend.copy_text}”`));
+}

@@ -1,0 +1,141 @@
+import { chakra } from "@chakra-ui/react";
+import type { Ref } from "react";
+import { Button } from "../ui/Button";
+import { DEVIATION_VIEW, type StationKey, VIEWS, type ViewKey } from "./stations";
+
+const Input = chakra("input");
+
+interface Props {
+  station: StationKey;
+  view: ViewKey;
+  onView: (view: ViewKey) => void;
+  loupe: boolean;
+  onLoupe: (on: boolean) => void;
+  fade: number;
+  onFade: (fade: number) => void;
+  /** Whether what is left out of a client's drawing is shown; null when nothing is. */
+  leftOut: boolean | null;
+  onLeftOut: (on: boolean) => void;
+  unit: "mm" | "in";
+  onUnit: () => void;
+  zoomText: Ref<HTMLSpanElement>;
+  onFit: () => void;
+  onZoom: (factor: number) => void;
+}
+
+/** Views, fading and zoom, along the foot of the table. */
+export function TableBar(props: Props) {
+  const { station, view, fade, leftOut, unit } = props;
+  const views = station === "trace" ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
+  return (
+    <>
+      <chakra.div
+        role="group"
+        aria-label="Views"
+        position="absolute"
+        left="34px"
+        bottom="14px"
+        display="flex"
+        alignItems="center"
+        gap="2px"
+        padding="3px"
+        background="paper"
+        borderRadius="5px"
+        boxShadow="0 1px 3px rgba(0,0,0,.13)"
+      >
+        {views.map((one) => (
+          <ViewButton
+            key={one.key}
+            pressed={one.key === view}
+            onClick={() => props.onView(one.key)}
+            name={one.name}
+            letter={one.letter}
+          />
+        ))}
+        <ViewButton
+          pressed={props.loupe}
+          onClick={() => props.onLoupe(!props.loupe)}
+          name="Loupe"
+          letter="hold l"
+        />
+        {leftOut !== null && (
+          <ViewButton
+            pressed={leftOut}
+            onClick={() => props.onLeftOut(!leftOut)}
+            name="Left out"
+            letter="what nobody sees in the client’s paths"
+          />
+        )}
+      </chakra.div>
+      {view === "over" && station !== "artwork" && (
+        <chakra.label
+          position="absolute"
+          left="34px"
+          bottom="56px"
+          display="flex"
+          alignItems="center"
+          gap="8px"
+          padding="4px 10px"
+          fontSize="14px"
+          background="paper"
+          borderRadius="5px"
+          boxShadow="0 1px 3px rgba(0,0,0,.13)"
+        >
+          Pixels
+          <Input
+            type="range"
+            min="0"
+            max="1"
+            step="0.05"
+            value={fade}
+            aria-label="How strongly the artwork shows"
+            width="130px"
+            height="24px"
+            accentColor="#8A5F00"
+            onChange={(event) => props.onFade(Number(event.target.value))}
+          />
+        </chakra.label>
+      )}
+      <chakra.div position="absolute" right="14px" bottom="14px" display="flex" gap="6px">
+        <Button
+          type="button"
+          onClick={props.onUnit}
+          aria-label={`Lengths in ${unit}; turn to ${unit === "mm" ? "inches" : "mm"}`}
+        >
+          {unit}
+        </Button>
+        <Button type="button" onClick={() => props.onZoom(0.8)} aria-label="Smaller">
+          −
+        </Button>
+        <Button type="button" onClick={props.onFit} title="Fit all in view (0)" minWidth="66px">
+          <span ref={props.zoomText}>100 %</span>
+        </Button>
+        <Button type="button" onClick={() => props.onZoom(1.25)} aria-label="Larger">
+          +
+        </Button>
+      </chakra.div>
+    </>
+  );
+}
+
+function ViewButton(props: { pressed: boolean; onClick: () => void; name: string; letter: string }) {
+  return (
+    <chakra.button
+      type="button"
+      aria-pressed={props.pressed}
+      title={`${props.name} (${props.letter})`}
+      onClick={props.onClick}
+      padding="4px 9px"
+      minHeight="28px"
+      borderRadius="3px"
+      border="none"
+      cursor="pointer"
+      font="500 14px Barlow"
+      whiteSpace="nowrap"
+      color={props.pressed ? "paper" : "ink"}
+      background={props.pressed ? "ink" : "transparent"}
+    >
+      {props.name}
+    </chakra.button>
+  );
+}

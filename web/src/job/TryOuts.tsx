@@ -1,0 +1,139 @@
+import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { api, type Change, Refusal, type Tried, type TryOut } from "../api/client";
+import { formatLength } from "../engine/units";
+import { Button } from "../ui/Button";
+import { useUnit } from "../ui/unit";
+
+const Svg = chakra("svg");
+
+interface Props {
+  jobId: number;
+  revision: number;
+  artwork: string;
+  onTake: (changes: Change[]) => void;
+  onClose: () => void;
+}
+
+/** Several settings side by side over the table, each with its figures; a click takes one. */
+export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
+  const first = useRef<HTMLButtonElement>(null);
+  const { data: settings } = useQuery({
+    queryKey: ["try-outs", jobId, revision, artwork],
+    queryFn: () => api.tryOuts(jobId, artwork),
+  });
+  useEffect(() => first.current?.focus(), []);
+  return (
+    <chakra.div
+      role="dialog"
+      aria-label="Try-outs"
+      position="absolute"
+      inset="0"
+      zIndex={10}
+      background="mat"
+      overflowY="auto"
+      padding="14px 18px 20px"
+      onKeyDown={(event) => {
+        if (event.key === "Escape") onClose();
+        event.stopPropagation();
+      }}
+    >
+      <chakra.div display="flex" alignItems="center" gap="12px" marginBottom="10px">
+        <chakra.h2 fontFamily="condensed" fontWeight={700} fontSize="22px" flex="1">
+          Try-outs
+        </chakra.h2>
+        <Button type="button" ref={first} onClick={onClose}>
+          Back to the table
+        </Button>
+      </chakra.div>
+      <chakra.ul
+        padding="0"
+        listStyleType="none"
+        display="grid"
+        gap="12px"
+        gridTemplateColumns="repeat(auto-fill, minmax(190px, 1fr))"
+      >
+        {settings?.map((setting) => (
+          <Card key={setting.name} {...{ jobId, revision, artwork, setting, onTake }} />
+        ))}
+      </chakra.ul>
+      {!settings && <p role="status">Choosing settings to try…</p>}
+    </chakra.div>
+  );
+}
+
+function Card(props: Omit<Props, "onClose"> & { setting: TryOut }) {
+  const { jobId, revision, artwork, setting, onTake } = props;
+  const { unit } = useUnit();
+  const { data, error } = useQuery({
+    queryKey: ["try-out", jobId, revision, artwork, setting.name],
+    queryFn: () => api.tryOut(jobId, artwork, setting.changes),
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const figures = data && [
+    `${data.shapes.length} shapes`,
+    `${data.nodes} nodes`,
+    ...(data.worst === null ? [] : [`worst ${formatLength(data.worst, unit)}`]),
+    ...(data.thinnest === null ? [] : [`thinnest ${formatLength(data.thinnest, unit)}`]),
+  ];
+  return (
+    <li>
+      <chakra.button
+        type="button"
+        data-try-out={setting.name}
+        disabled={!data}
+        onClick={() => onTake(setting.changes)}
+        width="100%"
+        textAlign="left"
+        padding="10px 12px 12px"
+        background="paper"
+        border="1px solid {colors.hair}"
+        borderRadius="card"
+        cursor="pointer"
+        _hover={{ borderColor: "ink" }}
+        _disabled={{ cursor: "default", opacity: 0.75 }}
+      >
+        <chakra.span
+          display="grid"
+          placeItems="center"
+          height="128px"
+          background="paper.white"
+          borderRadius="slip"
+          marginBottom="8px"
+          overflow="hidden"
+        >
+          {data ? <Little tried={data} /> : <span>{error ? "–" : "tracing…"}</span>}
+        </chakra.span>
+        <chakra.b display="block" fontWeight={600} lineHeight="1.25">
+          {setting.name}
+        </chakra.b>
+        <chakra.span display="block" fontSize="13.5px" color="ink.soft" lineHeight="1.35" minHeight="37px">
+          {figures?.join(", ") ?? (error instanceof Refusal ? error.message : "")}
+        </chakra.span>
+      </chakra.button>
+    </li>
+  );
+}
+
+function Little({ tried }: { tried: Tried }) {
+  return (
+    <Svg viewBox={`0 0 ${tried.width} ${tried.height}`} width="100%" height="128px" aria-hidden="true">
+      {tried.shapes.map((shape) =>
+        shape.stroke === null ? (
+          <path key={shape.d} d={shape.d} fill={shape.colour} fillRule="evenodd" />
+        ) : (
+          <path
+            key={shape.d}
+            d={shape.d}
+            fill="none"
+            stroke={shape.colour}
+            strokeWidth={Math.max(shape.stroke, 0.2)}
+            strokeLinecap="round"
+          />
+        ),
+      )}
+    </Svg>
+  );
+}
