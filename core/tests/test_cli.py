@@ -99,7 +99,6 @@ class CommandTest(unittest.TestCase):
         self.refused("trace", self.badge, "-o", self.folder / "o.xyz")
         self.refused("trace", self.badge, "--width", "wide", "-o", out)
         self.refused("trace", self.badge, "--threshold", "7", "-o", out)
-        self.assertIn("not built yet", self.refused("trace", self.badge, "--mode", "colours", "-o", out))
         self.assertIn("two-tone", self.refused("trace", self.badge, "--mode", "scribble", "-o", out))
         broken = self.folder / "ticket.json"
         broken.write_text('{"schema": 1')

@@ -111,17 +111,18 @@ class Path:
 
     def _chord_counts(self, tolerance: float) -> NDArray[np.int64]:
         rows = self.rows
-        counts = np.ones(len(rows))
+        # a closed path of one or two segments must not shrink to a line, however coarse the tolerance
+        counts = np.full(len(rows), math.ceil(3 / len(rows)) if self.closed and len(rows) else 1.0)
         cubic = self.kinds == CUBIC
         p0, p1, p2, p3 = rows[:, :2], rows[:, 2:4], rows[:, 4:6], rows[:, 6:]
         bend = np.maximum(np.hypot(*(p0 - 2 * p1 + p2).T), np.hypot(*(p1 - 2 * p2 + p3).T))
         # 6 max|second difference| bounds the second derivative; a chord strays by an eighth of that over n²
-        counts[cubic] = np.sqrt(0.75 * bend[cubic] / tolerance)
+        counts[cubic] = np.maximum(counts[cubic], np.sqrt(0.75 * bend[cubic] / tolerance))
         arc = self.kinds == ARC
         radius = np.hypot(*(p0 - p1).T)[arc]
         step = 2 * np.arccos(np.clip(1 - tolerance / np.maximum(radius, 1e-12), -1, 1 - 1e-12))
-        counts[arc] = np.abs(rows[arc, 4]) / np.minimum(step, math.pi / 4)
-        return np.maximum(1, np.ceil(counts)).astype(np.int64)
+        counts[arc] = np.maximum(counts[arc], np.abs(rows[arc, 4]) / np.minimum(step, math.pi / 4))
+        return np.ceil(counts).astype(np.int64)
 
     def bounds(self) -> Box:
         """The smallest upright box round the path, within the flattening tolerance."""

@@ -64,6 +64,6 @@ class PathTest(unittest.TestCase):
         np.testing.assert_allclose(Affine.mirror(10).map(np.array([[3.0, 1.0]])), [[7, 1]])
 
     def test_broken_path_data_is_refused_in_words(self):
-        for data in ("M0 0L5", "M0 0Q1 1 2 2", "M0 0Lx 2"):
+        for data in ("M0 0L5", "M0 0Q1 1 2", "M0 0Lx 2"):
             with self.subTest(data), self.assertRaises(UnreadableFile):
                 parse_path_data(data)

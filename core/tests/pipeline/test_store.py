@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nibble_core.pipeline.store import MemoryStore, run_stage, stage_key
-from nibble_core.ticket.model import Clean, Trace
+from nibble_core.ticket.artwork import Clean, Trace
 
 values = st.one_of(st.integers(), st.floats(allow_nan=False), st.text(max_size=8), st.none(), st.booleans())
 
