@@ -1,19 +1,19 @@
 """Compiled loops that turn one closed ring of dense points into few lines and cubics.
 
 The ring comes in pixels: it is the iso-line of a grey picture. The order of work follows what gives few nodes:
-whole circles, then corners (two straight arms against one bend), then straight runs, then the longest cubics.
+whole circles, then corners (two straight arms against one bend), then the cheapest lines and cubics between them.
 """
 
 import math
 
 import numpy as np
 
-from nibble_core.geometry.kernels import compiled, fit_circle, fit_cubic, fit_line, fit_parabola, longest_span
+from nibble_core.geometry.kernels import compiled, fit_circle, fit_line, fit_parabola
+from nibble_core.geometry.span_kernels import lay_closed, lay_open
 
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
 LINE_KIND, CUBIC_KIND = 0, 2
-HALVE_BEYOND = 1.3  # tolerances; the polish takes care of less
 
 
 @compiled
@@ -178,185 +178,11 @@ def place_corners(points, step, noise, corners, apex, straight_limit):
 
 
 @compiled
-def tangent(points, i, window, side):
-    """Unit tangent of an open polyline at i by least squares; side -1 backward, 0 both, 1 forward."""
-    n = len(points)
-    low = max(0, i - window) if side <= 0 else i
-    high = min(n - 1, i + window) if side >= 0 else i
-    if high - low < 2:
-        low, high = max(0, low - 1), min(n - 1, high + 1)
-    if high - low < 4:
-        dx, dy = points[high, 0] - points[low, 0], points[high, 1] - points[low, 1]
-    else:
-        c = fit_parabola(points, low, high - low + 1, 1, 1.0, float(low - i))
-        dx, dy = c[1, 0], c[1, 1]
-    size = math.hypot(dx, dy)
-    if size < 1e-12:
-        return 1.0, 0.0
-    return dx / size, dy / size
-
-
-@compiled
 def put_line(x0, y0, x1, y1, row):
     """A line in the row layout of geometry.paths."""
     for k in range(8):
         row[k] = 0.0
     row[0], row[1], row[6], row[7] = x0, y0, x1, y1
-
-
-@compiled
-def joint_tangents(free, breaks, count, tx0, ty0, tx1, ty1, free0, free1):
-    """Unit directions (count + 1, 2) at the joints of ``count`` freely fitted cubics: the mean of what both
-    sides found, weighed by the square roots of their lengths; given at the ends unless those are free."""
-    out = np.empty((count + 1, 2))
-    for q in range(count + 1):
-        x = y = 0.0
-        if q > 0:
-            row = free[q - 1]
-            ux, uy = row[6] - row[4], row[7] - row[5]
-            weight = math.sqrt(breaks[q] - breaks[q - 1]) / (math.hypot(ux, uy) + 1e-12)
-            x += ux * weight
-            y += uy * weight
-        if q < count:
-            row = free[q]
-            ux, uy = row[2] - row[0], row[3] - row[1]
-            weight = math.sqrt(breaks[q + 1] - breaks[q]) / (math.hypot(ux, uy) + 1e-12)
-            x += ux * weight
-            y += uy * weight
-        if q == 0 and not free0:
-            x, y = tx0, ty0
-        if q == count and not free1:
-            x, y = -tx1, -ty1
-        size = math.hypot(x, y) + 1e-12
-        out[q, 0], out[q, 1] = x / size, y / size
-    return out
-
-
-@compiled
-def fit_span(points, tolerance, tx0, ty0, tx1, ty1, free0, free1, rows, kinds, m):
-    """Cubics through an open polyline, tangent-continuous at their joints, appended at rows[m:].
-
-    (tx0, ty0) and (tx1, ty1) point into the span; ``free`` ends do not impose theirs. Greedy longest spans with
-    free handles, then common tangents at the joints; a span that these push beyond the tolerance is halved.
-    Returns the new m.
-    """
-    n = len(points)
-    if n <= 3:
-        put_line(points[0, 0], points[0, 1], points[n - 1, 0], points[n - 1, 1], rows[m])
-        kinds[m] = LINE_KIND
-        return m + 1
-    trial = np.empty(8)
-    both_free = free0 and free1
-    if fit_cubic(points, 0, n - 1, tx0, ty0, tx1, ty1, both_free, 16, tolerance, trial) <= tolerance:
-        rows[m] = trial
-        kinds[m] = CUBIC_KIND
-        return m + 1
-    breaks, free, count, i = np.empty(n + 2, np.int64), np.empty((n + 2, 8)), 0, 0
-    breaks[0] = 0
-    while i < n - 1:
-        i = longest_span(points, i, tolerance, free[count])
-        count += 1
-        breaks[count] = i
-    if count >= 2:  # a short last span: share its length with the one before
-        a, b, c = breaks[count - 2], breaks[count - 1], breaks[count]
-        if c - b < 0.6 * (b - a):
-            middle, other = (a + c) // 2, np.empty(8)
-            e1 = fit_cubic(points, a, middle, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, trial)
-            e2 = fit_cubic(points, middle, c, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, other)
-            if e1 <= tolerance and e2 <= tolerance:
-                breaks[count - 1] = middle
-                free[count - 2] = trial
-                free[count - 1] = other
-    for attempt in range(3):
-        way = joint_tangents(free, breaks, count, tx0, ty0, tx1, ty1, free0, free1)
-        wide = np.zeros(count, np.uint8)
-        strays = 0
-        for q in range(count):
-            error = fit_cubic(
-                points, breaks[q], breaks[q + 1], way[q, 0], way[q, 1], -way[q + 1, 0], -way[q + 1, 1],
-                False, 12, tolerance * 0.5, rows[m + q],
-            )  # fmt: skip
-            if error > HALVE_BEYOND * tolerance and breaks[q + 1] - breaks[q] >= 8:
-                wide[q] = 1
-                strays += 1
-        if strays == 0 or attempt == 2:
-            break
-        at = count + strays
-        for q in range(count - 1, -1, -1):  # from the end, so that nothing is overwritten before it is read
-            start, end = breaks[q], breaks[q + 1]
-            at -= 1
-            breaks[at + 1] = end
-            if wide[q]:
-                middle = (start + end) // 2
-                fit_cubic(points, middle, end, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, free[at])
-                at -= 1
-                breaks[at + 1] = middle
-                fit_cubic(points, start, middle, 0.0, 0.0, 0.0, 0.0, True, 8, tolerance, free[at])
-            else:
-                free[at] = free[q]
-        count += strays
-    for q in range(count):
-        kinds[m + q] = CUBIC_KIND
-    return m + count
-
-
-@compiled
-def straight_runs(points, low, high, step, limit, shortest, runs):
-    """Maximal straight runs of an open polyline between two indices: fills runs (r, 2), returns r.
-
-    A run needs a small residual *and* a small sagitta, or gentle curves would turn straight.
-    """
-    least, m, i = int(shortest / step), 0, low
-    while i + least <= high:
-        if fit_line(points, i, least + 1, 1)[4] > limit:
-            i += max(1, int(2.0 / step))
-            continue
-        a, b, jump = i, i + least, least
-        while jump >= 1:
-            if b + jump <= high and fit_line(points, a, b + jump - a + 1, 1)[4] <= limit:
-                b += jump
-            else:
-                jump //= 2
-        back = int(2.0 / step)
-        while back > 0 and a - 1 >= low and fit_line(points, a - 1, b - a + 2, 1)[4] <= limit:
-            a -= 1
-            back -= 1
-        half = 0.5 * (b - a) * step
-        c = fit_parabola(points, a, b - a + 1, 1, step, -half)
-        size = max(math.hypot(c[1, 0], c[1, 1]), 1e-9)
-        sagitta = abs(c[2, 0] * c[1, 1] - c[2, 1] * c[1, 0]) / size * half * half
-        if sagitta <= 0.35 * limit:
-            runs[m, 0], runs[m, 1] = a, b
-            m += 1
-        i = b
-    return m
-
-
-@compiled
-def trim_run(points, a, b, step, allowed, keep_start, keep_end):
-    """A straight run without the onset of its neighbouring bends.
-
-    The line comes from the middle four fifths; an end is drawn in while the mean of its last 4 units lies
-    further than ``allowed`` off that line. Ends to be kept (at corners) stay.
-    """
-    inner = max(3, (b - a) // 10)
-    cx, cy, dx, dy, _ = fit_line(points, a + inner, max(3, b - a + 1 - 2 * inner), 1)
-    window, least = max(2, int(4.0 / step)), (b - a) // 2
-    while not keep_start and b - a > least:
-        off = 0.0
-        for k in range(window):
-            off += (points[a + k, 0] - cx) * dy - (points[a + k, 1] - cy) * dx
-        if abs(off) <= allowed * window:
-            break
-        a += 1
-    while not keep_end and b - a > least:
-        off = 0.0
-        for k in range(window):
-            off += (points[b - k, 0] - cx) * dy - (points[b - k, 1] - cy) * dx
-        if abs(off) <= allowed * window:
-            break
-        b -= 1
-    return a, b
 
 
 @compiled
@@ -381,82 +207,9 @@ def circle_rows(points, cx, cy, radius):
 
 
 @compiled
-def fit_side(points, step, tolerance, limit, window, closed, rows, kinds, m):
-    """One side between two corners, or a whole cornerless ring (``closed``): straight runs, cubics between."""
-    n = len(points)
-    runs = np.empty((n // 4 + 8, 2), np.int64)
-    found = straight_runs(points, 1, n - 2, step, limit, 20.0, runs)
-    if closed:
-        around = np.empty((2 * window + 1, 2))
-        for k in range(2 * window + 1):
-            around[k] = points[(k - window) % (n - 1)]
-        tx0, ty0 = tangent(around, window, window, 0)
-        tx1, ty1 = tx0, ty0
-    else:
-        tx0, ty0 = tangent(points, 0, window, 1)
-        tx1, ty1 = tangent(points, n - 1, window, -1)
-    free0 = free1 = not closed
-    position, lx, ly = 0, 0.0, 0.0
-    for q in range(found):
-        a, b = runs[q, 0], runs[q, 1]
-        a, b = trim_run(points, a, b, step, 0.2 * limit, a <= 2, b >= n - 3)
-        a = 0 if a <= 2 else a
-        b = n - 1 if b >= n - 3 else b
-        if b - a < 4:
-            continue
-        low, high = max(a, 1), min(b, n - 2)
-        cx, cy, dx, dy, _ = fit_line(points, low, high - low + 1, 1)
-        ts = (points[a, 0] - cx) * dx + (points[a, 1] - cy) * dy
-        te = (points[b, 0] - cx) * dx + (points[b, 1] - cy) * dy
-        ax, ay, bx, by = cx + ts * dx, cy + ts * dy, cx + te * dx, cy + te * dy
-        if a == 0:
-            ax, ay = points[0, 0], points[0, 1]
-        if b == n - 1:
-            bx, by = points[b, 0], points[b, 1]
-        size = math.hypot(bx - ax, by - ay)
-        dx, dy = (bx - ax) / size, (by - ay) / size
-        if a > position:
-            part = points[position : a + 1].copy()
-            part[-1, 0], part[-1, 1] = ax, ay
-            if position > 0:
-                part[0, 0], part[0, 1] = lx, ly
-            m = fit_span(part, tolerance, tx0, ty0, -dx, -dy, free0, False, rows, kinds, m)
-        elif position > 0:
-            ax, ay = lx, ly
-        put_line(ax, ay, bx, by, rows[m])
-        kinds[m] = LINE_KIND
-        m += 1
-        position, lx, ly, tx0, ty0, free0 = b, bx, by, dx, dy, False
-    if position < n - 1:
-        part = points[position:].copy()
-        if position > 0:
-            part[0, 0], part[0, 1] = lx, ly
-        m = fit_span(part, tolerance, tx0, ty0, -tx1, -ty1, free0, free1, rows, kinds, m)
-    return m
-
-
-@compiled
-def cornerless_start(points, step, limit, window):
-    """Where to open a ring without corners: amid its longest straight run, else where it bends most."""
-    n = len(points)
-    twice = np.empty((2 * n, 2))
-    twice[:n] = points
-    twice[n:] = points
-    runs = np.empty((n // 2 + 8, 2), np.int64)
-    start, best = 0, -1.0
-    for q in range(straight_runs(twice, 0, 2 * n - 1, step, limit, 20.0, runs)):
-        length = float(runs[q, 1] - runs[q, 0])
-        if best < length < n:
-            best, start = length, (runs[q, 0] + runs[q, 1]) // 2
-    if best >= 0:
-        return start
-    for i in range(n):
-        j, k = (i + window) % n, (i - window) % n
-        ahead_x, ahead_y = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1]
-        bend = -(ahead_x * (points[i, 0] - points[k, 0]) + ahead_y * (points[i, 1] - points[k, 1]))
-        if i == 0 or bend > best:
-            best, start = bend, i
-    return start
+def scatter(noise, tolerance):
+    """How far samples may lie off the shape they belong to, px: more where a wide tolerance asks for a plainer one."""
+    return max(0.03 + 0.5 * noise, 0.25 * tolerance)
 
 
 @compiled
@@ -474,14 +227,10 @@ def fit_ring(ring, tolerance, noise, least_degrees):
         return kinds[:4].copy(), circle_rows(points, cx, cy, radius)
     corners, apex = find_corners(points, step, noise, least_degrees)
     c, m = len(corners), 0
-    window = max(3, int(round((3.5 + 10 * noise) / step)))
     limit = 0.12 + 1.0 * noise
+    spread = scatter(noise, tolerance)
     if c == 0:
-        start = cornerless_start(points, step, limit, window)
-        side = np.empty((n + 1, 2))
-        for k in range(n + 1):
-            side[k] = points[(start + k) % n]
-        m = fit_side(side, step, tolerance, limit, window, True, rows, kinds, m)
+        m = lay_closed(points, step, spread, tolerance, rows, kinds)
         return kinds[:m].copy(), rows[:m].copy()
     place, shape = place_corners(points, step, noise, corners, apex, limit)
     skip = max(1, int(math.ceil(1.2 / step)))
@@ -502,5 +251,5 @@ def fit_ring(ring, tolerance, noise, least_degrees):
         side[0], side[count + 1] = place[k], place[d]
         for q in range(count):
             side[q + 1] = points[(i + skipped + q) % n]
-        m = fit_side(side, step, tolerance, limit, window, False, rows, kinds, m)
+        m = lay_open(side, step, spread, tolerance, rows, kinds, m)
     return kinds[:m].copy(), rows[:m].copy()

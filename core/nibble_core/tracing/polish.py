@@ -20,6 +20,10 @@ SMOOTH = 0.2  # radians: a joint turning less is smooth
 HUBER = 0.2  # px: beyond this a sample pulls linearly only
 LONGEST_HANDLE = 0.75  # of the chord; a half circle has 0.67
 WINDOW = 48  # segments solved together
+ROUNDS = 6  # of giving samples to segments anew, which joints that slide along the outline need
+STEPS = 8
+SETTLED = 0.02  # px: joints that move less have arrived
+SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
 Numbers = NDArray[np.float64]
 
 
@@ -29,17 +33,21 @@ def polish(path: Path, ring: Points) -> Path:
     if count < 2 or not (path.kinds == CUBIC).any():
         return path
     chain = _Chain.of(path)
-    samples, segment, t = _assign(path, chain.smooth, ring)
-    if len(samples) < 2 * count:
-        return path
-    if count <= WINDOW:
-        chain = _improve(chain, np.arange(count), samples, segment, t)
-    else:
-        for start in range(0, count, WINDOW // 2):
-            window = (np.arange(start, start + WINDOW)) % count
-            of_window = np.isin(segment, window)
-            if of_window.sum() > 2 * WINDOW:
-                chain = _improve(chain, window, samples[of_window], segment[of_window], t[of_window])
+    for _ in range(ROUNDS):
+        samples, segment, t = _assign(chain.path(path.kinds), chain.smooth, ring)
+        if len(samples) < 2 * count:
+            break
+        before = chain
+        if count <= WINDOW:
+            chain = _improve(chain, np.arange(count), samples, segment, t)
+        else:
+            for start in range(0, count, WINDOW // 2):
+                window = (np.arange(start, start + WINDOW)) % count
+                of_window = np.isin(segment, window)
+                if of_window.sum() > 2 * WINDOW:
+                    chain = _improve(chain, window, samples[of_window], segment[of_window], t[of_window])
+        if np.abs(chain.nodes - before.nodes).max() < SETTLED:
+            break
     return chain.path(path.kinds)
 
 
@@ -164,7 +172,7 @@ def _improve(
 
     t, normal, r = _residuals(chain, samples, segment, t, 4)
     cost, damping = _cost(r), 1e-3
-    for _ in range(5):
+    for _ in range(STEPS):
         weight = 1 / np.maximum(1, np.abs(r) / HUBER)
         b0, b1, b2, b3 = _basis(t)
         bent = ~chain.straight[segment]
@@ -189,11 +197,11 @@ def _improve(
         cells = columns[:, :, None] * unknowns + columns[:, None, :]
         normal_matrix = np.bincount(cells.ravel(), outer.ravel(), unknowns**2).reshape(unknowns, unknowns)
         right = np.bincount(columns.ravel(), (values * (weight * r)[:, None]).ravel(), unknowns)
-        # smooth nodes may not slide along the outline, which would change nothing
+        # sliding a smooth joint along the outline changes little: it is held lightly, or it would wander
         tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
         for i in smooth_nodes:
             at = [local[i], block + local[i]]
-            normal_matrix[np.ix_(at, at)] += 30 * np.outer(tangents[i], tangents[i])
+            normal_matrix[np.ix_(at, at)] += SLIDE * np.outer(tangents[i], tangents[i])
         matrix, target = normal_matrix[np.ix_(free, free)], right[free]
         improved = None
         for _attempt in range(4):

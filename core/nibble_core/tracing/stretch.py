@@ -8,7 +8,8 @@ import numpy as np
 
 from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.kernels import fit_line
-from nibble_core.geometry.ring_kernels import crossing, find_corners, fit_side
+from nibble_core.geometry.ring_kernels import crossing, find_corners, scatter
+from nibble_core.geometry.span_kernels import lay_open
 from nibble_core.tracing.outline import LEAST_CORNER_DEGREES
 
 STEP = 0.7  # px between samples, as rings have it
@@ -37,7 +38,7 @@ def fit_stretch(points: Points, *, tolerance: float, noise: float, trusted_from:
     samples = np.stack([np.interp(at, along, line[:, k]) for k in (0, 1)], 1)
     step = length / count
     cuts, places = _corners(samples, step, noise, blunt)
-    limit, window = 0.12 + noise, max(3, round((3.5 + 10 * noise) / step))
+    limit = 0.12 + noise
     kinds = np.full(count + 32, CUBIC, np.uint8)
     rows = np.empty((count + 32, 8))
     made = 0
@@ -51,7 +52,7 @@ def fit_stretch(points: Points, *, tolerance: float, noise: float, trusted_from:
             kinds[made] = LINE
             made += 1
         else:
-            made = fit_side(np.ascontiguousarray(side), step, tolerance, limit, window, False, rows, kinds, made)
+            made = lay_open(np.ascontiguousarray(side), step, scatter(noise, tolerance), tolerance, rows, kinds, made)
     return Path(kinds[:made].copy(), rows[:made].copy(), closed=False)
 
 
