@@ -60,15 +60,18 @@ def find_corners(points, step, noise, least_degrees):
 
     At each sample a straight arm is fitted forward and backward. It is a corner when the arms' crossing lies
     nearer to the ring than the apex of an arc turning as much would (d/2 tan(angle/4)): an arc leaves its
-    tangents' crossing outside, a corner comes close to it. Four arm lengths, longest first.
+    tangents' crossing outside, a corner comes close to it. Four arm lengths, longest first; then arms that start
+    further off, for sharp tips, which pixels round over a longer way (``rounded_over``).
     """
     n = len(points)
     turn, off, apex = np.zeros(n), np.full(n, 1e9), np.zeros((n, 2))
-    skip = max(1, int(math.ceil(1.0 / step)))
     limit = 0.13 + 1.2 * noise
     for i in range(n):
-        for level in range(4):
-            arm = 8.0 if level == 0 else (5.5 if level == 1 else (3.8 if level == 2 else 2.6))
+        for level in range(6):
+            skip = max(1, int(math.ceil((1.0 if level < 4 else 1.0 + 1.2 * (level - 3)) / step)))
+            arm = 8.0
+            if level > 0:
+                arm = 5.5 if level == 1 else (3.8 if level == 2 else (2.6 if level == 3 else 5.0 + 1.2 * (level - 3)))
             reach = int(round(arm / step))
             if 2 * reach + 2 > n or reach - skip < 2:
                 continue
@@ -79,6 +82,8 @@ def find_corners(points, step, noise, least_degrees):
             if worst > limit:
                 continue
             angle = abs(math.atan2(-gu * fv + gv * fu, -gu * fu - gv * fv))
+            if level > 3 and rounded_over(angle) < skip * step - 1.5:
+                continue
             if angle * 57.29578 < least_degrees * (1.0 if level < 2 else 1.5):
                 break
             found, px, py = crossing(fx, fy, fu, fv, gx, gy, gu, gv)
@@ -94,26 +99,37 @@ def find_corners(points, step, noise, least_degrees):
                 apex[i, 0], apex[i, 1] = px, py
             break
     out = np.empty(n, np.int64)
-    m, r = 0, max(2, int(round(2.0 / step)))
+    m = 0
     for i in range(n):
         if turn[i] == 0:
             continue
-        best = True
+        best, r = True, max(2, int(round(max(2.0, 1.3 * rounded_over(turn[i])) / step)))
         for k in range(-r, r + 1):
             j = (i + k) % n
-            if j != i and turn[j] > 0 and (off[j] < off[i] or (off[j] == off[i] and j < i)):
+            if j == i or turn[j] == 0:
+                continue
+            # the halves of a tip that pixels cut off turn less than the whole tip
+            if turn[j] > 1.3 * turn[i]:
+                best = False
+                break
+            if 1.3 * turn[j] >= turn[i] and (off[j] < off[i] or (off[j] == off[i] and j < i)):
                 best = False
                 break
         if best:
             out[m] = i
             m += 1
-    return out[:m].copy(), apex
+    return out[:m].copy(), apex, turn
 
 
 @compiled
-def refine_corner(points, step, i, px, py, forward, backward, noise):
+def rounded_over(turn):
+    """How far from a corner turning by ``turn`` radians the pixels round the iso-line, px: further, the sharper."""
+    return min(max(1.2, 0.75 / max(math.cos(turn / 2), 0.1)), 6.0)
+
+
+@compiled
+def refine_corner(points, step, i, px, py, forward, backward, noise, skip):
     """The crossing of parabolas fitted to both arms, or (px, py) when they do not meet nearby."""
-    skip = max(1, int(math.ceil(1.2 / step)))
     longest = int(round((10.0 + 20 * noise) / step))
     f, b = min(longest, int(forward * 0.8)), min(longest, int(backward * 0.8))
     if f - skip < 6 or b - skip < 6:
@@ -141,23 +157,24 @@ def refine_corner(points, step, i, px, py, forward, backward, noise):
 
 
 @compiled
-def place_corners(points, step, noise, corners, apex, straight_limit):
-    """Where corners truly lie (c, 2), and for each side after a corner: 1 straight, 2 very short, 0 bent.
+def place_corners(points, step, noise, corners, apex, skips, straight_limit):
+    """Where corners truly lie (c, 2), for each side after a corner 1 straight, 2 very short, 0 bent, and the lines of
+    the straight ones (c, 4).
 
     The crossing of the whole sides' lines is far better than any local estimate, so a corner between two
     straight sides is put there, and one beside a single straight side is projected on it.
     """
     n, c = len(points), len(corners)
-    skip = max(1, int(math.ceil(1.2 / step)))
     place, lines, side = np.zeros((c, 2)), np.zeros((c, 4)), np.zeros(c, np.int64)
     for k in range(c):
-        i = corners[k]
+        i, skip, far = corners[k], skips[k], skips[(k + 1) % c]
         forward, backward = (corners[(k + 1) % c] - i) % n, (i - corners[k - 1]) % n
         if c == 1:
             forward = backward = n
-        place[k, 0], place[k, 1] = refine_corner(points, step, i, apex[i, 0], apex[i, 1], forward, backward, noise)
-        if forward - 2 * skip >= 2:
-            cx, cy, dx, dy, worst = fit_line(points, i + skip, forward - 2 * skip + 1, 1)
+        place[k, 0], place[k, 1] = refine_corner(points, step, i, apex[i, 0], apex[i, 1], forward, backward, noise,
+                                                skip)  # fmt: skip
+        if forward - skip - far >= 2:
+            cx, cy, dx, dy, worst = fit_line(points, i + skip, forward - skip - far + 1, 1)
             if worst <= straight_limit:
                 side[k] = 1
                 lines[k, 0], lines[k, 1], lines[k, 2], lines[k, 3] = cx, cy, dx, dy
@@ -168,13 +185,13 @@ def place_corners(points, step, noise, corners, apex, straight_limit):
         if side[k] == 1 and side[b] == 1:
             p, q = lines[b], lines[k]
             found, x, y = crossing(p[0], p[1], p[2], p[3], q[0], q[1], q[2], q[3])
-            if found and math.hypot(x - place[k, 0], y - place[k, 1]) < 2.0:
+            if found and math.hypot(x - place[k, 0], y - place[k, 1]) < 2.0 * skips[k] * step:
                 place[k, 0], place[k, 1] = x, y
         elif side[k] == 1 or side[b] == 1:
             p = lines[k] if side[k] == 1 else lines[b]
             t = (place[k, 0] - p[0]) * p[2] + (place[k, 1] - p[1]) * p[3]
             place[k, 0], place[k, 1] = p[0] + t * p[2], p[1] + t * p[3]
-    return place, side
+    return place, side, lines
 
 
 @compiled
@@ -207,14 +224,84 @@ def circle_rows(points, cx, cy, radius):
 
 
 @compiled
+def place_at(row, kind, t):
+    """The place of a line or cubic at t, and its direction of change; t beyond 0 and 1 runs it on."""
+    u = 1 - t
+    if kind == LINE_KIND:
+        dx, dy = row[6] - row[0], row[7] - row[1]
+        return row[0] + t * dx, row[1] + t * dy, dx, dy
+    b0, b1, b2, b3 = u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t
+    x = b0 * row[0] + b1 * row[2] + b2 * row[4] + b3 * row[6]
+    y = b0 * row[1] + b1 * row[3] + b2 * row[5] + b3 * row[7]
+    dx = 3 * (u * u * (row[2] - row[0]) + 2 * u * t * (row[4] - row[2]) + t * t * (row[6] - row[4]))
+    dy = 3 * (u * u * (row[3] - row[1]) + 2 * u * t * (row[5] - row[3]) + t * t * (row[7] - row[5]))
+    return x, y, dx, dy
+
+
+@compiled
+def meeting(row, kind, other, other_kind, reach):
+    """Where one segment run on beyond its end and another run on before its start cross: found, x, y."""
+    s, t = 1.0, 0.0
+    x = y = 0.0
+    for _ in range(12):
+        x, y, ax, ay = place_at(row, kind, s)
+        px, py, bx, by = place_at(other, other_kind, t)
+        d = bx * ay - by * ax
+        if abs(d) < 0.05 * math.hypot(ax, ay) * math.hypot(bx, by):
+            return False, 0.0, 0.0
+        gx, gy = px - x, py - y
+        ds, dt = (bx * gy - by * gx) / d, (ax * gy - ay * gx) / d
+        s, t = s + ds, t + dt
+        if abs(ds) * math.hypot(ax, ay) > 6 * reach or abs(dt) * math.hypot(bx, by) > 6 * reach:
+            return False, 0.0, 0.0
+        if abs(ds) < 1e-9 and abs(dt) < 1e-9:
+            break
+    x, y, ax, ay = place_at(row, kind, s)
+    return True, x, y
+
+
+@compiled
+def lead(row, kind, x, y, at_end):
+    """A segment led to a place that lies about on its run-on: the curve goes on as it went, and ends there."""
+    if kind == CUBIC_KIND:
+        px, py, dx, dy = place_at(row, kind, 1.0 if at_end else 0.0)
+        t = ((x - px) * dx + (y - py) * dy) / max(dx * dx + dy * dy, 1e-12)
+        if abs(t) < 0.5:
+            r = row.copy()
+            for axis in range(2):
+                p0, p1, p2, p3 = r[axis], r[2 + axis], r[4 + axis], r[6 + axis]
+                if at_end:  # de Casteljau at 1 + t keeps the first part
+                    w = 1 + t
+                    a, b, c = p0 + (p1 - p0) * w, p1 + (p2 - p1) * w, p2 + (p3 - p2) * w
+                    row[2 + axis], row[4 + axis] = a, a + (b - a) * w
+                    row[6 + axis] = row[4 + axis] + (b + (c - b) * w - row[4 + axis]) * w
+                else:
+                    a, b, c = p0 + (p1 - p0) * t, p1 + (p2 - p1) * t, p2 + (p3 - p2) * t
+                    e = b + (c - b) * t
+                    row[4 + axis], row[2 + axis] = c, e
+                    row[axis] = a + (b - a) * t + (e - a - (b - a) * t) * t
+    if at_end:
+        if kind == CUBIC_KIND:
+            row[4] += x - row[6]
+            row[5] += y - row[7]
+        row[6], row[7] = x, y
+    else:
+        if kind == CUBIC_KIND:
+            row[2] += x - row[0]
+            row[3] += y - row[1]
+        row[0], row[1] = x, y
+
+
+@compiled
 def scatter(noise, tolerance):
     """How far samples may lie off the shape they belong to, px: more where a wide tolerance asks for a plainer one."""
-    return max(0.03 + 0.5 * noise, 0.25 * tolerance)
+    return max(0.04 + 0.5 * noise, 0.25 * tolerance)
 
 
 @compiled
 def fit_ring(ring, tolerance, noise, least_degrees):
-    """A closed dense ring (n, 2) as few lines and cubics: kinds (k,) and rows (k, 8) of geometry.paths."""
+    """A closed dense ring (n, 2) as few lines and cubics: kinds (k,) and rows (k, 8) of geometry.paths, and which
+    segments begin at a corner (k,)."""
     length, n = 0.0, len(ring)
     for i in range(n):
         j = (i + 1) % n
@@ -224,32 +311,64 @@ def fit_ring(ring, tolerance, noise, least_degrees):
     rows, kinds = np.empty((n + 16, 8)), np.full(n + 16, CUBIC_KIND, np.uint8)
     cx, cy, radius, worst = fit_circle(ring)
     if radius > 1.5 and worst <= tolerance * (1.0 if radius > 4 else 0.6) + 0.03 + 0.0002 * radius:
-        return kinds[:4].copy(), circle_rows(points, cx, cy, radius)
-    corners, apex = find_corners(points, step, noise, least_degrees)
+        return kinds[:4].copy(), circle_rows(points, cx, cy, radius), np.zeros(4, np.bool_)
+    corners, apex, turn = find_corners(points, step, noise, least_degrees)
     c, m = len(corners), 0
     limit = 0.12 + 1.0 * noise
     spread = scatter(noise, tolerance)
     if c == 0:
         m = lay_closed(points, step, spread, tolerance, rows, kinds)
-        return kinds[:m].copy(), rows[:m].copy()
-    place, shape = place_corners(points, step, noise, corners, apex, limit)
-    skip = max(1, int(math.ceil(1.2 / step)))
+        return kinds[:m].copy(), rows[:m].copy(), np.zeros(m, np.bool_)
+    skips = np.empty(c, np.int64)
+    for k in range(c):
+        skips[k] = max(1, int(math.ceil(rounded_over(turn[corners[k]]) / step)))
+    place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit)
+    sharp = np.zeros(n + 16, np.bool_)
+    first = np.zeros(c + 1, np.int64)
     for k in range(c):
         d = (k + 1) % c
-        if shape[k] > 0 and c > 1:
-            put_line(place[k, 0], place[k, 1], place[d, 0], place[d, 1], rows[m])
-            kinds[m] = LINE_KIND
-            m += 1
-            continue
+        first[k] = m
+        sharp[m] = True
         i = corners[k]
         samples = (corners[d] - i) % n
         if samples == 0:
             samples = n
-        skipped = min(skip, max(1, samples // 4))
-        count = samples - 2 * skipped + 1
-        side = np.empty((count + 2, 2))
-        side[0], side[count + 1] = place[k], place[d]
+        near, far = min(skips[k], max(1, samples // 4)), min(skips[d], max(1, samples // 4))
+        count = samples - near - far + 1
+        if c > 1 and (shape[k] > 0 or count < 4):
+            shape[k] = max(shape[k], 1)
+            kinds[m] = LINE_KIND
+            m += 1
+            continue
+        side = np.empty((count, 2))
         for q in range(count):
-            side[q + 1] = points[(i + skipped + q) % n]
+            side[q] = points[(i + near + q) % n]
         m = lay_open(side, step, spread, tolerance, rows, kinds, m)
-    return kinds[:m].copy(), rows[:m].copy()
+    first[c] = m
+    row, other = np.empty(8), np.empty(8)
+    for k in range(c):
+        b = k - 1 if k > 0 else c - 1
+        if shape[k] > 0 and shape[b] > 0:
+            continue
+        i, o = first[b + 1] - 1, first[k]
+        row[:] = rows[i]
+        other[:] = rows[o]
+        reach = skips[k] * step
+        if shape[b] == 1:
+            x, y, dx, dy = lines[b]
+            put_line(place[k, 0] - 9 * dx, place[k, 1] - 9 * dy, place[k, 0], place[k, 1], row)
+        if shape[k] == 1:
+            x, y, dx, dy = lines[k]
+            put_line(place[k, 0], place[k, 1], place[k, 0] + 9 * dx, place[k, 1] + 9 * dy, other)
+        if shape[k] != 2 and shape[b] != 2:
+            found, x, y = meeting(row, kinds[i], other, kinds[o], reach)
+            if found and math.hypot(x - place[k, 0], y - place[k, 1]) < 1.5 * reach:
+                place[k, 0], place[k, 1] = x, y
+    for k in range(c):
+        d = (k + 1) % c
+        if shape[k] > 0:
+            put_line(place[k, 0], place[k, 1], place[d, 0], place[d, 1], rows[first[k]])
+        else:
+            lead(rows[first[k]], kinds[first[k]], place[k, 0], place[k, 1], False)
+            lead(rows[first[k + 1] - 1], kinds[first[k + 1] - 1], place[d, 0], place[d, 1], True)
+    return kinds[:m].copy(), rows[:m].copy(), sharp[:m].copy()

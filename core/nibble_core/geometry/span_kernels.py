@@ -10,14 +10,25 @@ import math
 
 import numpy as np
 
-from nibble_core.geometry.kernels import compiled, fit_cubic, fit_line, longest_span, nearest_parameter
+from nibble_core.geometry.kernels import (
+    LONGEST_HANDLE,
+    compiled,
+    fit_cubic,
+    fit_line,
+    longest_span,
+    nearest_parameter,
+    solve_in_place,
+)
 
 LINE_KIND, CUBIC_KIND = 0, 2
 MOST = 48  # samples of a span looked at in the search
-APART = 2.0  # units between samples whose scatter is independent
-LINE_PRICE, CUBIC_PRICE = 10.0, 22.0
+MOST_ROUNDS = 24
+SMOOTHED = 4.0  # units on each side over which samples are smoothed before they are divided
+APART = 8.0  # units between samples whose scatter is independent: edges near an axis ripple slowly
+LINE_PRICE, CUBIC_PRICE = 12.0, 26.0
 STRAY_PRICE = 150.0  # of a tolerance's worth of distance, where the tolerance is passed
 HOPELESS = 40.0  # tolerances: a joint whose loss strays further is not worth a closer look
+LEAST_HANDLE = 0.06  # of the chord
 SMOOTH_JOINT = 0.94  # cosine: directions that differ less are meant to agree
 
 
@@ -33,39 +44,122 @@ def thinned(points, i, j, out):
 
 
 @compiled
+def free_cubic(sub, m, row):
+    """The least squares cubic between the first and the last of m samples, into ``row``: sum of squares, largest.
+
+    Two rounds by chord length, then Gauss-Newton on the normal distances until the sum hardly falls.
+    """
+    x0, y0, x3, y3 = sub[0, 0], sub[0, 1], sub[m - 1, 0], sub[m - 1, 1]
+    ts, chord = np.empty(m), 0.0
+    ts[0] = 0.0
+    for k in range(1, m):
+        chord += math.hypot(sub[k, 0] - sub[k - 1, 0], sub[k, 1] - sub[k - 1, 1])
+        ts[k] = chord
+    if chord < 1e-9:
+        return 1e18, 1e9
+    for k in range(m):
+        ts[k] /= chord
+    x1, y1, x2, y2 = x0 + (x3 - x0) / 3, y0 + (y3 - y0) / 3, x3 - (x3 - x0) / 3, y3 - (y3 - y0) / 3
+    best, best_worst = 1e18, 1e9
+    a, g, v = np.empty((4, 4)), np.empty(4), np.empty(4)
+    for it in range(MOST_ROUNDS):
+        a[:] = 0.0
+        g[:] = 0.0
+        for k in range(1, m - 1):
+            t = ts[k]
+            u = 1 - t
+            b0, b1, b2, b3 = u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t
+            rx, ry = sub[k, 0] - b0 * x0 - b3 * x3, sub[k, 1] - b0 * y0 - b3 * y3
+            for component in range(2 if it < 2 else 1):
+                if it < 2:
+                    nx, ny = 1.0 - component, 1.0 * component
+                else:
+                    dx = u * u * (x1 - x0) + 2 * u * t * (x2 - x1) + t * t * (x3 - x2)
+                    dy = u * u * (y1 - y0) + 2 * u * t * (y2 - y1) + t * t * (y3 - y2)
+                    size = math.hypot(dx, dy) + 1e-12
+                    nx, ny = dy / size, -dx / size
+                v[0], v[1], v[2], v[3] = b1 * nx, b1 * ny, b2 * nx, b2 * ny
+                r = nx * rx + ny * ry
+                for p in range(4):
+                    g[p] += v[p] * r
+                    for q in range(4):
+                        a[p, q] += v[p] * v[q]
+        damping = 1e-5 * (a[0, 0] + a[1, 1] + a[2, 2] + a[3, 3])
+        g[0] += damping * x1
+        g[1] += damping * y1
+        g[2] += damping * x2
+        g[3] += damping * y2
+        for p in range(4):
+            a[p, p] += damping
+        if not solve_in_place(a, g, 4):
+            break
+        x1, y1, x2, y2 = g[0], g[1], g[2], g[3]
+        size = math.hypot(x1 - x0, y1 - y0)
+        if size > LONGEST_HANDLE * chord:
+            x1, y1 = x0 + (x1 - x0) * LONGEST_HANDLE * chord / size, y0 + (y1 - y0) * LONGEST_HANDLE * chord / size
+        size = math.hypot(x2 - x3, y2 - y3)
+        if size > LONGEST_HANDLE * chord:
+            x2, y2 = x3 + (x2 - x3) * LONGEST_HANDLE * chord / size, y3 + (y2 - y3) * LONGEST_HANDLE * chord / size
+        total = worst = 0.0
+        for k in range(1, m - 1):
+            ts[k], off = nearest_parameter(ts[k], sub[k, 0], sub[k, 1], x0, y0, x1, y1, x2, y2, x3, y3)
+            total += off * off
+            worst = max(worst, off)
+        gain = best - total
+        if total < best:
+            best, best_worst = total, worst
+            row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7] = x0, y0, x1, y1, x2, y2, x3, y3
+        if it > 3 and gain < 0.004 * best:
+            break
+    # a handle that leaves against the walk folds the curve over its own end, where no sample would notice
+    k = min(2, m - 1)
+    if (row[2] - x0) * (sub[k, 0] - x0) + (row[3] - y0) * (sub[k, 1] - y0) < 0:
+        return 1e18, 1e9
+    if (row[4] - x3) * (sub[m - 1 - k, 0] - x3) + (row[5] - y3) * (sub[m - 1 - k, 1] - y3) < 0:
+        return 1e18, 1e9
+    return best, best_worst
+
+
+@compiled
+def line_through(points, i, j):
+    """Total least squares line of points[i..j]: sum of squared distances, a place on it, its direction."""
+    n = j - i + 1
+    x0, y0 = points[i, 0], points[i, 1]
+    sx = sy = xx = xy = yy = 0.0
+    for k in range(i, j + 1):
+        x, y = points[k, 0] - x0, points[k, 1] - y0
+        sx += x
+        sy += y
+        xx += x * x
+        xy += x * y
+        yy += y * y
+    xx, xy, yy = xx - sx * sx / n, xy - sx * sy / n, yy - sy * sy / n
+    theta = 0.5 * math.atan2(2 * xy, xx - yy)
+    least = 0.5 * (xx + yy) - math.hypot(0.5 * (xx - yy), xy)
+    return max(least, 0.0), x0 + sx / n, y0 + sy / n, math.cos(theta), math.sin(theta)
+
+
+@compiled
 def span_price(points, i, j, step, spread, tolerance, sub, trial, row):
     """Price and kind of points[i..j] as the cheaper of a line and a cubic; the segment is put in ``row``."""
     m = thinned(points, i, j, sub)
-    scale = (j - i) * step / (m * APART * spread * spread)
-    cx, cy, dx, dy, worst = fit_line(sub, 0, m, 1)
-    total = 0.0
+    # every sample counts for a line: few at equal distances would beat with the slow ripple of an edge near an axis
+    total, cx, cy, dx, dy = line_through(points, i, j)
+    worst = 0.0
     for k in range(m):
-        off = (sub[k, 0] - cx) * dy - (sub[k, 1] - cy) * dx
-        total += off * off
-    line = LINE_PRICE + total * scale
+        worst = max(worst, abs((sub[k, 0] - cx) * dy - (sub[k, 1] - cy) * dx))
+    line = LINE_PRICE + total * step / (APART * spread * spread)
     if worst > tolerance:
         line += STRAY_PRICE * worst / tolerance
+    scale = (j - i) * step / (m * APART * spread * spread)
     for k in range(8):
         row[k] = 0.0
     row[0], row[1], row[6], row[7] = sub[0, 0], sub[0, 1], sub[m - 1, 0], sub[m - 1, 1]
     if m < 5 or line <= CUBIC_PRICE:
         return line, LINE_KIND
-    worst = fit_cubic(sub, 0, m - 1, 0.0, 0.0, 0.0, 0.0, True, 8, 0.5 * spread, trial)
+    total, worst = free_cubic(sub, m, trial)
     if worst > 1e8:
         return line, LINE_KIND
-    total = walked = 0.0
-    length = 0.0
-    for k in range(1, m):
-        length += math.hypot(sub[k, 0] - sub[k - 1, 0], sub[k, 1] - sub[k - 1, 1])
-    for k in range(1, m - 1):
-        walked += math.hypot(sub[k, 0] - sub[k - 1, 0], sub[k, 1] - sub[k - 1, 1])
-        t = walked / length
-        off = 0.0
-        for _ in range(3):
-            t, off = nearest_parameter(
-                t, sub[k, 0], sub[k, 1], trial[0], trial[1], trial[2], trial[3], trial[4], trial[5], trial[6], trial[7]
-            )
-        total += off * off
     cubic = CUBIC_PRICE + total * scale
     if worst > tolerance:
         cubic += STRAY_PRICE * worst / tolerance
@@ -170,6 +264,32 @@ def divide(points, step, spread, tolerance, breaks, count, kinds, rows):
 
 
 @compiled
+def smoothed(points, half, closed):
+    """Each point on the parabola through its ``half`` neighbours on both sides (Savitzky and Golay, Anal. Chem. 36,
+    1964); fewer where an open polyline ends. A closed one repeats its first point at its end."""
+    n = len(points)
+    ring = n - 1
+    out = points.copy()
+    half = min(half, n // 12)
+    if half < 2:
+        return out
+    for i in range(n):
+        h = half if closed else min(half, i, n - 1 - i)
+        if h < 2:
+            continue
+        # weights of the quadratic smoother: 3 (3 h² + 3 h - 1 - 5 k²) / ((2 h - 1)(2 h + 1)(2 h + 3))
+        x = y = 0.0
+        for k in range(-h, h + 1):
+            weight = 3.0 * (3 * h * h + 3 * h - 1 - 5 * k * k)
+            j = (i + k) % ring if closed else i + k
+            x += weight * points[j, 0]
+            y += weight * points[j, 1]
+        whole = (2.0 * h - 1) * (2 * h + 1) * (2 * h + 3)
+        out[i, 0], out[i, 1] = x / whole, y / whole
+    return out
+
+
+@compiled
 def greedy(points, tolerance, breaks):
     """Longest cubics one after the other; fills ``breaks``, returns the number of spans."""
     n, count, i, row = len(points), 0, 0, np.empty(8)
@@ -183,13 +303,20 @@ def greedy(points, tolerance, breaks):
 
 @compiled
 def end_way(row, kind, at_end):
-    """Unit direction of travel at the start or the end of a segment."""
+    """Unit direction of travel at the start or the end of a segment; a very short handle says nothing of it, so that
+    the other one decides."""
     if kind == LINE_KIND:
         x, y = row[6] - row[0], row[7] - row[1]
-    elif at_end:
-        x, y = row[6] - row[4], row[7] - row[5]
     else:
-        x, y = row[2] - row[0], row[3] - row[1]
+        chord = math.hypot(row[6] - row[0], row[7] - row[1])
+        if at_end:
+            x, y = row[6] - row[4], row[7] - row[5]
+            if math.hypot(x, y) < LEAST_HANDLE * chord:
+                x, y = row[6] - row[2], row[7] - row[3]
+        else:
+            x, y = row[2] - row[0], row[3] - row[1]
+            if math.hypot(x, y) < LEAST_HANDLE * chord:
+                x, y = row[4] - row[0], row[5] - row[1]
     size = math.hypot(x, y) + 1e-12
     return x / size, y / size
 
@@ -269,6 +396,7 @@ def joined(points, step, tolerance, breaks, count, closed, span_kinds, spans, ro
 def lay_open(points, step, spread, tolerance, rows, kinds, m):
     """Few lines and cubics from the first to the last of ``points`` (n, 2), appended at rows[m:]; the new m."""
     n = len(points)
+    points = smoothed(points, int(round(SMOOTHED / step)), False)
     breaks = np.empty(n + 2, np.int64)
     count = greedy(points, min(tolerance, 3.0 * spread), breaks)
     span_kinds, spans = np.empty(count, np.int64), np.empty((count, 8))
@@ -290,6 +418,7 @@ def lay_closed(points, step, spread, tolerance, rows, kinds):
     for attempt in range(2):
         for k in range(n + 1):
             opened[k] = points[(start + k) % n]
+        opened = smoothed(opened, int(round(SMOOTHED / step)), True)
         if attempt == 0:
             count = greedy(opened, min(tolerance, 3.0 * spread), breaks)
         span_kinds, spans = np.empty(count, np.int64), np.empty((count, 8))

@@ -148,7 +148,8 @@ def _wobble(borders: Sequence[Border], junctions: dict[tuple[int, int], tuple[fl
     def nodes(at: float) -> int:
         return sum(len(_fitted(border, junctions, tolerance_for(at), at, False)) for border in probes)
 
-    return raised_to_wobble(nodes, noise)
+    length = sum(float(np.hypot(*np.diff(border.places, axis=0).T).sum()) for border in probes)
+    return raised_to_wobble(nodes, noise, length)
 
 
 def _fitted(

@@ -32,16 +32,23 @@ def distances_to_lines(points: Points, polylines: Sequence[Points]) -> NDArray[n
 
 def stray(path: Path, ring: Points) -> float:
     """Largest distance between the outline and its ring, both ways, corners and their surroundings left out."""
+    return furthest_off(path, ring)[0]
+
+
+def furthest_off(path: Path, ring: Points) -> tuple[float, Points]:
+    """``stray``, and the place (2,) on either line where it is."""
     outline = path.flattened(0.02)
     corners = corner_points(path)
-    worst = 0.0
+    worst, place = 0.0, outline[0]
     for samples, target in ((ring[:: max(1, len(ring) // MOST_SAMPLES)], outline), (evenly(outline, 1.0), ring)):
         apart = beside(np.ascontiguousarray(samples), np.ascontiguousarray(target), True)
         if len(corners):
             tree = shapely.STRtree(shapely.points(samples))
             apart[tree.query(shapely.points(corners), predicate="dwithin", distance=CORNER_RADIUS)[1]] = 0.0
-        worst = max(worst, float(apart.max()))
-    return worst
+        top = int(np.argmax(apart))
+        if apart[top] > worst:
+            worst, place = float(apart[top]), samples[top]
+    return worst, place
 
 
 def corner_points(path: Path) -> Points:

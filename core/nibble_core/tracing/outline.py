@@ -6,10 +6,13 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from nibble_core.geometry import Path, Points
+from numpy.typing import NDArray
+
+from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.ring_kernels import fit_ring
+from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
-from nibble_core.tracing.deviation import stray
+from nibble_core.tracing.deviation import furthest_off
 from nibble_core.tracing.polish import polish
 
 LEAST_CORNER_DEGREES = 22.0
@@ -17,8 +20,11 @@ JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly, u
 FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
-MORE_NODES = 1.3
-SLACK = 2.0  # a worst place within this many tolerances is not worth more nodes
+SLACK = 1.25  # a worst place within this many tolerances is not worth more nodes
+MOST_REPAIRS = 4
+WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
+MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
+LEAST_SPACING = 30.0  # px of outline a node, above which a tight fit does not wind
 
 
 def tolerance_for(noise: float) -> float:
@@ -29,20 +35,24 @@ def tolerance_for(noise: float) -> float:
 def edge_jitter(rings: Sequence[Points], noise: float) -> float:
     """``noise``, raised to what the edges of the longest rings themselves wobble by (px)."""
     probes = sorted((ring for ring in rings if len(ring) > 60), key=len)[-PROBES:]
+    length = sum(float(np.hypot(*np.diff(ring, axis=0).T).sum()) for ring in probes)
 
     def nodes(at: float) -> int:
         return sum(len(fit_ring(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at)[0]) for ring in probes)
 
-    return raised_to_wobble(nodes, noise) if probes else noise
+    return raised_to_wobble(nodes, noise, length) if probes else noise
 
 
-def raised_to_wobble(nodes: Callable[[float], int], noise: float) -> float:
+def raised_to_wobble(nodes: Callable[[float], int], noise: float, length: float) -> float:
     """``noise``, or the noise at which trial fits take far fewer nodes.
 
     Staircases are not seen in the grey beside an edge, but they make a tight fit wind. Where lines take far fewer
-    nodes at the tolerance of a higher noise, that noise is real. ``nodes``: how many a fit at a given noise takes.
+    nodes at the tolerance of a higher noise, that noise is real. ``nodes``: how many a fit at a given noise takes of
+    lines ``length`` px long together.
     """
     fewest = nodes(noise)
+    if fewest * LEAST_SPACING < length:
+        return noise
     for jitter in JITTERS:
         if jitter > noise:
             count = nodes(jitter)
@@ -58,24 +68,41 @@ def fit_outline(
 
     ``noise`` (px) is how far pixel noise moves the ring: it widens what counts as straight and what counts as
     a corner. Near a corner the path goes to the true apex, which the iso-line rounds off; that is not counted
-    as deviation. ``least_corner``: degrees a bend must turn to be one. Where a joint broke the tolerance a tighter
-    fit is tried, and taken if it helps for few nodes.
+    as deviation. ``least_corner``: degrees a bend must turn to be one. Where the outline strays too far all the same
+    it gets a node more.
     """
     ring = np.ascontiguousarray(ring)
     corner_degrees = least_corner + 60 * noise
-    rough = Path(*fit_ring(ring, tolerance, noise, corner_degrees))
+    kinds, rows, corners = fit_ring(ring, tolerance, noise, corner_degrees)
+    rough = Path(kinds, rows)
     if not polished:
         return rough
-    path, worst = _better(rough, polish(rough, ring), ring)
-    if worst <= SLACK * tolerance:
-        return path
-    rough = Path(*fit_ring(ring, max(0.75 * tolerance, FINEST), noise, corner_degrees))
-    tighter, worst_of_tighter = _better(rough, polish(rough, ring), ring)
-    better = worst_of_tighter < 0.8 * worst and len(tighter) <= MORE_NODES * len(path)
-    return tighter if better else path
+    path, (worst, place) = rough, furthest_off(rough, ring)
+    polished_one = polish(rough, corners, ring)
+    off, where = furthest_off(polished_one, ring)
+    if off <= MUCH_WORSE * worst:
+        path, worst, place = polished_one, off, where
+    for _ in range(MOST_REPAIRS):
+        if worst <= SLACK * tolerance:
+            break
+        trial, sharp = _divided(path, corners, place)
+        trial = polish(trial, sharp, ring)
+        off, where = furthest_off(trial, ring)
+        if off > WORTH_IT * worst:
+            break
+        path, corners, worst, place = trial, sharp, off, where
+    return path
 
 
-def _better(one: Path, other: Path, ring: Points) -> tuple[Path, float]:
-    """The path that strays less from the ring, and how far; ``other`` where there is little between them."""
-    first, second = stray(one, ring), stray(other, ring)
-    return (one, first) if first < 0.9 * second else (other, second)
+def _divided(path: Path, corners: NDArray[np.bool_], place: Points) -> tuple[Path, NDArray[np.bool_]]:
+    """The path with a smooth node more where it comes nearest to a place; a line there becomes a curve instead."""
+    at = nearest_on(path, (float(place[0]), float(place[1])))
+    kinds, rows, i = path.kinds.copy(), path.rows.copy(), at.segment
+    if kinds[i] == LINE:
+        kinds[i] = CUBIC
+        rows[i, 2:4], rows[i, 4:6] = rows[i, :2] * 2 / 3 + rows[i, 6:] / 3, rows[i, :2] / 3 + rows[i, 6:] * 2 / 3
+        return Path(kinds, rows), corners
+    first, second = split_row(CUBIC, rows[i], min(max(at.t, 0.2), 0.8))
+    rows = np.insert(rows, i + 1, second, 0)
+    rows[i] = first
+    return Path(np.insert(kinds, i, CUBIC), rows), np.insert(corners, i + 1, False)

@@ -15,24 +15,29 @@ from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.paths import evaluate
+from nibble_core.geometry.ring_kernels import rounded_over
 
 SMOOTH = 0.2  # radians: a joint turning less is smooth
 HUBER = 0.2  # px: beyond this a sample pulls linearly only
-LONGEST_HANDLE = 0.75  # of the chord; a half circle has 0.67
+LONGEST_HANDLE = 1.0  # of the chord; a half circle has 0.67
 WINDOW = 48  # segments solved together
 ROUNDS = 6  # of giving samples to segments anew, which joints that slide along the outline need
 STEPS = 8
 SETTLED = 0.02  # px: joints that move less have arrived
 SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
+HOLD = 30.0  # the same for one between two lines, which nothing else holds
 Numbers = NDArray[np.float64]
 
 
-def polish(path: Path, ring: Points) -> Path:
-    """``path`` (lines and cubics, closed) nearer to the dense ``ring`` it was fitted to; both in pixels."""
+def polish(path: Path, corners: NDArray[np.bool_], ring: Points) -> Path:
+    """``path`` (lines and cubics, closed) nearer to the dense ``ring`` it was fitted to; both in pixels.
+
+    ``corners``: which nodes are to stay corners, shape (n,); the others become smooth if they nearly are.
+    """
     count = len(path)
     if count < 2 or not (path.kinds == CUBIC).any():
         return path
-    chain = _Chain.of(path)
+    chain = _Chain.of(path, corners)
     for _ in range(ROUNDS):
         samples, segment, t = _assign(chain.path(path.kinds), chain.smooth, ring)
         if len(samples) < 2 * count:
@@ -51,6 +56,22 @@ def polish(path: Path, ring: Points) -> Path:
     return chain.path(path.kinds)
 
 
+def turns(path: Path) -> Numbers:
+    """How far a closed path of lines and cubics turns at each of its nodes, radians."""
+    leaving, arriving = _handles(path)
+    into = -np.roll(arriving, 1, 0)
+    across = into[:, 0] * leaving[:, 1] - into[:, 1] * leaving[:, 0]
+    return np.asarray(np.arctan2(across, np.sum(into * leaving, 1)))
+
+
+def _handles(path: Path) -> tuple[Numbers, Numbers]:
+    """Leaving and arriving handles as vectors; a line's are a third of it."""
+    rows, straight = path.rows, (path.kinds == LINE)[:, None]
+    nodes, ends = rows[:, :2], rows[:, 6:]
+    leaving = np.where(straight, (ends - nodes) / 3, rows[:, 2:4] - nodes)
+    return leaving, np.where(straight, (nodes - ends) / 3, rows[:, 4:6] - ends)
+
+
 @dataclass(frozen=True)
 class _Chain:
     """Nodes (k, 2), leaving and arriving handles as vectors (k, 2), which joints are smooth, which lines."""
@@ -62,14 +83,10 @@ class _Chain:
     straight: NDArray[np.bool_]
 
     @staticmethod
-    def of(path: Path) -> _Chain:
-        rows, straight = path.rows, path.kinds == LINE
-        nodes, ends = rows[:, :2], rows[:, 6:]
-        leaving = np.where(straight[:, None], (ends - nodes) / 3, rows[:, 2:4] - nodes)
-        arriving = np.where(straight[:, None], (nodes - ends) / 3, rows[:, 4:6] - ends)
-        into = -np.roll(arriving, 1, 0)
-        angle = np.arctan2(into[:, 0] * leaving[:, 1] - into[:, 1] * leaving[:, 0], np.sum(into * leaving, 1))
-        return _Chain(nodes, leaving, arriving, np.abs(angle) < SMOOTH, straight)
+    def of(path: Path, corners: NDArray[np.bool_]) -> _Chain:
+        leaving, arriving = _handles(path)
+        smooth = (np.abs(turns(path)) < SMOOTH) & ~corners
+        return _Chain(path.rows[:, :2], leaving, arriving, smooth, path.kinds == LINE)
 
     def path(self, kinds: NDArray[np.uint8]) -> Path:
         ends = np.roll(self.nodes, -1, 0)
@@ -88,8 +105,9 @@ def _assign(path: Path, smooth: NDArray[np.bool_], ring: Points) -> tuple[Points
     samples = ring[:: max(1, len(ring) // (40 * count))]
     corners = path.rows[~smooth, :2]
     if len(corners):
-        tree = shapely.STRtree(shapely.points(corners))
-        near = tree.query(shapely.points(samples), predicate="dwithin", distance=1.5)[0]
+        tree = shapely.STRtree(shapely.points(samples))
+        reach = np.array([max(1.5, rounded_over(turn)) for turn in np.abs(turns(path))[~smooth]])
+        near = tree.query(shapely.points(corners), predicate="dwithin", distance=reach)[1]
         keep = np.ones(len(samples), bool)
         keep[near] = False
         samples = samples[keep]
@@ -201,7 +219,8 @@ def _improve(
         tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
         for i in smooth_nodes:
             at = [local[i], block + local[i]]
-            normal_matrix[np.ix_(at, at)] += SLIDE * np.outer(tangents[i], tangents[i])
+            between_lines = chain.straight[i] and chain.straight[previous[i]]
+            normal_matrix[np.ix_(at, at)] += (HOLD if between_lines else SLIDE) * np.outer(tangents[i], tangents[i])
         matrix, target = normal_matrix[np.ix_(free, free)], right[free]
         improved = None
         for _attempt in range(4):

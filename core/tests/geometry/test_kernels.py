@@ -83,7 +83,7 @@ class RingTest(unittest.TestCase):
         a = start + np.arange(count) * 2 * math.pi / count
         corners = np.stack([60 * np.cos(a), 60 * np.sin(a)], 1)
         points, step = resample(corners, 0.7)
-        found, _ = find_corners(points, step, 0.0, 22.0)
+        found, _, _ = find_corners(points, step, 0.0, 22.0)
         self.assertEqual(len(found), count)
         kinds, rows = fit_ring(points, 0.12, 0.0, 22.0)
         self.assertEqual(kinds.tolist(), [0] * count)
