@@ -8,7 +8,7 @@ import numpy as np
 
 from nibble_core.geometry import Points
 from nibble_core.graphics import Grey
-from nibble_core.tracing.kernels import march
+from nibble_core.tracing.kernels import march, settled
 
 
 def iso_rings(grey: Grey, level: float, *, smallest_area: float = 2.0) -> list[Points]:
@@ -23,6 +23,7 @@ def iso_rings(grey: Grey, level: float, *, smallest_area: float = 2.0) -> list[P
     entered = np.zeros_like(inside)  # entering from the left, seen row by row; the last row has no cell below it
     np.greater(inside[:-1, 1:], inside[:-1, :-1], out=entered[:-1, :-1])
     points, offsets = march(framed, np.float32(level), np.flatnonzero(entered))
+    points, offsets = settled(points, offsets, framed, np.float32(level))
     points -= 0.5
     rings = [points[a:b][::-1] for a, b in itertools.pairwise(offsets)]
     return [np.ascontiguousarray(ring) for ring in rings if abs(ring_area(ring)) >= smallest_area]

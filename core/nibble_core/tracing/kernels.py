@@ -1,10 +1,15 @@
 """The compiled walk along an iso-line (see geometry.kernels for why it stands in a file of its own)."""
 
+import math
+
 import numpy as np
 
 from nibble_core.geometry.kernels import compiled
 
 TOP, RIGHT, BOTTOM, LEFT = 0, 1, 2, 3
+REACH, NEAR = 3, 2  # samples on each side of an edge that must be flat by their end; between close edges
+FLAT = 0.012  # of the whole range: what quantisation may do to flat ground
+LEAST_CONTRAST = 0.15
 
 
 @compiled
@@ -80,3 +85,99 @@ def march(grey, level, starts):
         else:
             n = first
     return points[:n].copy(), np.array(offsets)
+
+
+@compiled
+def settled(points, offsets, grey, level):
+    """Iso-line points of ``march`` moved to where a crisp edge truly lies: points and offsets, fewer or as many.
+
+    Linear interpolation misplaces an edge that a pixel averages, by up to 0.086 px and differently at each angle. The
+    mean height of a straight edge in a column of pixels is the sum of what they cover, whatever its slope (a pixel
+    averages its area). That sum is taken along the axis nearer to the edge's normal, where both sides of the edge are
+    flat; elsewhere, between close edges or in noise, the point stays. Points on the other axis' lines say
+    nothing better then and are left out.
+    """
+    rows, columns = grey.shape
+    out, at = np.empty_like(points), np.empty(len(offsets), np.int64)
+    m = 0
+    at[0] = 0
+    for ring in range(len(offsets) - 1):
+        start = m
+        for i in range(offsets[ring], offsets[ring + 1]):
+            x, y = points[i, 0], points[i, 1]
+            on_column = x == math.floor(x)  # along a column of samples, between two rows
+            c, r = int(math.floor(x)), int(math.floor(y))
+            out[m, 0], out[m, 1] = x, y
+            m += 1
+            if r < REACH or c < REACH or r + REACH + 1 >= rows or c + REACH + 1 >= columns:
+                continue
+            along, across = slopes(grey, r, c, on_column)
+            near = m - start > 1 and abs(out[m - 2, 0] - x) + abs(out[m - 2, 1] - y) < 2.0
+            if near and abs(along) < 0.9 * abs(across) and crisp_edge(grey, r, c, not on_column)[0]:
+                m -= 1
+                continue
+            found, place, low, high = crisp_edge(grey, r, c, on_column)
+            if not found:
+                continue
+            share = (level - low) / (high - low)
+            if share < 0.2 or share > 0.8:
+                continue
+            # towards the paper the level lies beyond the edge, towards the ink before it
+            place += (share - 0.5) * (1.0 if along > 0 else -1.0)
+            if abs(place - (y if on_column else x)) < 0.35:
+                if on_column:
+                    out[m - 1, 1] = place
+                else:
+                    out[m - 1, 0] = place
+        if m - start < 3:
+            m = start
+            for i in range(offsets[ring], offsets[ring + 1]):
+                out[m] = points[i]
+                m += 1
+        at[ring + 1] = m
+    return out[:m].copy(), at
+
+
+@compiled
+def slopes(grey, r, c, along_column):
+    """How the grey changes along the line a point lies on and across it, from twelve samples round the point."""
+    along = across = 0.0
+    for k in range(-1, 2):
+        for q in range(-1, 3):
+            value = grey[r + q, c + k] if along_column else grey[r + k, c + q]
+            along += value * (1.0 if q > 0 else -1.0) / 12
+            across += value * k / 8
+    return along, across
+
+
+@compiled
+def crisp_edge(grey, r, c, along_column):
+    """``crisp`` over as far as there is room."""
+    found, place, low, high = crisp(grey, r, c, along_column, REACH)
+    if not found:
+        found, place, low, high = crisp(grey, r, c, along_column, NEAR)
+    return found, place, low, high
+
+
+@compiled
+def crisp(grey, r, c, along_column, reach):
+    """Whether one crisp edge lies between samples r and r + 1 (or c and c + 1) with flat ground on both sides, where
+    it lies, and the tones of its darker and lighter side."""
+    first = grey[r - reach, c] if along_column else grey[r, c - reach]
+    last = grey[r + reach + 1, c] if along_column else grey[r, c + reach + 1]
+    second = grey[r - reach + 1, c] if along_column else grey[r, c - reach + 1]
+    before = grey[r + reach, c] if along_column else grey[r, c + reach]
+    if abs(first - second) > FLAT or abs(last - before) > FLAT or abs(first - last) < LEAST_CONTRAST:
+        return False, 0.0, 0.0, 1.0
+    total = 0.0
+    previous = first
+    way = 1.0 if last > first else -1.0
+    for k in range(-reach, reach + 2):
+        value = grey[r + k, c] if along_column else grey[r, c + k]
+        if (value - previous) * way < -FLAT:
+            return False, 0.0, 0.0, 1.0
+        previous = value
+        total += (value - last) / (first - last)
+    # total samples on the first side's tone: the edge lies so far beyond the lower border of the first sample
+    place = (r if along_column else c) - reach - 0.5 + total
+    return True, place, min(first, last), max(first, last)
