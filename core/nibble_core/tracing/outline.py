@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+import cv2
 import numpy as np
-
 from numpy.typing import NDArray
 
-from nibble_core.geometry import CUBIC, LINE, Path, Points
+from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
 from nibble_core.geometry.ring_kernels import fit_ring
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
+from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
 from nibble_core.tracing.polish import polish
 
@@ -24,6 +25,9 @@ SLACK = 1.25  # a worst place within this many tolerances is not worth more node
 MOST_REPAIRS = 4
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
+CRISP_WIDTH = 1.25  # px between the tones on both sides of a crisp edge, at its steepest
+BLUNT = 1.3  # times as wide as crisp, from which corners are rounded visibly
+LEAST_CONTRAST = 0.3
 LEAST_SPACING = 30.0  # px of outline a node, above which a tight fit does not wind
 
 
@@ -61,16 +65,61 @@ def raised_to_wobble(nodes: Callable[[float], int], noise: float, length: float)
     return noise
 
 
+def edge_bluntness(grey: Grey, rings: Sequence[Points]) -> float:
+    """How many times wider than a crisp picture's its edges are: 1 for crisp ones, up to 4."""
+    tops, contrasts = [], []
+    for ring in sorted((ring for ring in rings if len(ring) > 20), key=len)[-PROBES:]:
+        every = max(1, len(ring) // 400)
+        along = np.roll(ring, -4, 0) - np.roll(ring, 4, 0)
+        normal = np.stack([-along[:, 1], along[:, 0]], 1) / np.maximum(np.hypot(*along.T), 1e-9)[:, None]
+        places, normal = ring[::every], normal[::every]
+        near, far = (_across(grey, places, normal, half) for half in (0.5, 4.0))
+        tops.append(near)
+        contrasts.append(far)
+    if not tops:
+        return 1.0
+    top, contrast = np.concatenate(tops), np.concatenate(contrasts)
+    plain = contrast > LEAST_CONTRAST
+    if plain.sum() < 20:
+        return 1.0
+    width = float(np.median(contrast[plain] / np.maximum(top[plain], 1e-3)))
+    return float(np.clip(width / CRISP_WIDTH, 1.0, 4.0))
+
+
+def _across(grey: Grey, places: Points, normal: Points, half: float) -> NDArray[np.float64]:
+    """Difference of the grey over 2 * ``half`` px across an edge."""
+    ends = [places + normal * side - 0.5 for side in (half, -half)]
+    values = [
+        cv2.remap(grey, e[:, :1].astype(np.float32), e[:, 1:].astype(np.float32), cv2.INTER_LINEAR,
+                  borderMode=cv2.BORDER_REPLICATE)[:, 0]
+        for e in ends
+    ]  # fmt: skip
+    return np.abs(values[0] - values[1]).astype(float)
+
+
 def fit_outline(
-    ring: Points, *, tolerance: float, noise: float, polished: bool = True, least_corner: float = LEAST_CORNER_DEGREES
+    ring: Points,
+    *,
+    tolerance: float,
+    noise: float,
+    polished: bool = True,
+    least_corner: float = LEAST_CORNER_DEGREES,
+    blunt: float = 1.0,
 ) -> Path:
     """A closed path, in pixels, whose smooth stretches stay within ``tolerance`` px of the ``ring``.
 
     ``noise`` (px) is how far pixel noise moves the ring: it widens what counts as straight and what counts as
     a corner. Near a corner the path goes to the true apex, which the iso-line rounds off; that is not counted
-    as deviation. ``least_corner``: degrees a bend must turn to be one. Where the outline strays too far all the same
-    it gets a node more.
+    as deviation. ``least_corner``: degrees a bend must turn to be one. ``blunt``: how many times wider than crisp the
+    picture's edges are; corners are looked for at that scale, over which they are rounded. Where the outline strays
+    too far all the same it gets a node more.
     """
+    if blunt > BLUNT:
+        reduced = fit_outline(
+            ring / blunt, tolerance=max(tolerance / blunt, FINEST), noise=noise / blunt, polished=polished,
+            least_corner=least_corner,
+        )  # fmt: skip
+        return reduced.mapped(Affine.scale(blunt))
     ring = np.ascontiguousarray(ring)
     corner_degrees = least_corner + 60 * noise
     kinds, rows, corners = fit_ring(ring, tolerance, noise, corner_degrees)

@@ -16,9 +16,17 @@ from nibble_core.geometry import Affine, Path, Points, Region
 from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.iso import iso_rings, ring_area
-from nibble_core.tracing.outline import FINEST, LEAST_CORNER_DEGREES, edge_jitter, fit_outline, tolerance_for
+from nibble_core.tracing.outline import (
+    FINEST,
+    LEAST_CORNER_DEGREES,
+    edge_bluntness,
+    edge_jitter,
+    fit_outline,
+    tolerance_for,
+)
 
 Going = Callable[[], bool]
+ENOUGH = 1_000_000  # pixels to take mean colours from
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,11 +85,14 @@ def trace_two_tone(
         noise = edge_jitter(rings, edge_noise(grey, level))
     noise += smoothing
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
-    paths = []
+    blunt, paths = edge_bluntness(grey, rings), []
     for ring in rings:
         if cancelled():
             raise Cancelled("This trace was superseded.")
-        paths.append(fit_outline(ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner))
+        path = fit_outline(
+            ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner, blunt=blunt
+        )
+        paths.append(path)
     colour_at = _Colours(grey < level, picture).at if polished else partial(_pixel_at, picture)
     regions = []
     for outer, holes in nested(rings):
@@ -150,19 +161,27 @@ def inside_place(outer: Points, holes: Sequence[Points]) -> tuple[float, float]:
 
 
 class _Colours:
-    """Mean picture colour of each connected patch of ink, looked up by place."""
+    """Mean picture colour of each connected patch of ink, looked up by place; of one pixel in many where there are
+    millions, for a mean needs no more."""
 
     def __init__(self, ink: np.ndarray, picture: Raster) -> None:
         count, self._labels = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8)
-        flat = self._labels.ravel()
-        size = np.maximum(np.bincount(flat, minlength=count), 1)
-        colours = picture.over_white().reshape(-1, 3)
-        self._means = np.stack([np.bincount(flat, colours[:, k], count) / size for k in range(3)], 1)
+        step = max(1, round((ink.size / ENOUGH) ** 0.5))
+        some, pixels = self._labels[::step, ::step], picture.pixels[::step, ::step]
+        flat = some[some > 0]
+        colours = Raster(np.ascontiguousarray(pixels)).over_white()[some > 0]
+        self._sizes = np.bincount(flat, minlength=count)
+        self._means = np.stack(
+            [np.bincount(flat, colours[:, k], count) / np.maximum(self._sizes, 1) for k in range(3)], 1
+        )
+        self._picture = picture
 
     def at(self, place: tuple[float, float]) -> Colour:
         rows, columns = self._labels.shape
         row, column = min(max(int(place[1]), 0), rows - 1), min(max(int(place[0]), 0), columns - 1)
         label = int(self._labels[row, column])
+        if label and not self._sizes[label]:
+            return _pixel_at(self._picture, place)
         red, green, blue = np.rint(self._means[label]).astype(int).tolist() if label else (0, 0, 0)
         return red, green, blue
 
