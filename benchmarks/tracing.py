@@ -39,7 +39,9 @@ def tuning() -> None:
 
 
 def _report(*, held_out: bool) -> None:
-    print("px from the true outline, both ways; nodes and turning as ratios to the true outline's; corners: straight and")
+    print(
+        "px from the true outline, both ways; nodes and turning as ratios to the true outline's; corners: straight and"
+    )
     print("curved ones' distance in px (95th percentile), missed in %, false per 100 nodes; specks: rings too many")
     print(f"  {'':18}{'mean':>7}{'p95':>7}{'max':>7}{'nodes':>7}{'turn':>7}{'straight':>9}{'curved':>8}{'missed':>8}{'false':>7}"
           f"{'specks':>7}")  # fmt: skip
@@ -55,9 +57,7 @@ def _report(*, held_out: bool) -> None:
         print(f"  {title:18}{summary(scores).line()}   worst {max(s.mean for s in scores):.3f}, "
               f"{max(s.nodes for s in scores):.2f}")  # fmt: skip
         if degrade is as_it_is and size in (256, 1024):
-            theirs = [
-                score(known, general_purpose(known.raster())) for known in corpus(size, held_out=held_out)
-            ]
+            theirs = [score(known, general_purpose(known.raster())) for known in corpus(size, held_out=held_out)]
             a, b = summary(scores), summary(theirs)
             print(f"  {'  the library':18}{b.line()}")
             print(f"    mean {a.mean / b.mean:.3f} and nodes {a.nodes / b.nodes:.2f} of the general-purpose tracer's")
@@ -153,9 +153,7 @@ def turning(rings: Rings) -> float:
     return total
 
 
-def _corners(
-    true: tuple[Path, ...], made: Rings
-) -> tuple[tuple[float, ...], tuple[float, ...], int, int]:
+def _corners(true: tuple[Path, ...], made: Rings) -> tuple[tuple[float, ...], tuple[float, ...], int, int]:
     """Distances of straight and curved corners found, how many are missed (none within 3 px), how many are false."""
     places = np.vstack([corner_points(ring) for ring in made] + [np.empty((0, 2))])
     straight: list[float] = []

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nibble_core.geometry import ARC, LINE, Path, Points
 from nibble_core.tracing.distance_kernels import beside
 
-MOST_SAMPLES = 4000
+MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
 SMOOTH_TURN = np.radians(20)
 
@@ -40,7 +40,8 @@ def furthest_off(path: Path, ring: Points) -> tuple[float, Points]:
     outline = path.flattened(0.02)
     corners = corner_points(path)
     worst, place = 0.0, outline[0]
-    for samples, target in ((ring[:: max(1, len(ring) // MOST_SAMPLES)], outline), (evenly(outline, 1.0), ring)):
+    step = max(1.0, len(ring) / MOST_SAMPLES)
+    for samples, target in ((ring[:: int(step)], outline), (evenly(outline, step), ring)):
         apart = beside(np.ascontiguousarray(samples), np.ascontiguousarray(target), True)
         if len(corners):
             tree = shapely.STRtree(shapely.points(samples))

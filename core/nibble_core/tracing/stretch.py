@@ -81,7 +81,9 @@ def _corners(samples: Points, step: float, noise: float, blunt: float) -> tuple[
         pad = min(PAD, len(few) - 1)
         # run on by turning the stretch half round its ends, which keeps direction and bend
         ring = np.vstack([2 * few[0] - few[pad:0:-1], few, 2 * few[-1] - few[-2 : -2 - pad : -1]])
-        found, apex, _ = find_corners(np.ascontiguousarray(ring), scale, noise / every, LEAST_CORNER_DEGREES + 60 * noise)
+        found, apex, _ = find_corners(
+            np.ascontiguousarray(ring), scale, noise / every, LEAST_CORNER_DEGREES + 60 * noise
+        )
         for index in found.tolist():
             at = (index - pad) * every
             if CLEAR * every <= at * step <= last * step - CLEAR * every:

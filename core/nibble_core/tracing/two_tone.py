@@ -26,7 +26,7 @@ from nibble_core.tracing.outline import (
 )
 
 Going = Callable[[], bool]
-ENOUGH = 1_000_000  # pixels to take mean colours from
+ENOUGH = 2_000_000  # pixels to take mean colours from
 
 
 @dataclass(frozen=True, eq=False)
@@ -165,24 +165,23 @@ class _Colours:
     millions, for a mean needs no more."""
 
     def __init__(self, ink: np.ndarray, picture: Raster) -> None:
-        count, self._labels = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8)
-        step = max(1, round((ink.size / ENOUGH) ** 0.5))
-        some, pixels = self._labels[::step, ::step], picture.pixels[::step, ::step]
-        flat = some[some > 0]
-        colours = Raster(np.ascontiguousarray(pixels)).over_white()[some > 0]
-        self._sizes = np.bincount(flat, minlength=count)
-        self._means = np.stack(
-            [np.bincount(flat, colours[:, k], count) / np.maximum(self._sizes, 1) for k in range(3)], 1
-        )
+        self._step = step = max(1, round((ink.size / ENOUGH) ** 0.5))
+        mask = np.ascontiguousarray(ink[::step, ::step]).astype(np.uint8)
+        count, self._labels = cv2.connectedComponents(mask, connectivity=8)
+        colours = Raster(np.ascontiguousarray(picture.pixels[::step, ::step])).over_white()
+        flat = self._labels.ravel()
+        sizes = np.maximum(np.bincount(flat, minlength=count), 1)
+        self._means = np.stack([np.bincount(flat, colours[..., k].ravel(), count) / sizes for k in range(3)], 1)
         self._picture = picture
 
     def at(self, place: tuple[float, float]) -> Colour:
         rows, columns = self._labels.shape
-        row, column = min(max(int(place[1]), 0), rows - 1), min(max(int(place[0]), 0), columns - 1)
+        row = min(max(int(place[1] / self._step), 0), rows - 1)
+        column = min(max(int(place[0] / self._step), 0), columns - 1)
         label = int(self._labels[row, column])
-        if label and not self._sizes[label]:
+        if not label:
             return _pixel_at(self._picture, place)
-        red, green, blue = np.rint(self._means[label]).astype(int).tolist() if label else (0, 0, 0)
+        red, green, blue = np.rint(self._means[label]).astype(int).tolist()
         return red, green, blue
 
 
