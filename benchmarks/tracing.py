@@ -43,8 +43,9 @@ def _report(*, held_out: bool) -> None:
         "px from the true outline, both ways; nodes and turning as ratios to the true outline's; corners: straight and"
     )
     print("curved ones' distance in px (95th percentile), missed in %, false per 100 nodes; specks: rings too many")
-    print(f"  {'':18}{'mean':>7}{'p95':>7}{'max':>7}{'nodes':>7}{'turn':>7}{'straight':>9}{'curved':>8}{'missed':>8}{'false':>7}"
-          f"{'specks':>7}")  # fmt: skip
+    heads = ["mean", "p95", "max", "nodes", "turn", "straight", "curved", "missed", "false", "specks"]
+    widths = [7, 7, 7, 7, 7, 9, 8, 8, 7, 7]
+    print(" " * 20 + "".join(f"{head:>{width}}" for head, width in zip(heads, widths, strict=True)))
     for title, size, degrade in SERIES:
         scores = []
         for known in corpus(size, held_out=held_out):

@@ -1,25 +1,31 @@
-"""Compile the loops once, during set-up: traces a small drawing that takes every path through them."""
+"""Run once after installing: compiles every loop, so that no first trace has to wait for it."""
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
-import shapely
 
 from nibble_core.geometry import Path, Region
 from nibble_core.graphics import Raster
 from nibble_core.lines.contour import contour, outer_shape
 from nibble_core.tracing import trace_two_tone
+from nibble_core.tracing.centre_lines import trace_centre_lines
+from nibble_core.tracing.colours import trace_colours
 
 
 def main() -> None:
-    rows, columns = np.mgrid[0:120, 0:120]
-    round_part = np.clip(40 - np.hypot(columns - 50, rows - 60) + 0.5, 0, 1)
-    square_part = ((abs(columns - 80) < 25) & (abs(rows - 70) < 30)).astype(float)
-    level = (255 * (1 - np.maximum(round_part, square_part))).astype(np.uint8)
-    raster = Raster(np.dstack([level, level, level, np.full_like(level, 255)]))
+    """Trace a small picture in every way and offset a small shape."""
+    picture = np.full((120, 120, 4), 255, np.uint8)
+    cv2.circle(picture, (44, 50), 30, (200, 40, 30, 255), -1, cv2.LINE_AA)
+    cv2.ellipse(picture, (62, 66), (40, 22), 20, 0, 360, (30, 40, 160, 255), -1, cv2.LINE_AA)
+    cv2.rectangle(picture, (70, 12), (108, 60), (20, 20, 20, 255), 5, cv2.LINE_AA)
+    cv2.line(picture, (8, 112), (112, 100), (20, 20, 20, 255), 4, cv2.LINE_AA)
+    raster = Raster(picture)
     trace_two_tone(raster.grey(), raster, level=0.5)
-    blob = shapely.Point(0, 0).buffer(20).union(shapely.box(10, -5, 60, 5))
-    contour(outer_shape([Region(Path.polygon(np.asarray(blob.exterior.coords)[:-1]))]), 2.0)
+    trace_colours(raster, count=4)
+    trace_centre_lines(raster.grey(), raster, level=0.5)
+    star = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
+    contour(outer_shape([Region(star), Region(Path.circle(80, 20, 10))]), 3.0)
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ import math
 import numpy as np
 from numba import njit
 
-LONGEST_HANDLE = 0.8  # of the span's length; a half circle has 0.42, and longer ones make loops
+LONGEST_HANDLE = 0.6  # of the span's length; a half circle has 0.42, and longer ones make loops
 
 compiled = njit(cache=True, error_model="numpy", nogil=True)
 

@@ -122,7 +122,7 @@ class Path:
         radius = np.hypot(*(p0 - p1).T)[arc]
         step = 2 * np.arccos(np.clip(1 - tolerance / np.maximum(radius, 1e-12), -1, 1 - 1e-12))
         counts[arc] = np.maximum(counts[arc], np.abs(rows[arc, 4]) / np.minimum(step, math.pi / 4))
-        return np.ceil(counts).astype(np.int64)
+        return np.asarray(np.ceil(counts), np.int64)
 
     def bounds(self) -> Box:
         """The smallest upright box round the path, within the flattening tolerance."""

@@ -11,7 +11,6 @@ import math
 import numpy as np
 
 from nibble_core.geometry.kernels import (
-    LONGEST_HANDLE,
     compiled,
     fit_cubic,
     fit_line,
@@ -23,6 +22,7 @@ from nibble_core.geometry.kernels import (
 LINE_KIND, CUBIC_KIND = 0, 2
 MOST = 48  # samples of a span looked at in the search
 MOST_ROUNDS = 24
+LONGEST_HANDLE = 0.8  # of a span's length
 SMOOTHED = 4.0  # units on each side over which samples are smoothed before they are divided
 APART = 8.0  # units between samples whose scatter is independent: edges near an axis ripple slowly
 LINE_PRICE, CUBIC_PRICE = 12.0, 26.0

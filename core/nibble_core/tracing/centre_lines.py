@@ -23,10 +23,11 @@ from nibble_core.tracing.outline import fit_outline
 from nibble_core.tracing.skeleton import Course, skeleton_courses
 from nibble_core.tracing.stretch import fit_stretch
 
-TOLERANCE = 0.3  # px, of the middle from what was measured
+TOLERANCE = 0.2  # px, of the middle from what was measured
 RIPPLE = 0.08  # px: how unsteady a measured middle is
 PROFILE_STEP = 0.5
 FOREIGN = 0.18  # share of the width by which a profile may differ and still be of this stroke alone
+CROWDED = 4.0  # half widths beside a junction where another stroke may lie in a profile
 LEAST_TURN = np.radians(14)
 MOST_STROKES = 5_000
 
@@ -141,6 +142,11 @@ def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[
     if keep.sum() < 2:
         return course.places, 0.0
     places, width = course.places, 0.0
+    crowded = _near(course.in_junction, round(CROWDED * half), course.closed)
+    if not course.closed:
+        reach = round(CROWDED * half)
+        crowded[:reach] |= course.stops[0] is not None
+        crowded[len(crowded) - reach :] |= course.stops[1] is not None
     for _ in range(2):
         normal = _normals(places, course.closed, half)
         reach = np.arange(-1.6 * half - 2, 1.6 * half + 2.01, PROFILE_STEP)
@@ -153,12 +159,19 @@ def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[
         if not sound.any():
             break
         width = float(np.median(ink[sound]))
-        # beside a crossing the other stroke's ink lies in the profile and pulls the middle over
-        clean = sound & (np.abs(ink - width) < FOREIGN * width + 0.5)
+        # beside a crossing the other stroke's ink lies in the profile and pulls the middle over; elsewhere a tight
+        # bend does, which is a place of the stroke all the same
+        clean = sound & ((np.abs(ink - width) < FOREIGN * width + 0.5) | ~crowded)
         if clean.sum() >= max(3, 0.3 * sound.sum()):
             keep = clean
         places = places + normal * np.where(sound, off, 0.0)[:, None]
     return _bridged(places, keep, half), width
+
+
+def _near(marked: NDArray[np.bool_], reach: int, closed: bool) -> NDArray[np.bool_]:
+    """Which places lie within ``reach`` places of a marked one."""
+    padded = np.pad(marked.astype(float), reach, "wrap" if closed and len(marked) > reach else "constant")
+    return np.asarray(np.convolve(padded, np.ones(2 * reach + 1), "valid") > 0.5)
 
 
 def _bridged(places: Points, keep: NDArray[np.bool_], half: float) -> Points:
@@ -263,7 +276,10 @@ def _end(middle: Points, stop: Points | None, cover: NDArray[np.float32], half: 
     if not len(out) or out[0] == 0:
         return middle
     tip = start + way * (walked[out[0]] - half)
-    short = middle[((middle - tip) @ way) < -0.5]
+    # only places near the end may lie beyond it: a line that winds passes there again elsewhere
+    beyond = ((middle - tip) @ way) >= -0.5
+    beyond[: max(1, len(middle) - 2 * back)] = False
+    short = middle[~beyond]
     return np.vstack([short, tip[None]]) if len(short) >= 1 else middle
 
 

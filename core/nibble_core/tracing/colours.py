@@ -171,7 +171,7 @@ def _fitted(
     if border.at_edge:
         return _along_edge(border, ends)
     points = np.vstack([ends[0][None], border.places, ends[1][None]])
-    return fit_stretch(points, tolerance=tolerance, noise=noise, trusted_from=1 + MIXED_ENDS)
+    return fit_stretch(points, tolerance=tolerance, noise=noise, trusted_from=1 + MIXED_ENDS, polished=polished)
 
 
 def _along_edge(border: Border, ends: Sequence[Points]) -> Path:

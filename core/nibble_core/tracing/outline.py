@@ -94,7 +94,7 @@ def _across(grey: Grey, places: Points, normal: Points, half: float) -> NDArray[
                   borderMode=cv2.BORDER_REPLICATE)[:, 0]
         for e in ends
     ]  # fmt: skip
-    return np.abs(values[0] - values[1]).astype(float)
+    return np.asarray(np.abs(values[0] - values[1]), float)
 
 
 def fit_outline(

@@ -34,23 +34,45 @@ def polish(path: Path, corners: NDArray[np.bool_], ring: Points) -> Path:
 
     ``corners``: which nodes are to stay corners, shape (n,); the others become smooth if they nearly are.
     """
-    count = len(path)
-    if count < 2 or not (path.kinds == CUBIC).any():
+    if len(path) < 2 or not (path.kinds == CUBIC).any():
         return path
+    return _polished(path, corners, ring, len(path))
+
+
+def polish_open(path: Path, points: Points) -> Path:
+    """An open ``path`` nearer to the dense ``points`` (n, 2) it was fitted to; its two ends stay where they are."""
+    if not (path.kinds == CUBIC).any():
+        return path
+    count = len(path)
+    # a straight way back makes it a ring of which only the path itself is moved
+    back = np.zeros((1, 8))
+    back[0, :2], back[0, 6:] = path.rows[-1, 6:], path.rows[0, :2]
+    corners = np.zeros(count + 1, bool)
+    corners[[0, count]] = True
+    ring = Path(np.append(path.kinds, np.uint8(LINE)), np.vstack([path.rows, back]))
+    better = _polished(ring, corners, points, count)
+    return Path(better.kinds[:count].copy(), better.rows[:count].copy(), closed=False)
+
+
+def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int) -> Path:
+    """The first ``own`` segments of a closed path nearer to the samples."""
     chain = _Chain.of(path, corners)
     for _ in range(ROUNDS):
-        samples, segment, t = _assign(chain.path(path.kinds), chain.smooth, ring)
-        if len(samples) < 2 * count:
+        used, segment, t = _assign(chain.path(path.kinds), chain.smooth, samples)
+        of_path = segment < own
+        used, segment, t = used[of_path], segment[of_path], t[of_path]
+        if len(used) < 2 * own:
             break
         before = chain
-        if count <= WINDOW:
-            chain = _improve(chain, np.arange(count), samples, segment, t)
+        if own <= WINDOW:
+            chain = _improve(chain, np.arange(own), used, segment, t)
         else:
-            for start in range(0, count, WINDOW // 2):
-                window = (np.arange(start, start + WINDOW)) % count
+            for start in range(0, own, WINDOW // 2):
+                window = np.arange(start, start + WINDOW)
+                window = window % own if own == len(path) else window[window < own]
                 of_window = np.isin(segment, window)
                 if of_window.sum() > 2 * WINDOW:
-                    chain = _improve(chain, window, samples[of_window], segment[of_window], t[of_window])
+                    chain = _improve(chain, window, used[of_window], segment[of_window], t[of_window])
         if np.abs(chain.nodes - before.nodes).max() < SETTLED:
             break
     return chain.path(path.kinds)
@@ -180,7 +202,8 @@ def _improve(
     held[[block - 1, 2 * block - 1, 3 * block - 1]] = True
     held[[3 * block + size, 4 * block + size, 5 * block + size]] = True
     if not closed:
-        held[[0, block, 2 * block]] = True
+        held[[0, block]] = True
+        held[2 * block] = bool(chain.smooth[window[0]])
     smooth_nodes = window[chain.smooth[window]]
     previous = (np.arange(count) - 1) % count
     beside_line = [local[i] for i in smooth_nodes if chain.straight[i] or chain.straight[previous[i]]]
@@ -213,14 +236,14 @@ def _improve(
         unknowns = 6 * block
         outer = (values * weight[:, None])[:, :, None] * values[:, None, :]
         cells = columns[:, :, None] * unknowns + columns[:, None, :]
-        normal_matrix = np.bincount(cells.ravel(), outer.ravel(), unknowns**2).reshape(unknowns, unknowns)
+        normal_matrix: Numbers = np.bincount(cells.ravel(), outer.ravel(), unknowns**2).reshape(unknowns, unknowns)
         right = np.bincount(columns.ravel(), (values * (weight * r)[:, None]).ravel(), unknowns)
         # sliding a smooth joint along the outline changes little: it is held lightly, or it would wander
         tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
         for i in smooth_nodes:
             at = [local[i], block + local[i]]
-            between_lines = chain.straight[i] and chain.straight[previous[i]]
-            normal_matrix[np.ix_(at, at)] += (HOLD if between_lines else SLIDE) * np.outer(tangents[i], tangents[i])
+            grip = HOLD if chain.straight[i] and chain.straight[previous[i]] else SLIDE
+            normal_matrix[np.ix_(at, at)] += grip * np.outer(tangents[i], tangents[i])
         matrix, target = normal_matrix[np.ix_(free, free)], right[free]
         improved = None
         for _attempt in range(4):

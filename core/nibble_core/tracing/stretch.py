@@ -10,18 +10,23 @@ from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import crossing, find_corners, scatter
 from nibble_core.geometry.span_kernels import lay_open
-from nibble_core.tracing.outline import LEAST_CORNER_DEGREES
+from nibble_core.tracing.distance_kernels import beside
+from nibble_core.tracing.outline import LEAST_CORNER_DEGREES, MUCH_WORSE
+from nibble_core.tracing.polish import polish_open
 
 STEP = 0.7  # px between samples, as rings have it
 CLEAR = 5.0  # px beside an end where no corner is looked for
 PAD = 24  # samples a stretch is run on beyond its ends, so that corners are judged alike everywhere
 
 
-def fit_stretch(points: Points, *, tolerance: float, noise: float, trusted_from: int = 1, blunt: float = 1.0) -> Path:
+def fit_stretch(
+    points: Points, *, tolerance: float, noise: float, trusted_from: int = 1, blunt: float = 1.0, polished: bool = True
+) -> Path:
     """An open path from ``points[0]`` to ``points[-1]`` exactly, within ``tolerance`` px of those between.
 
     ``trusted_from``: how many points beside each end are passed over, because pixels there show more than two colours.
-    ``blunt``: px over which the source rounds a corner; the middle of a thick line rounds it by half its width.
+    ``blunt``: px over which the source rounds a corner; the middle of a thick line rounds it by half its width. Without
+    ``polished`` the pieces are fitted one by one only: for previews.
     """
     start, end = points[0], points[-1]
     inner = points[trusted_from:-trusted_from] if len(points) > 2 * trusted_from + 3 else points[1:-1]
@@ -53,7 +58,16 @@ def fit_stretch(points: Points, *, tolerance: float, noise: float, trusted_from:
             made += 1
         else:
             made = lay_open(np.ascontiguousarray(side), step, scatter(noise, tolerance), tolerance, rows, kinds, made)
-    return Path(kinds[:made].copy(), rows[:made].copy(), closed=False)
+    rough = Path(kinds[:made].copy(), rows[:made].copy(), closed=False)
+    if not polished:
+        return rough
+    better = polish_open(rough, samples[skip:-skip] if len(samples) > 4 * skip else samples)
+    return better if off_from(better, samples) <= MUCH_WORSE * off_from(rough, samples) else rough
+
+
+def off_from(path: Path, samples: Points) -> float:
+    """Largest distance of the samples from an open path they run along with, px."""
+    return float(beside(np.ascontiguousarray(samples), path.flattened(0.02), False).max())
 
 
 def _straight(line: Points, limit: float) -> bool:

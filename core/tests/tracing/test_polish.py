@@ -34,36 +34,41 @@ def residual(path: Path, samples: np.ndarray) -> float:
     return float((distances(samples, [path.flattened(0.005)]) ** 2).mean())
 
 
+def fitted(samples: np.ndarray, tolerance: float) -> tuple[Path, np.ndarray]:
+    kinds, rows, corners = fit_ring(samples, tolerance, 0.0, 22.0)
+    return Path(kinds, rows), corners
+
+
 class PolishTest(unittest.TestCase):
     def test_it_comes_nearer_and_adds_no_node(self):
         for lobes in (3, 5, 9):
             with self.subTest(lobes=lobes):
                 samples = ring(lambda a, lobes=lobes: 120 + 15 * np.sin(lobes * a))
-                rough = Path(*fit_ring(samples, 0.25, 0.0, 22.0))
-                better = polish(rough, samples)
+                rough, corners = fitted(samples, 0.25)
+                better = polish(rough, corners, samples)
                 self.assertEqual(len(better), len(rough))
                 self.assertLess(residual(better, samples), residual(rough, samples))
                 np.testing.assert_array_equal(better.rows[-1, 6:], better.rows[0, :2])
 
     def test_straight_stays_straight_and_joints_stay_smooth(self):
         samples = capsule()
-        path = polish(Path(*fit_ring(samples, 0.12, 0.0, 22.0)), samples)
+        path = polish(*fitted(samples, 0.12), samples)
         self.assertGreaterEqual(int((path.kinds == LINE).sum()), 2)
         self.assertEqual(len(corner_points(path)), 0)
         self.assertLess(stray(path, samples), 0.3)
 
     def test_long_rings_are_polished_in_windows(self):
         samples = ring(lambda a: 150 + 12 * np.sin(31 * a) + 4 * np.cos(17 * a), 9000)
-        rough = Path(*fit_ring(samples, 0.1, 0.0, 22.0))
+        rough, corners = fitted(samples, 0.1)
         self.assertGreater(len(rough), 48)
-        better = polish(rough, samples)
+        better = polish(rough, corners, samples)
         self.assertLess(residual(better, samples), residual(rough, samples))
         self.assertLess(stray(better, samples), 0.5)
 
     def test_circles_and_polygons_are_left_alone(self):
         square = np.array([[50.0, 50], [150, 50], [150, 150], [50, 150]])
         path = Path.polygon(square)
-        self.assertIs(polish(path, square), path)
+        self.assertIs(polish(path, np.ones(4, bool), square), path)
 
 
 class OutlineTest(unittest.TestCase):
