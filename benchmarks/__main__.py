@@ -1,15 +1,20 @@
-"""./nibble benchmark [NAME…]: tracing, contours, files, refusals; all without names."""
+"""./nibble benchmark [NAME…]: all without names; “tuning” shows the half of the corpus that may be tuned on."""
 
 import sys
 
-from benchmarks import contours, files, refusals, tracing
+from benchmarks import colours, contours, drawings, files, refusals, strokes, tracing, verdicts
 
-BENCHMARKS = {"tracing": tracing.run, "contours": contours.run, "files": files.run, "refusals": refusals.run}
+BENCHMARKS = {
+    "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
+    "drawings": drawings.run, "contours": contours.run, "files": files.run, "refusals": refusals.run,
+}  # fmt: skip
+ALSO = {"tuning": tracing.tuning}
 
 if __name__ == "__main__":
-    unknown = [name for name in sys.argv[1:] if name not in BENCHMARKS]
+    known = {**BENCHMARKS, **ALSO}
+    unknown = [name for name in sys.argv[1:] if name not in known]
     if unknown:
-        sys.exit(f"There is no benchmark “{unknown[0]}”; there are {', '.join(BENCHMARKS)}.")
+        sys.exit(f"There is no benchmark “{unknown[0]}”; there are {', '.join(known)}.")
     for name in sys.argv[1:] or BENCHMARKS:
-        BENCHMARKS[name]()
+        known[name]()
         print()

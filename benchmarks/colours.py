@@ -27,9 +27,7 @@ SIZE, LARGER, OFF = 1000, 4, 40
 
 
 def run() -> None:
-    print(
-        f"colour areas of pictures {SIZE} px wide: pixels off by more than {OFF} levels when rendered back {LARGER} times"
-    )
+    print(f"colours, {SIZE} px wide: pixels off by more than {OFF} levels when rendered back {LARGER} times")
     print("as large, error of the areas' sum, regions, mean deviation in px")
     for name, draw in PICTURES.items():
         truth = Raster(np.asarray(draw(SIZE * LARGER, "#ffffff").picture().convert("RGBA")).copy()).over_white()
@@ -39,9 +37,8 @@ def run() -> None:
         ):
             traced = trace_colours(read_picture(content, name).raster, count=8)
             off, area = rendered_back(traced, truth)
-            print(
-                f"  {name:12}{kind}  {100 * off:6.3f} %  {area:8.1e}  {len(traced.regions):4}  {traced.deviation()[1]:.3f}"
-            )
+            regions, deviation = len(traced.regions), traced.deviation()[1]
+            print(f"  {name:12}{kind}  {100 * off:6.3f} %  {area:8.1e}  {regions:4}  {deviation:.3f}")
     speed()
 
 

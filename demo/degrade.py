@@ -32,6 +32,13 @@ def as_phone_photo(canvas: Canvas, quality: int = 70, seed: int = 7) -> bytes:
     return _jpeg(Image.fromarray(np.clip(shaded, 0, 255).astype(np.uint8)), quality)
 
 
+def as_soft_thumbnail(canvas: Canvas, quality: int = 82) -> bytes:
+    """A small picture enlarged once and reduced again on its way: soft, on white, saved with losses."""
+    paper = _on_white(canvas.picture())
+    half = paper.resize((paper.width * 2 // 3, paper.height * 2 // 3), Image.Resampling.BILINEAR)
+    return _jpeg(half.resize(paper.size, Image.Resampling.BICUBIC), quality)
+
+
 def _on_white(picture: Image.Image) -> Image.Image:
     paper = Image.new("RGB", picture.size, "white")
     paper.paste(picture, mask=picture.getchannel("A"))

@@ -116,3 +116,18 @@ def lighthouse(width_px: int, ground: str | None = None) -> Canvas:
     c.polygon([(40, 23), (8, 15), (8, 24), (40, 27)], GOLD)
     c.polygon([(14, 100), (30, 88), (52, 92), (74, 87), (88, 100), (70, 104), (30, 104)], "#5a6b66")
     return c
+
+
+def wheat(width_px: int, ground: str | None = None) -> Canvas:
+    """An ear of wheat on a bent stalk."""
+    c = Canvas(width_px, 128, ground)
+    stalk = curve((50, 30), (50, 66), (48, 96), (40, 122))
+    c.stroke(stalk, 3.4, INK)
+    c.disc(50, 18, 5.6, 12.5, fill=INK)
+    for step in range(4):
+        y = 37 + 14.5 * step
+        for side in (-1, 1):
+            c.disc(50 + side * 12.5 - step * 0.6, y, 5.4, 11.5, fill=INK, turn=side * 36)
+    for side in (-1, 1):
+        c.stroke(curve((50 - 3, 92), (50 + side * 10, 84), (50 + side * 26, 84), (50 + side * 30, 96)), 3.0, INK)
+    return c

@@ -20,7 +20,11 @@ LOOK_PX = 900
 PHOTO_FLAT = 0.72  # share of pixels near one of its flat colours under which a picture is a photo
 NEAR_FLAT = 26.0  # levels
 TINY = 120  # px: a logo smaller than this along its longer side is a thumbnail
-SOFT = 3.2  # px over which an edge goes from ink to paper
+SMALL = 300  # px: a soft one smaller than this was reduced and enlarged on its way
+SOFT = 1.22  # px over which an edge goes from ink to paper, of a picture that was resampled
+RESTLESS = 8.5  # levels about its flat colours, of a photo of few tones
+UNEVEN = 5.0  # levels about its flat colours, of a drawing under uneven light
+ON_LINE = 30.0  # levels off the straight way from ink to paper, of its shades
 LINE_EVEN = 0.42  # spread of line widths over their median, of a line drawing
 LINE_LONG = 22.0  # length of all lines over their width
 
@@ -66,9 +70,11 @@ def judged(raster: Raster, facts: Facts, *, paths: int = 0, lettering: Sequence[
             f"Could you turn the text in {', '.join(fonts)} into outlines and send the file again?" if fonts else ""
         )
         return Verdict("paths", "paths", sentence, request, **measured)  # type: ignore[arg-type]
-    kind = _kind(facts, palette, flat, ink)
-    tiny = max(raster.width, raster.height) < TINY
-    if tiny or (softness > SOFT and max(raster.width, raster.height) < 2.5 * TINY):
+    kind = _kind(facts, palette, flat, noise, ink)
+    if kind == "photo":
+        measured["lettering"] = ()  # texture reads as letters; and nobody sets a photo again in a font
+    longer = max(raster.width, raster.height)
+    if longer < TINY or (softness > SOFT and longer < SMALL):
         wanted = "It is too small and too soft to come out well."
         sentence = f"{_NAMES[kind]} of {raster.width} × {raster.height} px. {wanted} Ask the client for the original."
         return Verdict(kind, "ask", sentence, ASK.format(px=1200), **measured)  # type: ignore[arg-type]
@@ -99,9 +105,11 @@ def _reduced(raster: Raster) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
     return shown, cv2.cvtColor(shown, cv2.COLOR_RGB2GRAY).astype(np.float32) / np.float32(255)
 
 
-def _kind(facts: Facts, palette: NDArray[np.float64], flat: float, ink: NDArray[np.bool_]) -> str:
+def _kind(facts: Facts, palette: NDArray[np.float64], flat: float, noise: float, ink: NDArray[np.bool_]) -> str:
+    if noise > UNEVEN and len(palette) <= 5 and _shades_of_one_ink(palette):
+        return "line drawing" if _is_line_drawing(ink) else "filled shapes"
     coloured = palette[(palette.max(1) - palette.min(1)) > 34]
-    if flat < PHOTO_FLAT or len(palette) > 16:
+    if flat < PHOTO_FLAT or len(palette) > 16 or (noise > RESTLESS and len(palette) > 5):
         greys = len(coloured) == 0 and facts.is_grey
         # a pencil drawing under uneven light is no photo: nearly all of it is paper
         if not (greys and 0.005 < ink.mean() < 0.45 and _is_line_drawing(ink)):
@@ -112,6 +120,15 @@ def _kind(facts: Facts, palette: NDArray[np.float64], flat: float, ink: NDArray[
     if len(palette) > 4:
         return "flat colours"
     return "line drawing" if _is_line_drawing(ink) else "filled shapes"
+
+
+def _shades_of_one_ink(palette: NDArray[np.float64]) -> bool:
+    """All colours lie on the way from the darkest to the lightest."""
+    order = np.argsort(palette.sum(1))
+    dark, light = palette[order[0]], palette[order[-1]]
+    way = (light - dark) / max(float(np.linalg.norm(light - dark)), 1e-9)
+    beside = palette - dark - np.outer((palette - dark) @ way, way)
+    return bool(np.linalg.norm(beside, axis=1).max() < ON_LINE)
 
 
 def _flatness(shown: NDArray[np.uint8], palette: NDArray[np.float64]) -> tuple[float, float]:

@@ -50,6 +50,8 @@ def _attributes(shape: Drawn) -> dict[str, str]:
                 said["stroke-miterlimit"] = format_number(shape.mitre_limit)
             if shape.dashes:
                 said["stroke-dasharray"] = " ".join(format_number(d, 4) for d in shape.dashes)
+                if shape.phase:
+                    said["stroke-dashoffset"] = format_number(shape.phase, 4)
     if shape.opacity < 1:
         said["opacity"] = format_number(shape.opacity)
     if shape.spot:

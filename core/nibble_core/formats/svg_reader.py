@@ -380,11 +380,12 @@ class _Walk:
         ]
         if any(d < 0 for d in dashes) or sum(dashes) <= 0:
             dashes = []
+        phase = length(style.get("stroke-dashoffset"), diagonal, 0.0) * scale
         opacity = stroke[1] * share(style.get("stroke-opacity", "1")) * scope.opacity
         cap, join = style.get("stroke-linecap", "butt"), style.get("stroke-linejoin", "miter")
         limit = length(style.get("stroke-miterlimit"), 1.0, 4.0)
         for path in paths:
-            yield Stroke(path, width, stroke[0], scope.layer, "", opacity, cap, join, limit, tuple(dashes))
+            yield Stroke(path, width, stroke[0], scope.layer, "", opacity, cap, join, limit, tuple(dashes), phase)
 
     def _paint(self, text: str, style: Style) -> tuple[Colour, float] | None:
         """The colour of a fill or stroke; the mean one of a gradient or pattern."""

@@ -56,6 +56,7 @@ class Stroke:
     join: str = "miter"
     mitre_limit: float = 4.0
     dashes: tuple[float, ...] = ()
+    phase: float = 0.0
 
     @property
     def nodes(self) -> int:
@@ -68,7 +69,11 @@ class Stroke:
     def mapped(self, affine: Affine) -> Stroke:
         scale = math.sqrt(abs(affine.determinant))
         return replace(
-            self, path=self.path.mapped(affine), width=self.width * scale, dashes=tuple(d * scale for d in self.dashes)
+            self,
+            path=self.path.mapped(affine),
+            width=self.width * scale,
+            dashes=tuple(d * scale for d in self.dashes),
+            phase=self.phase * scale,
         )
 
     def svg(self, decimals: int = 3) -> str:

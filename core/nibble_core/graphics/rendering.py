@@ -35,7 +35,7 @@ def _outlines(shape: Shape | Stroke, scale: float) -> list[list[NDArray[np.float
         return [[ring.flattened(0.05) for ring in region.rings]]
     drawn = Stroke(
         shape.path.mapped(Affine.scale(scale)), max(shape.width * scale, 1.0), cap=shape.cap, join=shape.join,
-        mitre_limit=shape.mitre_limit, dashes=tuple(d * scale for d in shape.dashes),
+        mitre_limit=shape.mitre_limit, dashes=tuple(d * scale for d in shape.dashes), phase=shape.phase * scale,
     )  # fmt: skip
     return [
         [np.asarray(area.exterior.coords)[:-1, :2], *(np.asarray(hole.coords)[:-1, :2] for hole in area.interiors)]

@@ -31,7 +31,7 @@ def covered_by(stroke: Stroke) -> list[shapely.Polygon]:
     half = stroke.width / 2
     step = 2 * np.arccos(np.clip(1 - min(CHORD, half / 4) / half, -1, 1))
     quarter = max(2, int(np.ceil(np.pi / 2 / max(step, 1e-3))))
-    lines = _dashed(points, stroke.dashes) if stroke.dashes and sum(stroke.dashes) > 1e-6 else [points]
+    lines = _dashed(points, stroke.dashes, stroke.phase) if stroke.dashes and sum(stroke.dashes) > 1e-6 else [points]
     areas = []
     for line in lines:
         if stroke.path.closed and not stroke.dashes and len(line) >= 4:
@@ -51,17 +51,19 @@ def covered_by(stroke: Stroke) -> list[shapely.Polygon]:
     return polygons(shapely.union_all(areas)) if areas else []
 
 
-def _dashed(points: Points, dashes: tuple[float, ...]) -> list[Points]:
-    """The drawn stretches of a polyline; an odd list of dashes and gaps is taken twice, as SVG and PDF do."""
+def _dashed(points: Points, dashes: tuple[float, ...], phase: float) -> list[Points]:
+    """The drawn stretches of a polyline that starts ``phase`` into the pattern; an odd list of dashes and gaps is taken
+    twice, as SVG and PDF do."""
     pattern = dashes if len(dashes) % 2 == 0 else dashes * 2
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
-    length, at, index = float(along[-1]), 0.0, 0
+    length, at, index = float(along[-1]), -(phase % sum(pattern)), 0
     pieces: list[Points] = []
     while at < length and len(pieces) < 100_000:
         end = min(at + pattern[index % len(pattern)], length)
-        if index % 2 == 0 and end > at:
-            inner = points[(along > at) & (along < end)]
-            ends = [[np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])] for s in (at, end)]
+        start = max(at, 0.0)
+        if index % 2 == 0 and end > start:
+            inner = points[(along > start) & (along < end)]
+            ends = [[np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])] for s in (start, end)]
             pieces.append(np.vstack([ends[:1], inner, ends[1:]]))
         at, index = max(end, at + 1e-6), index + 1
     return pieces

@@ -144,9 +144,9 @@ def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[
     places, width = course.places, 0.0
     crowded = _near(course.in_junction, round(CROWDED * half), course.closed)
     if not course.closed:
-        reach = round(CROWDED * half)
-        crowded[:reach] |= course.stops[0] is not None
-        crowded[len(crowded) - reach :] |= course.stops[1] is not None
+        span = round(CROWDED * half)
+        crowded[:span] |= course.stops[0] is not None
+        crowded[max(0, len(crowded) - span) :] |= course.stops[1] is not None
     for _ in range(2):
         normal = _normals(places, course.closed, half)
         reach = np.arange(-1.6 * half - 2, 1.6 * half + 2.01, PROFILE_STEP)

@@ -236,7 +236,8 @@ def _improve(
         unknowns = 6 * block
         outer = (values * weight[:, None])[:, :, None] * values[:, None, :]
         cells = columns[:, :, None] * unknowns + columns[:, None, :]
-        normal_matrix: Numbers = np.bincount(cells.ravel(), outer.ravel(), unknowns**2).reshape(unknowns, unknowns)
+        sums = np.bincount(cells.ravel(), outer.ravel(), unknowns**2)
+        normal_matrix = np.asarray(sums, np.float64).reshape(unknowns, unknowns)
         right = np.bincount(columns.ravel(), (values * (weight * r)[:, None]).ravel(), unknowns)
         # sliding a smooth joint along the outline changes little: it is held lightly, or it would wander
         tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
