@@ -44,6 +44,7 @@ def _cat(rng: np.random.Generator) -> Image.Image:
     cat = Image.new("RGBA", (SIZE, SIZE), (0, 0, 0, 0))
     pen = ImageDraw.Draw(cat)
     for cx, cy, rx, ry in ((330, 470, 130, 150), (320, 270, 100, 88)):
+        pen.ellipse((cx - rx, cy - ry, cx + rx, cy + ry), fill=(92, 78, 68, 255))
         for _ in range(5200):
             angle, share = rng.uniform(0, 2 * math.pi), math.sqrt(rng.uniform(0, 1))
             x, y = cx + rx * share * math.cos(angle), cy + ry * share * math.sin(angle)

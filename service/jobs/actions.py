@@ -20,6 +20,7 @@ from nibble_core.ticket import Change, Ticket, apply, first_ticket, overlap, tic
 Author = AbstractBaseUser | None
 SENSIBLE_WIDTHS = (10.0, 600.0)
 USUAL_WIDTH = 100.0
+PHOTO_SMOOTHING = 0.6
 
 
 class ChangedMeanwhile(NibbleError):
@@ -43,6 +44,8 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
         name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=_first_mode(picture),
         quantity=1,
     )  # fmt: skip
+    if picture.verdict.kind == "photo":  # hair and grain are not to be cut one by one
+        ticket = apply(ticket, [Change("artworks/a1/trace/smooth", PHOTO_SMOOTHING)])
     return keep_new_job(author, ticket, f"started from {name}")
 
 

@@ -18,7 +18,8 @@ from nibble_core.graphics import Grey, Raster
 WORK_PX = 1400  # longer side; tones need no more
 STYLES = ("solid shadows", "bands", "line-like edges")
 STEPS = 8  # along an edge, either way
-SOFT = 0.02  # grey levels over which one tone gives way to the next
+SMOOTHING = 0.0028  # of the longer side: over which the edges of tones are smoothed
+SOFT = 2.5  # how steeply one tone gives way to the next, so that an edge takes about a pixel
 BRIDGE = 0.012  # of the longer side: width of a bar that holds an island
 WORTH = 0.01  # share of all ink under which an island is dropped, not bridged
 
@@ -36,10 +37,10 @@ def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = 
     levels = _levels(grey[inside] if inside.any() else grey.ravel(), count if style == "bands" else 2)
     tones = np.zeros_like(grey)
     for level in levels:
-        tones += np.clip((grey - level) / SOFT + 0.5, 0, 1) / len(levels)
+        tones += (grey > level).astype(np.float32) / np.float32(len(levels))
     if style == "line-like edges":
-        tones = np.minimum(tones, _lines(small))
-    tones = _without_crumbs(tones)
+        tones = np.minimum(tones, (_lines(small) > 0.5).astype(np.float32))
+    tones = _rounded_off(_without_crumbs(tones), len(levels))
     if one_piece:
         tones = _in_one_piece(tones)
     value = np.rint(255 * tones).astype(np.uint8)
@@ -105,6 +106,20 @@ def _without_crumbs(tones: Grey) -> Grey:
     radius = max(1, round(size / 700))
     ring = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
     return np.asarray(cv2.morphologyEx(cv2.morphologyEx(tones, cv2.MORPH_OPEN, ring), cv2.MORPH_CLOSE, ring))
+
+
+def _rounded_off(tones: Grey, steps: int) -> Grey:
+    """Areas of ``steps`` + 1 tones with smooth edges a pixel soft: each place takes the tone that is most about it, so
+    that no sliver of a third tone comes between two."""
+    sigma = SMOOTHING * max(tones.shape) + 0.6
+    index = np.rint(tones * steps).astype(np.uint8)
+    total, weights = np.zeros_like(tones), np.zeros_like(tones)
+    for k in range(steps + 1):
+        about = cv2.GaussianBlur((index == k).astype(np.float32), (0, 0), sigma)
+        weight = np.maximum(about, np.float32(1e-6)) ** np.float32(SOFT * sigma)
+        total += weight * np.float32(k / steps)
+        weights += weight
+    return np.asarray(total / weights)
 
 
 def _in_one_piece(tones: Grey) -> Grey:

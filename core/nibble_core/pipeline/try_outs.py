@@ -40,7 +40,8 @@ class Tried:
 
 
 def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
-    """Six to nine settings for the way an artwork is traced now; tones for a photo that is still whole."""
+    """Six to nine settings for the way an artwork is traced now; tones for a photo that is still whole; none for paths
+    that are used as they are."""
     here = f"artworks/{artwork.id}"
     at = f"{here}/trace"
     if work.pictures[artwork.id].value.verdict.kind == "photo" or artwork.clean.tones != "none":
@@ -55,7 +56,9 @@ def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
             for name, value in _levels(level)
             for how, deviation in (("as measured", None), ("smoother", 0.15))
         ]
-    if artwork.trace.mode in ("outer", "paths"):
+    if artwork.trace.mode == "paths":
+        return []
+    if artwork.trace.mode == "outer":
         return [
             TryOut(f"{name}, {corners} corners", (Change(f"{at}/smooth", smooth), Change(f"{at}/corners", corners)))
             for name, smooth in (("true to the pixels", 0.0), ("smoother", 0.4))

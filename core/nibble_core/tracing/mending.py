@@ -15,6 +15,9 @@ from nibble_core.geometry.regions import polygons
 STACKED = 1e-3
 """mm: nodes nearer than a file's positions are one node."""
 LEAST_AREA = 1e-6
+MENDED = 0.02
+"""mm: how far a mended ring may lie off the one that crossed itself; nearer ones take hundreds of nodes."""
+TOUCHING = 2e-5  # mm² by which a ring that crosses itself covers less or more than it encloses
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,8 +45,11 @@ def mended(region: Region) -> Mended:
     area = cleaned.polygon()
     if area.is_valid:
         return Mended((cleaned,), +counts)
+    whole = shapely.make_valid(area)
+    if abs(whole.area - cleaned.area()) < TOUCHING:  # rings that only touch at a node cross nothing
+        return Mended((cleaned,), +counts)
     counts["self-crossings"] += 1
-    parts = [refit_polygon(part) for part in polygons(shapely.make_valid(area)) if part.area > LEAST_AREA]
+    parts = [refit_polygon(part, MENDED) for part in polygons(whole) if part.area > LEAST_AREA]
     return Mended(tuple(parts), +counts)
 
 

@@ -16,7 +16,7 @@ import { Track } from "./Track";
 import { TryOuts } from "./TryOuts";
 import type { Ticket } from "./ticket";
 import { PICK, type Tool } from "./tools";
-import { touchUpChange } from "./touchUps";
+import { alikeChange, type Reach, touchUpChange } from "./touchUps";
 import { useJobDesk } from "./useJobDesk";
 
 const USUAL_BRUSH = 4;
@@ -54,10 +54,12 @@ export function JobScreen() {
   const [tool, setTool] = useState<Tool>(PICK);
   const [brush, setBrush] = useState(USUAL_BRUSH);
   const [trying, setTrying] = useState(false);
+  const [reach, setReach] = useState<Reach>("only this");
   const asked = search.get("station") as StationKey | null;
   const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
   const go = (next: StationKey) => {
     setTool(PICK);
+    setReach("only this");
     setTrying(false);
     setSearch({ station: next }, { replace: true });
   };
@@ -106,7 +108,9 @@ export function JobScreen() {
   const work = desk.work;
   const first = ticket.artworks[0]?.id;
   const toned = work?.artworks[first ?? ""]?.kind === "photo" || ticket.artworks[0]?.clean.tones !== "none";
-  const offersTryOuts = (station === "trace" && work !== undefined) || (station === "clean" && toned);
+  const ownPaths = ticket.artworks[0]?.trace.mode === "paths";
+  const offersTryOuts =
+    (station === "trace" && work !== undefined && !ownPaths) || (station === "clean" && toned);
   const blocked = desk.final?.stations.some((one) => one.state === "blocked") ?? false;
   return (
     <chakra.div height="100vh" display="flex" flexDirection="column" minWidth="1000px">
@@ -132,7 +136,11 @@ export function JobScreen() {
                 settling={desk.settling}
                 onRegion={(artwork, shape) => {
                   const touchUps = ticket.artworks.find((one) => one.id === artwork)?.touch_ups ?? [];
-                  desk.change(touchUpChange(artwork, shape, touchUps));
+                  desk.change(
+                    reach === "only this"
+                      ? touchUpChange(artwork, shape, touchUps)
+                      : alikeChange(artwork, shape, reach),
+                  );
                 }}
               />
               {trying && first && (
@@ -155,7 +163,15 @@ export function JobScreen() {
               sentences={desk.job.sentences}
               work={work}
               tools={
-                <ToolRow station={station} tool={tool} brush={brush} onTool={setTool} onBrush={setBrush} />
+                <ToolRow
+                  station={station}
+                  tool={tool}
+                  brush={brush}
+                  reach={reach}
+                  onTool={setTool}
+                  onBrush={setBrush}
+                  onReach={setReach}
+                />
               }
             >
               {offersTryOuts && (

@@ -8,6 +8,8 @@ const Input = chakra("input");
 interface Props {
   station: StationKey;
   view: ViewKey;
+  /** Whether there are pixels to measure a deviation from. */
+  measurable: boolean;
   onView: (view: ViewKey) => void;
   loupe: boolean;
   onLoupe: (on: boolean) => void;
@@ -26,7 +28,7 @@ interface Props {
 /** Views, fading and zoom, along the foot of the table. */
 export function TableBar(props: Props) {
   const { station, view, fade, leftOut, unit } = props;
-  const views = station === "trace" ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
+  const views = props.measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
   return (
     <>
       <chakra.div

@@ -318,7 +318,8 @@ export function TableView(props: Props) {
       </chakra.div>
       <TableBar
         station={station}
-        view={view}
+        view={seen}
+        measurable={station === "trace" && hasPixels}
         onView={setView}
         loupe={loupe}
         onLoupe={setLoupe}

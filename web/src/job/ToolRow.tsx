@@ -4,6 +4,7 @@ import { Button } from "../ui/Button";
 import { useUnit } from "../ui/unit";
 import type { StationKey } from "./stations";
 import { type Tool, toolsAt } from "./tools";
+import { REACHES, type Reach } from "./touchUps";
 
 const Input = chakra("input");
 const LEAST = 0.2;
@@ -13,12 +14,14 @@ interface Props {
   station: StationKey;
   tool: Tool;
   brush: number;
+  reach: Reach;
   onTool: (tool: Tool) => void;
   onBrush: (width: number) => void;
+  onReach: (reach: Reach) => void;
 }
 
 /** What can be done by hand on the table, as words to choose from. */
-export function ToolRow({ station, tool, brush, onTool, onBrush }: Props) {
+export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach }: Props) {
   const { unit } = useUnit();
   const tools = toolsAt(station);
   if (tools.length < 3) return null;
@@ -56,6 +59,35 @@ export function ToolRow({ station, tool, brush, onTool, onBrush }: Props) {
           </Button>
         ))}
       </chakra.div>
+      {station === "trace" && tool.key === "pick" && (
+        <chakra.div
+          role="group"
+          aria-label="A click reaches"
+          display="flex"
+          flexWrap="wrap"
+          gap="4px"
+          alignItems="center"
+          marginTop="8px"
+        >
+          <chakra.span color="ink.soft" marginRight="2px">
+            A click drops or keeps:
+          </chakra.span>
+          {REACHES.map((one) => (
+            <Button
+              key={one}
+              type="button"
+              aria-pressed={one === reach}
+              minHeight="26px"
+              paddingX="7px"
+              onClick={() => onReach(one)}
+              background={one === reach ? "ink" : "paper.white"}
+              color={one === reach ? "paper" : "ink"}
+            >
+              {one === "only this" ? one : `all ${one}`}
+            </Button>
+          ))}
+        </chakra.div>
+      )}
       {tool.wide && (
         <chakra.label display="flex" alignItems="center" gap="8px" marginTop="8px">
           Brush

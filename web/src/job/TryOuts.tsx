@@ -1,8 +1,8 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, type Change, Refusal, type Tried, type TryOut } from "../api/client";
-import { formatLength } from "../engine/units";
+import { formatSize } from "../engine/units";
 import { Button } from "../ui/Button";
 import { useUnit } from "../ui/unit";
 
@@ -19,6 +19,8 @@ interface Props {
 /** Several settings side by side over the table, each with its figures; a click takes one. */
 export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
   const first = useRef<HTMLButtonElement>(null);
+  // one after the other, so that the rest of the shop is not kept waiting
+  const [done, setDone] = useState(0);
   const { data: settings } = useQuery({
     queryKey: ["try-outs", jobId, revision, artwork],
     queryFn: () => api.tryOuts(jobId, artwork),
@@ -51,11 +53,16 @@ export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
         padding="0"
         listStyleType="none"
         display="grid"
-        gap="12px"
+        gap="10px"
         gridTemplateColumns="repeat(auto-fill, minmax(190px, 1fr))"
       >
-        {settings?.map((setting) => (
-          <Card key={setting.name} {...{ jobId, revision, artwork, setting, onTake }} />
+        {settings?.map((setting, index) => (
+          <Card
+            key={setting.name}
+            {...{ jobId, revision, artwork, setting, onTake }}
+            mayStart={index <= done}
+            onSettled={() => setDone((before) => Math.max(before, index + 1))}
+          />
         ))}
       </chakra.ul>
       {!settings && <p role="status">Choosing settings to try…</p>}
@@ -63,20 +70,31 @@ export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
   );
 }
 
-function Card(props: Omit<Props, "onClose"> & { setting: TryOut }) {
-  const { jobId, revision, artwork, setting, onTake } = props;
+interface CardProps extends Omit<Props, "onClose"> {
+  setting: TryOut;
+  mayStart: boolean;
+  onSettled: () => void;
+}
+
+function Card({ jobId, revision, artwork, setting, onTake, mayStart, onSettled }: CardProps) {
   const { unit } = useUnit();
   const { data, error } = useQuery({
     queryKey: ["try-out", jobId, revision, artwork, setting.name],
     queryFn: () => api.tryOut(jobId, artwork, setting.changes),
+    enabled: mayStart,
     retry: false,
     staleTime: Number.POSITIVE_INFINITY,
   });
+  const settled = data !== undefined || error !== null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: told once, when it has settled
+  useEffect(() => {
+    if (settled) onSettled();
+  }, [settled]);
   const figures = data && [
     `${data.shapes.length} shapes`,
     `${data.nodes} nodes`,
-    ...(data.worst === null ? [] : [`worst ${formatLength(data.worst, unit)}`]),
-    ...(data.thinnest === null ? [] : [`thinnest ${formatLength(data.thinnest, unit)}`]),
+    ...(data.worst === null ? [] : [`worst ${formatThin(data.worst, unit)}`]),
+    ...(data.thinnest === null ? [] : [`thinnest ${formatThin(data.thinnest, unit)}`]),
   ];
   return (
     <li>
@@ -87,7 +105,7 @@ function Card(props: Omit<Props, "onClose"> & { setting: TryOut }) {
         onClick={() => onTake(setting.changes)}
         width="100%"
         textAlign="left"
-        padding="10px 12px 12px"
+        padding="8px 12px 9px"
         background="paper"
         border="1px solid {colors.hair}"
         borderRadius="card"
@@ -98,13 +116,13 @@ function Card(props: Omit<Props, "onClose"> & { setting: TryOut }) {
         <chakra.span
           display="grid"
           placeItems="center"
-          height="128px"
+          height="104px"
           background="paper.white"
           borderRadius="slip"
-          marginBottom="8px"
+          marginBottom="6px"
           overflow="hidden"
         >
-          {data ? <Little tried={data} /> : <span>{error ? "–" : "tracing…"}</span>}
+          {data ? <Little tried={data} /> : <span>{error ? "–" : mayStart ? "tracing…" : "waiting"}</span>}
         </chakra.span>
         <chakra.b display="block" fontWeight={600} lineHeight="1.25">
           {setting.name}
@@ -117,9 +135,14 @@ function Card(props: Omit<Props, "onClose"> & { setting: TryOut }) {
   );
 }
 
+/** Thin parts and deviations to the hundredth of a millimetre. */
+function formatThin(mm: number, unit: "mm" | "in"): string {
+  return unit === "in" ? formatSize(mm, unit) : `${mm.toFixed(2)} mm`;
+}
+
 function Little({ tried }: { tried: Tried }) {
   return (
-    <Svg viewBox={`0 0 ${tried.width} ${tried.height}`} width="100%" height="128px" aria-hidden="true">
+    <Svg viewBox={`0 0 ${tried.width} ${tried.height}`} width="100%" height="104px" aria-hidden="true">
       {tried.shapes.map((shape) =>
         shape.stroke === null ? (
           <path key={shape.d} d={shape.d} fill={shape.colour} fillRule="evenodd" />

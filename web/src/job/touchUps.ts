@@ -3,6 +3,10 @@ import { newId, type TouchUp } from "./ticket";
 
 export type TracedShape = Work["artworks"][string]["shapes"][number];
 
+/** How far a click on a region reaches. */
+export type Reach = "only this" | "of this colour" | "of this size";
+export const REACHES: readonly Reach[] = ["only this", "of this colour", "of this size"];
+
 const SAME_PLACE = 0.03;
 
 /** What a click on a region will do, in words. */
@@ -26,11 +30,7 @@ export function touchUpChange(artwork: string, shape: TracedShape, touchUps: rea
 }
 
 /** The same for every region of about this colour or size. */
-export function alikeChange(
-  artwork: string,
-  shape: TracedShape,
-  alike: "of this colour" | "of this size",
-): Change {
+export function alikeChange(artwork: string, shape: TracedShape, alike: Exclude<Reach, "only this">): Change {
   const kind = shape.dropped === "" ? "drop" : "keep";
   const value = { id: newId("t"), kind, x: shape.x, y: shape.y, colour: shape.rgb, size: shape.size, alike };
   return { path: `artworks/${artwork}/touch_ups`, value, operation: "add" };
