@@ -11,6 +11,7 @@ import numpy as np
 from nibble_core.formats.svg_path import parse_path_data
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.graphics import Raster
+from nibble_core.graphics.coverage import covered
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,9 @@ class Known:
         return sum(len(ring) for ring in self.rings)
 
     def raster(self) -> Raster:
-        level = np.rint(255 * (1 - covered([ring.flattened(0.005) for ring in self.rings], self.size))).astype(np.uint8)
+        level = np.rint(
+            255 * (1 - covered([ring.flattened(0.005) for ring in self.rings], self.size, self.size))
+        ).astype(np.uint8)
         return Raster(np.dstack([level, level, level, np.full_like(level, 255)]))
 
 
@@ -40,40 +43,6 @@ def corpus(size: int, *, held_out: bool = False) -> Iterator[Known]:
         middle = size / 2
         turn = Affine(c, s, -s, c, middle - (c - s) / 2, middle - (c + s) / 2)
         yield Known(name, size, tuple(ring.mapped(turn) for ring in rings))
-
-
-def covered(rings: list[np.ndarray], size: int) -> np.ndarray:
-    """Exact share of every pixel inside the rings (even-odd by winding them as outer and hole), float64.
-
-    Each edge is cut at pixel borders; a piece adds its height times the part of its row to its right, and sums
-    along the rows give the coverage (as font rasterisers do).
-    """
-    total = np.zeros((size, size + 2))
-    for ring in rings:
-        p, q = ring, np.roll(ring, -1, 0)
-        cuts = [np.zeros(len(p)), np.ones(len(p))]
-        owners = [np.arange(len(p))] * 2
-        for axis in (0, 1):
-            low = np.floor(np.minimum(p[:, axis], q[:, axis])).astype(int) + 1
-            count = np.maximum(np.ceil(np.maximum(p[:, axis], q[:, axis])).astype(int) - low, 0)
-            owner = np.repeat(np.arange(len(p)), count)
-            at = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count) + low[owner]
-            owners.append(owner)
-            cuts.append((at - p[owner, axis]) / (q - p)[owner, axis])
-        owner, t = np.concatenate(owners), np.clip(np.concatenate(cuts), 0, 1)
-        order = np.lexsort((t, owner))
-        owner, t = owner[order], t[order]
-        same = owner[1:] == owner[:-1]
-        edge = owner[:-1][same]
-        a = p[edge] + (q - p)[edge] * t[:-1][same][:, None]
-        b = p[edge] + (q - p)[edge] * t[1:][same][:, None]
-        middle, rise = (a + b) / 2, b[:, 1] - a[:, 1]
-        row = np.clip(np.floor(middle[:, 1]).astype(int), 0, size - 1)
-        column = np.clip(np.floor(middle[:, 0]).astype(int), 0, size)
-        share = 1 - (middle[:, 0] - column)
-        np.add.at(total, (row, column), rise * share)
-        np.add.at(total, (row, column + 1), rise * (1 - share))
-    return np.clip(np.abs(np.cumsum(total, 1)[:, :size]), 0, 1)
 
 
 def path(*pieces: tuple[tuple[float, float], ...]) -> Path:

@@ -10,11 +10,11 @@ import numpy as np
 import pikepdf
 import pypdfium2 as pdfium
 
-from benchmarks.corpus import covered
 from nibble_core.artwork.background import take_background_away
 from nibble_core.formats.pixels import write_png
 from nibble_core.geometry import Path
 from nibble_core.graphics import Raster
+from nibble_core.graphics.coverage import covered
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
@@ -22,7 +22,7 @@ from nibble_core.ticket import first_ticket
 
 
 def run() -> None:
-    ink = covered([Path.circle(200.3, 199.6, 150.4).flattened(0.005)], 400)[..., None]
+    ink = covered([Path.circle(200.3, 199.6, 150.4).flattened(0.005)], 400, 400)[..., None]
     fringe(ink)
     picture = Raster(np.dstack([np.rint(255 - ink[..., 0] * [[225]]), *[np.rint(255 - 215 * ink[..., 0])] * 2,
                                 np.full((400, 400), 255)]).astype(np.uint8))  # fmt: skip

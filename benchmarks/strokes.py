@@ -7,9 +7,9 @@ import math
 import numpy as np
 import shapely
 
-from benchmarks.corpus import covered
 from benchmarks.tracing import jpeg
 from nibble_core.graphics import Raster
+from nibble_core.graphics.coverage import covered
 from nibble_core.tracing.centre_lines import stroke_lines, trace_centre_lines
 from nibble_core.tracing.deviation import distances_to_lines, evenly_along
 
@@ -63,7 +63,7 @@ def inked(lines: list[np.ndarray], width: float) -> Raster:
         outlines = shapely.polygons([part.exterior]).tolist()[0]
         rings.append(np.asarray(shapely.orient_polygons(outlines).exterior.coords)[:-1])
         rings += [np.asarray(hole.coords)[:-1] for hole in shapely.orient_polygons(part).interiors]
-    level = np.rint(255 * (1 - covered(rings, 400))).astype(np.uint8)
+    level = np.rint(255 * (1 - covered(rings, 400, 400))).astype(np.uint8)
     return Raster(np.dstack([level, level, level, np.full_like(level, 255)]))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 
 import cv2
@@ -25,7 +26,9 @@ SLACK = 1.25  # a worst place within this many tolerances is not worth more node
 MOST_REPAIRS = 4
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
-CRISP_WIDTH = 1.25  # px between the tones on both sides of a crisp edge, at its steepest
+ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
+_SPREADS = np.linspace(0.2, 3.0, 60)  # px: blurs, and minus the share of the contrast that each leaves within 1 px
+_SHARES = np.array([-math.erf(1 / (math.sqrt(2) * spread)) for spread in _SPREADS])
 BLUNT = 1.3  # times as wide as crisp, from which corners are rounded visibly
 LEAST_CONTRAST = 0.3
 LEAST_SPACING = 30.0  # px of outline a node, above which a tight fit does not wind
@@ -67,23 +70,19 @@ def raised_to_wobble(nodes: Callable[[float], int], noise: float, length: float)
 
 def edge_bluntness(grey: Grey, rings: Sequence[Points]) -> float:
     """How many times wider than a crisp picture's its edges are: 1 for crisp ones, up to 4."""
-    tops, contrasts = [], []
+    shares = []
     for ring in sorted((ring for ring in rings if len(ring) > 20), key=len)[-PROBES:]:
-        every = max(1, len(ring) // 400)
         along = np.roll(ring, -4, 0) - np.roll(ring, 4, 0)
         normal = np.stack([-along[:, 1], along[:, 0]], 1) / np.maximum(np.hypot(*along.T), 1e-9)[:, None]
-        places, normal = ring[::every], normal[::every]
-        near, far = (_across(grey, places, normal, half) for half in (0.5, 4.0))
-        tops.append(near)
-        contrasts.append(far)
-    if not tops:
+        every = max(1, len(ring) // 400)
+        near, far = (_across(grey, ring[::every], normal[::every], half) for half in (1.0, 4.0))
+        plain = far > LEAST_CONTRAST
+        shares.append(near[plain] / far[plain])
+    share = np.concatenate(shares) if shares else np.zeros(0)
+    if len(share) < 20:
         return 1.0
-    top, contrast = np.concatenate(tops), np.concatenate(contrasts)
-    plain = contrast > LEAST_CONTRAST
-    if plain.sum() < 20:
-        return 1.0
-    width = float(np.median(contrast[plain] / np.maximum(top[plain], 1e-3)))
-    return float(np.clip(width / CRISP_WIDTH, 1.0, 4.0))
+    spread = float(np.interp(-np.median(share), _SHARES, _SPREADS))
+    return float(np.clip(ROUNDING * spread, 1.0, 4.0))
 
 
 def _across(grey: Grey, places: Points, normal: Points, half: float) -> NDArray[np.float64]:
@@ -134,7 +133,8 @@ def fit_outline(
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
             break
-        trial, sharp = _divided(path, corners, place)
+        trial, at = divided(path, place)
+        sharp = corners if at is None else np.insert(corners, at, False)
         trial = polish(trial, sharp, ring)
         off, where = furthest_off(trial, ring)
         if off > WORTH_IT * worst:
@@ -143,15 +143,16 @@ def fit_outline(
     return path
 
 
-def _divided(path: Path, corners: NDArray[np.bool_], place: Points) -> tuple[Path, NDArray[np.bool_]]:
-    """The path with a smooth node more where it comes nearest to a place; a line there becomes a curve instead."""
-    at = nearest_on(path, (float(place[0]), float(place[1])))
-    kinds, rows, i = path.kinds.copy(), path.rows.copy(), at.segment
+def divided(path: Path, place: Points) -> tuple[Path, int | None]:
+    """The path with a smooth node more where it comes nearest to a place, and the index of that node; a line there
+    becomes a curve instead."""
+    found = nearest_on(path, (float(place[0]), float(place[1])))
+    kinds, rows, i = path.kinds.copy(), path.rows.copy(), found.segment
     if kinds[i] == LINE:
         kinds[i] = CUBIC
         rows[i, 2:4], rows[i, 4:6] = rows[i, :2] * 2 / 3 + rows[i, 6:] / 3, rows[i, :2] / 3 + rows[i, 6:] * 2 / 3
-        return Path(kinds, rows), corners
-    first, second = split_row(CUBIC, rows[i], min(max(at.t, 0.2), 0.8))
+        return Path(kinds, rows, path.closed), None
+    first, second = split_row(CUBIC, rows[i], min(max(found.t, 0.2), 0.8))
     rows = np.insert(rows, i + 1, second, 0)
     rows[i] = first
-    return Path(np.insert(kinds, i, CUBIC), rows), np.insert(corners, i + 1, False)
+    return Path(np.insert(kinds, i, CUBIC), rows, path.closed), i + 1

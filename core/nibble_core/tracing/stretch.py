@@ -11,7 +11,14 @@ from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import crossing, find_corners, scatter
 from nibble_core.geometry.span_kernels import lay_open
 from nibble_core.tracing.distance_kernels import beside
-from nibble_core.tracing.outline import LEAST_CORNER_DEGREES, MUCH_WORSE
+from nibble_core.tracing.outline import (
+    LEAST_CORNER_DEGREES,
+    MOST_REPAIRS,
+    MUCH_WORSE,
+    SLACK,
+    WORTH_IT,
+    divided,
+)
 from nibble_core.tracing.polish import polish_open
 
 STEP = 0.7  # px between samples, as rings have it
@@ -61,13 +68,28 @@ def fit_stretch(
     rough = Path(kinds[:made].copy(), rows[:made].copy(), closed=False)
     if not polished:
         return rough
-    better = polish_open(rough, samples[skip:-skip] if len(samples) > 4 * skip else samples)
-    return better if off_from(better, samples) <= MUCH_WORSE * off_from(rough, samples) else rough
+    trusted = samples[skip:-skip] if len(samples) > 4 * skip else samples
+    path, (worst, place) = rough, furthest_from(rough, samples)
+    better = polish_open(rough, trusted)
+    off, where = furthest_from(better, samples)
+    if off <= MUCH_WORSE * worst:
+        path, worst, place = better, off, where
+    for _ in range(MOST_REPAIRS):
+        if worst <= SLACK * tolerance:
+            break
+        better = polish_open(divided(path, place)[0], trusted)
+        off, where = furthest_from(better, samples)
+        if off > WORTH_IT * worst:
+            break
+        path, worst, place = better, off, where
+    return path
 
 
-def off_from(path: Path, samples: Points) -> float:
-    """Largest distance of the samples from an open path they run along with, px."""
-    return float(beside(np.ascontiguousarray(samples), path.flattened(0.02), False).max())
+def furthest_from(path: Path, samples: Points) -> tuple[float, Points]:
+    """Largest distance, px, of the samples from an open path they run along with, and the sample (2,) there."""
+    apart = beside(np.ascontiguousarray(samples), path.flattened(0.02), False)
+    top = int(np.argmax(apart))
+    return float(apart[top]), samples[top]
 
 
 def _straight(line: Points, limit: float) -> bool:
