@@ -28,7 +28,7 @@ def take(page: Page, address: str) -> None:
         page.screenshot(path=FOLDER / f"{name}.png")
 
     page.goto(address)
-    expect(page.locator("[data-job]")).to_have_count(2)
+    expect(page.locator("[data-job]")).to_have_count(5)
     page.wait_for_load_state("networkidle")
     keep("board")
     kite = page.locator("[data-job]").filter(has_text="Kite Week").get_attribute("data-job")

@@ -6,12 +6,14 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import shapely
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Points
+from nibble_core.geometry.regions import oriented_rings, polygons
 from nibble_core.graphics import Raster
-
-_FRACTION = 4
+from nibble_core.graphics.coverage import covered
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,27 +26,23 @@ class Stroke:
 
 def brushed(shape: tuple[int, int], stroke: Stroke) -> NDArray[np.uint8]:
     """What a brush covers, 0 to 255, with soft rims: shape (rows, columns)."""
-    rows, columns = shape
-    mask = np.zeros(shape, np.uint8)
     if not len(stroke.points):
-        return mask
-    places = _pixels(stroke.points, rows, columns)
-    width = max(1, round(stroke.width * columns))
-    if len(places) == 1:
-        centre = (int(places[0, 0]), int(places[0, 1]))
-        radius = round(stroke.width * columns / 2 * (1 << _FRACTION))
-        cv2.circle(mask, centre, max(radius, 1), 255, -1, cv2.LINE_AA, _FRACTION)
-    else:
-        cv2.polylines(mask, [places.reshape(-1, 1, 2)], False, 255, width, cv2.LINE_AA, _FRACTION)
-    return mask
+        return np.zeros(shape, np.uint8)
+    places = stroke.points * [shape[1], shape[0]]
+    line = shapely.Point(places[0]) if len(places) == 1 else shapely.LineString(places)
+    return _mask(shape, line.buffer(max(stroke.width * shape[1] / 2, 0.5)))
 
 
 def lassoed(shape: tuple[int, int], stroke: Stroke) -> NDArray[np.uint8]:
     """What a loop encloses, 0 to 255: shape (rows, columns)."""
-    mask = np.zeros(shape, np.uint8)
-    if len(stroke.points) >= 3:
-        cv2.fillPoly(mask, [_pixels(stroke.points, *shape).reshape(-1, 1, 2)], 255, cv2.LINE_AA, _FRACTION)
-    return mask
+    if len(stroke.points) < 3:
+        return np.zeros(shape, np.uint8)
+    return _mask(shape, shapely.make_valid(shapely.Polygon(stroke.points * [shape[1], shape[0]])))
+
+
+def _mask(shape: tuple[int, int], area: BaseGeometry) -> NDArray[np.uint8]:
+    rings = [ring for part in polygons(area) for outer, holes in [oriented_rings(part)] for ring in (outer, *holes)]
+    return np.rint(255 * covered(rings, shape[1], shape[0])).astype(np.uint8)
 
 
 def rubbed_out(raster: Raster, mask: NDArray[np.uint8]) -> Raster:
@@ -57,10 +55,10 @@ def rubbed_out(raster: Raster, mask: NDArray[np.uint8]) -> Raster:
 def brought_back(raster: Raster, original: Raster, mask: NDArray[np.uint8]) -> Raster:
     """The original where the mask is: colours at once, its alpha as far as the mask covers."""
     pixels = raster.pixels.copy()
-    covered = mask > 0
-    pixels[covered, :3] = original.pixels[covered, :3]
-    back = np.minimum(original.alpha, mask)
-    pixels[..., 3] = np.where(covered, np.maximum(pixels[..., 3], back), pixels[..., 3])
+    reached = mask > 0
+    pixels[reached, :3] = original.pixels[reached, :3]
+    alpha = pixels[..., 3].astype(np.float32)
+    pixels[..., 3] = np.rint(alpha + (original.alpha - alpha) * (mask / np.float32(255))).astype(np.uint8)
     return Raster(pixels)
 
 
@@ -76,8 +74,3 @@ def without_specks(raster: Raster, smallest: float) -> Raster:
     pixels = raster.pixels.copy()
     pixels[..., 3] = np.where(gone & ~((solid > 0) & ~small[labels]), 0, pixels[..., 3])
     return Raster(pixels)
-
-
-def _pixels(fractions: Points, rows: int, columns: int) -> NDArray[np.int32]:
-    places = (fractions * [columns, rows] - 0.5) * (1 << _FRACTION)
-    return np.clip(np.rint(places), -(2**24), 2**24).astype(np.int32)

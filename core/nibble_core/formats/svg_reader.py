@@ -33,6 +33,7 @@ from nibble_core.graphics.stroking import covered_by
 
 MOST_BYTES = 200_000_000
 MOST_VISITS = 400_000
+MOST_COPIES = 20_000  # elements drawn again by way of “use”
 DEEPEST = 60
 _XLINK = "{http://www.w3.org/1999/xlink}href"
 _SVG = "http://www.w3.org/2000/svg"
@@ -104,6 +105,7 @@ class _Walk:
     lettering: list[Lettering] = field(default_factory=list)
     pictures: list[FoundPicture] = field(default_factory=list)
     visits: int = 0
+    copies: int = 0
 
     def result(self) -> ClientDrawing:
         root = self.root
@@ -159,7 +161,8 @@ class _Walk:
 
     def visit(self, node: etree._Element, scope: _Scope, inherited: Style) -> None:
         self.visits += 1
-        if self.visits > MOST_VISITS:
+        self.copies += bool(scope.uses)
+        if self.visits > MOST_VISITS or self.copies > MOST_COPIES:
             raise FileTooLarge(f"{self.called} repeats its parts without end.", "Ask for it without linked copies.")
         if scope.depth > DEEPEST or not isinstance(node.tag, str):
             return

@@ -20,12 +20,16 @@ class DemoShopTest(SimpleTestCase):
                 self.assertEqual(content, draw_loose_file(name))
                 self.assertGreaterEqual(inspect(content, name).facts.width_px, 240)
 
-    def test_both_jobs_are_finished_jobs(self) -> None:
+    def test_every_job_ends_in_a_good_trace_and_files(self) -> None:
         today = date(2026, 11, 25)
+        shapes = {"Reading room window owl": 7, "Crew shirts, crossed oars": 3, "Wheat-ear stencil": 2}
         for demo in demo_jobs(today):
             with self.subTest(demo.ticket.name):
                 work = work_out(demo.ticket, lambda _, demo=demo: demo.content, MemoryStore())
                 self.assertEqual(work.problems, [])
-                self.assertEqual(len(work.traces["a1"].value.kept), 1)
+                trace = work.traces["a1"].value
+                self.assertEqual(len(trace.kept), shapes.get(demo.ticket.name, 1))
+                self.assertLess(trace.nodes, 90)
+                self.assertLess(trace.mean_deviation or 1, 0.15)
                 self.assertEqual(len(write_files(demo.ticket, work)), 4)
                 self.assertGreater(date.fromisoformat(demo.ticket.due or ""), today)

@@ -1,0 +1,189 @@
+"""Artwork, Clean and Trace as the ticket says them: touch-ups, try-outs, sizes, files, mends."""
+
+import hashlib
+import io
+import json
+import math
+import unittest
+
+import ezdxf
+import numpy as np
+import pypdfium2 as pdfium
+
+from nibble_core.errors import NibbleError, NothingToTrace
+from nibble_core.formats.svg_reader import read_svg
+from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.traced_drawing import WRITERS, traced_drawing
+from nibble_core.pipeline.try_outs import try_out, try_outs
+from nibble_core.pipeline.work import work_out
+from nibble_core.ticket import Change, apply, first_ticket
+from tests.sample import BADGE, badge_ticket, badge_work
+
+HERE = "artworks/a1"
+SIGN = b"""<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40">
+<circle cx="20" cy="20" r="12" fill="#c81e28"/><circle cx="20" cy="20" r="12" fill="#c81e28"/>
+<path d="M38 8L52 32" fill="none" stroke="#14285a" stroke-width="4"/>
+<text x="3" y="38" font-family="Pierhead">hi</text></svg>"""
+
+
+def touch(kind, **values):
+    return Change(f"{HERE}/touch_ups", {"id": "t1", "kind": kind, **values}, "add")
+
+
+def traced(*changes):
+    return badge_work(badge_ticket(*changes)).traces["a1"].value
+
+
+def sign(*changes):
+    ticket = first_ticket(name="s", file=hashlib.sha256(SIGN).hexdigest(), file_name="sign.svg", width=60, mode="paths")
+    ticket = apply(ticket, changes)
+    return ticket, work_out(ticket, lambda _: SIGN, MemoryStore())
+
+
+class TouchUpTest(unittest.TestCase):
+    """The badge is a ring (centre 5/12, radii 36 and 14 of 120 px) and a bar from 96 to 108 px."""
+
+    def areas(self, trace):
+        return sorted(round(r.area(), 1) for shape in trace.shapes if not shape.dropped for r in shape.regions)
+
+    def test_holes_are_filled_and_regions_made_round(self):
+        ring = next(s for s in traced().shapes if s.shape.region.holes)
+        anchor = {"x": ring.x, "y": ring.y, "colour": list(ring.shape.colour), "size": ring.size}
+        filled = traced(touch("fill hole", x=50 / 120, y=50 / 120))
+        self.assertAlmostEqual(max(self.areas(filled)), math.pi * 18**2, delta=1)
+        round_one = traced(touch("circle", **anchor))
+        self.assertEqual(
+            next(s for s in round_one.shapes if s.shape.region.holes).shape.region.outer.kinds.tolist(), [1, 1]
+        )
+        self.assertEqual((filled.lost, round_one.lost), ((), ()))
+
+    def test_eraser_filler_and_join_change_how_many_regions_there_are(self):
+        across = [0.05, 50 / 120, 0.8, 50 / 120]
+        self.assertEqual(len(traced(touch("rub out", points=across, width=2.0)).kept), 3)
+        gap = [0.68, 50 / 120, 0.84, 50 / 120]
+        self.assertEqual(len(traced(touch("fill in", points=gap, width=3.0)).kept), 1)
+        self.assertEqual(len(traced(touch("join", x=0.7, y=50 / 120, x2=0.82, y2=50 / 120, width=3.0)).kept), 1)
+        self.assertEqual(traced(touch("join", x=0.02, y=0.02, x2=0.04, y2=0.02, width=1.0)).lost, ("t1",))
+
+    def test_an_edge_between_two_places_is_straightened(self):
+        before, after = traced(), traced(touch("straighten", x=86 / 120, y=50 / 120, x2=50 / 120, y2=86 / 120))
+        segment = (math.pi / 4 - 0.5) * 18**2
+        self.assertAlmostEqual(sum(self.areas(before)) - sum(self.areas(after)), segment, delta=1.5)
+
+    def test_a_pinned_outline_is_the_one_set_by_hand(self):
+        bar = next(s for s in traced().shapes if not s.shape.region.holes)
+        anchor = {"x": bar.x, "y": bar.y, "colour": list(bar.shape.colour), "size": bar.size}
+        pinned = touch("outline", outline="M800 200L900 200L900 800Z", **anchor)
+        for width in (60.0, 30.0):
+            kept = traced(pinned, Change(f"{HERE}/width", width))
+            self.assertAlmostEqual(min(self.areas(kept)), 0.5 * (0.1 * width) * (0.6 * width), delta=0.3)
+
+    def test_all_alike_go_at_once(self):
+        bar = next(s for s in traced().shapes if not s.shape.region.holes)
+        anchor = {"x": bar.x, "y": bar.y, "colour": list(bar.shape.colour), "size": bar.size}
+        gone = traced(touch("drop", alike="of this colour", **anchor))
+        self.assertEqual([s.dropped for s in gone.shapes], ["hand", "hand"])
+
+    def test_they_follow_turns_mirrors_and_crops(self):
+        ring = next(s for s in traced().shapes if s.shape.region.holes)
+        anchor = {"x": ring.x, "y": ring.y, "colour": list(ring.shape.colour), "size": ring.size}
+        for change in (
+            Change(f"{HERE}/turn", "a quarter right"), Change(f"{HERE}/facing", "mirrored"),
+            Change(f"{HERE}/crop", {"left": 0.05, "top": 0.0, "right": 0.0, "bottom": 0.1}),
+        ):  # fmt: skip
+            with self.subTest(change.path):
+                trace = traced(touch("drop", **anchor), change)
+                self.assertEqual(trace.lost, ())
+                self.assertEqual(sorted(s.dropped for s in trace.shapes), ["", "hand"])
+
+
+class TraceTest(unittest.TestCase):
+    def test_every_mode_writes_files_that_others_read(self):
+        for mode in ("two-tone", "outer", "colours", "centre-lines"):
+            with self.subTest(mode):
+                trace = traced(Change(f"{HERE}/trace/mode", mode))
+                drawing = traced_drawing(trace)
+                files = {ending: write(drawing) for ending, write in WRITERS.items()}
+                again = read_svg(files["svg"]).drawing
+                self.assertAlmostEqual(again.width, 60, delta=0.01)
+                self.assertEqual(json.loads(files["json"])["width"], 60)
+                self.assertGreater(len(ezdxf.read(io.StringIO(files["dxf"].decode())).modelspace()), 0)
+                page = pdfium.PdfDocument(files["pdf"])[0]
+                self.assertAlmostEqual(page.get_width() / 72 * 25.4, 60, delta=0.01)
+
+    def test_a_band_of_tones_and_the_edges_of_lines(self):
+        band = traced(Change(f"{HERE}/trace/threshold", 0.6), Change(f"{HERE}/trace/lightest", 0.3))
+        self.assertLess(sum(r.area() for r in band.kept_regions), 200)
+        inner = traced(Change(f"{HERE}/trace/edges", "inner edge"))
+        self.assertAlmostEqual(sum(r.area() for r in inner.kept_regions), math.pi * 49, delta=1)
+        outer = traced(Change(f"{HERE}/trace/edges", "outer edge"))
+        self.assertTrue(all(not r.holes for r in outer.kept_regions))
+        wrong = badge_work(badge_ticket(Change(f"{HERE}/trace/threshold", 0.3), Change(f"{HERE}/trace/lightest", 0.6)))
+        self.assertIsInstance(wrong.problems[0].error, NothingToTrace)
+
+    def test_own_paths_are_used_as_they_are(self):
+        ticket, work = sign()
+        kept = work.traces["a1"].value.kept
+        self.assertEqual(len(kept), 2)
+        areas = sorted(s.region.area() for s in kept)
+        np.testing.assert_allclose(areas, [4 * math.hypot(14, 24), math.pi * 144], rtol=2e-3)
+        _, lines = sign(Change(f"{HERE}/trace/strokes", "lines"))
+        self.assertIn(4.0, [round(getattr(s, "width", 0), 3) for s in lines.traces["a1"].value.kept])
+        artwork = next(s for s in stations(ticket, work) if s.key == "artwork")
+        told = " ".join(note.text for note in artwork.notes)
+        self.assertIn("Pierhead", told)
+        self.assertIn("twice", told)
+        self.assertEqual(try_outs(ticket.artworks[0], work), [])
+
+
+class TryOutTest(unittest.TestCase):
+    def test_six_to_nine_settings_each_with_figures(self):
+        store = MemoryStore()
+        for mode in ("two-tone", "outer", "colours", "centre-lines"):
+            with self.subTest(mode):
+                ticket = badge_ticket(Change(f"{HERE}/trace/mode", mode))
+                work = badge_work(ticket, store)
+                settings = try_outs(ticket.artworks[0], work)
+                self.assertTrue(4 <= len(settings) <= 9)
+                self.assertEqual(len({s.name for s in settings}), len(settings))
+                tried = try_out(store, lambda _: BADGE, ticket, "a1", settings[0].changes)
+                self.assertGreater(tried.trace.nodes, 0)
+                self.assertIsNotNone(tried.trace.worst_deviation)
+
+    def test_the_thinnest_part_is_the_bar(self):
+        ticket = badge_ticket()
+        settings = try_outs(ticket.artworks[0], badge_work(ticket))
+        chosen = next(s for s in settings if s.name.startswith("as suggested, true"))
+        tried = try_out(MemoryStore(), lambda _: BADGE, ticket, "a1", chosen.changes)
+        self.assertAlmostEqual(tried.thinnest, 6.0, delta=0.2)
+
+
+class SizeTest(unittest.TestCase):
+    def test_width_height_or_scale_with_locked_proportions(self):
+        for changes, size in (
+            ((Change(f"{HERE}/sized_by", "high"), Change(f"{HERE}/height", 30.0)), (30, 30)),
+            ((Change(f"{HERE}/turn", "a quarter left"),), (60, 60)),
+            ((Change(f"{HERE}/crop", {"left": 0.0, "top": 0.5, "right": 0.0, "bottom": 0.0}),), (60, 30)),
+            ((Change(f"{HERE}/sized_by", "of its own size"), Change(f"{HERE}/scale", 2.0)), (63.5, 63.5)),
+        ):
+            with self.subTest(changes[0].path):
+                trace = traced(*changes)
+                np.testing.assert_allclose((trace.width, trace.height), size, rtol=0.01)
+
+    def test_a_crop_that_leaves_nothing_is_refused(self):
+        with self.assertRaises(NibbleError):
+            work = badge_work(badge_ticket(Change(f"{HERE}/crop", {"left": 0.6, "top": 0, "right": 0.6, "bottom": 0})))
+            raise work.problems[0].error
+
+
+class MendTest(unittest.TestCase):
+    def test_every_mend_offered_can_be_made(self):
+        tickets = [badge_ticket(), badge_ticket(Change(f"{HERE}/trace/mode", "outer")), sign()[0]]
+        for ticket in tickets:
+            content = SIGN if ticket.artworks[0].name.endswith("svg") else BADGE
+            work = work_out(ticket, lambda _, content=content: content, MemoryStore())
+            mends = [m for s in stations(ticket, work) for n in s.notes for m in n.mends]
+            self.assertTrue(mends)
+            for mend in mends:
+                self.assertTrue(mend.copy or apply(ticket, mend.changes) != ticket)
