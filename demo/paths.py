@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import io
-
-import ezdxf
-
 _SIGN = """<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink"
   width="120mm" height="80mm" viewBox="0 0 120 80">
 <style>.board{fill:#29848b} .rope{fill:none;stroke:#22323a;stroke-width:2} text{font:8px "Pierhead Sans"}</style>
@@ -31,18 +27,17 @@ def boat_sign() -> bytes:
 
 def bracket() -> bytes:
     """A DXF of loose lines and arcs that meet, holes and a slot, which does not say its unit."""
-    document = ezdxf.new("R2010")
-    document.header["$INSUNITS"] = 0
-    space = document.modelspace()
-    for start, end in (((4, 0), (76, 0)), ((80, 4), (80, 26)), ((76, 30), (34, 30)), ((30, 34), (30, 56)),
-                       ((26, 60), (4, 60)), ((0, 56), (0, 4))):  # fmt: skip
-        space.add_line(start, end)
-    for centre, first in (((4, 4), 180), ((76, 4), 270), ((76, 26), 0), ((26, 56), 0), ((4, 56), 90)):
-        space.add_arc(centre, 4, first, first + 90)
-    space.add_arc((34, 34), 4, 180, 270)
-    space.add_circle((12, 48), 4)
-    space.add_circle((66, 15), 4)
-    space.add_lwpolyline([(18, 11, 0), (46, 11, 1), (46, 19, 0), (18, 19, 1)], format="xyb", close=True)
-    stream = io.StringIO()
-    document.write(stream)
-    return stream.getvalue().encode()
+    entities: list[tuple[str, dict[int, object]]] = []
+    for (x0, y0), (x1, y1) in (((4, 0), (76, 0)), ((80, 4), (80, 26)), ((76, 30), (34, 30)), ((30, 34), (30, 56)),
+                               ((26, 60), (4, 60)), ((0, 56), (0, 4)), ((18, 11), (46, 11)),
+                               ((46, 19), (18, 19))):  # fmt: skip
+        entities.append(("LINE", {10: x0, 20: y0, 11: x1, 21: y1}))
+    for x, y, radius, start, end in ((4, 4, 4, 180, 270), (76, 4, 4, 270, 360), (76, 26, 4, 0, 90), (26, 56, 4, 0, 90),
+                                     (4, 56, 4, 90, 180), (34, 34, 4, 180, 270), (46, 15, 4, 270, 90),
+                                     (18, 15, 4, 90, 270)):  # fmt: skip
+        entities.append(("ARC", {10: x, 20: y, 40: radius, 50: start, 51: end}))
+    entities += [("CIRCLE", {10: 12, 20: 48, 40: 4}), ("CIRCLE", {10: 66, 20: 15, 40: 4})]
+    lines = ["0", "SECTION", "2", "ENTITIES"]
+    for kind, values in entities:
+        lines += ["0", kind, "8", "0", *(str(word) for pair in values.items() for word in pair)]
+    return "\n".join([*lines, "0", "ENDSEC", "0", "EOF", ""]).encode()

@@ -31,24 +31,59 @@ def take(page: Page, address: str) -> None:
     expect(page.locator("[data-job]")).to_have_count(5)
     page.wait_for_load_state("networkidle")
     keep("board")
-    kite = page.locator("[data-job]").filter(has_text="Kite Week").get_attribute("data-job")
-    honey = page.locator("[data-job]").filter(has_text="Jar labels").get_attribute("data-job")
+    jobs = {
+        name: page.locator("[data-job]").filter(has_text=words).get_attribute("data-job")
+        for name, words in (("kite", "Kite Week"), ("honey", "Jar labels"), ("oars", "crossed oars"))
+    }
     for name, job, station in (
-        ("artwork", kite, "artwork"), ("clean", kite, "clean"), ("lines", kite, "lines"), ("sheet", honey, "sheet"),
-        ("machine", honey, "machine"),
+        ("clean", "kite", "clean"), ("lines", "kite", "lines"), ("sheet", "honey", "sheet"), ("machine", "honey", "machine"),
+        ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
-        page.goto(f"{address}/jobs/{job}?station={station}")
+        page.goto(f"{address}/jobs/{jobs[job]}?station={station}")
         settled(page)
         if name == "machine":
             page.get_by_role("button", name="Make the files").click()
             expect(page.get_by_role("link", name="manifest.json")).to_be_visible()
         keep(name)
-    page.goto(address)
-    page.get_by_role("button", name="reading-room-owl.jpg").click()
-    page.wait_for_url("**/jobs/*")
+
+    def start(name: str, station: str = "") -> None:
+        page.goto(address)
+        page.get_by_role("button", name=name).click()
+        page.wait_for_url("**/jobs/*")
+        settled(page)
+        if station:
+            page.keyboard.press(station)
+            settled(page)
+
+    def choose(path: str, option: str) -> None:
+        page.locator(f"[data-path='{path}']").click()
+        page.get_by_role("option", name=option).click()
+        settled(page)
+
+    start("lighthouse.jpg")
+    keep("artwork")
+    page.get_by_role("button", name="Trace colours").click()
     settled(page)
     page.keyboard.press("3")
     settled(page)
+    page.get_by_role("button", name="Deviation").click()
+    expect(page.get_by_text("Worst")).to_be_visible()
+    keep("trace-deviation")
+    start("boat-sign.svg")
+    keep("artwork-drawing")
+    page.keyboard.press("3")
+    settled(page)
+    page.locator("[data-tool=nodes]").click()
+    page.mouse.click(470, 420)
+    keep("trace-nodes")
+    start("harbour-cat.jpg", "2")
+    page.get_by_role("button", name="Lay try-outs").click()
+    expect(page.get_by_text("nodes, worst")).to_have_count(6, timeout=120_000)
+    keep("clean-tones")
+    page.keyboard.press("Escape")
+    choose("artworks/a1/clean/background", "subject")
+    keep("clean-subject")
+    start("reading-room-owl.jpg", "3")
     page.get_by_role("button", name="Over the artwork").click()
     page.get_by_role("application").focus()
     page.mouse.move(381, 330)
@@ -56,6 +91,18 @@ def take(page: Page, address: str) -> None:
     page.keyboard.down("l")
     keep("trace-loupe")
     page.keyboard.up("l")
+    page.get_by_role("button", name="As made").click()
+    page.get_by_role("button", name="Lay try-outs").click()
+    expect(page.get_by_text("nodes, worst")).to_have_count(9, timeout=120_000)
+    keep("trace-try-outs")
+    page.keyboard.press("Escape")
+    page.locator("[data-tool=straighten]").click()
+    page.mouse.click(340, 500)
+    page.mouse.click(390, 640)
+    settled(page)
+    keep("trace-touch-up")
+    choose("artworks/a1/trace/mode", "centre-lines")
+    keep("trace-centre-lines")
     page.keyboard.press("?")
     keep("keys")
 

@@ -89,7 +89,7 @@ class ArtworkTest(BrowserTest):
         self.at(0.5, 0.45)
         page.mouse.down()
         page.mouse.up()
-        grip = page.locator("[data-grip]").first
+        grip = page.locator("[data-node]").first
         expect(grip).to_be_visible()
         box = grip.bounding_box()
         assert box
@@ -98,4 +98,4 @@ class ArtworkTest(BrowserTest):
         page.mouse.move(box["x"] - 20, box["y"] - 15, steps=4)
         page.mouse.up()
         self.settled(page)
-        expect(page.get_by_text("set by hand")).to_be_visible()
+        expect(page.get_by_text("Outline set")).to_be_visible()

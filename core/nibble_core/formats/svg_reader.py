@@ -23,7 +23,7 @@ from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import ClientDrawing, FoundPicture, Lettering
 from nibble_core.formats.svg_measure import MM_PER_PX, has_unit, length, numbers, transform, viewport
 from nibble_core.formats.svg_path import drawn_until_error
-from nibble_core.formats.svg_style import Cascade, Style, parse_colour, share
+from nibble_core.formats.svg_style import Cascade, Style, font_family, parse_colour, share
 from nibble_core.geometry import Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
@@ -443,7 +443,7 @@ class _Walk:
     def _text(self, node: etree._Element, style: Style) -> None:
         words = " ".join("".join(node.itertext()).split())
         if words:
-            family = style.get("font-family", "").split(",")[0].strip(" \"'") or "no named font"
+            family = font_family(style) or "no named font"
             self.lettering.append(Lettering(words[:200], family))
 
     def _image(self, node: etree._Element, scope: _Scope) -> None:

@@ -19,7 +19,7 @@ MOST_SELECTORS = 4_000
 INHERITED = {
     "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit", "stroke-dasharray",
     "stroke-dashoffset", "fill-rule", "clip-rule", "fill-opacity", "stroke-opacity", "visibility", "color",
-    "font-family", "font-size", "font-weight", "font-style",
+    "font-family", "font-size", "font-weight", "font-style", "font",
 }  # fmt: skip
 OWN = {
     "opacity",
@@ -153,3 +153,10 @@ def share(text: str) -> float:
     except ValueError:
         return 1.0
     return min(max(value, 0.0), 1.0) if value == value else 1.0
+
+
+def font_family(style: Style) -> str:
+    """The first font that a style names, by itself or at the end of the short form “font: bold 8px/1.2 Name”."""
+    short = re.search(r"(?:^|\s)[\d.]+[a-z%]*(?:\s*/\s*\S+)?\s+(.+)$", style.get("font", ""))
+    named = style.get("font-family") or (short[1] if short else "")
+    return named.split(",")[0].strip(" \"'")

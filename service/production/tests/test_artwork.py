@@ -57,12 +57,12 @@ class ArtworkTest(TransactionTestCase):
     def test_another_file_keeps_the_ticket(self) -> None:
         self.change("artworks/a1/width", 64.0)
         better = SimpleUploadedFile("oars-large.png", as_png(oars(900, "#ffffff")))
-        answer = self.client.post(f"{self.here}/file", {"file": better, "seen": 2})
+        answer = self.client.post(f"{self.here}/file?seen=2", {"file": better})
         self.assertEqual(answer.status_code, 200, answer.content)
         artwork = answer.json()["ticket"]["artworks"][0]
         self.assertEqual((artwork["name"], artwork["width"]), ("oars-large.png", 64.0))
         bad = SimpleUploadedFile("oars.png", b"not a picture")
-        refused = self.client.post(f"{self.here}/file", {"file": bad, "seen": 3})
+        refused = self.client.post(f"{self.here}/file?seen=3", {"file": bad})
         self.assertEqual(refused.status_code, 422)
         self.assertEqual(self.job.revisions.count(), 3)
 
