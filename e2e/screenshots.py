@@ -36,7 +36,8 @@ def take(page: Page, address: str) -> None:
         for name, words in (("kite", "Kite Week"), ("honey", "Jar labels"), ("oars", "crossed oars"))
     }
     for name, job, station in (
-        ("clean", "kite", "clean"), ("lines", "kite", "lines"), ("sheet", "honey", "sheet"), ("machine", "honey", "machine"),
+        ("clean", "kite", "clean"), ("lines", "kite", "lines"), ("sheet", "honey", "sheet"),
+        ("machine", "honey", "machine"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
         page.goto(f"{address}/jobs/{jobs[job]}?station={station}")

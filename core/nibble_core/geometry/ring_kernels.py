@@ -299,7 +299,7 @@ def scatter(noise, tolerance):
 
 
 @compiled
-def fit_ring(ring, tolerance, noise, least_degrees):
+def fit_ring(ring, tolerance, noise, least_degrees, rounds):
     """A closed dense ring (n, 2) as few lines and cubics: kinds (k,) and rows (k, 8) of geometry.paths, and which
     segments begin at a corner (k,)."""
     length, n = 0.0, len(ring)
@@ -317,7 +317,7 @@ def fit_ring(ring, tolerance, noise, least_degrees):
     limit = 0.12 + 1.0 * noise
     spread = scatter(noise, tolerance)
     if c == 0:
-        m = lay_closed(points, step, spread, tolerance, rows, kinds)
+        m = lay_closed(points, step, spread, tolerance, rows, kinds, rounds)
         return kinds[:m].copy(), rows[:m].copy(), np.zeros(m, np.bool_)
     skips = np.empty(c, np.int64)
     for k in range(c):
@@ -343,7 +343,7 @@ def fit_ring(ring, tolerance, noise, least_degrees):
         side = np.empty((count, 2))
         for q in range(count):
             side[q] = points[(i + near + q) % n]
-        m = lay_open(side, step, spread, tolerance, rows, kinds, m)
+        m = lay_open(side, step, spread, tolerance, rows, kinds, m, rounds)
     first[c] = m
     row, other = np.empty(8), np.empty(8)
     for k in range(c):

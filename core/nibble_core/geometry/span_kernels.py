@@ -235,10 +235,11 @@ def leave_out(points, step, spread, tolerance, breaks, prices, kinds, rows, coun
 
 
 @compiled
-def divide(points, step, spread, tolerance, breaks, count, kinds, rows):
+def divide(points, step, spread, tolerance, breaks, count, kinds, rows, rounds):
     """Improves a division in place; ``count`` spans between breaks[0] and breaks[count]. Returns the new count.
 
-    kinds (count,), rows (count, 8): the segment of each span, fitted by itself.
+    ``rounds``: of sliding and leaving out, at most; none for a preview. kinds (count,), rows (count, 8): the segment of
+    each span, fitted by itself.
     """
     sub, trial, one, other = np.empty((MOST, 2)), np.empty(8), np.empty(8), np.empty(8)
     prices = np.empty(count)
@@ -246,7 +247,7 @@ def divide(points, step, spread, tolerance, breaks, count, kinds, rows):
         prices[k], kinds[k] = span_price(
             points, breaks[k], breaks[k + 1], step, spread, tolerance, sub, trial, rows[k]
         )  # fmt: skip
-    for _ in range(4):
+    for _ in range(rounds):
         for q in range(1, count):
             slide(points, step, spread, tolerance, breaks, prices, kinds, rows, q, sub, trial, one, other)
         size = count
@@ -393,19 +394,19 @@ def joined(points, step, tolerance, breaks, count, closed, span_kinds, spans, ro
 
 
 @compiled
-def lay_open(points, step, spread, tolerance, rows, kinds, m):
+def lay_open(points, step, spread, tolerance, rows, kinds, m, rounds):
     """Few lines and cubics from the first to the last of ``points`` (n, 2), appended at rows[m:]; the new m."""
     n = len(points)
     points = smoothed(points, int(round(SMOOTHED / step)), False)
     breaks = np.empty(n + 2, np.int64)
     count = greedy(points, min(tolerance, 3.0 * spread), breaks)
     span_kinds, spans = np.empty(count, np.int64), np.empty((count, 8))
-    count = divide(points, step, spread, tolerance, breaks, count, span_kinds, spans)
+    count = divide(points, step, spread, tolerance, breaks, count, span_kinds, spans, rounds)
     return joined(points, step, tolerance, breaks, count, False, span_kinds, spans, rows, kinds, m)
 
 
 @compiled
-def lay_closed(points, step, spread, tolerance, rows, kinds):
+def lay_closed(points, step, spread, tolerance, rows, kinds, rounds):
     """Few lines and cubics round a cornerless ring (n, 2), whose last point is not repeated; how many.
 
     A first division of the ring opened anywhere gives a joint to open it at for the second.
@@ -422,8 +423,8 @@ def lay_closed(points, step, spread, tolerance, rows, kinds):
         if attempt == 0:
             count = greedy(opened, min(tolerance, 3.0 * spread), breaks)
         span_kinds, spans = np.empty(count, np.int64), np.empty((count, 8))
-        count = divide(opened, step, spread, tolerance, breaks, count, span_kinds, spans)
-        if attempt == 1 or count < 3:
+        count = divide(opened, step, spread, tolerance, breaks, count, span_kinds, spans, rounds)
+        if attempt == 1 or count < 3 or rounds == 0:
             break
         joint = count // 2
         shift, turned = breaks[joint], np.empty(count + 1, np.int64)

@@ -11,6 +11,7 @@ from nibble_core.geometry.paths import ARC, CUBIC, Path, evaluate
 from nibble_core.geometry.points import Points
 
 SAMPLES = 48
+LIKELY = 6  # segments looked at closely
 
 
 class OnPath(NamedTuple):
@@ -26,9 +27,14 @@ def nearest_on(path: Path, point: tuple[float, float]) -> OnPath:
     t = np.linspace(0, 1, SAMPLES + 1)
     of = np.repeat(np.arange(len(path)), SAMPLES + 1)
     places = evaluate(path.kinds[of], path.rows[of], np.tile(t, len(path)))
-    off = np.hypot(*(places - point).T)
-    best = int(np.argmin(off))
-    segment, at = int(of[best]), float(t[best % (SAMPLES + 1)])
+    off = np.hypot(*(places - point).T).reshape(len(path), SAMPLES + 1)
+    # samples of another segment may lie nearer than those of the right one: the few best are all looked at closely
+    likely = np.argsort(off.min(1))[:LIKELY]
+    return min((_closer(path, int(k), float(t[int(np.argmin(off[k]))]), point) for k in likely), key=lambda o: o.off)
+
+
+def _closer(path: Path, segment: int, at: float, point: tuple[float, float]) -> OnPath:
+    """The nearest place of one segment, from a parameter near it."""
     width = 1 / SAMPLES
     kind, row = path.kinds[segment : segment + 1], path.rows[segment : segment + 1]
     for _ in range(40):  # golden enough: thirds

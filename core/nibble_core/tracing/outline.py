@@ -23,6 +23,7 @@ FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
 SLACK = 1.25  # a worst place within this many tolerances is not worth more nodes
+ROUNDS = 4  # of improving where an outline is divided
 MOST_REPAIRS = 4
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
@@ -45,7 +46,9 @@ def edge_jitter(rings: Sequence[Points], noise: float) -> float:
     length = sum(float(np.hypot(*np.diff(ring, axis=0).T).sum()) for ring in probes)
 
     def nodes(at: float) -> int:
-        return sum(len(fit_ring(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at)[0]) for ring in probes)
+        return sum(
+            len(fit_ring(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at, ROUNDS)[0]) for ring in probes
+        )
 
     return raised_to_wobble(nodes, noise, length) if probes else noise
 
@@ -121,7 +124,7 @@ def fit_outline(
         return reduced.mapped(Affine.scale(blunt))
     ring = np.ascontiguousarray(ring)
     corner_degrees = least_corner + 60 * noise
-    kinds, rows, corners = fit_ring(ring, tolerance, noise, corner_degrees)
+    kinds, rows, corners = fit_ring(ring, tolerance, noise, corner_degrees, ROUNDS if polished else 0)
     rough = Path(kinds, rows)
     if not polished:
         return rough

@@ -15,6 +15,7 @@ from nibble_core.tracing.outline import (
     LEAST_CORNER_DEGREES,
     MOST_REPAIRS,
     MUCH_WORSE,
+    ROUNDS,
     SLACK,
     WORTH_IT,
     divided,
@@ -64,7 +65,9 @@ def fit_stretch(
             kinds[made] = LINE
             made += 1
         else:
-            made = lay_open(np.ascontiguousarray(side), step, scatter(noise, tolerance), tolerance, rows, kinds, made)
+            side = np.ascontiguousarray(side)
+            spread, rounds = scatter(noise, tolerance), ROUNDS if polished else 0
+            made = lay_open(side, step, spread, tolerance, rows, kinds, made, rounds)
     rough = Path(kinds[:made].copy(), rows[:made].copy(), closed=False)
     if not polished:
         return rough

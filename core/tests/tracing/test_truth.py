@@ -53,7 +53,7 @@ class OutlineTest(unittest.TestCase):
                 nx, ny = math.cos(a), math.sin(a)
                 along, out = np.array([-ny, nx]), np.array([nx, ny])
                 corners = [300 * along, -300 * along, -300 * along - 300 * out, 300 * along - 300 * out]
-                far = [*np.array(corners), 40.25, 39.75]
+                far = np.add(corners, (40.25, 39.75))
                 ink = covered([far], 80, 80).astype(np.float32)
                 (ring,) = iso_rings(1 - ink, 0.5)
                 own = ring[(np.abs(ring - 40) < 20).all(1)]
