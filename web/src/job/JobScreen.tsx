@@ -15,7 +15,7 @@ import { ToolRow } from "./ToolRow";
 import { Track } from "./Track";
 import { TryOuts } from "./TryOuts";
 import type { Ticket } from "./ticket";
-import { PICK, type Tool } from "./tools";
+import { CHOOSE, type Tool } from "./tools";
 import { alikeChange, type Reach, touchUpChange } from "./touchUps";
 import { useJobDesk } from "./useJobDesk";
 
@@ -51,14 +51,14 @@ export function JobScreen() {
   const desk = useJobDesk(id);
   const [search, setSearch] = useSearchParams();
   const [keys, setKeys] = useState(false);
-  const [tool, setTool] = useState<Tool>(PICK);
+  const [tool, setTool] = useState<Tool>(CHOOSE);
   const [brush, setBrush] = useState(USUAL_BRUSH);
   const [trying, setTrying] = useState(false);
   const [reach, setReach] = useState<Reach>("only this");
   const asked = search.get("station") as StationKey | null;
   const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
   const go = (next: StationKey) => {
-    setTool(PICK);
+    setTool(CHOOSE);
     setReach("only this");
     setTrying(false);
     setSearch({ station: next }, { replace: true });

@@ -12,7 +12,7 @@ import { DEVIATION_VIEW, type StationKey, VIEWS, type ViewKey } from "./stations
 import { TableBar } from "./TableBar";
 import { TableOverlay } from "./TableOverlay";
 import type { Ticket } from "./ticket";
-import { PICK, type Tool, toolChanges } from "./tools";
+import { CHOOSE, type Tool, toolChanges } from "./tools";
 import { clickWords, type TracedShape } from "./touchUps";
 import { useImages } from "./useImages";
 import { useNodeEditing } from "./useNodeEditing";
@@ -121,10 +121,10 @@ export function TableView(props: Props) {
 
   /** A press on the table, by pointer or by Enter at the cursor. */
   const press = (place: Place) => {
-    if (tool.key === "pick" || tool.gesture === "nodes") {
+    if (tool.key === "choose" || tool.gesture === "nodes") {
       const found = targetAt(targets, place, inside) as RegionTarget | null;
       if (!found) return;
-      if (tool.key === "pick") props.onRegion(found.artwork, found.shape);
+      if (tool.key === "choose") props.onRegion(found.artwork, found.shape);
       else editing.open(found.artwork, shown.artworks[found.artwork]?.width ?? 1, found.shape);
     } else if (tool.gesture === "click") finish([place]);
     else if (drawn.length === 0 || (tool.key === "measure" && measured)) {
@@ -203,7 +203,7 @@ export function TableView(props: Props) {
     if (drawn.length) {
       setDrawn([]);
       setMeasured("");
-    } else props.onTool(PICK);
+    } else props.onTool(CHOOSE);
   };
 
   const onKeyDown = (event: React.KeyboardEvent) => {
@@ -247,7 +247,8 @@ export function TableView(props: Props) {
   const artworks = Object.values(shown.artworks);
   const hidden = artworks.map((artwork) => artwork.left_out).join("");
   const said =
-    measured || (tool.key !== "pick" ? `${tool.name}: ${tool.words}` : target ? describe(target, unit) : "");
+    measured ||
+    (tool.key !== "choose" ? `${tool.name}: ${tool.words}` : target ? describe(target, unit) : "");
   return (
     <chakra.section
       aria-label="Table"
@@ -268,7 +269,7 @@ export function TableView(props: Props) {
         width="100%"
         height="100%"
         touchAction="none"
-        cursor={tool.key !== "pick" ? "crosshair" : target ? "pointer" : "default"}
+        cursor={tool.key !== "choose" ? "crosshair" : target ? "pointer" : "default"}
         onKeyDown={onKeyDown}
         onKeyUp={onKeyUp}
         onBlur={() => {

@@ -59,7 +59,7 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
           </Button>
         ))}
       </chakra.div>
-      {station === "trace" && tool.key === "pick" && (
+      {station === "trace" && tool.key === "choose" && (
         <chakra.div
           role="group"
           aria-label="A click reaches"

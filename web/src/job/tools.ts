@@ -17,7 +17,7 @@ export interface Tool {
   readonly wide?: boolean;
 }
 
-export const PICK: Tool = { key: "pick", name: "Pick", gesture: "click", words: "Click a region." };
+export const CHOOSE: Tool = { key: "choose", name: "Choose", gesture: "click", words: "Click a region." };
 const MEASURE: Tool = {
   key: "measure",
   name: "Measure",
@@ -52,7 +52,7 @@ const CLEAN: readonly Tool[] = [
   },
 ];
 const TRACE: readonly Tool[] = [
-  PICK,
+  CHOOSE,
   { key: "fill hole", name: "Fill hole", gesture: "click", words: "Click inside a hole to fill it." },
   { key: "rub out", name: "Eraser", gesture: "stroke", wide: true, words: "Brush away what sticks out." },
   { key: "fill in", name: "Filler", gesture: "stroke", wide: true, words: "Brush over gaps to close them." },
@@ -72,15 +72,15 @@ const TRACE: readonly Tool[] = [
 
 /** What can be done by hand on the table at a station. */
 export function toolsAt(station: StationKey): readonly Tool[] {
-  if (station === "clean") return [PICK, ...CLEAN, MEASURE];
+  if (station === "clean") return [CHOOSE, ...CLEAN, MEASURE];
   if (station === "trace") return [...TRACE, MEASURE];
   if (station === "artwork")
     return [
-      PICK,
+      CHOOSE,
       { key: "crop", name: "Crop", gesture: "box", words: "Drag a box round what to use." },
       MEASURE,
     ];
-  return [PICK, MEASURE];
+  return [CHOOSE, MEASURE];
 }
 
 type ArtworkView = Work["artworks"][string];
