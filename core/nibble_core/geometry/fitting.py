@@ -40,7 +40,7 @@ def refit_ring(ring: Points, tolerance: float = REFIT) -> Path:
     cx, cy, radius, worst = fit_circle(ring)
     circle = Path.circle(cx, cy, radius)
     if worst <= tolerance and apart(circle.flattened(0.1 * tolerance), ring) <= tolerance:
-        return circle
+        return circle if Path.polygon(ring).area() > 0 else circle.reversed()
     for share in (0.8, 0.65, 0.5):
         path = _fit(ring, tolerance * share)
         if len(path) >= len(ring):
