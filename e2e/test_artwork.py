@@ -86,7 +86,7 @@ class ArtworkTest(BrowserTest):
         self.start("boat-sign.svg", "image/svg+xml")
         self.go(page, "trace")
         page.locator("[data-tool=nodes]").click()
-        self.at(0.5, 0.7)
+        self.at(0.485, 0.43)
         page.mouse.down()
         page.mouse.up()
         grip = page.locator("[data-node]").first

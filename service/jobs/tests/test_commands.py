@@ -12,16 +12,16 @@ from django.test import TransactionTestCase
 from jobs.models import Job
 from jobs.queries import newest_revision
 
+CLIENTS = {"Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery"}
+
 
 class CommandTest(TransactionTestCase):
     def test_the_demo_shop_is_loaded_once(self) -> None:
         for _ in range(2):
             call_command("load_demo")
-        self.assertEqual(
-            sorted(Job.objects.values_list("client", flat=True)), ["Harbour Hive Honey", "Orrinmouth Kite Week"]
-        )
+        self.assertEqual(sorted(Job.objects.values_list("client", flat=True)), sorted(CLIENTS))
         for job in Job.objects.all():
-            self.assertEqual({station["state"] for station in job.card["stations"]}, {"fine"})
+            self.assertLessEqual({station["state"] for station in job.card["stations"]}, {"fine", "look"})
             self.assertEqual(newest_revision(job.id).number, 1)
 
     def test_a_user_is_added_and_weak_passwords_are_not(self) -> None:
