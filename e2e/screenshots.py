@@ -59,6 +59,7 @@ def take(page: Page, address: str) -> None:
     def choose(path: str, option: str) -> None:
         page.locator(f"[data-path='{path}']").click()
         page.get_by_role("option", name=option).click()
+        page.wait_for_timeout(1000)  # until the change is on its way
         settled(page)
 
     start("lighthouse.jpg")
