@@ -65,7 +65,7 @@ def _by_bytes(content: bytes, ending: str) -> str:
         return "PDF"
     if content.startswith(b"\x1f\x8b") and ending == "svgz":
         return "SVG"
-    if content[7:18] == b" Binary DXF":
+    if content[7:18] == b" Binary DXF":  # after its maker's name
         return "DXF"
     head = content[:HEAD]
     if head.startswith((b"\xff\xfe", b"\xfe\xff")):
