@@ -16,7 +16,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.model import Layer, Line
 
-VERSION = 1
+VERSION = 2
 
 
 @dataclass(frozen=True, eq=False)
