@@ -7,6 +7,7 @@ import numpy as np
 
 from nibble_core.geometry import Path, Region
 from nibble_core.graphics import Raster
+from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
 from nibble_core.tracing import trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
@@ -14,7 +15,7 @@ from nibble_core.tracing.colours import trace_colours
 
 
 def main() -> None:
-    """Trace a small picture in every way and offset a small shape."""
+    """Trace a small picture in every way, grow its print, and offset a small shape."""
     picture = np.full((120, 120, 4), 255, np.uint8)
     cv2.circle(picture, (44, 50), 30, (200, 40, 30, 255), -1, cv2.LINE_AA)
     cv2.ellipse(picture, (62, 66), (40, 22), 20, 0, 360, (30, 40, 160, 255), -1, cv2.LINE_AA)
@@ -24,6 +25,7 @@ def main() -> None:
     trace_two_tone(raster.grey(), raster, level=0.5)
     trace_colours(raster, count=4)
     trace_centre_lines(raster.grey(), raster, level=0.5)
+    bleed_pixels(raster, 2.0, mm_per_px=1.0)
     star = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
     contour(outer_shape([Region(star), Region(Path.circle(80, 20, 10))]), 3.0)
 

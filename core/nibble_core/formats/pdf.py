@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import zlib
+from collections.abc import Sequence
 from decimal import Decimal
 
 import numpy as np
@@ -14,9 +15,9 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, Stream, String
 from PIL import ImageCms
 
-from nibble_core.geometry import ARC, CUBIC, Affine, Path
+from nibble_core.geometry import ARC, CUBIC, LINE, Affine, Path
 from nibble_core.geometry.units import POINTS_PER_MM, format_number
-from nibble_core.graphics import Drawing, Ink, Page, Raster, Shape
+from nibble_core.graphics import Drawing, Ink, Page, Painted, Raster, Shape
 
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
 _STEPS = {
@@ -42,12 +43,17 @@ def write_page(page: Page) -> bytes:
     scale = _long(POINTS_PER_MM)
     lines = [f"{scale} 0 0 -{scale} 0 {_long(page.height * POINTS_PER_MM)} cm"]  # mm, y down
     groups: list[pikepdf.Object] = []
-    for index, picture in enumerate(page.pictures):
-        name, layer = f"Picture{index}", _layer(pdf, resources, groups, "print")
-        resources.XObject[f"/{name}"] = _image(pdf, picture.raster)
-        w, h = _number(picture.width), _number(picture.height)
-        lines += [f"/OC /{layer} BDC"]
-        lines += [f"q {_matrix(placement)} cm {w} 0 0 -{h} 0 {h} cm /{name} Do Q" for placement in picture.placements]
+    if page.printed:
+        lines += [f"/OC /{_layer(pdf, resources, groups, 'print')} BDC"]
+    for index, one in enumerate(page.printed):
+        if isinstance(one, Painted):
+            resources.XObject[f"/Fill{index}"] = _fill(pdf, one)
+            lines += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
+            continue
+        resources.XObject[f"/Picture{index}"] = _image(pdf, one.raster)
+        w, h = _number(one.width), _number(one.height)
+        lines += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
+    if page.printed:
         lines += ["EMC"]
     if page.filled:
         layer = _layer(pdf, resources, groups, "marks")
@@ -59,14 +65,7 @@ def write_page(page: Page) -> bytes:
     for index, stroked in enumerate(page.stroked):
         layer = _layer(pdf, resources, groups, stroked.layer)
         resources.ColorSpace[f"/Ink{index}"] = _separation(pdf, stroked.ink)
-        body = "\n".join(_path(path) for path in stroked.paths) + "\nS"
-        form = Stream(pdf, body.encode("ascii"))
-        form.Type, form.Subtype, form.Resources = Name.XObject, Name.Form, Dictionary()
-        boxes = [path.bounds().grown(1) for path in stroked.paths]
-        corners = [min(b.left for b in boxes), min(b.top for b in boxes),
-                   max(b.right for b in boxes), max(b.bottom for b in boxes)]  # fmt: skip
-        form.BBox = Array([Decimal(f"{v:.3f}") for v in corners])
-        resources.XObject[f"/Lines{index}"] = pdf.make_indirect(form)
+        resources.XObject[f"/Lines{index}"] = _form(pdf, stroked.paths, "", "S")
         lines += [f"/OC /{layer} BDC q /Overprint gs /Ink{index} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
         lines += [f"q {_matrix(placement)} cm /Lines{index} Do Q" for placement in stroked.placements]
         lines += ["Q EMC"]
@@ -141,6 +140,22 @@ def _layer(pdf: pikepdf.Pdf, resources: Dictionary, groups: list[pikepdf.Object]
 def _separation(pdf: pikepdf.Pdf, ink: Ink) -> pikepdf.Object:
     tint = Dictionary(FunctionType=2, Domain=[0, 1], C0=[0, 0, 0, 0], C1=[Decimal(f"{v:.4f}") for v in ink.cmyk], N=1)
     return pdf.make_indirect(Array([Name.Separation, Name("/" + ink.name), Name.DeviceCMYK, tint]))
+
+
+def _fill(pdf: pikepdf.Pdf, painted: Painted) -> pikepdf.Object:
+    return _form(pdf, painted.paths, " ".join(_number(v / 255) for v in painted.colour) + " rg\n", "f*")
+
+
+def _form(pdf: pikepdf.Pdf, paths: Sequence[Path], before: str, after: str) -> pikepdf.Object:
+    """Paths as a form XObject, to be placed as often as wanted."""
+    body = before + "\n".join(_path(path) for path in paths) + f"\n{after}"
+    form = Stream(pdf, body.encode("ascii"))
+    form.Type, form.Subtype, form.Resources = Name.XObject, Name.Form, Dictionary()
+    ends = np.concatenate([path.rows[:, [0, 1]] for path in paths] + [path.rows[:, [6, 7]] for path in paths])
+    boxes = [path.bounds() for path in paths if (path.kinds != LINE).any()]
+    corners = np.vstack([ends, *([b[0], b[1]] for b in boxes), *([b[2], b[3]] for b in boxes)])
+    form.BBox = Array([Decimal(f"{v:.3f}") for v in (*(corners.min(0) - 1), *(corners.max(0) + 1))])
+    return pdf.make_indirect(form)
 
 
 def _image(pdf: pikepdf.Pdf, raster: Raster) -> pikepdf.Object:

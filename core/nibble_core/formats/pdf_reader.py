@@ -14,7 +14,7 @@ import pikepdf
 from nibble_core.errors import UnreadableFile
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.units import POINTS_PER_MM
-from nibble_core.graphics import BLACK, Filled, Ink, Page, Picture, Raster, Stroked
+from nibble_core.graphics import BLACK, Colour, Filled, Ink, Page, Painted, Picture, Raster, Stroked
 
 DEEPEST_FORM = 8
 
@@ -44,6 +44,7 @@ class _State:
     fill: Ink = BLACK
     stroke: Ink = BLACK
     layer: str = ""
+    colour: Colour = (0, 0, 0)
 
 
 @dataclass
@@ -88,13 +89,14 @@ class _Walk:
     def __init__(self) -> None:
         self._filled: list[Filled] = []
         self._stroked: list[Stroked] = []
+        self._painted: list[Painted] = []
         self._placed: dict[tuple[int, int], tuple[pikepdf.Object, list[Affine]]] = {}
 
     def page(self, width: float, height: float) -> Page:
         pictures = tuple(
             Picture(_pixels(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
         )
-        return Page(width, height, tuple(self._filled), tuple(self._stroked), pictures)
+        return Page(width, height, tuple(self._filled), tuple(self._stroked), (*pictures, *self._painted))
 
     def run(self, stream: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
         if depth > DEEPEST_FORM:
@@ -115,7 +117,14 @@ class _Walk:
             elif name == "h":
                 pen.finish(True)
             elif name in ("f", "f*", "F"):
-                self._filled.append(Filled(pen.take(state.matrix), state.fill))
+                paths = pen.take(state.matrix)
+                if state.layer == "print":
+                    self._painted.append(Painted(paths, state.colour, (Affine(),)))
+                else:
+                    self._filled.append(Filled(paths, state.fill))
+            elif name == "rg":
+                red, green, blue = (round(255 * float(v)) for v in operands)
+                state = replace(state, colour=(red, green, blue))
             elif name == "S":
                 self._stroked.append(Stroked(pen.take(state.matrix), state.stroke, state.layer))
             elif name == "q":

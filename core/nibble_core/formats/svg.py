@@ -70,12 +70,20 @@ def write_page(page: Page) -> bytes:
     for filled in page.filled:
         for path in filled.paths:
             etree.SubElement(marks, "path", {"d": path.svg(4)})
-    for stroked in page.stroked:
+    for number, stroked in enumerate(page.stroked):
+        again = any(other.layer == stroked.layer for other in page.stroked[:number])
         group = etree.SubElement(
-            root, "g",
-            {"id": stroked.layer, "data-ink": stroked.ink.name, "fill": "none", "stroke": _screen(stroked.ink),
-             "stroke-width": format_number(HAIRLINE)},
-        )  # fmt: skip
+            root,
+            "g",
+            {
+                "id": f"{stroked.layer} {number + 1}" if again else stroked.layer,
+                "data-process": stroked.layer,
+                "data-ink": stroked.ink.name,
+                "fill": "none",
+                "stroke": _screen(stroked.ink),
+                "stroke-width": format_number(HAIRLINE),
+            },
+        )
         for placement in stroked.placements:
             data = "".join(path.mapped(placement).svg(4) for path in stroked.paths)
             etree.SubElement(group, "path", {"d": data})
@@ -101,7 +109,7 @@ def read_page(content: bytes) -> Page:
         if group.get("fill") != "none":
             filled += paths
         else:
-            stroked.append(Stroked(paths, Ink(group.get("data-ink", ""), (0, 0, 0, 1)), group.get("id", "")))
+            stroked.append(Stroked(paths, Ink(group.get("data-ink", ""), (0, 0, 0, 1)), group.get("data-process", "")))
     return Page(width, height, (Filled(tuple(filled)),) if filled else (), tuple(stroked))
 
 

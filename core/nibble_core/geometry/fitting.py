@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from nibble_core.geometry.kernels import fit_circle, fit_cubic, furthest, longest_span
+from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
 from nibble_core.geometry.paths import ARC, CUBIC, LINE, Path
 from nibble_core.geometry.points import Points
 from nibble_core.geometry.regions import Region, oriented_rings
@@ -21,28 +21,40 @@ CORNER = math.radians(30)
 SMOOTH = math.radians(6)
 """Segments meeting within this angle are meant to run on smoothly."""
 
+TANGENT = math.radians(0.2)
+"""Joints that turn by less are smooth as they are."""
+
+DIVISIONS = 2
+"""How often a curve is halved so that it leaves in a given direction: each time costs nodes."""
+
 STEP = 0.1
 """mm between samples; a chord of the polygon longer than this is straight anyway."""
 
 
-def refit_polygon(polygon: Polygon, tolerance: float = REFIT) -> Region:
-    """A region of lines, arcs and cubics whose rings stay within ``tolerance`` mm of the polygon's."""
+def refit_polygon(polygon: Polygon, tolerance: float = REFIT, *, divisions: int = DIVISIONS) -> Region:
+    """A region of lines, arcs and cubics whose rings stay within ``tolerance`` mm of the polygon's; see
+    ``refit_ring``."""
     outer, holes = oriented_rings(polygon)
-    return Region(refit_ring(outer, tolerance), tuple(refit_ring(hole, tolerance) for hole in holes))
+    rings = [refit_ring(ring, tolerance, divisions=divisions) for ring in (outer, *holes)]
+    return Region(rings[0], tuple(rings[1:]))
 
 
-def refit_ring(ring: Points, tolerance: float = REFIT) -> Path:
+def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVISIONS) -> Path:
     """A closed path within ``tolerance`` mm of a dense closed polyline (n, 2), both ways.
+
+    divisions: how often a curve may be halved to meet its neighbours in one direction.
 
     Tried at falling tolerances until the measured distance keeps the promise; a ring that no fit describes
     better stays the polygon it is.
     """
     cx, cy, radius, worst = fit_circle(ring)
-    circle = Path.circle(cx, cy, radius)
-    if worst <= tolerance and apart(circle.flattened(0.1 * tolerance), ring) <= tolerance:
+    # a chord's middle lies its sagitta inside the circle; no place of either is further off than both together
+    sagitta = float(np.hypot(*(np.roll(ring, -1, 0) - ring).T).max()) ** 2 / (8 * max(radius, 1e-9))
+    if worst + sagitta <= tolerance:
+        circle = Path.circle(cx, cy, radius)
         return circle if Path.polygon(ring).area() > 0 else circle.reversed()
-    for share in (0.8, 0.65, 0.5):
-        path = _fit(ring, tolerance * share)
+    for share in (0.8, 0.65, 0.5, 0.35, 0.2):
+        path = _fit(ring, tolerance * share, divisions)
         if len(path) >= len(ring):
             break
         if apart(path.flattened(0.1 * tolerance), ring) <= tolerance:
@@ -50,7 +62,7 @@ def refit_ring(ring: Points, tolerance: float = REFIT) -> Path:
     return Path.polygon(ring)
 
 
-def _fit(ring: Points, tolerance: float) -> Path:
+def _fit(ring: Points, tolerance: float, divisions: int) -> Path:
     """Corners first, then between them the longest of line, arc and cubic, joined smoothly."""
     before, after = ring - np.roll(ring, 1, 0), np.roll(ring, -1, 0) - ring
     turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], np.sum(before * after, 1))
@@ -65,7 +77,10 @@ def _fit(ring: Points, tolerance: float) -> Path:
     for first, last in pairwise(stops):
         samples = densified(ring[np.arange(first, last + 1) % len(ring)], STEP)
         side_kinds, side_rows, breaks = _fit_side(samples, tolerance)
-        _smooth_joints(samples, side_kinds, side_rows, breaks, tolerance)
+        _pull_back(samples, side_kinds, side_rows, breaks, tolerance)
+        _fillet(samples, side_kinds, side_rows, breaks, tolerance, closed=not len(corners))
+        for _ in range(2):  # what could not follow a line the first time meets its cubic half-way
+            _smooth_joints(samples, side_kinds, side_rows, breaks, tolerance, divisions, closed=not len(corners))
         kinds += side_kinds
         rows += side_rows
     return Path(np.array(kinds, np.uint8), np.array(rows))
@@ -106,31 +121,136 @@ def _fit_side(samples: Points, tolerance: float) -> tuple[list[int], list[np.nda
     return kinds, rows, breaks
 
 
-def _smooth_joints(
-    samples: Points, kinds: list[int], rows: list[np.ndarray], breaks: list[int], tolerance: float
+def _pull_back(samples: Points, kinds: list[int], rows: list[np.ndarray], breaks: list[int], tolerance: float) -> None:
+    """Lines and curves give up what they reached into each other.
+
+    Fitted from front to back, a line runs on past the place where a curve of radius R leaves it, until it is off by the
+    tolerance; by then the curve has turned by some angle, so the place lies that angle times R back. So it is where a
+    curve runs on into a line. Lists are changed in place, where both stay within the tolerance.
+    """
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(samples, axis=0).T))])
+    for q in range(1, len(rows)):
+        line, curve = (q - 1, q) if kinds[q - 1] == LINE else (q, q - 1)
+        into, out = end_directions(kinds[q - 1], rows[q - 1])[1], end_directions(kinds[q], rows[q])[0]
+        turn = abs(_turn(*into, *out))
+        if kinds[line] != LINE or kinds[curve] == LINE or not TANGENT < turn < SMOOTH:
+            continue
+        half = 0.5 * (along[breaks[q]] - along[breaks[q - 1]])
+        back = min(turn * _radius(kinds[curve], rows[curve], at_start=curve == q), half)
+        low, high = breaks[q - 1] + 1, breaks[q + 1] - 1
+        at = int(np.clip(np.searchsorted(along, along[breaks[q]] - back), low, high)) if low <= high else breaks[q]
+        ends = [breaks[q - 1], at, breaks[q + 1]]
+        straight = _between(LINE, samples, ends[line - q + 1], ends[line - q + 2])
+        bent = _between(kinds[curve], samples, ends[curve - q + 1], ends[curve - q + 2])
+        if max(straight[1], bent[1]) <= tolerance:
+            breaks[q], rows[line], rows[curve] = at, straight[0], bent[0]
+
+
+def _between(kind: int, samples: Points, first: int, last: int) -> tuple[np.ndarray, float]:
+    """A segment of a kind from one sample to another, and its largest error."""
+    row = np.array([*samples[first], 0, 0, 0, 0, *samples[last]])
+    if kind == ARC:
+        return row, fit_arc(samples, first, last, row)
+    if kind == CUBIC:
+        return row, fit_cubic(samples, first, last, 0.0, 0.0, 0.0, 0.0, True, 12, 1e-4, row)
+    way = row[6:] - row[:2]
+    off = samples[first : last + 1] - row[:2]
+    return row, float(np.abs(off[:, 0] * way[1] - off[:, 1] * way[0]).max() / max(float(np.hypot(*way)), 1e-12))
+
+
+def _radius(kind: int, row: np.ndarray, *, at_start: bool) -> float:
+    """Radius of curvature at an end of an arc or cubic."""
+    if kind == ARC:
+        return float(np.hypot(*(row[:2] - row[2:4])))
+    a, b, c = (row[:2], row[2:4], row[4:6]) if at_start else (row[6:], row[4:6], row[2:4])
+    first, second = b - a, c - b
+    bend = abs(first[0] * second[1] - first[1] * second[0])
+    return float(1.5 * np.hypot(*first) ** 3 / max(bend, 1e-12))
+
+
+def _fillet(
+    samples: Points, kinds: list[int], rows: list[np.ndarray], breaks: list[int], tolerance: float, *, closed: bool
 ) -> None:
-    """Cubics take over the direction of the line or arc they meet, or share the mean one with a cubic, where
-    the two nearly agree already and the cubic still fits."""
+    """An arc between two lines becomes the one of its radius that touches both, where that is true within the
+    tolerance. Lists are changed in place."""
+    for q in range(1, len(rows) if closed else len(rows) - 1):
+        n = (q + 1) % len(rows)
+        if (kinds[q - 1], kinds[q], kinds[n]) != (LINE, ARC, LINE):
+            continue
+        before, after = end_directions(LINE, rows[q - 1])[0], end_directions(LINE, rows[n])[0]
+        turn = _turn(*before, *after)
+        across = before[0] * after[1] - before[1] * after[0]
+        if abs(across) < 1e-6 or abs(turn) > 3.0 or turn * rows[q][4] < 0:
+            continue
+        gap = rows[n][:2] - rows[q - 1][6:]
+        meet = rows[q - 1][6:] + before * (gap[0] * after[1] - gap[1] * after[0]) / across
+        radius = _radius(ARC, rows[q], at_start=True)
+        reach = radius * math.tan(abs(turn) / 2)
+        start, end = meet - before * reach, meet + after * reach
+        centre = start + np.array([-before[1], before[0]]) * math.copysign(radius, turn)
+        spread = samples[breaks[q] : breaks[q + 1] + 1]
+        near = max(np.hypot(*(start - rows[q][:2])), np.hypot(*(end - rows[q][6:]))) < 3 * STEP + 0.02 * radius
+        off = np.abs(np.hypot(*(spread - centre).T) - radius)
+        if near and off.max() <= tolerance:
+            rows[q] = np.array([*start, *centre, turn, 0, *end])
+            rows[q - 1], rows[n] = rows[q - 1].copy(), rows[n].copy()
+            rows[q - 1][6:], rows[n][:2] = start, end
+
+
+def _smooth_joints(
+    samples: Points, kinds: list[int], rows: list[np.ndarray], breaks: list[int], tolerance: float, divisions: int,
+    *, closed: bool,
+) -> None:  # fmt: skip
+    """Segments that nearly agree where they meet are led through one direction: a line's, or the mean of two curves.
+
+    A curve that does not leave in that direction becomes a cubic that does; one that cannot within the tolerance is
+    divided at its middle first. ``closed``: the last meets the first. Lists are changed in place.
+    """
     directions = [end_directions(kind, row) for kind, row in zip(kinds, rows, strict=True)]
     joints: list[np.ndarray | None] = [None] * (len(rows) + 1)
-    for q in range(1, len(rows)):
+    for q in range(0 if closed else 1, len(rows)):
         into, out = directions[q - 1][1], directions[q][0]
         if abs(_turn(*into, *out)) < SMOOTH:
-            weight_in = 1.0 if kinds[q - 1] == CUBIC else 1e6
-            weight_out = 1.0 if kinds[q] == CUBIC else 1e6
-            mean = into * weight_in + out * weight_out
+            straight_in, straight_out = kinds[q - 1] == LINE, kinds[q] == LINE
+            mean = into if straight_in and not straight_out else out if straight_out and not straight_in else into + out
             joints[q] = mean / np.hypot(*mean)
+    if closed:
+        joints[-1] = joints[0]
+    made: list[tuple[int, np.ndarray, int]] = []
     for q, kind in enumerate(kinds):
         first, last = joints[q], joints[q + 1]
-        if kind == CUBIC and (first is not None or last is not None):
-            sx, sy = directions[q][0] if first is None else first
-            ex, ey = directions[q][1] if last is None else last
-            trial = np.empty(8)
-            error = fit_cubic(
-                samples, breaks[q], breaks[q + 1], sx, sy, -ex, -ey, False, 12, tolerance * 0.5, trial
-            )  # fmt: skip
-            if error <= tolerance:
-                rows[q] = trial
+        start = directions[q][0] if first is None else first
+        end = directions[q][1] if last is None else last
+        off = max(abs(_turn(*directions[q][0], *start)), abs(_turn(*directions[q][1], *end)))
+        if off < TANGENT:
+            made.append((kind, rows[q], breaks[q + 1]))
+            continue
+        led = _led(samples, breaks[q], breaks[q + 1], start, end, tolerance, divisions)
+        made += led or [(kind, rows[q], breaks[q + 1])]
+    kinds[:], rows[:] = [kind for kind, _, _ in made], [row for _, row, _ in made]
+    breaks[1:] = [stop for _, _, stop in made]
+
+
+def _led(
+    samples: Points, first: int, last: int, start: np.ndarray, end: np.ndarray, tolerance: float, divisions: int
+) -> list[tuple[int, np.ndarray, int]] | None:
+    """Cubics along samples that begin and end in given directions, each with its last sample; None beyond the
+    tolerance."""
+    row = np.empty(8)
+    error = fit_cubic(
+        samples, first, last, start[0], start[1], -end[0], -end[1], False, 12, tolerance * 0.5, row
+    )  # fmt: skip
+    if error <= tolerance:
+        return [(CUBIC, row, last)]
+    middle = (first + last) // 2
+    if divisions == 0 or middle - first < 4:
+        return None
+    reach = min(middle - first, 8)  # the direction there, over enough samples to see past their chords
+    through = samples[middle + reach] - samples[middle - reach]
+    through = through / max(float(np.hypot(*through)), 1e-12)
+    one = _led(samples, first, middle, start, through, tolerance, divisions - 1)
+    other = _led(samples, middle, last, through, end, tolerance, divisions - 1)
+    return None if one is None or other is None else one + other
 
 
 def end_directions(kind: int, row: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -22,6 +22,7 @@ from nibble_core.geometry.tolerances import FLATTEN
 from nibble_core.geometry.units import format_number
 
 LINE, ARC, CUBIC = 0, 1, 2
+LONGEST_ARC = 2.0  # radians an arc turns by where only its ends and radius are written
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,6 +101,25 @@ class Path:
             rows += pieces
         return Path(np.array(kinds, np.uint8), np.array(rows).reshape(-1, 8), self.closed)
 
+    def with_short_arcs(self) -> Path:
+        """The same path with arcs of two radians at most: written by their ends and radius, rounded, longer ones would
+        lose their centre (near half a turn by the root of the rounding)."""
+        parts = np.ones(len(self), np.int64)
+        arcs = self.kinds == ARC
+        parts[arcs] = np.ceil(np.abs(self.rows[arcs, 4]) / LONGEST_ARC - 1e-9)
+        if (parts <= 1).all():
+            return self
+        of = np.repeat(np.arange(len(self)), parts)
+        step = np.arange(len(of)) - np.repeat(np.cumsum(parts) - parts, parts)
+        rows, kinds = self.rows[of].copy(), self.kinds[of]
+        cut = parts[of] > 1
+        rows[cut, :2] = evaluate(kinds[cut], self.rows[of][cut], step[cut] / parts[of][cut])
+        rows[cut, 6:] = evaluate(kinds[cut], self.rows[of][cut], (step[cut] + 1) / parts[of][cut])
+        last = cut & (step == parts[of] - 1)
+        rows[last, 6:] = self.rows[of][last, 6:]
+        rows[cut, 4] /= parts[of][cut]
+        return Path(kinds, rows, self.closed)
+
     def flattened(self, tolerance: float = FLATTEN) -> Points:
         """Points along the path, no chord further than ``tolerance`` mm from it; a closed path is not repeated
         at its end."""
@@ -142,7 +162,9 @@ class Path:
         return float(np.hypot(*steps.T).sum())
 
     def svg(self, decimals: int = 3) -> str:
-        """SVG path data: M, then L, A or C, then Z when closed."""
+        """SVG path data: M, then L, A or C, then Z when closed; arcs are short ones."""
+        if (np.abs(self.rows[self.kinds == ARC, 4]) > LONGEST_ARC).any():
+            return self.with_short_arcs().svg(decimals)
         number = lambda value: format_number(value, decimals)  # noqa: E731 - one-line local
         pair = lambda x, y: f"{number(x)} {number(y)}"  # noqa: E731
         words = [f"M{pair(*self.rows[0, :2])}"]

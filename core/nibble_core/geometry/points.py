@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -34,6 +35,14 @@ class Box(NamedTuple):
     @property
     def height(self) -> float:
         return self.bottom - self.top
+
+    @staticmethod
+    def around(boxes: Sequence[Box]) -> Box:
+        """The smallest box round one or more boxes."""
+        return Box(
+            min(b.left for b in boxes), min(b.top for b in boxes), max(b.right for b in boxes),
+            max(b.bottom for b in boxes),
+        )  # fmt: skip
 
     def grown(self, by: float) -> Box:
         return Box(self.left - by, self.top - by, self.right + by, self.bottom + by)

@@ -1,10 +1,26 @@
 """What files hold and stages pass on: pictures of pixels, drawings of shapes, pages of job files."""
 
 from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke, hex_colour
-from nibble_core.graphics.page import BLACK, Filled, Ink, Page, Picture, Stroked
+from nibble_core.graphics.page import BLACK, Filled, Ink, Page, Painted, Picture, Stroked
 from nibble_core.graphics.raster import LUMA, Grey, Pixels, Raster
 
 __all__ = [
-    "BLACK", "HAIRLINE", "LUMA", "Colour", "Drawing", "Drawn", "Filled", "Grey", "Ink", "Page", "Picture", "Pixels",
-    "Raster", "Shape", "Stroke", "Stroked", "hex_colour",
-]  # fmt: skip
+    "BLACK",
+    "HAIRLINE",
+    "LUMA",
+    "Colour",
+    "Drawing",
+    "Drawn",
+    "Filled",
+    "Grey",
+    "Ink",
+    "Page",
+    "Painted",
+    "Picture",
+    "Pixels",
+    "Raster",
+    "Shape",
+    "Stroke",
+    "Stroked",
+    "hex_colour",
+]

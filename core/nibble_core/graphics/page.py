@@ -53,15 +53,32 @@ class Picture:
 
 
 @dataclass(frozen=True, eq=False)
+class Painted:
+    """Closed paths filled with one RGB colour by the even-odd rule, at every placement."""
+
+    paths: tuple[Path, ...]
+    colour: Colour
+    placements: tuple[Affine, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class Page:
-    """One page of width by height mm, origin top left, y down."""
+    """One page of width by height mm, origin top left, y down. printed: pictures and painted shapes, lowest first."""
 
     width: float
     height: float
     filled: tuple[Filled, ...] = ()
     stroked: tuple[Stroked, ...] = ()
-    pictures: tuple[Picture, ...] = ()
+    printed: tuple[Picture | Painted, ...] = ()
     title: str = ""
 
+    @property
+    def pictures(self) -> tuple[Picture, ...]:
+        return tuple(one for one in self.printed if isinstance(one, Picture))
 
-__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Picture", "Stroked"]
+    @property
+    def painted(self) -> tuple[Painted, ...]:
+        return tuple(one for one in self.printed if isinstance(one, Painted))
+
+
+__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Stroked"]

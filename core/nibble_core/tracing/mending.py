@@ -49,7 +49,7 @@ def mended(region: Region) -> Mended:
     if abs(whole.area - cleaned.area()) < TOUCHING:  # rings that only touch at a node cross nothing
         return Mended((cleaned,), +counts)
     counts["self-crossings"] += 1
-    parts = [refit_polygon(part, MENDED) for part in polygons(whole) if part.area > LEAST_AREA]
+    parts = [refit_polygon(part, MENDED, divisions=0) for part in polygons(whole) if part.area > LEAST_AREA]
     return Mended(tuple(parts), +counts)
 
 

@@ -1,5 +1,6 @@
 """Refitting polygons: the promise kept, few segments, true shapes recognised."""
 
+import math
 import unittest
 
 import numpy as np
@@ -7,7 +8,7 @@ import shapely
 from hypothesis import given, settings
 
 from nibble_core.geometry import ARC, LINE
-from nibble_core.geometry.fitting import apart, refit_ring
+from nibble_core.geometry.fitting import apart, end_directions, refit_ring
 from nibble_core.geometry.tolerances import REFIT
 from tests.strategies import distances, stars, zoo
 
@@ -42,6 +43,18 @@ class RefitTest(unittest.TestCase):
         self.assertEqual(sorted(rounded.kinds.tolist()), [LINE] * 4 + [ARC] * 4)
         square = refit_ring(ring_of(shapely.box(0, 0, 40, 20)))
         self.assertEqual(square.kinds.tolist(), [LINE] * 4)
+
+    def test_segments_of_smooth_shapes_meet_in_one_direction(self):
+        angles = np.linspace(0, 2 * math.pi, 2000, endpoint=False)
+        for waves, depth in ((2, 0.25), (3, 0.12), (5, 0.05)):
+            r = 30 * (1 + depth * np.sin(waves * angles) + 0.02 * np.cos(7 * angles))
+            blob = shapely.Polygon(np.stack([r * np.cos(angles), r * np.sin(angles)], 1))
+            path = refit_ring(ring_of(blob.simplify(0.001).buffer(2, quad_segs=60)))
+            ends = [end_directions(int(kind), row) for kind, row in zip(path.kinds, path.rows, strict=True)]
+            for (_, out), (into, _) in zip(ends, [*ends[1:], ends[0]], strict=True):
+                turn = math.degrees(math.atan2(out[0] * into[1] - out[1] * into[0], out @ into))
+                with self.subTest(waves):
+                    self.assertLess(abs(turn), 0.5)
 
     def test_smooth_shapes_need_a_tenth_of_the_segments(self):
         for name in ("ripple", "dense", "circle"):
