@@ -4,7 +4,7 @@ Nobody edits geometry. ``model`` holds the values, ``fields`` their limits, ``ch
 ``sentences`` how it reads, ``serial`` its JSON, ``library`` the stocks and machines that are copied in.
 """
 
-from nibble_core.ticket.changes import Change, apply, overlap, words
+from nibble_core.ticket.changes import Change, apply, overlap, scaled_distances, words
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.sentences import Sentence, Slot, sentences
 from nibble_core.ticket.serial import fingerprint, from_plain, ticket_from_plain, to_plain
@@ -12,5 +12,5 @@ from nibble_core.ticket.start import first_ticket
 
 __all__ = [
     "Change", "Sentence", "Slot", "Ticket", "apply", "fingerprint", "first_ticket", "from_plain", "overlap",
-    "sentences", "ticket_from_plain", "to_plain", "words",
+    "scaled_distances", "sentences", "ticket_from_plain", "to_plain", "words",
 ]  # fmt: skip

@@ -167,6 +167,17 @@ class Recolour:
 
 
 @dataclass(frozen=True)
+class Area:
+    """A box of the picture that alone is traced: two corners, as fractions of it, upright and uncropped."""
+
+    id: str
+    x: float = share(0.0, "place")
+    y: float = share(0.0, "place")
+    x2: float = share(1.0, "second place")
+    y2: float = share(1.0, "second place")
+
+
+@dataclass(frozen=True)
 class Trace:
     mode: str = choice("two-tone", "tracing", MODES)
     threshold: float | None = share(None, "threshold", low=0.01, high=0.99, auto="as suggested")
@@ -181,6 +192,7 @@ class Trace:
     deviation: float | None = length(None, 0.005, 5.0, "largest deviation", step=0.01, auto="what the pixels allow")
     smallest: float = length(0.5, 0.0, 50.0, "smallest part")
     smallest_hole: float = length(0.0, 0.0, 50.0, "smallest hole")
+    areas: tuple[Area, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -105,6 +105,12 @@ def _trace(artwork: Artwork) -> Iterable[Sentence]:
         more = (*fit, " Of drawn lines take ", slot(at, trace, "edges"), "; leave out tones below ",
                 slot(at, trace, "lightest"), ".")  # fmt: skip
     yield Sentence(f"{artwork.id}-trace", "trace", parts, more)
+    for area in trace.areas:
+        words = (
+            f"Only what lies from {100 * min(area.x, area.x2):.0f} to {100 * max(area.x, area.x2):.0f} % across and "
+            f"{100 * min(area.y, area.y2):.0f} to {100 * max(area.y, area.y2):.0f} % down is traced."
+        )
+        yield Sentence(area.id, "trace", (words,), owner=f"{at}/areas/{area.id}")
     for one in trace.recolours:
         words = f"Colour {_hex(one.colour)} becomes {_hex(one.to)}."
         yield Sentence(one.id, "trace", (words,), owner=f"{at}/recolours/{one.id}")

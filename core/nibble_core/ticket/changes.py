@@ -103,6 +103,28 @@ def _copied(library: Mapping[str, Any], key: str, what: str) -> Any:
     return to_plain(library[key])
 
 
+SCALED = ("distance", "close_gaps", "join_islands", "smallest_hole", "hole_distance", "radius", "inside_radius")
+
+
+def scaled_distances(ticket: Ticket, factor: float) -> list[Change]:
+    """Changes that make every distance of every line, and each layer's bleed, ``factor`` times as large. Raises
+    InvalidTicket when the factor is none."""
+    if not 0.01 <= factor <= 100:
+        raise InvalidTicket("Distances can be scaled to between 1 and 10 000 %.", "Change them one by one.")
+    changes = []
+    for piece in ticket.pieces:
+        for layer in piece.layers:
+            here = f"pieces/{piece.id}/layers/{layer.id}"
+            owners: list[tuple[str, Any, tuple[str, ...]]] = [(here, layer, ("bleed",))]
+            owners += [(f"{here}/lines/{line.id}", line, SCALED) for line in layer.lines]
+            for path, owner, names in owners:
+                for name in names:
+                    value = getattr(owner, name)
+                    if value:
+                        changes.append(Change(f"{path}/{name}", round(value * factor, 3)))
+    return changes
+
+
 def overlap(one: str, other: str) -> bool:
     """Whether two touched paths are the same place or one lies within the other."""
     return one == other or one.startswith(other + "/") or other.startswith(one + "/")
@@ -128,6 +150,8 @@ def words(ticket: Ticket, change: Change) -> str:
         called = rule.called if not process or name == "process" else f"{process}: {rule.called}"
         return f"{called} to {rule.say(rule.check(change.value))}"
     if change.operation == "add":
+        if name in _ADDED_WORDS:
+            return _ADDED_WORDS[name]
         item = change.value if isinstance(change.value, Mapping) else {}
         if name in _ADDED:
             return _ADDED[name].get(str(item.get("kind", "drop")), f"{item.get('kind', name)} by hand")
@@ -136,6 +160,9 @@ def words(ticket: Ticket, change: Change) -> str:
         return _TAKEN_BACK.get(owner.kind, f"{owner.kind} taken back")
     if isinstance(owner, Place | Recolour):
         return "place taken back" if isinstance(owner, Place) else "colour set back"
+    group = way[-2] if len(way) > 1 else ""
+    if change.operation == "remove" and group in _ADDED_WORDS:
+        return f"{_ITEMS.get(group, 'item')} taken back"
     called = process or getattr(owner, "name", "") or "item"
     return f"{called} {'moved' if change.operation == 'move' else 'removed'}"
 
@@ -151,6 +178,16 @@ _ADDED = {
     "places": {"drop": "background place added"},
     "recolours": {"drop": "colour changed"},
 }
+_ADDED_WORDS = {
+    "tie_marks": "tie set", "hole_marks": "hole set by hand", "folds": "fold line drawn", "bridges": "bridge set",
+    "place": "hanger moved", "regions": "region chosen", "colours": "colour chosen", "elements": "element added",
+    "areas": "area chosen",
+}  # fmt: skip
+_ITEMS = {
+    "tie_marks": "tie", "hole_marks": "hole", "folds": "fold line", "bridges": "bridge", "place": "hanger’s place",
+    "regions": "region", "colours": "colour", "elements": "element",
+    "areas": "area",
+}  # fmt: skip
 _TAKEN_BACK = {"drop": "region brought back", "keep": "region no longer kept", "fill hole": "hole open again"}
 
 

@@ -44,6 +44,8 @@ class Rule:
             )
         if self.kind == "share":
             return f"{format_number(100 * value, 1)} %"
+        if self.kind == "angle":
+            return f"{format_number(value, 2)}°"
         if self.kind == "count":
             return f"{value:,}".replace(",", " ")  # a thin space, not a comma, between thousands
         return str(value)
@@ -63,6 +65,14 @@ class Rule:
 
     def _check_share(self, value: Any) -> float:
         return round(self._number(value), 6)
+
+    def _check_angle(self, value: Any) -> float:
+        return round(self._number(value), 4)
+
+    def _check_colour(self, value: Any) -> str:
+        if not isinstance(value, str) or not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
+            raise InvalidTicket(f"“{value}” is not a colour.", "Write it as #rrggbb, as in #1d2c52.")
+        return value.lower()
 
     def _check_count(self, value: Any) -> int:
         number = self._number(value)
@@ -128,6 +138,16 @@ def count(default: int | None, low: int, high: int, called: str, *, auto: str | 
 def numbers(most: int, called: str) -> Any:
     """A list of at most so many finite numbers from -1 to 2: places as fractions of a picture."""
     return field(default=(), metadata={"rule": Rule("numbers", called, -1, most)})
+
+
+def angle(default: float, called: str) -> Any:
+    """Degrees, clockwise on screen."""
+    return field(default=default, metadata={"rule": Rule("angle", called, -360.0, 360.0, 1.0)})
+
+
+def colour(default: str, called: str) -> Any:
+    """Red, green and blue as #rrggbb."""
+    return field(default=default, metadata={"rule": Rule("colour", called)})
 
 
 def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:

@@ -9,69 +9,18 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.fields import choice, count, day, flag, length, share, text
+from nibble_core.ticket.fields import choice, count, day, flag, length, text
+from nibble_core.ticket.piece import PROCESSES, Element, Layer, Line, Piece
 
-SCHEMA = 2
+__all__ = ["SCHEMA", "Element", "Layer", "Line", "Machine", "Piece", "Sheet", "Spot", "Stock", "Ticket"]
 
-PROCESSES = {
-    "through cut": "The knife goes through film and liner: the piece falls out.",
-    "kiss cut": "The knife goes through the film only: the piece stays on its liner.",
-}
-CORNERS = {
-    "round": "The corner is an arc as wide as the distance; it cannot snag.",
-    "mitred": "The corner stays a point, cut off when it grows too long.",
-    "bevelled": "The corner is cut straight across.",
-}
-PRINTS = {
-    "the artwork": "The client's pixels without their background.",
-    "nothing": "The piece is only cut.",
-}
-
-
-@dataclass(frozen=True)
-class Element:
-    """One artwork within a piece."""
-
-    id: str
-    artwork: str = text("", 40, "artwork", shortest=1)
-
-
-@dataclass(frozen=True)
-class Line:
-    """A rule that draws production geometry: a contour round the outer shape."""
-
-    id: str
-    process: str = choice("through cut", "process", PROCESSES)
-    distance: float = length(2.0, -20.0, 200.0, "distance")
-    corners: str = choice("round", "corners", CORNERS)
-    mitre_limit: float = share(2.0, "mitre limit", low=1.0, high=10.0)
-    close_gaps: float = length(1.5, 0.0, 100.0, "gaps closed")
-    on: bool = flag(True, "line")
-
-
-@dataclass(frozen=True)
-class Layer:
-    """The part of a piece made from one stock."""
-
-    id: str
-    prints: str = choice("the artwork", "print", PRINTS)
-    lines: tuple[Line, ...] = ()
-
-
-@dataclass(frozen=True)
-class Piece:
-    """One thing to be made, and how often."""
-
-    id: str
-    name: str = text("piece", 80, "name", shortest=1)
-    quantity: int = count(1, 1, 100_000, "quantity")
-    elements: tuple[Element, ...] = ()
-    layers: tuple[Layer, ...] = ()
+SCHEMA = 3
 
 
 @dataclass(frozen=True)
 class Stock:
-    """A material as it lay in the shop when it was chosen."""
+    """A material as it lay in the shop when it was chosen. thinnest: part it holds. liner: whether one carries the cut
+    parts."""
 
     key: str = text("", 60, "stock", shortest=1)
     name: str = text("", 80, "stock", shortest=1)
@@ -81,6 +30,8 @@ class Stock:
     smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
     colour: str = text("#ffffff", 7, "colour", shortest=7)
     mirrored: bool = flag(False, "mirroring")
+    thinnest: float = length(0.8, 0.0, 50.0, "thinnest part")
+    liner: bool = flag(True, "liner")
 
 
 @dataclass(frozen=True)
@@ -101,6 +52,8 @@ class Machine:
     usable_width: float = length(1200.0, 10.0, 10_000.0, "usable width")
     usable_length: float = length(3000.0, 10.0, 100_000.0, "usable length")
     smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
+    knife_radius: float = length(0.25, 0.0, 10.0, "radius the knife turns in", step=0.05)
+    narrowest_gap: float = length(0.5, 0.0, 20.0, "narrowest gap")
     spots: tuple[Spot, ...] = ()
 
     def spot(self, process: str) -> Spot:
@@ -137,6 +90,9 @@ class Ticket:
 
     def artwork(self, id: str) -> Artwork:
         return next(artwork for artwork in self.artworks if artwork.id == id)
+
+    def layer(self, id: str) -> Layer:
+        return next(layer for piece in self.pieces for layer in piece.layers if layer.id == id)
 
     def piece_of_layer(self, layer: str) -> Piece:
         return next(piece for piece in self.pieces if any(own.id == layer for own in piece.layers))

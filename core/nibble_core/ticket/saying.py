@@ -44,6 +44,7 @@ class Sentence:
     """One rule of the job. ``parts``: words and slots in order; ``more``: advanced ones behind “more”.
 
     ``owner``: path of the item the sentence is about, for removing or switching it; ``process`` colours it.
+    ``about``: id of the artwork or piece it belongs to, empty for the whole job.
     """
 
     id: str
@@ -53,6 +54,7 @@ class Sentence:
     process: str = ""
     owner: str = ""
     on: bool = True
+    about: str = ""
 
     @property
     def text(self) -> str:

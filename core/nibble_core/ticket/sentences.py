@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Line, Piece, Sheet, Ticket
+from nibble_core.ticket.model import Piece, Sheet, Ticket
+from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
 
 __all__ = ["STATIONS", "Choice", "Sentence", "Slot", "sentences"]
@@ -22,9 +24,10 @@ def sentences(ticket: Ticket) -> list[Sentence]:
         )
     ]  # fmt: skip
     for artwork in ticket.artworks:
-        said += artwork_sentences(artwork)
+        said += [replace(sentence, about=artwork.id) for sentence in artwork_sentences(artwork)]
     for piece in ticket.pieces:
-        said += _lines(piece)
+        names = {artwork.id: artwork.name for artwork in ticket.artworks}
+        said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names)]
     for sheet in ticket.sheets:
         said += _sheet(sheet, ticket.piece_of_layer(sheet.layer))
     said.append(
@@ -38,26 +41,6 @@ def sentences(ticket: Ticket) -> list[Sentence]:
         said.append(Sentence(f"spot-{spot.process}", "machine", (words,), process=spot.process))
     order = {station: index for index, station in enumerate(STATIONS)}
     return sorted(said, key=lambda sentence: order[sentence.station])
-
-
-def _lines(piece: Piece) -> Iterable[Sentence]:
-    for layer in piece.layers:
-        here = f"pieces/{piece.id}/layers/{layer.id}"
-        yield Sentence(f"{layer.id}-print", "lines", ("Print ", slot(here, layer, "prints"), "."), process="print")
-        for line in layer.lines:
-            yield _line(f"{here}/lines/{line.id}", line)
-
-
-def _line(here: str, line: Line) -> Sentence:
-    where = "outside the artwork" if line.distance > 0 else "inside the artwork" if line.distance < 0 else "on the edge"
-    more: tuple[str | Slot, ...] = ()
-    if line.corners == "mitred":
-        more = ("Cut points off beyond ", slot(here, line, "mitre_limit"), " of the distance.")
-    parts = (
-        slot(here, line, "process"), " ", slot(here, line, "distance"), f" {where} with ",
-        slot(here, line, "corners"), " corners, closing gaps under ", slot(here, line, "close_gaps"), ".",
-    )  # fmt: skip
-    return Sentence(line.id, "lines", parts, more, line.process, here, line.on)
 
 
 def _sheet(sheet: Sheet, piece: Piece) -> Iterable[Sentence]:

@@ -49,7 +49,7 @@ def upgrade(plain: Any) -> Any:
             f"This ticket has schema {schema}; this Nibble reads up to {SCHEMA}.",
             "Update Nibble, or check the file.",
         )
-    return plain | {"schema": SCHEMA}  # what schema 2 brought has defaults that mean what was
+    return plain | {"schema": SCHEMA}  # what schemas 2 and 3 brought has defaults that mean what was
 
 
 def from_plain(kind: type[T], plain: Any, where: str) -> T:
@@ -115,13 +115,31 @@ def _hints(kind: Any) -> dict[str, Any]:
 
 
 def _check_links(ticket: Ticket) -> None:
-    """Elements name artworks and sheets name layers that exist."""
+    """Elements name artworks, sheets name layers and items name neighbours that exist, and none its own followers."""
     artworks = {artwork.id for artwork in ticket.artworks}
     layers = {layer.id for piece in ticket.pieces for layer in piece.layers}
     for piece in ticket.pieces:
         for element in piece.elements:
-            if element.artwork not in artworks:
+            if element.kind == "artwork" and element.artwork not in artworks:
                 raise InvalidTicket("A piece uses an artwork that is not there.", "", where=f"pieces/{piece.id}")
+        _check_circle({element.id: element.beside for element in piece.elements}, f"pieces/{piece.id}", "element")
+        for layer in piece.layers:
+            follows = {line.id: line.of if line.source == "another line" else "" for line in layer.lines}
+            _check_circle(follows, f"pieces/{piece.id}/layers/{layer.id}", "line")
     for sheet in ticket.sheets:
         if sheet.layer not in layers:
             raise InvalidTicket("A sheet holds a piece that is not there.", "", where=f"sheets/{sheet.id}")
+
+
+def _check_circle(follows: dict[str, str], where: str, what: str) -> None:
+    """No item may depend on itself, by however many others. What names a removed one is told elsewhere."""
+    for start in follows:
+        at, steps = start, 0
+        while follows.get(at) and steps <= len(follows):
+            at, steps = follows[at], steps + 1
+        if steps > len(follows):
+            raise InvalidTicket(
+                f"These {what}s would depend on each other in a circle.",
+                f"Choose another {what} to follow.",
+                where=where,
+            )

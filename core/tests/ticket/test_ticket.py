@@ -110,7 +110,8 @@ class SentenceTest(unittest.TestCase):
     def test_the_ticket_says_itself(self):
         said = {sentence.id: sentence.text for sentence in sentences(badge_ticket())}
         self.assertEqual(
-            said["k1"], "Through cut 2.0 mm outside the artwork with round corners, closing gaps under 1.5 mm."
+            said["k1"],
+            "Through cut 2.0 mm outside the outer shape with round corners, closing gaps under 1.5 mm, holes filled.",
         )
         self.assertEqual(said["s1-lay"], "Lay 6 on matt white vinyl, 1370 mm roll, 3.0 mm apart, in a grid.")
         film = badge_ticket(Change("sheets/s1/stock", "shirt-film-navy-500"))
