@@ -1,45 +1,70 @@
-"""Contours: the outer shape of an artwork, offset outward, as few lines, arcs and cubics."""
+"""Contours: the outer shape of an artwork, offset outward, as few lines, arcs and cubics; with its holes, if wanted."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
-from typing import Literal
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
 
+import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import InvalidTicket, NothingToCut
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.regions import polygons, ring_points, union
-from nibble_core.geometry.tolerances import ARC_CHORD, SIMPLIFY
+from nibble_core.geometry.regions import oriented_rings, polygons, union
+from nibble_core.geometry.tolerances import ARC_CHORD, REFIT, SIMPLIFY
 
+Place = tuple[float, float]
 Corners = Literal["round", "mitred", "bevelled"]
 PREVIEW_SAGITTA = 0.01
+CONTAINED = 0.008  # mm of the artwork that closing gaps may leave out at a needle’s tip
+MOST_CHORDS = 400
 FEW_POINTS = 500  # fewer cost more to simplify than to buffer
 _JOINS = {"round": "round", "mitred": "mitre", "bevelled": "bevel"}
 
 
-def outer_shape(regions: Iterable[Region], *, close_gaps: float = 0.0) -> MultiPolygon:
-    """Everything inside the outermost outlines, as one valid area without holes.
+@dataclass(frozen=True, eq=False)
+class ContourArea:
+    """A contour as polygons, and how many small parts and holes fell away by rule."""
 
-    ``close_gaps``: bays and channels narrower than this, mm, are filled. Closing (out and in again) nibbles
-    at convex corners, so the original is joined to it once more: the artwork is always contained. Vertices within
-    a thousandth of a millimetre of their chord are left out: over-dense rings make a buffer stray.
-    """
+    area: MultiPolygon
+    leftovers: int
+
+
+def outer_shape(regions: Iterable[Region], *, close_gaps: float = 0.0) -> MultiPolygon:
+    """Everything inside the outermost outlines, as one valid area without holes. See ``outer_shape_of``."""
     whole = union(regions)
     if whole.is_empty:
         raise NothingToCut("There is no shape to draw a line round.", "Choose a threshold that finds the artwork.")
-    filled = shapely.union_all([Polygon(part.exterior) for part in polygons(whole)])
+    return outer_shape_of(whole, close_gaps=close_gaps)
+
+
+def outer_shape_of(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPolygon:
+    """An area without its holes.
+
+    ``close_gaps``: bays and channels narrower than this, mm, are filled, by growing and shrinking. Shrinking chords of
+    a rounded corner nibbles at the corner itself; they are short enough that the artwork is contained to CONTAINED.
+    Vertices within a thousandth of a millimetre of their chord are left out: over-dense rings make a buffer stray.
+    """
+    filled = _tidy(shapely.union_all([Polygon(part.exterior) for part in polygons(whole)]))
     if close_gaps > 0:
         half = close_gaps / 2
-        tidy = filled.simplify(SIMPLIFY)
-        closed = tidy.buffer(half, quad_segs=quarter_segments(half)).buffer(-half, quad_segs=quarter_segments(half))
-        filled = shapely.union_all([closed, filled])
-        filled = shapely.union_all([Polygon(part.exterior) for part in polygons(filled)])
-    return MultiPolygon(polygons(filled.simplify(SIMPLIFY)))
+        # at the tip of a needle half a chord's angle times the radius is lost, elsewhere its square
+        fine = min(MOST_CHORDS, max(quarter_segments(half), math.ceil(math.pi / 8 * half / CONTAINED)))
+        closed = filled.buffer(half, quad_segs=fine).buffer(-half, quad_segs=quarter_segments(half))
+        filled = _tidy(MultiPolygon([Polygon(part.exterior) for part in polygons(closed)]))
+    return MultiPolygon(polygons(filled))
+
+
+def _tidy(area: BaseGeometry) -> BaseGeometry:
+    """Without vertices that tell nothing; by the slower way only where the faster one breaks the area."""
+    quick = area.simplify(SIMPLIFY, preserve_topology=False)
+    return quick if quick.is_valid and not quick.is_empty else area.simplify(SIMPLIFY)
 
 
 def offset(
@@ -73,24 +98,149 @@ def offset(
     return MultiPolygon(parts)
 
 
-def contour(
-    area: MultiPolygon, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
-) -> list[Region]:
-    """The regions a contour line encloses: the outlines of ``offset``, holes of the result filled, refitted."""
-    grown = offset(area, distance, corners=corners, mitre_limit=mitre_limit)
-    solid = shapely.union_all([Polygon(part.exterior) for part in polygons(grown)])
-    return [refit_polygon(part) for part in polygons(solid)]
+def holes_kept(
+    whole: BaseGeometry, smallest: float, *, kept: Sequence[Place] = (), filled: Sequence[Place] = ()
+) -> list[Polygon]:
+    """Holes of an area in which a circle ``smallest`` mm across has room, those at a place of ``kept`` besides, those
+    at a place of ``filled`` not."""
+    holes = np.array([Polygon(ring) for part in polygons(whole) for ring in part.interiors])
+    if not len(holes):
+        return []
+    half = smallest / 2
+    # a hole holds the circle exactly if it is still there when shrunk by its radius; a hair less against rounding
+    chosen = (
+        ~shapely.is_empty(shapely.buffer(holes, -half * (1 - 1e-6), quad_segs=16))
+        if half > 0
+        else np.ones(len(holes), bool)
+    )
+    for places, value in ((kept, True), (filled, False)):
+        if places:
+            for hole in shapely.STRtree(holes).query(shapely.points(np.array(places)), predicate="within")[1]:
+                chosen[hole] = value
+    return list(holes[chosen])
 
 
-def contour_preview(
-    area: MultiPolygon, distance: float, *, corners: Corners = "round", mitre_limit: float = 2.0
-) -> list[Region]:
+def joined_islands(area: MultiPolygon, nearer: float) -> MultiPolygon:
+    """Parts nearer to each other than ``nearer`` mm as one piece, by necks as wide as the parts allow; others stay
+    apart."""
+    parts = np.array(polygons(area))
+    if nearer <= 0 or len(parts) < 2:
+        return area
+    one, other = shapely.STRtree(parts).query(parts, predicate="dwithin", distance=nearer)
+    links = shapely.union_all(
+        [shapely.shortest_line(parts[a], parts[b]).buffer(nearer) for a, b in zip(one, other, strict=True) if a < b]
+    )
+    if links.is_empty:
+        return area
+    quarter = quarter_segments(nearer)
+    closed = area.buffer(nearer, quad_segs=quarter).buffer(-nearer, quad_segs=quarter)
+    # closing joins parts up to twice as far apart: what it adds counts only round the shortest ways that are meant
+    necks = shapely.intersection(closed, links)
+    return MultiPolygon(polygons(shapely.union_all([area, necks])))
+
+
+def contour_area(
+    area: MultiPolygon,
+    distance: float,
+    *,
+    corners: Corners = "round",
+    mitre_limit: float = 2.0,
+    holes: Sequence[tuple[Polygon, float]] = (),
+    inside_radius: float = 0.0,
+    smallest: float = 0.0,
+    sagitta: float = ARC_CHORD,
+) -> ContourArea:
+    """What a contour line encloses, not yet fitted. ``area``: as ``outer_shape`` gives it.
+
+    holes: those that are kept, each with the distance that its edge keeps from the material round it.
+    inside_radius: inner corners are rounded to it. smallest: parts and holes in which no circle so wide has room fall
+    away. Raises NothingToCut when nothing is left.
+    """
+    grown = offset(area, distance, corners=corners, mitre_limit=mitre_limit, sagitta=sagitta)
+    made: BaseGeometry = MultiPolygon([Polygon(part.exterior) for part in polygons(grown)])
+    if len(made.geoms) > 1:
+        made = shapely.union_all(made.geoms)
+    lost, open_holes = 0, []
+    for own in {own for _, own in holes}:
+        some = np.array([hole for hole, other in holes if other == own])
+        chords = quarter_segments(abs(own), sagitta)
+        left = shapely.buffer(some, -own, quad_segs=chords, join_style=_JOINS[corners], mitre_limit=mitre_limit)
+        lost += int(shapely.is_empty(left).sum())
+        open_holes += [part for one in left for part in polygons(one)]
+    if open_holes:
+        made = _with_holes(polygons(made), np.array(open_holes))
+    if inside_radius > 0:
+        quarter = quarter_segments(inside_radius, sagitta)
+        made = MultiPolygon(polygons(made)).buffer(inside_radius, quad_segs=quarter)
+        made = made.buffer(-inside_radius, quad_segs=quarter)
+    parts, leftovers = _without_leftovers(polygons(made), smallest)
+    if not parts:
+        raise NothingToCut("This line leaves nothing of the piece.", "Choose a smaller distance or smallest part.")
+    return ContourArea(MultiPolygon(parts), leftovers + lost)
+
+
+def contour(area: MultiPolygon, distance: float, *, smooth: float = 0.0, **options: Any) -> list[Region]:
+    """A contour as regions of lines, arcs and cubics: ``contour_area``, fitted."""
+    return fitted(contour_area(area, distance, **options).area, smooth=smooth)
+
+
+def contour_preview(area: MultiPolygon, distance: float, **options: Any) -> list[Region]:
     """The same contour for a drag: straight chords within 0.02 mm, no fitting."""
     rough = area
     if shapely.get_num_coordinates(area) > FEW_POINTS:
         rough = MultiPolygon(polygons(area.simplify(PREVIEW_SAGITTA / 2, preserve_topology=False)))
-    grown = offset(rough, distance, corners=corners, mitre_limit=mitre_limit, sagitta=PREVIEW_SAGITTA)
-    return [Region(Path.polygon(ring_points(part.exterior, outer=True))) for part in polygons(grown)]
+    made = contour_area(rough, distance, sagitta=PREVIEW_SAGITTA, **options).area
+    return [as_chords(part) for part in polygons(made)]
+
+
+def as_chords(part: Polygon) -> Region:
+    """A polygon as a region of straight segments."""
+    outer, holes = oriented_rings(part)
+    return Region(Path.polygon(outer), tuple(Path.polygon(hole) for hole in holes))
+
+
+def _with_holes(parts: list[Polygon], holes: NDArray[np.object_]) -> BaseGeometry:
+    """Parts with holes in them. Holes that lie apart and wholly inside become rings at once, since screens have
+    thousands; the others are cut out."""
+    tree = shapely.STRtree(holes)
+    met = tree.query(holes, predicate="intersects")
+    apart = np.ones(len(holes), bool)
+    apart[met[0][met[0] != met[1]]] = False
+    made = []
+    for part in parts:
+        touched = tree.query(part, predicate="intersects")
+        inside = tree.query(part, predicate="contains_properly")
+        inside = inside[apart[inside]]
+        rest = np.setdiff1d(touched, inside)
+        whole = Polygon(part.exterior, [holes[k].exterior for k in inside])
+        made.append(whole.difference(shapely.union_all(holes[rest])) if len(rest) else whole)
+    return shapely.GeometryCollection(made)
+
+
+def _without_leftovers(parts: list[Polygon], smallest: float) -> tuple[list[Polygon], int]:
+    if smallest <= 0:
+        return parts, 0
+    kept, left = [], 0
+    for part in parts:
+        if part.buffer(-smallest / 2 * (1 - 1e-6), quad_segs=8).is_empty:
+            left += 1
+            continue
+        rings = [
+            ring
+            for ring in part.interiors
+            if not Polygon(ring).buffer(-smallest / 2 * (1 - 1e-6), quad_segs=8).is_empty
+        ]
+        left += len(part.interiors) - len(rings)
+        kept.append(Polygon(part.exterior, rings))
+    return kept, left
+
+
+def fitted(area: MultiPolygon, *, smooth: float = 0.0) -> list[Region]:
+    """An area as regions of few segments. smooth: mm the fit may leave the true line by, no less than 0.004."""
+    regions = [refit_polygon(part, max(REFIT, smooth)) for part in polygons(area)]
+    if smooth > REFIT and not all(region.polygon().is_valid for region in regions):
+        return fitted(area)  # looser fits of neighbouring edges may cross: then the line stays as it is
+    return regions
 
 
 def quarter_segments(radius: float, sagitta: float = ARC_CHORD) -> int:

@@ -12,13 +12,13 @@ from nibble_core.checks.readback import check_page, check_same_marks
 from nibble_core.errors import Cancelled
 from nibble_core.formats import pdf, pdf_reader, svg
 from nibble_core.geometry import Affine
-from nibble_core.graphics import Filled, Ink, Page, Picture, Stroked
+from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Shape, Stroked
 from nibble_core.pipeline.work import Work
 from nibble_core.sheet import Layout
 from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Sheet, Ticket
 
-CUT_ORDER = ("kiss cut", "through cut")  # what stays on its liner first, what falls out last
+CUT_ORDER = ("engrave", "score", "kiss cut", "perforate", "through cut")  # what falls out last; guides are never sent
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ def write_files(
             progress((3 * number + index) / steps, doing)
 
         step(0, "the print file")
-        if print_page.pictures:
+        if print_page.printed:
             content = pdf.write_page(print_page)
             found = pdf_reader.read_page(content)
             check_page(print_page, found, "print file")
@@ -73,7 +73,7 @@ def write_files(
         step(1, "the cut file")
         content = pdf.write_page(cut_page)
         check_page(cut_page, pdf_reader.read_page(content), "cut file")
-        if print_page.pictures:
+        if print_page.printed:
             check_same_marks(found, pdf_reader.read_page(content))
         made.append(JobFile(f"{stem}-cut.pdf", "cut", content))
         step(2, "the cut file as SVG")
@@ -95,24 +95,25 @@ def pages(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
     turn = Affine.mirror(layout.width) if sheet.stock.mirrored else Affine()
     placements = tuple(placement.then(turn) for placement in layout.placements)
     marks = (Filled(tuple(path.mapped(turn) for path in layout.mark_paths())),)
-    pictures: tuple[Picture, ...] = ()
-    if layer.prints != "nothing":
-        pictures = tuple(
-            Picture(
-                work.cleaned[element.artwork].value.raster,
-                work.traces[element.artwork].value.width,
-                work.traces[element.artwork].value.height,
-                placements,
-            )
-            for element in piece.elements
-        )
+    printed: list[Picture | Painted] = []
+    for item in work.prints[layer.id].value.items:
+        if isinstance(item, Shape):
+            printed.append(Painted(item.region.rings, item.colour, placements))
+        else:
+            own = tuple(at.then(place) for place in placements for at in item.places)
+            printed.append(Picture(item.raster, item.width, item.height, own))
+    drawn = work.layers[layer.id].value
+    sent = [line for line in drawn.lines if line.process in CUT_ORDER]
     strokes = []
-    for line in sorted(work.layers[layer.id].value.lines, key=lambda line: CUT_ORDER.index(line.process)):
+    for line in sorted(sent, key=lambda line: (CUT_ORDER.index(line.process), line.rank)):
         spot = ticket.machine.spot(line.process)
-        paths = tuple(ring for region in line.regions for ring in region.rings)
-        strokes.append(Stroked(paths, Ink(spot.ink, spot.cmyk), line.process, placements))
+        ink = Ink(spot.ink if line.rank == 1 else f"{spot.ink} {line.rank}", spot.cmyk)
+        strokes.append(Stroked(line.paths, ink, line.process, placements))
+    if drawn.marks and strokes:  # alignment marks are cut as the layer is
+        rings = tuple(mark.outer for mark in drawn.marks)
+        strokes.append(Stroked(rings, strokes[-1].ink, strokes[-1].layer, placements))
     return (
-        Page(layout.width, layout.height, marks, pictures=pictures, title=f"{ticket.name}, print"),
+        Page(layout.width, layout.height, marks, printed=tuple(printed), title=f"{ticket.name}, print"),
         Page(layout.width, layout.height, marks, tuple(strokes), title=f"{ticket.name}, cut"),
     )
 

@@ -21,13 +21,15 @@ class Mend:
 
 @dataclass(frozen=True)
 class Note:
-    """Something to know or to mend; ``where`` is a path into the ticket. Only a blocking note stops files."""
+    """Something to know or to mend; ``where`` is a path into the ticket, ``place`` a point in mm in the piece's or
+    artwork's coordinates. Only a blocking note stops files."""
 
     text: str
     what_to_do: str = ""
     where: str = ""
     weight: str = "told"  # told, look or blocked
     mends: tuple[Mend, ...] = ()
+    place: tuple[float, float] | None = None
 
 
 @dataclass

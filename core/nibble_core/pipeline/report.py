@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
+from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
 from nibble_core.pipeline.work import Work
 from nibble_core.ticket.model import Sheet, Ticket
@@ -30,7 +30,7 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
         report_artwork(drafts["artwork"], artwork, ticket, work)
         report_clean(drafts["clean"], artwork, work)
         report_trace(drafts["trace"], artwork, work)
-    _lines(drafts["lines"], ticket, work)
+    report_lines(drafts["lines"], ticket, work)
     for sheet in ticket.sheets:
         _sheet(drafts["sheet"], sheet, ticket, work)
     drafts["machine"].fact = "ready to make files"
@@ -56,46 +56,6 @@ def _with_states(drafts: dict[str, Draft]) -> list[Station]:
             station = replace(station, state=LOOK)
         told.append(station)
     return told
-
-
-def _lines(draft: Draft, ticket: Ticket, work: Work) -> None:
-    drawn = [line for layer in work.layers.values() for line in layer.value.lines]
-    if not work.layers:
-        return
-    draft.fact = "1 line" if len(drawn) == 1 else f"{len(drawn)} lines"
-    for piece in ticket.pieces:
-        for layer in piece.layers:
-            here = f"pieces/{piece.id}/layers/{layer.id}"
-            if layer.id in work.layers and not work.layers[layer.id].value.lines:
-                draft.notes.append(Note("No line is switched on: nothing will be cut.", "Add a line.", here, LOOK))
-            for line in work.layers[layer.id].value.lines if layer.id in work.layers else ():
-                if len(line.regions) > 1:
-                    draft.notes.append(
-                        Note(
-                            f"The {line.process} makes {len(line.regions)} separate pieces.",
-                            "Close wider gaps or cut further out to join them, or drop what is not wanted.",
-                            f"{here}/lines/{line.id}", LOOK,
-                        )
-                    )  # fmt: skip
-                for region in line.regions:
-                    box = region.bounds()
-                    if min(box.width, box.height) < ticket.machine.smallest_part:
-                        limit = format_number(ticket.machine.smallest_part)
-                        draft.notes.append(
-                            Note(
-                                f"A part of the {line.process} is {min(box.width, box.height):.2f} mm small.",
-                                f"The {ticket.machine.name} holds parts from {limit} mm.",
-                                f"{here}/lines/{line.id}", LOOK,
-                            )
-                        )  # fmt: skip
-    for process in ("kiss cut", "through cut"):
-        length = sum(line.length for line in drawn if line.process == process)
-        if length:
-            draft.figures.append((f"{length:.0f} mm", process))
-    if drawn:
-        draft.figures.append((str(sum(line.nodes for line in drawn)), "nodes"))
-        box = next(iter(work.layers.values())).value.box
-        draft.figures.append((f"{box.width:.1f} × {box.height:.1f}", "mm, the piece"))
 
 
 def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -18,8 +18,8 @@ from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import outlined, region_of
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
-from nibble_core.pipeline.store import Keyed, MemoryStore, ResultStore, run_stage
-from nibble_core.ticket.artwork import Artwork, Trace
+from nibble_core.pipeline.store import Keyed, MemoryStore, ResultStore, run_stage, stage_key
+from nibble_core.ticket.artwork import Area, Artwork, Trace
 from nibble_core.tracing import measured_noise, suggested_threshold, trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
@@ -114,17 +114,22 @@ def find_shapes(
     cancelled: Callable[[], bool],
 ) -> Keyed[Found]:
     """The fit alone, before rules and hands; it depends on the finished size only through lengths stated in mm."""
-    trace, raster = artwork.trace, cleaned.value.raster
+    trace = artwork.trace
+    framing = framing_of(artwork)
+    if trace.areas and trace.mode != "paths":
+        key = stage_key("areas", VERSION, [*trace.areas, artwork.crop, artwork.turn, artwork.facing], [cleaned.key])
+        cleaned = Keyed(key, replace(cleaned.value, raster=_only(cleaned.value.raster, trace.areas, framing)))
+    raster = cleaned.value.raster
     mm_per_px = width / raster.width
     tolerance = None if trace.deviation is None else trace.deviation / mm_per_px
     by = [
         trace.mode, trace.threshold, trace.lightest, trace.colours, list(trace.recolours), trace.corners, trace.smooth,
-        trace.edges, trace.strokes, tolerance,
+        trace.edges, trace.strokes, tolerance, list(trace.areas),
     ]  # fmt: skip
 
     def compute() -> Found:
         if trace.mode == "paths":
-            return _own_paths(picture.value, framing_of(artwork), trace)
+            return _own_paths(picture.value, framing, trace)
         if trace.mode == "colours":
             return _colours(raster, trace, tolerance, preview, cancelled)
         if trace.mode == "centre-lines":
@@ -133,6 +138,26 @@ def find_shapes(
 
     inputs = [picture.key, cleaned.key] if trace.mode == "paths" else [cleaned.key]
     return run_stage(store, "iso-preview" if preview else "iso", VERSION, by, inputs, compute)
+
+
+def _only(raster: Raster, areas: Sequence[Area], framing: Framing) -> Raster:
+    """A picture that is see-through outside of some boxes."""
+    kept = np.zeros((raster.height, raster.width), bool)
+    for left, top, right, bottom in _boxes(areas, framing):
+        rows = slice(round(top * raster.height), round(bottom * raster.height))
+        kept[rows, round(left * raster.width) : round(right * raster.width)] = True
+    pixels = raster.pixels.copy()
+    pixels[~kept, 3] = 0
+    return Raster(pixels)
+
+
+def _boxes(areas: Sequence[Area], framing: Framing) -> list[tuple[float, float, float, float]]:
+    """Boxes as fractions of the part that is used."""
+    boxes = []
+    for area in areas:
+        corners = np.clip(framing.forward(np.array([[area.x, area.y], [area.x2, area.y2]])), 0, 1)
+        boxes.append((*corners.min(0).tolist(), *corners.max(0).tolist()))
+    return boxes
 
 
 def _two_tone(
@@ -199,7 +224,15 @@ def _own_paths(picture: Picture, framing: Framing, trace: Trace) -> Found:
         raise NothingToTrace("This artwork is made of pixels: it has no paths.", "Choose another way to trace it.")
     drawing = framing.drawing(picture.drawing.drawing)
     shapes = [(shape, _on(shape)) for shape in as_shapes(drawing, outlines=trace.strokes == "outlines")]
+    boxes = _boxes(trace.areas, framing)
+    if boxes:
+        size = np.array([drawing.width, drawing.height])
+        shapes = [one for one in shapes if any(_within(np.array(one[1]) / size, box) for box in boxes)]
     return Found(tuple(shapes), drawing.width)
+
+
+def _within(place: Points, box: tuple[float, float, float, float]) -> bool:
+    return bool(box[0] <= place[0] <= box[2] and box[1] <= place[1] <= box[3])
 
 
 def as_shapes(drawing: Drawing, *, outlines: bool) -> list[Drawn]:

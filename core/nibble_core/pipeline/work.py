@@ -12,7 +12,10 @@ from functools import partial
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, NibbleError
 from nibble_core.pipeline.clean import clean
+from nibble_core.pipeline.compose import PieceResult, compose_piece
+from nibble_core.pipeline.examine import Examined, examine
 from nibble_core.pipeline.lines import LayerResult, draw_lines
+from nibble_core.pipeline.prints import PrintResult, print_layer
 from nibble_core.pipeline.read import Picture, read, unit_of
 from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import Keyed, ResultStore
@@ -20,7 +23,7 @@ from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.sheet import Layout, grid
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.model import Layer, Piece, Sheet, Ticket
+from nibble_core.ticket.model import Layer, Piece, Sheet, Stock, Ticket
 
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
@@ -43,7 +46,10 @@ class Work:
     sizes: dict[str, tuple[float, float]] = field(default_factory=dict)
     cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
     traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
+    pieces: dict[str, Keyed[PieceResult]] = field(default_factory=dict)
+    prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
     layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
+    examined: dict[str, Keyed[Examined]] = field(default_factory=dict)
     layouts: dict[str, Layout] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
@@ -78,8 +84,9 @@ def work_out(
     for artwork in ticket.artworks:
         _work_out_artwork(artwork, sources, store, work, attempt, preview, cancelled)
     for piece in ticket.pieces:
+        attempt("lines", f"pieces/{piece.id}", partial(_compose, piece, store, work, sources))
         for layer in piece.layers:
-            draw = partial(_lines, piece, layer, store, work, preview)
+            draw = partial(_lines, ticket, piece, layer, store, work, preview)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, work))
@@ -125,11 +132,30 @@ def _work_out_artwork(
     attempt("trace", f"{here}/trace", find_shapes)
 
 
-def _lines(piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool) -> None:
-    ids = [element.artwork for element in piece.elements]
-    if ids and all(id in work.traces and work.traces[id].value.kept for id in ids):
-        traces, cleaned = [work.traces[id] for id in ids], [work.cleaned[id] for id in ids]
-        work.layers[layer.id] = draw_lines(store, layer, traces, cleaned, preview=preview)
+def _compose(piece: Piece, store: ResultStore, work: Work, sources: Sources) -> None:
+    used = [element.artwork for element in piece.elements if element.kind == "artwork"]
+    if all(id in work.traces and work.traces[id].value.kept for id in used):
+        work.pieces[piece.id] = compose_piece(store, piece, work.traces, sources)
+
+
+def _lines(ticket: Ticket, piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool) -> None:
+    if piece.id not in work.pieces:
+        return
+    composed = work.pieces[piece.id]
+    artworks = {artwork.id: artwork for artwork in ticket.artworks}
+    printed = print_layer(
+        store, piece, layer, composed, artworks, work.pictures, work.cleaned, work.sizes, preview=preview
+    )
+    work.prints[layer.id] = printed
+    drawn = draw_lines(store, piece, layer, composed, printed, preview=preview)
+    work.layers[layer.id] = drawn
+    if not preview:
+        stock = next((sheet.stock for sheet in ticket.sheets if sheet.layer == layer.id), Stock())
+        work.examined[layer.id] = examine(store, piece, layer, stock, ticket.machine, composed, drawn)
+    here = f"pieces/{piece.id}/layers/{layer.id}"
+    for id, error in drawn.value.failed:
+        where = id if "/" in id else f"{here}/lines/{id}"
+        work.problems.append(Problem("lines", where, error))
 
 
 def _layout(ticket: Ticket, sheet: Sheet, work: Work) -> None:

@@ -9,7 +9,15 @@ from hypothesis import given, settings
 from shapely.geometry import Polygon
 
 from nibble_core.errors import InvalidTicket, NothingToCut
-from nibble_core.lines.contour import contour, contour_preview, offset, outer_shape
+from nibble_core.lines.contour import (
+    contour,
+    contour_area,
+    contour_preview,
+    holes_kept,
+    offset,
+    outer_shape,
+    outer_shape_of,
+)
 from tests.strategies import distances, polygon_region, stars, zoo
 
 
@@ -49,6 +57,27 @@ class DistanceTest(unittest.TestCase):
         area = outer_shape([polygon_region(Polygon(corners))])
         difference = outline(contour(area, distance)).symmetric_difference(outline(contour_preview(area, distance)))
         self.assertLess(difference.area, 0.02 * outline(contour(area, distance)).length)
+
+
+class ManyHolesTest(unittest.TestCase):
+    def test_a_screen_of_holes_keeps_every_one_at_its_distance(self):
+        plate = shapely.box(0, 0, 120, 120)
+        holes = [shapely.Point(2 + 4 * (k % 30), 2 + 4 * (k // 30)).buffer(1.5, quad_segs=32) for k in range(900)]
+        screen = plate.difference(shapely.union_all(holes))
+        kept = holes_kept(screen, 2.9)
+        made = contour_area(outer_shape_of(screen), 1.0, holes=[(hole, 0.5) for hole in kept]).area
+        self.assertEqual(sum(len(part.interiors) for part in made.geoms), 900)
+        wanted = 120**2 + 4 * 120 + math.pi - 900 * math.pi
+        self.assertAlmostEqual(made.area, wanted, delta=0.003 * wanted)
+
+    def test_holes_that_run_into_each_other_or_the_edge_are_cut_out(self):
+        pair = [shapely.Point(x, 10).buffer(3, quad_segs=32) for x in (8, 13)]
+        over = shapely.Point(20, 10).buffer(4, quad_segs=32)
+        made = contour_area(
+            outer_shape_of(shapely.box(0, 0, 20, 20)), 0.0, holes=[(hole, 0.0) for hole in [*pair, over]]
+        )
+        wanted = shapely.box(0, 0, 20, 20).difference(shapely.union_all([*pair, over]))
+        self.assertAlmostEqual(made.area.area, wanted.area, delta=0.01)
 
 
 class CornerTest(unittest.TestCase):

@@ -28,9 +28,9 @@ class KeyTest(unittest.TestCase):
         for change, at_most in (
             (Change("sheets/s1/spacing", 7.0), 0),
             (Change("name", "Other"), 0),
-            (Change(f"{LINE}/distance", 3.0), 1),
-            (Change(f"{LINE}/close_gaps", 3.0), 2),
-            (Change("artworks/a1/trace/smallest", 1.0), 3),
+            (Change(f"{LINE}/distance", 3.0), 2),
+            (Change(f"{LINE}/close_gaps", 3.0), 3),
+            (Change("artworks/a1/trace/smallest", 1.0), 6),
         ):
             with self.subTest(change.path):
                 store.made = 0
@@ -48,6 +48,20 @@ class KeyTest(unittest.TestCase):
     def test_it_can_be_stopped(self):
         with self.assertRaises(Cancelled):
             badge_work(badge_ticket(), cancelled=lambda: True)
+
+
+class AreaTest(unittest.TestCase):
+    def test_only_a_dragged_area_is_traced(self):
+        whole = badge_work(badge_ticket()).traces["a1"].value
+        left = Change("artworks/a1/trace/areas", {"id": "b1", "x": 0.0, "y": 0.0, "x2": 0.5, "y2": 1.0}, "add")
+        half = badge_work(badge_ticket(left)).traces["a1"].value
+        box = lambda trace: max(shape.bounds().right for shape in trace.kept)  # noqa: E731
+        self.assertGreater(box(whole), 31)
+        self.assertLessEqual(box(half), 30.2)
+        area = lambda trace: sum(region.area() for region in trace.kept_regions)  # noqa: E731
+        self.assertLess(area(half), area(whole))
+        both = badge_ticket(left, Change("artworks/a1/trace/areas", {"id": "b2", "x": 0.5, "x2": 1.0}, "add"))
+        self.assertAlmostEqual(area(badge_work(both).traces["a1"].value), area(whole), delta=1e-6)
 
 
 class SizeTest(unittest.TestCase):

@@ -1,0 +1,318 @@
+"""What can be wrong with the lines of a piece: where it is, and a value that mends it.
+
+Pure geometry and limits in; findings out. Every finding names its line, so that the station can say it under its
+sentence, and a place, so that the table can go there.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.geometry import Path, Point, Region
+from nibble_core.geometry.along import corner_nodes
+from nibble_core.geometry.regions import polygons
+from nibble_core.lines.dropout import DropOut
+from nibble_core.lines.necks import Neck, necks
+
+SAME_LINE = 0.02  # mm: lines nearer than this are one to a knife
+CROSSED = 0.05  # mm² that must lie on either side of a crossing to be told
+SHARED = 1.0  # mm of a line that must run on another to be told
+TOLD = 0.01  # mm: what a contour may be off by
+LEAST_RADIUS = 0.1  # mm: a beam turns sharper than anybody sees
+SHARP = 60.0  # degrees of turn from which an inside corner is told
+MOST = 8  # places told of one kind
+
+
+@dataclass(frozen=True)
+class Finding:
+    """kind: a short key. line: id of the line it is about, empty for the whole layer. place: mm, in the piece. mend:
+    label, field of the line and the value to set, or None."""
+
+    kind: str
+    text: str
+    what_to_do: str = ""
+    line: str = ""
+    place: Point | None = None
+    weight: str = "look"
+    mend: tuple[str, str, float] | None = None
+
+
+@dataclass(frozen=True)
+class CutLine:
+    """What the checks need to know of a line."""
+
+    id: str
+    process: str
+    name: str
+    regions: tuple[Region, ...]
+    paths: tuple[Path, ...]
+    area: BaseGeometry
+    distance: float
+
+
+def small_parts(line: CutLine, smallest: float, holder: str) -> list[Finding]:
+    """Regions in which no circle as wide as the smallest part has room, nor a hole of that width."""
+    found = []
+    for region in line.regions:
+        solid = Polygon(region.outer.flattened(0.01))
+        if solid.area < 1e-9 or solid.buffer(-smallest / 2 * (1 - 1e-6)).is_empty:
+            box = region.bounds()
+            size = min(box.width, box.height)
+            found.append(
+                Finding(
+                    "small part", f"A part of the {line.process} is {size:.2f} mm small.",
+                    f"{holder} holds parts from {smallest:g} mm.", line.id, _middle(solid),
+                    mend=(f"Let parts under {smallest:g} mm fall away", "smallest", smallest),
+                )
+            )  # fmt: skip
+    return _counted(found, "small parts")
+
+
+def narrow_gaps(line: CutLine, narrowest: float) -> list[Finding]:
+    """Waste between or inside the regions of a line that is too thin to be weeded out in one go."""
+    if narrowest <= 0 or line.area.is_empty:
+        return []
+    left, top, right, bottom = line.area.bounds
+    waste = shapely.box(left - 5, top - 5, right + 5, bottom + 5).difference(line.area)
+    found = [
+        Finding(
+            "narrow gap", f"A gap of the {line.process} is {neck.width:.2f} mm wide: its waste tears when weeded.",
+            f"Close gaps under {narrowest:g} mm.", line.id, neck.middle,
+            mend=(f"Close gaps under {narrowest:g} mm", "close_gaps", narrowest),
+        )
+        for neck in necks(waste, narrowest)
+    ]  # fmt: skip
+    return _counted(found, "narrow gaps")
+
+
+def weak_parts(area: BaseGeometry, line: CutLine, thinnest: float, stock: str) -> tuple[list[Neck], list[Finding]]:
+    """Necks of the finished piece thinner than its stock holds."""
+    found = necks(area, thinnest) if thinnest > 0 else []
+    if not found:
+        return [], []
+    more = f", and {len(found) - 1} more places are thin" if len(found) > 1 else ""
+    return found, [
+        Finding(
+            "weak part",
+            f"The piece is only {found[0].width:.2f} mm wide here{more}.",
+            f"{stock[:1].upper()}{stock[1:]} holds {thinnest:g} mm. Cut further out, close gaps, or widen the artwork.",
+            line.id,
+            found[0].middle,
+            mend=(f"Cut {thinnest / 2:g} mm further out", "distance", round(line.distance + thinnest / 2, 3)),
+        )
+    ]
+
+
+def near_edge(line: CutLine, least: float) -> list[Finding]:
+    """Holes nearer to the edge, or to each other, than the stock holds."""
+    found = []
+    for region in line.regions:
+        if not region.holes:
+            continue
+        rings = np.array([shapely.LinearRing(ring.flattened(0.005)) for ring in region.rings])
+        one, other = shapely.STRtree(rings).query(rings, predicate="dwithin", distance=max(least - TOLD, 0.0))
+        for a, b in zip(one.tolist(), other.tolist(), strict=True):
+            if a < b:
+                place = shapely.get_coordinates(shapely.shortest_line(rings[a], rings[b])).mean(0)
+                found.append(
+                    Finding(
+                        "hole near edge",
+                        f"A hole is {rings[a].distance(rings[b]):.2f} mm from the edge.",
+                        f"Keep {least:g} mm.",
+                        line.id,
+                        Point(*place.tolist()),
+                    )
+                )
+    return _counted(found, "holes near an edge")
+
+
+def shared_lines(lines: Sequence[CutLine]) -> list[Finding]:
+    """Stretches along which two processes follow the same line: the machine would go there twice."""
+    drawn = [
+        (line, shapely.union_all([_line(path) for path in line.paths])) for line in lines if line.process != "guide"
+    ]
+    found = []
+    for i, (one, a) in enumerate(drawn):
+        near = None
+        for other, b in drawn[i + 1 :]:
+            if not a.intersects(b) and a.distance(b) > SAME_LINE:
+                continue
+            near = a.buffer(SAME_LINE, quad_segs=2, cap_style="flat") if near is None else near
+            common = b.intersection(near)
+            if common.length > SHARED:
+                place = shapely.line_interpolate_point(shapely.get_parts(common)[0], 0.5, normalized=True)
+                found.append(
+                    Finding(
+                        "two processes",
+                        f"{_called(one)} and {_called(other).lower()} run on the same line for {common.length:.0f} mm.",
+                        "Move one of them, or switch it off.",
+                        other.id,
+                        Point(place.x, place.y),
+                    )
+                )
+    return found
+
+
+def crossing_lines(lines: Sequence[CutLine]) -> list[Finding]:
+    """Closed cuts that run across each other: what one frees, the other cuts up."""
+    cuts = [line for line in lines if line.process in ("through cut", "kiss cut") and line.regions]
+    found = []
+    for i, one in enumerate(cuts):
+        edge = shapely.boundary(one.area)
+        for other in cuts[i + 1 :]:
+            outside = other.area.difference(one.area.buffer(SAME_LINE))
+            if (
+                not edge.crosses(shapely.boundary(other.area))
+                or outside.area < CROSSED
+                or not outside.touches(one.area.buffer(SAME_LINE))
+            ):
+                continue
+            if other.area.intersection(one.area.buffer(-SAME_LINE)).area < CROSSED:
+                continue
+            place = shapely.get_parts(edge.intersection(shapely.boundary(other.area)))[0].centroid
+            found.append(
+                Finding("crossing", f"{_called(one)} and {_called(other).lower()} cross.",
+                        "Move one of them further out, or close wider gaps.", other.id, Point(place.x, place.y))
+            )  # fmt: skip
+    return found
+
+
+def sharp_insides(line: CutLine, radius: float) -> list[Finding]:
+    """Inner corners of the cut that are sharper than the knife turns."""
+    if radius < LEAST_RADIUS:
+        return []
+    places = [
+        place for region in line.regions for ring in region.rings for place in corner_nodes(ring, math.radians(-SHARP))
+    ]
+    if not places:
+        return []
+    count = f"{len(places)} inside corners are" if len(places) > 1 else "An inside corner is"
+    return [
+        Finding(
+            "sharp inside", f"{count} sharper than the knife turns ({radius:g} mm).",
+            "The knife rounds them by itself; a radius keeps the cut clean.", line.id, Point(*places[0]), "told",
+            (f"Round inside corners by {radius:g} mm", "inside_radius", radius),
+        )
+    ]  # fmt: skip
+
+
+def beyond_contour(line: CutLine, artwork: BaseGeometry) -> list[Finding]:
+    """Artwork that lies outside the line along which the piece ends."""
+    over = artwork.difference(line.area.buffer(TOLD))
+    if over.area < 1e-4:
+        return []
+    parts = sorted(polygons(over), key=lambda part: -part.area)
+    points = shapely.points(shapely.get_coordinates(over))
+    reach = float(shapely.distance(points, line.area).max())
+    weight = "told" if line.distance < 0 and reach <= 2 * abs(line.distance) + TOLD else "look"
+    said = "The cut lies inside the artwork, as stated" if weight == "told" else "The artwork goes beyond the cut"
+    return [
+        Finding(
+            "beyond contour",
+            f"{said}: by {reach:.2f} mm at most.",
+            "" if weight == "told" else "It will be cut off there. Cut further out.",
+            line.id,
+            _middle(parts[0]),
+            weight,
+            None
+            if weight == "told"
+            else (f"Cut {reach:.1f} mm further out", "distance", round(line.distance + math.ceil(reach * 10) / 10, 3)),
+        )
+    ]
+
+
+def inside_bleed(line: CutLine, artwork: BaseGeometry, bleed: float) -> list[Finding]:
+    """A cut outside the artwork but within its bleed: the edge of the piece shows bleed as a border of its own."""
+    if bleed <= 0 or not TOLD < line.distance < bleed - TOLD:
+        return []
+    points = [path.rows[0, :2] for path in line.paths]
+    place = Point(*points[0].tolist()) if points else None
+    return [
+        Finding(
+            "inside bleed", f"The {line.process} runs {line.distance:g} mm outside, within the bleed of {bleed:g} mm.",
+            "The piece ends in a border of bleed. Cut on the edge, or beyond the bleed.", line.id, place,
+            mend=("Cut on the edge", "distance", 0.0),
+        )
+    ]  # fmt: skip
+
+
+def lost_parts(dropped: DropOut, line: CutLine, liner: bool) -> list[Finding]:
+    """Parts of the piece that come loose by themselves where nothing carries them."""
+    loose = dropped.lost(liner=liner)
+    if not loose:
+        return []
+    loose.sort(key=lambda face: -face.area.area)
+    many = f"{len(loose)} parts fall" if len(loose) > 1 else "A part falls"
+    return [
+        Finding(
+            "lost part", f"{many} out when this is cut, and nothing holds {'them' if len(loose) > 1 else 'it'}.",
+            "Join it by a bridge, or make the piece a stencil with bridges.", line.id, _middle(loose[0].area),
+        )
+    ]  # fmt: skip
+
+
+def open_lines(line: CutLine) -> list[Finding]:
+    """Cuts that do not close: what they are to free stays where it is."""
+    if line.process not in ("through cut", "kiss cut") or line.regions:
+        return []
+    ends = [path for path in line.paths if not path.closed]
+    if not ends:
+        return []
+    return [
+        Finding("open path", f"{len(ends)} open {'lines are' if len(ends) > 1 else 'line is'} cut: nothing comes free.",
+                "Score or engrave them, or cut round the shapes.", line.id, Point(*ends[0].rows[0, :2].tolist()))
+    ]  # fmt: skip
+
+
+def thin_letters(area: BaseGeometry, words: str, thinnest: float, stock: str) -> list[Finding]:
+    """Letters with strokes thinner than the stock holds."""
+    found = necks(area, thinnest) if thinnest > 0 else []
+    if not found:
+        return []
+    return [
+        Finding(
+            "thin letters",
+            f"Strokes of “{words}” are {found[0].width:.2f} mm thin.",
+            f"{stock[:1].upper()}{stock[1:]} holds {thinnest:g} mm. Set them larger, in a bolder font, or widen them.",
+            place=found[0].middle,
+            mend=("Widen the letters", "widen", round((thinnest - found[0].width) / 2 + 0.01, 2)),
+        )
+    ]
+
+
+def _counted(found: list[Finding], many: str) -> list[Finding]:
+    """At most a few of a kind, with how many there are."""
+    if len(found) <= MOST:
+        return found
+    first = found[0]
+    rest = Finding(
+        first.kind,
+        f"{len(found) - MOST + 1} more {many}.",
+        first.what_to_do,
+        first.line,
+        found[MOST - 1].place,
+        mend=first.mend,
+    )
+    return [*found[: MOST - 1], rest]
+
+
+def _line(path: Path) -> shapely.LineString:
+    points = path.flattened(0.005)
+    return shapely.LineString(np.vstack([points, points[:1]]) if path.closed else points)
+
+
+def _middle(area: BaseGeometry) -> Point:
+    place = shapely.point_on_surface(area) if area.area > 0 else area.centroid
+    return Point(float(place.x), float(place.y))
+
+
+def _called(line: CutLine) -> str:
+    said = f"{line.process} “{line.name}”" if line.name else line.process
+    return said[:1].upper() + said[1:]

@@ -1,0 +1,204 @@
+"""Stage *compose*: a piece's elements, at their places, as one thing."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from shapely.geometry import MultiPolygon
+
+from nibble_core.errors import NibbleError, NothingToCut, UnreadableFile
+from nibble_core.geometry import Affine, Box, Point, Region
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons, union
+from nibble_core.graphics import Colour, Drawn, Shape, Stroke
+from nibble_core.lines.bridges import Bridge, bridged, islands_of, proposed
+from nibble_core.lines.composing import CRUMB, Composed, Member, compose
+from nibble_core.lines.figures import figure
+from nibble_core.pipeline.following import followed
+from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.trace import TraceResult
+from nibble_core.text import Font, open_font, set_line, shipped_font
+from nibble_core.ticket.piece import Anchor, Element, Piece, Span
+
+VERSION = 4
+Files = Callable[[str], bytes]
+
+
+@dataclass(frozen=True, eq=False)
+class PieceResult:
+    """A composed piece, mm, origin at that of its first artwork.
+
+    regions: outlines of the whole; a stencil's are its openings. whole: what they cover, holes open. box: round all
+    shapes. places: of each element's copies. words: notes as (element id, what, what to do).
+    """
+
+    composed: Composed
+    regions: tuple[Region, ...]
+    whole: MultiPolygon
+    box: Box
+    places: Mapping[str, tuple[Affine, ...]]
+    bridges: tuple[Bridge, ...]
+    islands: int
+    words: tuple[tuple[str, str, str], ...]
+
+    @property
+    def strokes(self) -> list[Stroke]:
+        return self.composed.strokes
+
+    def at(self, x: float, y: float) -> Point:
+        """The place of an anchor, given in fractions of the box."""
+        return Point(self.box.left + x * self.box.width, self.box.top + y * self.box.height)
+
+    def place_of(self, anchor: Anchor) -> Point:
+        return self.at(anchor.x, anchor.y)
+
+
+def compose_piece(
+    store: ResultStore, piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: Files
+) -> Keyed[PieceResult]:
+    """The piece that a ticket's elements make. ``traces``: by artwork id. Raises NothingToCut, InvalidTicket."""
+    used = [traces[element.artwork].key for element in piece.elements if element.kind == "artwork"]
+    specification = [*piece.elements, piece.stencil]
+    return run_stage(store, "compose", VERSION, specification, used, lambda: _compose(piece, traces, files))
+
+
+def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: Files) -> PieceResult:
+    members: list[Member] = []
+    boxes: dict[str, Box] = {}
+    places: dict[str, tuple[Affine, ...]] = {}
+    words: list[tuple[str, str, str]] = []
+    for element in followed(piece.elements, lambda element: element.beside):
+        try:
+            shapes, box = _own(element, traces, files, words)
+        except NibbleError as error:
+            error.where = f"pieces/{piece.id}/elements/{element.id}"
+            raise
+        turned = _turned(element, box)
+        shapes = tuple(shape.mapped(turned) for shape in shapes)
+        box = _box_of(shapes) if element.kind != "text" or element.turn or element.scale != 1 else box
+        first = next((own.id for own in piece.elements if own.id != element.id), "")
+        other = boxes.get(element.beside) or boxes.get(first)
+        copies = _copies(element, box)
+        moved = _moved(element, _reached(box, copies, Affine()), other)
+        places[element.id] = tuple(turned.then(copy).then(moved) for copy in copies)
+        boxes[element.id] = _reached(box, copies, moved)
+        own = tuple(shape.mapped(copy.then(moved)) for copy in copies for shape in shapes)
+        members.append(Member(element.id, own, element.way, element.widen))
+    by_id = {member.id: member for member in members}
+    composed = compose([by_id[element.id] for element in piece.elements])
+    regions = composed.regions
+    made: tuple[Bridge, ...] = ()
+    if not regions and not composed.strokes:
+        raise NothingToCut("The piece has no shapes.", "Add artwork, text or a simple shape.")
+    whole = union(regions)
+    islands = len(islands_of(whole))
+    box = _box_of([shape for _, shape in composed.painted])
+    if piece.stencil.kind == "a stencil" and islands:
+        made = tuple(proposed(whole, piece.stencil.count))
+        if piece.stencil.bridges:
+            made = tuple(_bridge(span, box) for span in piece.stencil.bridges)
+        cut = bridged(whole, made, piece.stencil.width)
+        regions = tuple(refit_polygon(part) for part in polygons(cut) if part.area > CRUMB)
+        whole = MultiPolygon(polygons(cut))
+        islands = len(islands_of(whole))
+    return PieceResult(composed, regions, whole, box, places, made, islands, tuple(words))
+
+
+def _own(
+    element: Element, traces: Mapping[str, Keyed[TraceResult]], files: Files, words: list[tuple[str, str, str]]
+) -> tuple[tuple[Drawn, ...], Box]:
+    """An element's shapes in its own coordinates, and the box it is placed by."""
+    if element.kind == "artwork":
+        trace = traces[element.artwork].value
+        return tuple(trace.kept), _box_of(trace.kept)
+    if element.kind == "text":
+        text = element.lettering
+        font = shipped_font(text.font) if text.font != "the shop’s own" else _own_font(text.own_font, files)
+        set_text = set_line(
+            font, text.words, text.cap_height, spacing=text.spacing, along=text.along, radius=text.radius
+        )
+        if set_text.missing:
+            letters = ", ".join(f"“{letter}”" for letter in set_text.missing)
+            words.append(
+                (element.id, f"{font.name} has no letter for {letters}.", "Choose another font, or other words.")
+            )
+        colour = rgb(text.colour)
+        return tuple(Shape(region, colour) for region in set_text.regions), set_text.box
+    own = element.figure
+    regions = figure(
+        own.kind, own.width, own.height, radius=own.radius, count=own.count, wall=own.wall, depth=own.depth
+    )
+    shapes = tuple(Shape(region, rgb(own.colour)) for region in regions)
+    return shapes, _box_of(shapes)
+
+
+def _own_font(sha256: str, files: Files) -> Font:
+    if not sha256:
+        raise UnreadableFile("No font file of the shop’s own is chosen.", "Add one, or choose a font that ships.")
+    try:
+        return open_font(files(sha256))
+    except (FileNotFoundError, KeyError) as error:
+        raise UnreadableFile("The font file is not here any more.", "Add it again.") from error
+
+
+def _turned(element: Element, box: Box) -> Affine:
+    """About the middle of its box, turned clockwise on screen and scaled."""
+    if not element.turn and element.scale == 1:
+        return Affine()
+    x, y = (box.left + box.right) / 2, (box.top + box.bottom) / 2
+    c, s = math.cos(math.radians(element.turn)) * element.scale, math.sin(math.radians(element.turn)) * element.scale
+    return Affine.translation(-x, -y).then(Affine(c, s, -s, c, 0, 0)).then(Affine.translation(x, y))
+
+
+def _copies(element: Element, box: Box) -> tuple[Affine, ...]:
+    """Shifts of the element's copies: rows and columns at equal spacing."""
+    across, down = box.width + element.gap, box.height + element.gap
+    return tuple(
+        Affine.translation(column * across, row * down)
+        for row in range(element.rows)
+        for column in range(element.columns)
+    )
+
+
+def _reached(box: Box, copies: tuple[Affine, ...], moved: Affine) -> Box:
+    """The box of all copies at their place."""
+    last = copies[-1]
+    return Box(box.left + moved.e, box.top + moved.f, box.right + last.e + moved.e, box.bottom + last.f + moved.f)
+
+
+def _moved(element: Element, box: Box, other: Box | None) -> Affine:
+    """The shift that brings an element beside another one."""
+    x, y = element.x, element.y
+    if element.kind != "artwork":  # words and shapes are placed by their box, a client's artwork by its own corner
+        x, y = x - box.left, y - box.top
+    if other is not None:
+        across = {
+            "centred": (other.left + other.right - box.left - box.right) / 2,
+            "left edges": other.left - box.left, "right edges": other.right - box.right,
+            "left of it": other.left - box.right, "right of it": other.right - box.left,
+        }  # fmt: skip
+        down = {
+            "centred": (other.top + other.bottom - box.top - box.bottom) / 2,
+            "top edges": other.top - box.top, "bottom edges": other.bottom - box.bottom,
+            "above it": other.top - box.bottom, "below it": other.bottom - box.top,
+        }  # fmt: skip
+        x = across[element.across] + element.x if element.across in across else x
+        y = down[element.down] + element.y if element.down in down else y
+    return Affine.translation(x, y)
+
+
+def _bridge(span: Span, box: Box) -> Bridge:
+    return Bridge(
+        Point(box.left + span.x * box.width, box.top + span.y * box.height),
+        Point(box.left + span.x2 * box.width, box.top + span.y2 * box.height),
+    )
+
+
+def _box_of(shapes: Sequence[Drawn]) -> Box:
+    return Box.around([shape.bounds() for shape in shapes]) if shapes else Box(0, 0, 0, 0)
+
+
+def rgb(colour: str) -> Colour:
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)

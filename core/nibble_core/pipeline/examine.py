@@ -1,0 +1,132 @@
+"""Stage *examine*: what falls, what is weak, what a cutting error shows, and everything the checks find, by layer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.checks import lines as checks
+from nibble_core.checks.lines import CutLine, Finding
+from nibble_core.lines.bleed import WorstCase, worst_case
+from nibble_core.lines.composing import area_of
+from nibble_core.lines.dropout import DropOut, drop_out
+from nibble_core.lines.necks import Neck, weakest
+from nibble_core.pipeline.compose import PieceResult
+from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
+from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.ticket.model import Machine, Stock
+from nibble_core.ticket.piece import Layer, Piece
+
+VERSION = 4
+SHAPES = (
+    "the shapes",
+    "one element",
+    "chosen colours",
+    "chosen regions",
+)  # sources by which letters are cut themselves
+MOST_LOOKED_AT = 50_000  # vertices of a line in which thin places are looked for
+TOO_MANY = Finding(
+    "intricate",
+    "This line has so many edges that thin places and narrow gaps are not looked for.",
+    "Raise the smallest hole or part to have them checked.",
+    weight="told",
+)
+TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
+
+
+@dataclass(frozen=True, eq=False)
+class Examined:
+    """dropped: what the through cuts free. liner: whether the stock carries its parts. work: the finished piece of this
+    layer. solid: what stays when weeded. weak: necks thinner than the stock holds. neck: the thinnest of all, if it has
+    one. worst: what the stated cutting error shows; None without print."""
+
+    dropped: DropOut
+    liner: bool
+    work: BaseGeometry
+    solid: BaseGeometry
+    weak: tuple[Neck, ...]
+    neck: Neck | None
+    worst: WorstCase | None
+    findings: tuple[tuple[str, Finding], ...]
+    """Each with the id of the element it is about, empty where it is about a line."""
+
+
+def examine(
+    store: ResultStore,
+    piece: Piece,
+    layer: Layer,
+    stock: Stock,
+    machine: Machine,
+    composed: Keyed[PieceResult],
+    drawn: Keyed[LayerResult],
+) -> Keyed[Examined]:
+    """Facts and findings of a layer's final lines."""
+    by = [layer, piece.stencil.kind, piece.elements, stock, machine]
+    return run_stage(
+        store, "examine", VERSION, by, [composed.key, drawn.key],
+        lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value),
+    )  # fmt: skip
+
+
+def _examine(
+    piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult
+) -> Examined:
+    distances = {line.id: line.distance for line in layer.lines}
+    lines = [_cut_line(line, distances.get(line.id, 0.0)) for line in drawn.lines]
+    through = [line for line in lines if line.process == "through cut"]
+    kiss = [line for line in lines if line.process == "kiss cut"]
+    edge_of = edge_line(drawn.lines)
+    edge = next((line for line in lines if edge_of is not None and line.id == edge_of.id), None)
+    work: BaseGeometry = edge.area if edge is not None else drawn.shown
+    within = {line.id for line in layer.lines if line.source in SHAPES}
+    openings = [line.area for line in through if edge is not None and line.id != edge.id and line.id in within]
+    if openings:
+        work = work.difference(shapely.union_all(openings))
+    intricate = max(shapely.get_num_coordinates(line.area) for line in lines) > MOST_LOOKED_AT if lines else False
+    dropped = drop_out([path for line in through for path in line.paths], work)
+    solid = shapely.union_all([line.area for line in kiss]) if kiss else work
+    found: list[tuple[str, Finding]] = []
+    smallest = max(machine.smallest_part, stock.smallest_part)
+    for line in lines:
+        if line.process in ("through cut", "kiss cut"):
+            about = [*checks.small_parts(line, smallest, f"The {machine.name} on {stock.name}")]
+            about += [] if intricate else checks.narrow_gaps(line, machine.narrowest_gap)
+            about += checks.sharp_insides(line, machine.knife_radius)
+            about += checks.open_lines(line)
+            about += checks.inside_bleed(line, drawn.shown, layer.bleed if layer.prints != "nothing" else 0.0)
+            found += [("", finding) for finding in about]
+    weak: list[Neck] = []
+    if edge is not None:
+        weak, thin = ([], [TOO_MANY]) if intricate else checks.weak_parts(work, edge, stock.thinnest, stock.name)
+        found += [("", finding) for finding in thin]
+        found += [("", finding) for finding in checks.near_edge(edge, stock.thinnest)]
+        if not openings:
+            found += [("", finding) for finding in checks.beyond_contour(edge, drawn.shown)]
+        found += [("", finding) for finding in checks.lost_parts(dropped, edge, stock.liner)]
+    found += [("", finding) for finding in checks.shared_lines(lines)]
+    found += [("", finding) for finding in checks.crossing_lines(lines)]
+    for element in piece.elements:
+        if element.kind == "text" and element.way in ("joined", "apart"):
+            letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])
+            cut = any(
+                own.on and own.process in ("kiss cut", "through cut") and own.source in SHAPES
+                and (own.source != "one element" or own.of == element.id) for own in layer.lines
+            )  # fmt: skip
+            if cut:
+                words = element.lettering.words
+                found += [(element.id, f) for f in checks.thin_letters(letters, words, stock.thinnest, stock.name)]
+    worst = None
+    if layer.prints != "nothing" and edge is not None:
+        nearest = min((line for line in (*kiss, *through)), key=lambda line: abs(line.distance), default=edge)
+        if nearest.distance <= layer.bleed + TIDY:  # further out a white border is meant
+            worst = worst_case(nearest.area, drawn.shown, layer.bleed, layer.cutting_error)
+    return Examined(
+        dropped, stock.liner, work, solid, tuple(weak), None if intricate else weakest(work), worst, tuple(found)
+    )
+
+
+def _cut_line(line: DrawnLine, distance: float) -> CutLine:
+    area = line.area.simplify(TIDY) if line.regions else shapely.Polygon()
+    return CutLine(line.id, line.process, line.name, line.regions, line.paths, area, distance)

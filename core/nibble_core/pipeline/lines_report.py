@@ -1,0 +1,244 @@
+"""What the Lines station says: how elements join, what the lines do, and what the checks found."""
+
+from __future__ import annotations
+
+from nibble_core.checks.lines import Finding
+from nibble_core.geometry import Point
+from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.compose import PieceResult
+from nibble_core.pipeline.examine import Examined
+from nibble_core.pipeline.lines import DrawnLine, LayerResult, named_inks
+from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.work import Work
+from nibble_core.ticket import Change
+from nibble_core.ticket.model import Ticket
+from nibble_core.ticket.piece import PROCESSES, Layer, Piece
+from nibble_core.ticket.piece_sentences import element_name
+
+LEVEL = 0.5  # degrees a piece may hang askew without a word
+MOST_INKS = 8
+MEANT = {  # what shops and clients call their lines in their files, by the words in them
+    "through cut": ("through", "die", "contour", "cut"), "kiss cut": ("kiss",), "perforate": ("perf",),
+    "score": ("score", "crease", "fold"), "engrave": ("engrav", "etch"), "guide": ("guide",),
+}  # fmt: skip
+
+
+def report_lines(draft: Draft, ticket: Ticket, work: Work) -> None:
+    """Fill in the station's fact, notes and figures."""
+    drawn = [line for layer in work.layers.values() for line in layer.value.lines]
+    if not work.layers:
+        return
+    draft.fact = "1 line" if len(drawn) == 1 else f"{len(drawn)} lines"
+    for piece in ticket.pieces:
+        if piece.id in work.pieces:
+            _piece(draft, piece, work.pieces[piece.id].value, ticket)
+        for layer in piece.layers:
+            if layer.id in work.layers:
+                _layer(draft, piece, layer, work)
+    _figures(draft, ticket, work, drawn)
+
+
+def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> None:
+    here = f"pieces/{piece.id}"
+    names = {artwork.id: artwork.name for artwork in ticket.artworks}
+    elements = {element.id: element for element in piece.elements}
+    for id, what, to_do in composed.words:
+        draft.notes.append(Note(what, to_do, f"{here}/elements/{id}", LOOK))
+    for join in composed.composed.joins:
+        called = element_name(elements[join.id], names)
+        where = f"{here}/elements/{join.id}"
+        if join.short:
+            gap, place = join.short[0]
+            many = (
+                f"{len(join.short)} parts of {called} do"
+                if len(join.short) > 1
+                else f"{called[:1].upper()}{called[1:]} does"
+            )
+            widen = round(elements[join.id].widen + gap + 0.1, 2)
+            draft.notes.append(
+                Note(
+                    f"{many} not touch the rest: the furthest falls short by {gap:.2f} mm.",
+                    f"It touches in {_count(join.touches, 'place')}. Move it, or widen it."
+                    if join.touches
+                    else "Move it, or widen it.",
+                    where,
+                    LOOK,
+                    (
+                        setting(f"Widen it by {widen:g} mm", f"{where}/widen", widen),
+                        setting("Let it lie apart", f"{where}/way", "apart"),
+                    ),
+                    (place.x, place.y),
+                )
+            )
+        else:
+            draft.notes.append(
+                Note(f"{called[:1].upper()}{called[1:]} touches in {_count(join.touches, 'place')}.", where=where)
+            )
+    nested = composed.composed.nested
+    if nested and len(piece.elements) > 1:
+        draft.notes.append(Note(f"{_count(nested, 'part')} of the piece lie within another.", where=here))
+    if piece.stencil.kind == "a stencil":
+        if composed.islands:
+            draft.notes.append(
+                Note(
+                    f"{_count(composed.islands, 'island')} would fall out of the stencil.",
+                    "Set more bridges.",
+                    f"{here}/stencil",
+                    LOOK,
+                )
+            )
+        elif composed.bridges:
+            width = format_number(piece.stencil.width)
+            draft.notes.append(
+                Note(
+                    f"{_count(len(composed.bridges), 'bridge')} of {width} mm hold every island.",
+                    where=f"{here}/stencil",
+                )
+            )
+    _inks(draft, piece, composed)
+
+
+def _inks(draft: Draft, piece: Piece, composed: PieceResult) -> None:
+    """Inks and layers of a client's paths that no line uses yet, each with what its name may mean."""
+    used = {(one.colour, one.named) for layer in piece.layers for line in layer.lines for one in line.colours}
+    layer = piece.layers[0] if piece.layers else None
+    for number, (colour, name) in enumerate(named_inks(composed)[:MOST_INKS]):
+        if layer is None or (colour, name) in used:
+            continue
+        meant = next((p for p, words in reversed(MEANT.items()) if any(word in name.lower() for word in words)), "")
+        wanted = [meant] if meant else ["through cut", "kiss cut", "engrave"]
+        draft.notes.append(
+            Note(
+                f"The client’s “{name}” ({colour}) follows no line yet.", "Say what it is, once.",
+                f"pieces/{piece.id}/layers/{layer.id}",
+                mends=tuple(_ink_mend(piece.id, layer, process, colour, name, number) for process in wanted),
+            )
+        )  # fmt: skip
+
+
+def _ink_mend(piece: str, layer: Layer, process: str, colour: str, name: str, number: int) -> Mend:
+    taken = {line.id for line in layer.lines}
+    id = next(f"ink{n}" for n in range(number, 1000) if f"ink{n}" not in taken)
+    line = {
+        "id": id, "process": process, "source": "chosen colours", "distance": 0.0, "close_gaps": 0.0, "holes": "kept",
+        "smallest_hole": 0.0, "name": name[:60], "colours": [{"id": f"{id}c", "colour": colour, "named": name}],
+    }  # fmt: skip
+    return Mend(
+        f"It is a {process}" if process in PROCESSES else process,
+        (Change(f"pieces/{piece}/layers/{layer.id}/lines", line, "add"),),
+    )
+
+
+def _layer(draft: Draft, piece: Piece, layer: Layer, work: Work) -> None:
+    here = f"pieces/{piece.id}/layers/{layer.id}"
+    result: LayerResult = work.layers[layer.id].value
+    if not result.lines and not result.failed:
+        draft.notes.append(Note("No line is switched on: nothing will be cut.", "Add a line.", here, LOOK))
+    for line in result.lines:
+        where = f"{here}/lines/{line.id}"
+        if len(line.regions) > max(1, sum(e.rows * e.columns for e in piece.elements)) and line.process in (
+            "through cut",
+            "kiss cut",
+        ):
+            if line.name or any(own.id == line.id and own.source != "the outer shape" for own in layer.lines):
+                draft.notes.append(Note(f"The {line.process} encloses {len(line.regions)} areas.", where=where))
+            else:
+                draft.notes.append(
+                    Note(
+                        f"The {line.process} makes {len(line.regions)} separate pieces.",
+                        "Close wider gaps or cut further out to join them, or drop what is not wanted.", where, LOOK,
+                    )
+                )  # fmt: skip
+        if line.leftovers:
+            draft.notes.append(Note(f"{_count(line.leftovers, 'small part')} fell away by rule.", where=where))
+        if line.dashes:
+            draft.notes.append(Note(f"{_count(line.dashes, 'dash', 'es')}, no tie at a corner.", where=where))
+    if result.hanging is not None:
+        hung = result.hanging
+        where = f"pieces/{piece.id}/hanger"
+        wall = f"{hung.wall:.2f} mm of material round the hole"
+        if abs(hung.tilt) > LEVEL:
+            draft.notes.append(
+                Note(
+                    f"It hangs {abs(hung.tilt):.1f}° askew; {wall}.",
+                    "Hang it straight above its balance point.",
+                    where,
+                    LOOK,
+                    (Mend("Hang it level", (Change(f"{where}/place", []),)),),
+                    (hung.place.x, hung.place.y),
+                )
+            )
+        elif hung.wall < piece.hanger.wall - 0.01:
+            draft.notes.append(
+                Note(
+                    f"Only {wall}.",
+                    f"{piece.hanger.wall:g} mm are wanted. Move it, or make the hole smaller.",
+                    where,
+                    LOOK,
+                    place=(hung.place.x, hung.place.y),
+                )
+            )
+        else:
+            draft.notes.append(Note(f"It hangs level, with {wall}.", where=where))
+    if layer.id in work.examined:
+        _examined(draft, piece, layer, work.examined[layer.id].value)
+
+
+def _examined(draft: Draft, piece: Piece, layer: Layer, examined: Examined) -> None:
+    here = f"pieces/{piece.id}/layers/{layer.id}"
+    for element, finding in examined.findings:
+        where = (
+            f"pieces/{piece.id}/elements/{element}"
+            if element
+            else f"{here}/lines/{finding.line}"
+            if finding.line
+            else here
+        )
+        draft.notes.append(_note(finding, where))
+    worst = examined.worst
+    if worst is not None and worst.widest > 0.005:
+        needed = round(worst.needed + 0.05, 1)
+        place = None if worst.where is None else (worst.where.x, worst.where.y)
+        draft.notes.append(
+            Note(
+                f"If the cut is {worst.error:g} mm off, white slivers up to {worst.widest:.2f} mm wide show.",
+                f"A bleed of {needed:g} mm leaves none.", f"{here}/bleed", LOOK,
+                (setting(f"Bleed {needed:g} mm", f"{here}/bleed", needed),), place,
+            )
+        )  # fmt: skip
+
+
+def _note(finding: Finding, where: str) -> Note:
+    mends: tuple[Mend, ...] = ()
+    if finding.mend is not None:
+        label, field, value = finding.mend
+        mends = (setting(label, f"{where}/{field}", value),)
+    place = None if finding.place is None else (finding.place.x, finding.place.y)
+    return Note(finding.text, finding.what_to_do, where, finding.weight, mends, place)
+
+
+def _figures(draft: Draft, ticket: Ticket, work: Work, drawn: list[DrawnLine]) -> None:
+    for process in PROCESSES:
+        length = sum(line.length for line in drawn if line.process == process)
+        if length:
+            draft.figures.append((f"{length:.0f} mm", process))
+    if drawn:
+        draft.figures.append((str(sum(line.nodes for line in drawn)), "nodes"))
+        box = next(iter(work.layers.values())).value.box
+        draft.figures.append((f"{box.width:.1f} × {box.height:.1f}", "mm, the piece"))
+    first = next(
+        (work.examined[layer.id].value for p in ticket.pieces for layer in p.layers if layer.id in work.examined), None
+    )
+    if first is not None and first.neck is not None:
+        draft.figures.append((f"{first.neck.width:.1f} mm", "thinnest neck"))
+    for hung in (layer.value.hanging for layer in work.layers.values()):
+        if hung is not None:
+            draft.figures.append((_place(hung.balance), "balance point, mm"))
+
+
+def _place(point: Point) -> str:
+    return f"{point.x:.1f}, {point.y:.1f}"
+
+
+def _count(number: int, what: str, plural: str = "s") -> str:
+    return f"{number} {what}{'' if number == 1 else plural}"

@@ -1,0 +1,349 @@
+"""Pieces from ticket to files: elements, lines of every source and process, layers, what cannot be drawn, and print."""
+
+import json
+import math
+import unittest
+from dataclasses import replace
+
+import shapely
+
+from nibble_core.errors import InvalidTicket
+from nibble_core.formats import pdf, pdf_reader
+from nibble_core.geometry.regions import union
+from nibble_core.pipeline.files import pages, write_files
+from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.ticket import Change, apply, scaled_distances, sentences, ticket_from_plain, to_plain
+from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.piece import (
+    Anchor,
+    Chosen,
+    Element,
+    Figure,
+    Hanger,
+    HoleMark,
+    Layer,
+    Lettering,
+    Line,
+    Span,
+    Stencil,
+)
+from tests.sample import badge_ticket, badge_work
+
+DISC = Element("e1", kind="simple shape", figure=Figure("circle", 60.0, colour="#cc2222"))
+RING = Element("e1", kind="simple shape", figure=Figure("ring", 60.0, wall=10.0, colour="#cc2222"))
+
+
+def ticket_of(elements, lines, *, prints="nothing", machine="wide-camera-cutter", **piece):
+    """A job of one piece made of text and simple shapes, without any client's file."""
+    plain = badge_ticket()
+    own = replace(plain.pieces[0], elements=tuple(elements), layers=(Layer("l1", prints, tuple(lines)),), **piece)
+    return replace(plain, artworks=(), pieces=(own,), machine=MACHINES[machine])
+
+
+def drawn(ticket, id="k1"):
+    work = badge_work(ticket)
+    return next(line for layer in work.layers.values() for line in layer.value.lines if line.id == id)
+
+
+def area(line) -> float:
+    return float(union(line.regions).area)
+
+
+def shapes(**more):
+    return {"source": "the shapes", "distance": 0.0, "close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0, **more}
+
+
+class SourceTest(unittest.TestCase):
+    def test_each_source_has_its_area(self):
+        bar = Element("e2", kind="simple shape", way="apart", figure=Figure("rectangle", 10.0, 10.0, colour="#2222cc"),
+                      across="centred", down="centred")  # fmt: skip
+        for options, wanted in (
+            ({}, math.pi * 32**2),
+            ({"distance": 0.0}, math.pi * 900),
+            ({"distance": -3.0}, math.pi * 27**2),
+            (shapes(), math.pi * 900 + 100),
+            (shapes(source="one element", of="e2"), 100),
+            (shapes(source="chosen colours", colours=(Chosen("c", "#2020d0"),)), 100),
+            (shapes(source="chosen regions", regions=(Anchor("r", 0.1, 0.5),)), math.pi * 900),
+            ({"source": "a simple shape", "surround": "rectangle", "distance": 0.0}, 3600),
+            ({"source": "a simple shape", "surround": "circle", "distance": 5.0}, math.pi * 35**2),
+        ):
+            with self.subTest(options.get("source", "outer"), wanted=wanted):
+                made = drawn(ticket_of([DISC, bar], [Line("k1", **options)]))
+                self.assertAlmostEqual(sum(region.area() for region in made.regions), wanted, delta=0.9)
+
+    def test_a_line_follows_another(self):
+        lines = [Line("k1", source="another line", of="k2", distance=2.0), Line("k2", "kiss cut", 1.0)]
+        self.assertAlmostEqual(area(drawn(ticket_of([DISC], lines))), math.pi * 33**2, delta=0.6)
+
+    def test_fold_lines_are_where_they_were_drawn(self):
+        line = Line("k1", "score", source="fold lines", folds=(Span("f", 0.0, 0.5, 1.0, 0.5),))
+        path = drawn(ticket_of([DISC], [line])).paths[0]
+        self.assertAlmostEqual(path.length(), 60, places=3)
+        self.assertFalse(path.closed)
+
+    def test_a_circle_of_lines_is_refused(self):
+        with self.assertRaises(InvalidTicket) as caught:
+            ticket_from_plain(to_plain(ticket_of([DISC], [
+                Line("k1", source="another line", of="k2"), Line("k2", source="another line", of="k1"),
+            ])))  # fmt: skip
+        self.assertIn("circle", caught.exception.message)
+        with self.assertRaises(InvalidTicket):
+            ticket_from_plain(to_plain(ticket_of([replace(DISC, beside="e1")], [Line("k1")])))
+
+    def test_what_lost_its_source_is_blocked_and_the_rest_is_drawn(self):
+        lines = [Line("k1", "kiss cut", 1.0), Line("k2", source="another line", of="gone")]
+        ticket = ticket_of([DISC], lines)
+        work = badge_work(ticket)
+        self.assertEqual([line.id for line in work.layers["l1"].value.lines], ["k1"])
+        told = next(station for station in stations(ticket, work) if station.key == "lines")
+        self.assertEqual(told.state, "blocked")
+        self.assertTrue(told.notes[0].where.endswith("/lines/k2"))
+
+    def test_every_way_to_leave_nothing_is_said(self):
+        for options in (
+            {"distance": -20.0, "source": "one element", "of": "e1"}, {"source": "chosen colours"},
+            {"source": "chosen regions"}, {"source": "centre-lines"}, {"source": "fold lines"},
+            {"smallest": 50.0, "distance": -8.0},
+        ):  # fmt: skip
+            small = replace(DISC, figure=Figure("circle", 20.0))
+            work = badge_work(ticket_of([small], [Line("k1", **options)]))
+            with self.subTest(options):
+                self.assertEqual(len(work.problems), 1)
+                self.assertTrue(work.problems[0].error.what_to_do)
+
+
+class HoleTest(unittest.TestCase):
+    def line(self, **options):
+        return area(drawn(ticket_of([RING], [Line("k1", distance=1.0, **options)])))
+
+    def test_holes_are_filled_kept_and_chosen(self):
+        solid, ring = math.pi * 31**2, math.pi * (31**2 - 19**2)
+        self.assertAlmostEqual(self.line(), solid, delta=0.5)
+        self.assertAlmostEqual(self.line(holes="kept"), ring, delta=0.8)
+        self.assertAlmostEqual(self.line(holes="kept", smallest_hole=41.0), solid, delta=0.5)
+        self.assertAlmostEqual(self.line(holes="kept", hole_distance=3.0), math.pi * (31**2 - 17**2), delta=0.8)
+        middle = HoleMark("h", 0.5, 0.5, "kept", 5.0)
+        self.assertAlmostEqual(self.line(hole_marks=(middle,)), math.pi * (31**2 - 15**2), delta=0.8)
+        self.assertAlmostEqual(
+            self.line(holes="kept", hole_marks=(HoleMark("h", 0.5, 0.5, "filled"),)), solid, delta=0.5
+        )
+
+    def test_a_hole_that_its_distance_swallows_falls_away(self):
+        made = drawn(ticket_of([RING], [Line("k1", distance=25.0, holes="kept")]))
+        self.assertEqual((len(made.regions[0].holes), made.leftovers), (0, 1))
+
+
+class ContourChoiceTest(unittest.TestCase):
+    def test_islands_are_joined_only_when_they_are_near(self):
+        pair = lambda gap: [DISC, replace(DISC, id="e2", way="apart", across="right of it", down="centred", x=gap)]  # noqa: E731
+        for gap, parts in ((2.0, 1), (3.2, 2)):
+            made = drawn(ticket_of(pair(gap), [Line("k1", distance=0.0, close_gaps=0.0, join_islands=3.0)]))
+            with self.subTest(gap):
+                self.assertEqual(len(made.regions), parts)
+
+    def test_inside_corners_get_their_radius(self):
+        cross = [
+            Element("e1", kind="simple shape", figure=Figure("rectangle", 60.0, 20.0)),
+            Element(
+                "e2", kind="simple shape", figure=Figure("rectangle", 20.0, 60.0), across="centred", down="centred"
+            ),
+        ]
+        sharp = area(drawn(ticket_of(cross, [Line("k1", distance=0.0, close_gaps=0.0)])))
+        round_ = area(drawn(ticket_of(cross, [Line("k1", distance=0.0, close_gaps=0.0, inside_radius=2.0)])))
+        self.assertAlmostEqual(sharp, 2000, delta=0.01)
+        self.assertAlmostEqual(round_ - sharp, 4 * (4 - math.pi), delta=0.12)
+
+    def test_smoothing_takes_nodes_away_within_its_deviation(self):
+        words = Element("e1", kind="text", lettering=Lettering("Kite", "serif", cap_height=20.0))
+        plain = drawn(ticket_of([words], [Line("k1", distance=1.0)]))
+        smooth = drawn(ticket_of([words], [Line("k1", distance=1.0, smooth=0.1)]))
+        self.assertLess(smooth.nodes, plain.nodes)
+        apart = shapely.hausdorff_distance(plain.area.boundary, smooth.area.boundary)
+        self.assertLessEqual(apart, 0.11)
+
+
+class ProcessTest(unittest.TestCase):
+    def test_perforations_leave_as_dashes_or_as_one_line(self):
+        dashed = drawn(ticket_of([DISC], [Line("k1", "perforate", 3.0, cut=3.0, tie=1.0)]))
+        plain = drawn(ticket_of([DISC], [Line("k1", "perforate", 3.0, leaves="as one plain line")]))
+        self.assertEqual(dashed.dashes, round(2 * math.pi * 33 / 4))
+        self.assertAlmostEqual(plain.length - dashed.length, dashed.dashes, delta=0.01)
+        self.assertEqual(len(plain.paths), 1)
+
+    def test_ties_by_rule_and_by_hand(self):
+        ruled = drawn(ticket_of([DISC], [Line("k1", distance=0.0, ties=4, tie_width=1.0)]))
+        self.assertEqual(len(ruled.places), 4)
+        self.assertAlmostEqual(ruled.length, 60 * math.pi - 4, delta=0.01)
+        by_hand = Line("k1", distance=0.0, ties=4, tie_marks=(Anchor("t", 1.0, 0.5),))
+        self.assertAlmostEqual(drawn(ticket_of([DISC], [by_hand])).places[0].x, 60, delta=0.01)
+
+    def test_guides_are_never_sent_and_order_follows_process_and_rank(self):
+        lines = [
+            Line("k1", "through cut", 4.0), Line("k2", "guide", 6.0), Line("k3", "engrave", 0.0, rank=2),
+            Line("k4", "engrave", -5.0, rank=1), Line("k5", "score", 1.0), Line("k6", "kiss cut", 2.0),
+        ]  # fmt: skip
+        ticket = ticket_of([DISC], lines, machine="small-laser")
+        _, cut = pages(ticket, ticket.sheets[0], badge_work(ticket))
+        self.assertEqual([one.layer for one in cut.stroked], ["engrave", "engrave", "score", "kiss cut", "through cut"])
+        self.assertEqual([one.ink.name for one in cut.stroked][:2], ["Laser Engrave", "Laser Engrave 2"])
+
+    def test_a_hanger_is_cut_with_the_edge(self):
+        ticket = ticket_of([DISC], [Line("k1", distance=0.0)], hanger=Hanger("a loop", 4.0, 3.0))
+        work = badge_work(ticket)
+        made, hung = drawn(ticket), work.layers["l1"].value.hanging
+        self.assertEqual(len(made.regions[0].holes), 1)
+        self.assertAlmostEqual(hung.balance.x, 30, delta=0.01)
+        self.assertAlmostEqual(hung.place.y, -2, delta=0.02)
+        self.assertAlmostEqual(made.regions[0].holes[0].area(), -math.pi * 4, delta=0.03)
+
+    def test_ties_are_left_in_the_edge_with_its_loop(self):
+        line = Line("k1", distance=0.0, ties=3, tie_width=1.0)
+        tied = drawn(ticket_of([DISC], [line], hanger=Hanger("a loop", 4.0, 3.0)))
+        plain = drawn(ticket_of([DISC], [Line("k1", distance=0.0)], hanger=Hanger("a loop", 4.0, 3.0)))
+        self.assertAlmostEqual(plain.length - tied.length, 3, delta=0.01)
+        self.assertEqual(len([path for path in tied.paths if path.closed]), 1)  # the hole itself is cut whole
+
+    def test_a_stencils_islands_are_held(self):
+        words = Element("e1", kind="text", lettering=Lettering("BOARD", cap_height=30.0))
+        lines = [Line("k1", **shapes()), Line("k2", source="a simple shape", distance=10.0)]
+        for kind, islands, lost in (("a piece", 6, 1), ("a stencil", 0, 0)):
+            ticket = ticket_of([words], lines, stencil=Stencil(kind, 1.5, 2))
+            work = badge_work(ticket)
+            with self.subTest(kind):
+                self.assertEqual(work.pieces["p1"].value.islands, islands)
+                found = [f.kind for _, f in work.examined["l1"].value.findings]
+                self.assertEqual(found.count("lost part"), lost)
+
+
+class LayerTest(unittest.TestCase):
+    def two_layers(self):
+        bar = Element("e2", kind="simple shape", way="apart", figure=Figure("rectangle", 20.0, 20.0, colour="#2222cc"),
+                      across="centred", down="centred")  # fmt: skip
+        line = Line("k1", "kiss cut", **shapes())
+        layers = tuple(
+            Layer(f"l{n}", "nothing", (replace(line, id=f"k{n}"),), shows="chosen colours",
+                  colours=(Chosen(f"c{n}", colour),), overlap=0.5)
+            for n, colour in enumerate(("#cc2222", "#2222cc"), 1)
+        )  # fmt: skip
+        ticket = ticket_of([DISC, bar], [])
+        piece = replace(ticket.pieces[0], layers=layers, alignment="three triangles")
+        sheets = tuple(Sheet(f"s{n}", f"l{n}", STOCKS["shirt-film-navy-500"]) for n in (1, 2))
+        return replace(ticket, pieces=(piece,), sheets=sheets)
+
+    def test_colours_are_split_with_overlap_and_shared_marks(self):
+        ticket = self.two_layers()
+        work = badge_work(ticket)
+        self.assertAlmostEqual(area(drawn(ticket, "k2")), 400, delta=0.1)
+        self.assertAlmostEqual(area(drawn(ticket, "k1")), math.pi * 900 - 19 * 19, delta=0.8)
+        marks = [[mark.svg() for mark in work.layers[id].value.marks] for id in ("l1", "l2")]
+        self.assertEqual(len(marks[0]), 3)
+        self.assertEqual(marks[0], marks[1])
+
+    def test_the_lower_layer_follows_a_new_colour_of_the_one_above(self):
+        ticket, store = self.two_layers(), MemoryStore()
+        at = "pieces/p1/elements/e2"
+        ticket = apply(
+            ticket,
+            [
+                Change("pieces/p1/layers/l1/lines/k1/source", "the outer shape"),
+                Change(f"{at}/across", "right of it"), Change(f"{at}/x", -5.0),
+            ],
+        )  # fmt: skip
+        lower = lambda ticket, store: area(badge_work(ticket, store).layers["l1"].value.lines[0])  # noqa: E731
+        reached = lower(ticket, store)
+        other = apply(ticket, [Change("pieces/p1/layers/l2/colours/c2/colour", "#22cc22")])
+        self.assertAlmostEqual(lower(other, store), lower(other, MemoryStore()), places=6)
+        self.assertGreater(reached - lower(other, store), 1)
+
+    def test_each_layer_gets_its_files(self):
+        files = [file.name for file in write_files(self.two_layers(), badge_work(self.two_layers()))]
+        self.assertEqual([name for name in files if name.endswith(".pdf")], ["badge-1-cut.pdf", "badge-2-cut.pdf"])
+
+
+class PrintTest(unittest.TestCase):
+    def test_painted_shapes_are_printed_in_their_colours_and_read_back(self):
+        words = Element("e2", kind="text", way="apart", lettering=Lettering("OK", colour="#113355"), across="centred",
+                        down="centred")  # fmt: skip
+        ticket = ticket_of([DISC, words], [Line("k1")], prints="the shapes")
+        files = {file.name: file.content for file in write_files(ticket, badge_work(ticket))}
+        found = pdf_reader.read_page(files["badge-print.pdf"])
+        self.assertEqual({one.colour for one in found.painted}, {(0xCC, 0x22, 0x22), (0x11, 0x33, 0x55)})
+
+    def test_painted_bleed_goes_outward_under_the_shapes(self):
+        ticket = ticket_of([RING], [Line("k1", distance=0.0)], prints="the shapes")
+        bled = apply(ticket, [Change("pieces/p1/layers/l1/bleed", 2.0)])
+        items = badge_work(bled).prints["l1"].value.items
+        self.assertAlmostEqual(items[0].region.area(), math.pi * (32**2 - 20**2), delta=1)
+        self.assertAlmostEqual(items[-1].region.area(), math.pi * (30**2 - 20**2), delta=0.5)
+
+    def test_pixel_bleed_keeps_size_and_place(self):
+        line = Change("pieces/p1/layers/l1/lines/k1/distance", 0.0)
+        plain, bled = badge_ticket(line), badge_ticket(line, Change("pieces/p1/layers/l1/bleed", 1.5))
+        one, other = (badge_work(t).prints["l1"].value for t in (plain, bled))
+        grown = [b - a for a, b in zip(one.box, other.box, strict=True)]
+        for side, way in zip(grown, (-1, -1, 1, 1), strict=True):
+            self.assertAlmostEqual(side, way * 1.5, delta=2.6)  # pixels of half a millimetre, and what is filled beyond
+        before, after = pages(bled, bled.sheets[0], badge_work(bled))
+        self.assertAlmostEqual(before.width, after.width)
+
+    def test_a_worst_case_is_told_and_its_bleed_mends_it(self):
+        tight = badge_ticket(Change("pieces/p1/layers/l1/lines/k1/distance", 0.0))
+        told = lambda t: next(s for s in stations(t, badge_work(t)) if s.key == "lines").notes  # noqa: E731
+        note = next(note for note in told(tight) if "slivers" in note.text)
+        mended = apply(tight, note.mends[0].changes)
+        self.assertFalse(any("slivers" in note.text for note in told(mended)))
+
+    def test_copies_of_an_element_share_one_picture(self):
+        ticket = badge_ticket()
+        piece = replace(ticket.pieces[0], elements=(replace(ticket.pieces[0].elements[0], columns=3, rows=2, gap=4.0),))
+        ticket = replace(ticket, pieces=(piece,))
+        printed, _ = pages(ticket, ticket.sheets[0], badge_work(ticket))
+        self.assertEqual((len(printed.pictures), len(printed.pictures[0].placements)), (1, 6 * 6))
+        content = pdf.write_page(printed)
+        self.assertEqual(len(pdf_reader.read_page(content).pictures), 1)
+
+
+class WordsTest(unittest.TestCase):
+    def test_every_slot_of_a_rich_piece_can_be_set_to_what_it_shows(self):
+        lines = [
+            Line("k1", "perforate", 3.0), Line("k2", source="another line", of="k1"), 
+            Line("k3", corners="mitred", ties=3),
+            Line("k4", "score", source="fold lines", folds=(Span("f"),)), Line("k5", "engrave", **shapes()),
+            Line("k6", source="a simple shape", surround="smooth hull", holes="kept", hole_marks=(HoleMark("h"),)),
+            Line("k7", source="one element", of="e2"),
+        ]  # fmt: skip
+        others = [
+            Element(f"e{n}", kind="simple shape", figure=Figure(kind), across="centred", beside="e1")
+            for n, kind in enumerate(("ring", "star", "regular polygon", "rounded rectangle", "ellipse"), 3)
+        ]
+        words = Element("e2", kind="text", way="cut out", lettering=Lettering(along="over a circle"), columns=2)
+        ticket = ticket_of([DISC, words, *others], lines, hanger=Hanger("a loop"), stencil=Stencil("a stencil"))
+        slots = [part for s in sentences(ticket) for part in (*s.parts, *s.more) if not isinstance(part, str)]
+        self.assertGreater(len(slots), 120)
+        for slot in slots:
+            with self.subTest(slot.path):
+                self.assertEqual(apply(ticket, [Change(slot.path, slot.value)]), ticket)
+
+    def test_joins_are_told_in_words(self):
+        far = replace(DISC, id="e2", across="right of it", down="centred", x=3.0, figure=Figure("circle", 20.0))
+        ticket = ticket_of([DISC, far], [Line("k1")])
+        notes = next(s for s in stations(ticket, badge_work(ticket)) if s.key == "lines").notes
+        note = next(note for note in notes if "falls short" in note.text)
+        self.assertIn("3.00 mm", note.text)
+        mended = apply(ticket, note.mends[0].changes)
+        after = next(s for s in stations(mended, badge_work(mended)) if s.key == "lines").notes
+        self.assertTrue(any("touches in 1 place" in note.text for note in after))
+
+    def test_distances_are_scaled_all_at_once(self):
+        ticket = ticket_of([DISC], [Line("k1", distance=2.0, close_gaps=1.0, hole_distance=0.5)])
+        line = apply(ticket, scaled_distances(ticket, 1.5)).pieces[0].layers[0].lines[0]
+        self.assertEqual((line.distance, line.close_gaps, line.hole_distance), (3.0, 1.5, 0.75))
+        with self.assertRaises(InvalidTicket):
+            scaled_distances(ticket, 0.0)
+
+    def test_a_rich_ticket_survives_json(self):
+        ticket = ticket_of([DISC], [Line("k1", tie_marks=(Anchor("t", 0.5, 0.5),))], hanger=Hanger("a plain hole"))
+        self.assertEqual(ticket_from_plain(json.loads(json.dumps(to_plain(ticket)))), ticket)
