@@ -1,9 +1,15 @@
 """Pictures for the screen, and the client's own files as downloads that no browser opens as a page."""
 
+from typing import Any
+
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
-from ninja import Router
+from ninja import File, Router, Schema, UploadedFile
 
 from files import blobs, pictures
+from files.models import ShopFont
+from files.reader import READER
+from nibble_core.errors import FileTooLarge
+from nibble_core.text.fonts import LARGEST_FONT
 
 router = Router(tags=["files"])
 
@@ -16,6 +22,27 @@ def picture(request: HttpRequest, key: str) -> HttpResponse:
         raise Http404 from error
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
+
+
+class FontOut(Schema):
+    name: str
+    sha256: str
+
+
+@router.get("/fonts", response=list[FontOut], operation_id="fonts")
+def fonts(request: HttpRequest) -> Any:
+    """The fonts that the shop has added."""
+    return list(ShopFont.objects.all())
+
+
+@router.post("/fonts", response=FontOut, operation_id="add_font")
+def add_font(request: HttpRequest, file: UploadedFile = File(...)) -> Any:  # noqa: B008 - ninja's form
+    """A font file of the shop's own, opened in a guarded child before it is kept."""
+    if (file.size or 0) > LARGEST_FONT:
+        raise FileTooLarge(f"“{file.name}” is over 20 MB.", "Send the plain .ttf or .otf of one style.")
+    content = file.read()
+    name = READER.font_name(content)
+    return ShopFont.objects.get_or_create(sha256=blobs.keep(content), defaults={"name": name})[0]
 
 
 def as_download(sha256: str, name: str, content_type: str = "application/octet-stream") -> FileResponse:

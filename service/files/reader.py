@@ -18,9 +18,10 @@ _spawn = multiprocessing.get_context("spawn")
 
 def _child(pipe: multiprocessing.connection.Connection) -> None:
     from nibble_core.pipeline.read import inspect  # warmed before any bytes arrive
+    from nibble_core.text.lettering import tried_font
 
     try:
-        content, name, part, unit = pipe.recv()
+        task, content, *more = pipe.recv()
     except EOFError:  # the service ended before it needed this child
         return
     used = resource.getrusage(resource.RUSAGE_SELF)
@@ -29,7 +30,11 @@ def _child(pipe: multiprocessing.connection.Connection) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     answer: Any
     try:
-        answer = inspect(content, name, part=part, unit=unit)
+        if task == "font":
+            answer = tried_font(content)
+        else:
+            name, part, unit = more
+            answer = inspect(content, name, part=part, unit=unit)
     except NibbleError as error:
         answer = error
     except MemoryError:
@@ -53,11 +58,22 @@ class Reader:
     def read(self, content: bytes, name: str, part: str = "", unit: str | None = None) -> Picture:
         """A part of a file; see ``nibble_core.pipeline.read.inspect``. Raises what that raises, and UnreadableFile
         when the child dies or takes too long."""
+        picture = self._ask("picture", content, name, part, unit)
+        assert isinstance(picture, Picture)
+        return picture
+
+    def font_name(self, content: bytes) -> str:
+        """The name of a font, after setting a line in it. Raises UnreadableFile for what is none."""
+        name = self._ask("font", content)
+        assert isinstance(name, str)
+        return name
+
+    def _ask(self, task: str, content: bytes, *more: Any) -> Any:
         with self._lock:
             process, pipe = self._spare or self._start()
             self._spare = None
         try:
-            pipe.send((content, name, part, unit))
+            pipe.send((task, content, *more))
             if not pipe.poll(WALL_SECONDS):
                 raise UnreadableFile("This file takes too long to read.", "Save it again, smaller.")
             answer = pipe.recv()
@@ -70,7 +86,6 @@ class Reader:
         if isinstance(answer, tuple):
             kind, words = answer
             raise kind(*words)
-        assert isinstance(answer, Picture)
         return answer
 
     def warm_up(self) -> None:

@@ -15,7 +15,17 @@ from files.results import STORE
 from jobs.models import Job, Revision
 from nibble_core.errors import NibbleError
 from nibble_core.pipeline.read import Picture, keep_read
-from nibble_core.ticket import Change, Ticket, apply, first_ticket, overlap, ticket_from_plain, to_plain, words
+from nibble_core.ticket import (
+    Change,
+    Ticket,
+    apply,
+    first_ticket,
+    overlap,
+    scaled_distances,
+    ticket_from_plain,
+    to_plain,
+    words,
+)
 
 Author = AbstractBaseUser | None
 SENSIBLE_WIDTHS = (10.0, 600.0)
@@ -130,6 +140,43 @@ def replace_artwork(
         if mode == "paths" and picture.drawing is None:
             changes.append(Change(f"{here}/trace/mode", _first_mode(picture)))
         return change_job(author, job_id, seen, changes, said=f"artwork replaced by {name}")
+
+
+def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: bytes, file_name: str) -> Revision:
+    """One more client's file, as an element to the right of a piece. Raises what reading raises."""
+    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
+    picture = READER.read(content, name)
+    sha256 = blobs.keep(content)
+    keep_read(STORE, sha256, picture)
+    ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    taken = {artwork.id for artwork in ticket.artworks}
+    taken |= {element.id for piece in ticket.pieces for element in piece.elements}
+    number = next(n for n in range(2, 10_000) if f"a{n}" not in taken and f"e{n}" not in taken)
+    artwork = {
+        "id": f"a{number}", "file": sha256, "name": name, "width": _first_width(picture),
+        "trace": {"mode": _first_mode(picture)},
+    }  # fmt: skip
+    element = {
+        "id": f"e{number}",
+        "artwork": f"a{number}",
+        "way": "apart",
+        "across": "right of it",
+        "down": "centred",
+        "x": 5.0,
+    }
+    changes = [
+        Change("artworks", artwork, "add"),
+        Change(f"pieces/{piece_id}/elements", element, "add"),
+    ]
+    return change_job(author, job_id, seen, changes, said=f"{name} added to the piece")
+
+
+def scale_distances(author: Author, job_id: int, seen: int, factor: float) -> Revision:
+    """Every distance of every line, and what is measured with it, times ``factor``. Raises InvalidTicket beyond
+    limits."""
+    ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    changes = scaled_distances(ticket, factor)
+    return change_job(author, job_id, seen, changes, said=f"distances scaled to {100 * factor:.0f} %")
 
 
 def duplicate_job(author: Author, job_id: int) -> Job:

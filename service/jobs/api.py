@@ -36,6 +36,20 @@ class SeenIn(Schema):
     seen: int
 
 
+class ScaleIn(Schema):
+    seen: int
+    factor: float
+
+
+class RememberedOut(Schema):
+    """A client's ink or layer, and the line that an earlier job drew along it."""
+
+    named: str
+    colour: str
+    process: str
+    line: dict[str, Any]
+
+
 class ArchiveIn(Schema):
     archived: bool
 
@@ -72,6 +86,7 @@ class SentenceOut(Schema):
     process: str
     owner: str
     on: bool
+    about: str
 
 
 class RevisionOut(Schema):
@@ -134,9 +149,7 @@ def jobs(request: HttpRequest, search: str = "", archived: bool = False) -> Any:
 
 @router.post("", response=StartedOut, operation_id="start_job")
 def start(request: HttpRequest, file: UploadedFile = File(...)) -> StartedOut:  # noqa: B008 - ninja's form
-    if (file.size or 0) > settings.MOST_UPLOAD_BYTES:
-        raise FileTooLarge(f"“{file.name}” is over 250 MB.", "Ask for a smaller one.")
-    return StartedOut(id=actions.start_job(request.user, file.read(), file.name or "artwork").id)
+    return StartedOut(id=actions.start_job(request.user, *_taken(file)).id)
 
 
 @router.get("/loose-files", response=list[LooseFileOut], operation_id="loose_files")
@@ -191,10 +204,34 @@ def replace_artwork(
 ) -> JobOut:
     """Another file in an artwork's place."""
     _newest(job_id)
-    if (file.size or 0) > settings.MOST_UPLOAD_BYTES:
-        raise FileTooLarge(f"“{file.name}” is over 250 MB.", "Ask for a smaller one.")
-    name = file.name or "artwork"
-    return job_out(actions.replace_artwork(request.user, job_id, seen, artwork_id, file.read(), name))
+    return job_out(actions.replace_artwork(request.user, job_id, seen, artwork_id, *_taken(file)))
+
+
+@router.post("/{job_id}/pieces/{piece_id}/artworks", response=JobOut, operation_id="add_artwork")
+def add_artwork(
+    request: HttpRequest,
+    job_id: int,
+    piece_id: str,
+    seen: int,
+    file: UploadedFile = File(...),  # noqa: B008 - ninja's form
+) -> JobOut:
+    """One more client's file as an element of a piece."""
+    _newest(job_id)
+    return job_out(actions.add_artwork(request.user, job_id, seen, piece_id, *_taken(file)))
+
+
+@router.post("/{job_id}/scale-distances", response=JobOut, operation_id="scale_distances")
+def scale_distances(request: HttpRequest, job_id: int, body: ScaleIn) -> JobOut:
+    """Distances of all lines with the size, when the operator wants that."""
+    _newest(job_id)
+    return job_out(actions.scale_distances(request.user, job_id, body.seen, body.factor))
+
+
+@router.get("/{job_id}/remembered", response=list[RememberedOut], operation_id="remembered")
+def remembered(request: HttpRequest, job_id: int) -> Any:
+    """What earlier jobs of this client made of the same inks and layers."""
+    _newest(job_id)
+    return queries.remembered_lines(job_id)
 
 
 @router.post("/{job_id}/archive", response=CardOut, operation_id="archive_job")
@@ -208,3 +245,10 @@ def _newest(job_id: int) -> Revision:
         return queries.newest_revision(job_id)
     except Job.DoesNotExist as error:
         raise Http404 from error
+
+
+def _taken(file: UploadedFile) -> tuple[bytes, str]:
+    """The bytes and the name of an upload. Raises FileTooLarge before reading it."""
+    if (file.size or 0) > settings.MOST_UPLOAD_BYTES:
+        raise FileTooLarge(f"“{file.name}” is over 250 MB.", "Ask for a smaller one.")
+    return file.read(), file.name or "artwork"

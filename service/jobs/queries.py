@@ -1,5 +1,7 @@
 """What is asked about jobs."""
 
+from typing import Any
+
 from django.db.models import F, Q, QuerySet
 
 from jobs.models import Job, Revision
@@ -32,3 +34,28 @@ def redo_words(revision: Revision) -> str:
         return ""
     again = Revision.objects.get(job_id=revision.job_id, number=revision.redo_from)
     return Revision.objects.get(job_id=revision.job_id, number=again.state).words
+
+
+MOST_EARLIER = 40
+
+
+def remembered_lines(job_id: int) -> list[dict[str, Any]]:
+    """Lines that earlier jobs of the same client drew along a named ink or layer, the newest of each name."""
+    job = Job.objects.get(id=job_id)
+    if not job.client:
+        return []
+    found: dict[str, dict[str, Any]] = {}
+    for other in Job.objects.filter(client__iexact=job.client).exclude(id=job_id).order_by("-created")[:MOST_EARLIER]:
+        ticket = newest_revision(other.pk).ticket
+        for piece in ticket.get("pieces", []):
+            for layer in piece.get("layers", []):
+                for line in layer.get("lines", []):
+                    for one in line.get("colours", []):
+                        if one.get("named") and one["named"] not in found:
+                            found[one["named"]] = {
+                                "named": one["named"],
+                                "colour": one["colour"],
+                                "process": line["process"],
+                                "line": line,
+                            }
+    return list(found.values())

@@ -39,6 +39,7 @@ class NoteOut(Schema):
     where: str
     weight: str
     mends: list[MendOut]
+    place: tuple[float, float] | None
 
 
 class StationOut(Schema):
@@ -87,11 +88,85 @@ class LineOut(Schema):
     nodes: int
     length: float
     parts: int
+    name: str
+    ties: list[tuple[float, float]]
+    dashes: int
+
+
+class PrintOut(Schema):
+    """A picture of width by height mm brought to the piece by its matrix, or a painted shape."""
+
+    kind: str
+    url: str
+    width: float
+    height: float
+    matrix: tuple[float, float, float, float, float, float]
+    d: str
+    colour: str
+
+
+class PieceShapeOut(Schema):
+    element: str
+    d: str
+    colour: str
+    stroke: float | None
+
+
+class RegionOut(Schema):
+    d: str
+    nodes: int
+
+
+class HoleOut(Schema):
+    """A hole of the piece; the place within it as fractions of the frame; the widest circle it holds, mm."""
+
+    d: str
+    x: float
+    y: float
+    width: float
+
+
+class FaceOut(Schema):
+    d: str
+    kind: str
+    island: bool
+
+
+class HangingOut(Schema):
+    balance: tuple[float, float]
+    place: tuple[float, float]
+    wall: float
+    tilt: float
+
+
+class LooksOut(Schema):
+    """What the views show: what falls, necks thinner than the stock holds (both ends, width), the finished piece, what
+    stays solid when weeded, and the white a cutting error would show with the bleed that leaves none."""
+
+    falls: list[FaceOut]
+    weak: list[tuple[float, float, float, float, float]]
+    neck: tuple[float, float, float, float, float] | None
+    work: str
+    solid: str
+    slivers: str
+    error: float
+    needed: float
 
 
 class LayerOut(Schema):
     box: tuple[float, float, float, float]
+    frame: tuple[float, float, float, float]
     lines: list[LineOut]
+    prints: list[PrintOut]
+    shapes: list[PieceShapeOut]
+    shown: str
+    edge: str
+    regions: list[RegionOut]
+    holes: list[HoleOut]
+    bridges: list[tuple[float, float, float, float]]
+    marks: str
+    hanging: HangingOut | None
+    looks: LooksOut | None
 
 
 class SheetOut(Schema):

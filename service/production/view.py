@@ -10,7 +10,6 @@ from nibble_core.artwork.framing import Framing, inverse
 from nibble_core.geometry import Affine
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.clean import framing_of
-from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.trace import TracedShape, TraceResult
@@ -19,6 +18,7 @@ from nibble_core.sheet import Layout
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.tracing.deviation import deviation_runs
+from production.layer_view import layer_view
 
 TONES = 64
 DEVIATION_PX = (0.1, 0.25, 0.5, 1.0)
@@ -31,7 +31,12 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
         "preview": preview,
         "stations": [asdict(station) for station in stations(ticket, work)],
         "artworks": {artwork.id: _artwork(artwork.id, ticket, work, preview) for artwork in ticket.artworks},
-        "layers": {id: _layer(keyed.value) for id, keyed in work.layers.items()},
+        "layers": {
+            layer.id: layer_view(piece, layer, work)
+            for piece in ticket.pieces
+            for layer in piece.layers
+            if layer.id in work.layers
+        },
         "sheets": {
             sheet.id: _sheet(sheet, work.layouts[sheet.id]) for sheet in ticket.sheets if sheet.id in work.layouts
         },
@@ -45,7 +50,10 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
 
 def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
     """The job's picture and state on the board, from its final view."""
-    layer = view["layers"].get(ticket.sheets[0].layer) if ticket.sheets else None
+    layers = (
+        [view["layers"][own.id] for own in ticket.pieces[0].layers if own.id in view["layers"]] if ticket.pieces else []
+    )
+    layer = layers[0] if layers else None
     artwork = view["artworks"].get(ticket.artworks[0].id) if ticket.artworks else None
     piece = ticket.pieces[0] if ticket.pieces else None
     return {
@@ -53,13 +61,24 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
         "width": artwork and artwork["width"],
         "height": artwork and artwork["height"],
         "box": layer and layer["box"],
-        "lines": [{"process": line["process"], "d": line["d"]} for line in layer["lines"]] if layer else [],
+        "lines": [{"process": line["process"], "d": line["d"]} for own in layers for line in own["lines"]],
+        "prints": [item for own in layers for item in (own["prints"] or _unprinted(own))],
         "stock": ticket.sheets[0].stock.name if ticket.sheets else "",
         "stock_colour": ticket.sheets[0].stock.colour if ticket.sheets else "#ffffff",
         "quantity": piece.quantity if piece else 0,
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
         "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] != "told"),
     }
+
+
+def _unprinted(layer: dict[str, Any]) -> list[dict[str, Any]]:
+    """Shapes of a layer that is only cut, as a card paints them."""
+    return [
+        {"kind": "shape", "url": "", "width": 0, "height": 0, "matrix": [1, 0, 0, 1, 0, 0], "d": shape["d"],
+         "colour": shape["colour"]}
+        for shape in layer["shapes"]
+        if shape["stroke"] is None
+    ]  # fmt: skip
 
 
 def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, Any]:
@@ -141,17 +160,6 @@ def _tones(raster: Raster) -> list[float]:
     counts = np.sqrt(np.histogram(grey, TONES, (0, 1))[0])
     top = np.sort(counts)[-2] or counts.max() or 1.0
     return [round(float(min(v / top, 1.0)), 3) for v in counts]
-
-
-def _layer(layer: LayerResult) -> dict[str, Any]:
-    return {"box": list(layer.box), "lines": [_line(line) for line in layer.lines]}
-
-
-def _line(line: DrawnLine) -> dict[str, Any]:
-    return {
-        "id": line.id, "process": line.process, "d": "".join(region.svg(3) for region in line.regions),
-        "nodes": line.nodes, "length": round(line.length, 2), "parts": len(line.regions),
-    }  # fmt: skip
 
 
 def _sheet(sheet: Sheet, layout: Layout) -> dict[str, Any]:

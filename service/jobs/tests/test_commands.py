@@ -12,7 +12,10 @@ from django.test import TransactionTestCase
 from jobs.models import Job
 from jobs.queries import newest_revision
 
-CLIENTS = {"Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery"}
+CLIENTS = {
+    "Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery",
+    "Orrinmouth Lighthouse Trust",
+}  # fmt: skip
 
 
 class CommandTest(TransactionTestCase):

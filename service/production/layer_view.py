@@ -1,0 +1,124 @@
+"""What the screen shows of a layer of a piece: its print, its lines, and what they would do to the stock."""
+
+from typing import Any
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from files.pictures import show
+from nibble_core.geometry import Path
+from nibble_core.geometry.regions import polygons
+from nibble_core.graphics import Shape, Stroke, hex_colour
+from nibble_core.pipeline.compose import PieceResult
+from nibble_core.pipeline.examine import Examined
+from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
+from nibble_core.pipeline.prints import PrintedPicture, PrintResult
+from nibble_core.pipeline.work import Work
+from nibble_core.ticket import fingerprint
+from nibble_core.ticket.piece import Layer, Piece
+
+COARSE = 0.01  # mm: what a view may be off by
+MOST_DASHES = 4000  # more are shown as a dashed line
+
+
+def layer_view(piece: Piece, layer: Layer, work: Work) -> dict[str, Any]:
+    """See production.api.LayerOut. Geometry in mm, in the piece's coordinates."""
+    drawn, composed = work.layers[layer.id].value, work.pieces[piece.id].value
+    edge = edge_line(drawn.lines)
+    return {
+        "box": list(drawn.box), "frame": list(composed.box), "lines": [_line(line) for line in drawn.lines],
+        "prints": _prints(work.prints[layer.id].key, work.prints[layer.id].value),
+        "shapes": [_shape(owner, shape) for owner, shape in composed.composed.painted],
+        "shown": _area(drawn.shown) if layer.shows != "everything" else "",
+        "edge": "" if edge is None else "".join(region.svg(3) for region in edge.regions),
+        "regions": [{"d": region.svg(3), "nodes": region.node_count} for region in composed.regions],
+        "holes": _holes(composed),
+        "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
+        "marks": "".join(mark.svg(3) for mark in drawn.marks),
+        "hanging": _hanging(drawn),
+        "looks": _looks(work.examined[layer.id].value) if layer.id in work.examined else None,
+    }  # fmt: skip
+
+
+def _line(line: DrawnLine) -> dict[str, Any]:
+    many = len(line.paths) > MOST_DASHES
+    paths = [ring for region in line.regions for ring in region.rings] if many else line.paths
+    return {
+        "id": line.id, "process": line.process, "name": line.name, "d": "".join(path.svg(3) for path in paths),
+        "nodes": line.nodes, "length": round(line.length, 2), "parts": len(line.regions),
+        "ties": [list(place) for place in line.places], "dashes": line.dashes,
+    }  # fmt: skip
+
+
+def _prints(key: str, result: PrintResult) -> list[dict[str, Any]]:
+    items = []
+    for number, item in enumerate(result.items):
+        if isinstance(item, PrintedPicture):
+            url = show(fingerprint(key, number), item.raster)
+            items += [
+                {"kind": "picture", "url": url, "width": item.width, "height": item.height, "matrix": list(place),
+                 "d": "", "colour": ""}
+                for place in item.places
+            ]  # fmt: skip
+        else:
+            items.append(
+                {"kind": "shape", "url": "", "width": 0, "height": 0, "matrix": [1, 0, 0, 1, 0, 0],
+                 "d": item.svg(3), "colour": hex_colour(item.colour)}
+            )  # fmt: skip
+    return items
+
+
+def _shape(owner: str, shape: Shape | Stroke) -> dict[str, Any]:
+    width = round(shape.width, 3) if isinstance(shape, Stroke) else None
+    return {"element": owner, "d": shape.svg(3), "colour": hex_colour(shape.colour), "stroke": width}
+
+
+def _holes(composed: PieceResult) -> list[dict[str, Any]]:
+    """Holes of the piece, to be kept or filled by a click: outline, a place within as fractions of the frame, width."""
+    found = []
+    for region in composed.regions:
+        for hole in region.holes:
+            area = shapely.Polygon(hole.flattened(COARSE))
+            if not area.is_valid or area.area <= 0:
+                continue
+            inside = shapely.maximum_inscribed_circle(area, tolerance=0.01)
+            x, y = shapely.get_coordinates(inside)[0].tolist()
+            found.append({"d": hole.svg(3), "x": _share(x, composed, 0), "y": _share(y, composed, 1),
+                          "width": round(2 * float(inside.length), 3)})  # fmt: skip
+    return found
+
+
+def _share(value: float, composed: PieceResult, axis: int) -> float:
+    low, size = composed.box[axis], (composed.box.width, composed.box.height)[axis]
+    return round((value - low) / size, 5) if size else 0.0
+
+
+def _hanging(drawn: LayerResult) -> dict[str, Any] | None:
+    hung = drawn.hanging
+    if hung is None:
+        return None
+    return {"balance": list(hung.balance), "place": list(hung.place), "wall": hung.wall, "tilt": hung.tilt}
+
+
+def _looks(examined: Examined) -> dict[str, Any]:
+    worst = examined.worst
+    lost = {id(face) for face in examined.dropped.lost(liner=examined.liner)}
+    return {
+        "falls": [
+            {"d": _area(face.area), "kind": "lost" if id(face) in lost else face.kind, "island": face.island}
+            for face in examined.dropped.faces
+        ],
+        "weak": [[*neck.one, *neck.other, round(neck.width, 3)] for neck in examined.weak],
+        "neck": None if examined.neck is None else [*examined.neck.one, *examined.neck.other, examined.neck.width],
+        "work": _area(examined.work), "solid": _area(examined.solid),
+        "slivers": "" if worst is None else _area(worst.slivers),
+        "error": 0.0 if worst is None else worst.error, "needed": 0.0 if worst is None else round(worst.needed, 3),
+    }  # fmt: skip
+
+
+def _area(geometry: BaseGeometry) -> str:
+    """Path data of an area's rings as chords."""
+    tidy = geometry.simplify(COARSE / 2)
+    rings = [ring for part in polygons(tidy) for ring in (part.exterior, *part.interiors)]
+    return "".join(Path.polygon(np.asarray(ring.coords)[:-1, :2]).svg(3) for ring in rings)

@@ -1,0 +1,111 @@
+"""Pieces over HTTP: more artworks, the shop's own fonts, scaled distances, what is remembered of a client, views."""
+
+from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TransactionTestCase
+
+from demo.loose_files import draw_loose_file
+from jobs import actions, queries
+from jobs.models import Job
+from nibble_core.text.fonts import FOLDER
+from nibble_core.ticket import Change, ticket_from_plain
+from nibble_core.ticket.model import Ticket
+
+LINE = "pieces/p1/layers/l1/lines/k1"
+
+
+class PieceTest(TransactionTestCase):
+    def setUp(self) -> None:
+        self.user = get_user_model().objects.create_user("ada")
+        self.client.force_login(self.user)
+        self.job = actions.start_job(self.user, draw_loose_file("crossed-oars.png"), "crossed-oars.png")
+
+    def ticket(self, job: Job | None = None) -> Ticket:
+        return ticket_from_plain(queries.newest_revision((job or self.job).pk).ticket)
+
+    def change(self, *changes: Change, job: Job | None = None) -> None:
+        job = job or self.job
+        actions.change_job(self.user, job.pk, queries.newest_revision(job.pk).number, changes)
+
+    def layer(self) -> dict:
+        work = self.client.get(f"/api/jobs/{self.job.pk}/work")
+        self.assertEqual(work.status_code, 200)
+        return work.json()["layers"]["l1"]
+
+    def test_another_file_joins_the_piece(self) -> None:
+        upload = SimpleUploadedFile("sign.svg", draw_loose_file("boat-sign.svg"))
+        answer = self.client.post(f"/api/jobs/{self.job.pk}/pieces/p1/artworks?seen=1", {"file": upload})
+        self.assertEqual(answer.status_code, 200)
+        ticket = self.ticket()
+        self.assertEqual([artwork.name for artwork in ticket.artworks], ["crossed-oars.png", "sign.svg"])
+        self.assertEqual([element.artwork for element in ticket.pieces[0].elements], ["a1", "a2"])
+        owners = {shape["element"] for shape in self.layer()["shapes"]}
+        self.assertEqual(owners, {"e1", "e2"})
+
+    def test_a_bad_file_leaves_the_piece_as_it_was(self) -> None:
+        upload = SimpleUploadedFile("sign.svg", b"<svg")
+        answer = self.client.post(f"/api/jobs/{self.job.pk}/pieces/p1/artworks?seen=1", {"file": upload})
+        self.assertEqual(answer.status_code, 422)
+        self.assertTrue(answer.json()["what_to_do"])
+        self.assertEqual(len(self.ticket().artworks), 1)
+
+    def test_a_font_of_the_shops_own_is_added_once_and_set(self) -> None:
+        content = (FOLDER / "Oswald-SemiBold.ttf").read_bytes()
+        for _ in range(2):
+            font = self.client.post("/api/fonts", {"file": SimpleUploadedFile("house.ttf", content)}).json()
+        self.assertEqual([one["sha256"] for one in self.client.get("/api/fonts").json()], [font["sha256"]])
+        lettering = {"words": "Crew", "font": "the shop’s own", "own_font": font["sha256"]}
+        self.change(Change("pieces/p1/elements", {"id": "e2", "kind": "text", "lettering": lettering}, "add"))
+        self.assertGreaterEqual(sum(1 for shape in self.layer()["shapes"] if shape["element"] == "e2"), 4)
+
+    def test_what_is_no_font_is_answered_in_words(self) -> None:
+        for content in (b"", b"\0\1\0\0" + b"\xff" * 999, draw_loose_file("crossed-oars.png")):
+            answer = self.client.post("/api/fonts", {"file": SimpleUploadedFile("x.ttf", content)})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn("font", answer.json()["message"].lower())
+        self.assertEqual(self.client.get("/api/fonts").json(), [])
+
+    def test_a_font_that_is_gone_blocks_only_its_piece(self) -> None:
+        lettering = {"words": "Crew", "font": "the shop’s own", "own_font": "0" * 64}
+        self.change(Change("pieces/p1/elements", {"id": "e2", "kind": "text", "lettering": lettering}, "add"))
+        work = self.client.get(f"/api/jobs/{self.job.pk}/work").json()
+        lines = next(station for station in work["stations"] if station["key"] == "lines")
+        self.assertEqual(lines["state"], "blocked")
+        self.assertIn("font", lines["notes"][0]["text"])
+
+    def test_distances_are_scaled_and_undone_as_one(self) -> None:
+        address = f"/api/jobs/{self.job.pk}/scale-distances"
+        answer = self.client.post(address, {"seen": 1, "factor": 2}, "application/json")
+        self.assertEqual(answer.status_code, 200)
+        self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].distance, 4.0)
+        self.client.post(f"/api/jobs/{self.job.pk}/undo", {"seen": 2}, "application/json")
+        self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].distance, 2.0)
+
+    def test_a_clients_inks_are_remembered(self) -> None:
+        line = {"id": "ink0", "process": "score", "source": "chosen colours",
+                "colours": [{"id": "c", "colour": "#ff0000", "named": "Crease"}]}  # fmt: skip
+        self.change(Change("client", "North Mole Rowers"), Change("pieces/p1/layers/l1/lines", line, "add"))
+        other = actions.start_job(self.user, draw_loose_file("boat-sign.svg"), "boat-sign.svg")
+        address = f"/api/jobs/{other.pk}/remembered"
+        self.assertEqual(self.client.get(address).json(), [])
+        self.change(Change("client", "north mole rowers"), job=other)
+        remembered = self.client.get(address).json()
+        self.assertEqual([(one["named"], one["process"]) for one in remembered], [("Crease", "score")])
+
+    def test_the_view_holds_what_the_screen_shows(self) -> None:
+        self.change(
+            Change(f"{LINE}/ties", 3), Change("pieces/p1/layers/l1/bleed", 1.0),
+            Change("pieces/p1/hanger/kind", "a loop"),
+        )  # fmt: skip
+        layer = self.layer()
+        self.assertEqual(len(layer["lines"][0]["ties"]), 3)
+        self.assertEqual(layer["prints"][0]["kind"], "picture")
+        self.assertIsNotNone(layer["hanging"])
+        self.assertTrue(layer["looks"]["work"].startswith("M"))
+        picture = self.client.get(layer["prints"][0]["url"])
+        self.assertEqual(picture["Content-Type"], "image/png")
+
+    def test_signed_out_users_get_nothing(self) -> None:
+        self.client.logout()
+        for address in ("/api/fonts", f"/api/jobs/{self.job.pk}/remembered"):
+            self.assertEqual(self.client.get(address).status_code, 401)
