@@ -13,6 +13,8 @@ export type Mend = components["schemas"]["MendOut"];
 export type TryOut = components["schemas"]["TryOutOut"];
 export type Tried = components["schemas"]["TriedOut"];
 export type Deviation = components["schemas"]["DeviationOut"];
+export type Remembered = components["schemas"]["RememberedOut"];
+export type ShopFont = components["schemas"]["FontOut"];
 export type LooseFile = components["schemas"]["LooseFileOut"];
 
 /** What the service says when something cannot be done. */
@@ -87,6 +89,20 @@ export const api = {
     const form = new FormData();
     form.append("file", file);
     return post<Job>(`/jobs/${id}/artworks/${artwork}/file?seen=${seen}`, form);
+  },
+  addArtwork: (id: number, piece: string, seen: number, file: File) => {
+    const form = new FormData();
+    form.append("file", file);
+    return post<Job>(`/jobs/${id}/pieces/${piece}/artworks?seen=${seen}`, form);
+  },
+  scaleDistances: (id: number, seen: number, factor: number) =>
+    post<Job>(`/jobs/${id}/scale-distances`, { seen, factor }),
+  remembered: (id: number) => get<Remembered[]>(`/jobs/${id}/remembered`),
+  fonts: () => get<ShopFont[]>("/fonts"),
+  addFont: (file: File) => {
+    const form = new FormData();
+    form.append("file", file);
+    return post<ShopFont>("/fonts", form);
   },
   tryOuts: (id: number, artwork: string) => get<TryOut[]>(`/jobs/${id}/artworks/${artwork}/try-outs`),
   tryOut: (id: number, artwork: string, changes: readonly Change[]) =>

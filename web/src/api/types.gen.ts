@@ -167,6 +167,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/pieces/{piece_id}/artworks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Artwork
+         * @description One more client's file as an element of a piece.
+         */
+        post: operations["add_artwork"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/scale-distances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scale Distances
+         * @description Distances of all lines with the size, when the operator wants that.
+         */
+        post: operations["scale_distances"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/remembered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Remembered
+         * @description What earlier jobs of this client made of the same inks and layers.
+         */
+        get: operations["remembered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/archive": {
         parameters: {
             query?: never;
@@ -195,6 +255,30 @@ export interface paths {
         get: operations["picture"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fonts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fonts
+         * @description The fonts that the shop has added.
+         */
+        get: operations["fonts"];
+        put?: never;
+        /**
+         * Add Font
+         * @description A font file of the shop's own, opened in a guarded child before it is kept.
+         */
+        post: operations["add_font"];
         delete?: never;
         options?: never;
         head?: never;
@@ -514,6 +598,8 @@ export interface components {
             owner: string;
             /** On */
             on: boolean;
+            /** About */
+            about: string;
         };
         /** SlotOut */
         SlotOut: {
@@ -566,10 +652,40 @@ export interface components {
             /** Seen */
             seen: number;
         };
+        /** ScaleIn */
+        ScaleIn: {
+            /** Seen */
+            seen: number;
+            /** Factor */
+            factor: number;
+        };
+        /**
+         * RememberedOut
+         * @description A client's ink or layer, and the line that an earlier job drew along it.
+         */
+        RememberedOut: {
+            /** Named */
+            named: string;
+            /** Colour */
+            colour: string;
+            /** Process */
+            process: string;
+            /** Line */
+            line: {
+                [key: string]: unknown;
+            };
+        };
         /** ArchiveIn */
         ArchiveIn: {
             /** Archived */
             archived: boolean;
+        };
+        /** FontOut */
+        FontOut: {
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
         };
         /** ArtworkOut */
         ArtworkOut: {
@@ -617,6 +733,46 @@ export interface components {
             /** Tones */
             tones: number[];
         };
+        /** FaceOut */
+        FaceOut: {
+            /** D */
+            d: string;
+            /** Kind */
+            kind: string;
+            /** Island */
+            island: boolean;
+        };
+        /** HangingOut */
+        HangingOut: {
+            /** Balance */
+            balance: [
+                number,
+                number
+            ];
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Wall */
+            wall: number;
+            /** Tilt */
+            tilt: number;
+        };
+        /**
+         * HoleOut
+         * @description A hole of the piece; the place within it as fractions of the frame; the widest circle it holds, mm.
+         */
+        HoleOut: {
+            /** D */
+            d: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+        };
         /** LayerOut */
         LayerOut: {
             /** Box */
@@ -626,8 +782,38 @@ export interface components {
                 number,
                 number
             ];
+            /** Frame */
+            frame: [
+                number,
+                number,
+                number,
+                number
+            ];
             /** Lines */
             lines: components["schemas"]["LineOut"][];
+            /** Prints */
+            prints: components["schemas"]["PrintOut"][];
+            /** Shapes */
+            shapes: components["schemas"]["PieceShapeOut"][];
+            /** Shown */
+            shown: string;
+            /** Edge */
+            edge: string;
+            /** Regions */
+            regions: components["schemas"]["RegionOut"][];
+            /** Holes */
+            holes: components["schemas"]["HoleOut"][];
+            /** Bridges */
+            bridges: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Marks */
+            marks: string;
+            hanging: components["schemas"]["HangingOut"] | null;
+            looks: components["schemas"]["LooksOut"] | null;
         };
         /** LineOut */
         LineOut: {
@@ -643,6 +829,50 @@ export interface components {
             length: number;
             /** Parts */
             parts: number;
+            /** Name */
+            name: string;
+            /** Ties */
+            ties: [
+                number,
+                number
+            ][];
+            /** Dashes */
+            dashes: number;
+        };
+        /**
+         * LooksOut
+         * @description What the views show: what falls, necks thinner than the stock holds (both ends, width), the finished piece, what
+         *     stays solid when weeded, and the white a cutting error would show with the bleed that leaves none.
+         */
+        LooksOut: {
+            /** Falls */
+            falls: components["schemas"]["FaceOut"][];
+            /** Weak */
+            weak: [
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Neck */
+            neck: [
+                number,
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Work */
+            work: string;
+            /** Solid */
+            solid: string;
+            /** Slivers */
+            slivers: string;
+            /** Error */
+            error: number;
+            /** Needed */
+            needed: number;
         };
         /** MendOut */
         MendOut: {
@@ -665,6 +895,56 @@ export interface components {
             weight: string;
             /** Mends */
             mends: components["schemas"]["MendOut"][];
+            /** Place */
+            place: [
+                number,
+                number
+            ] | null;
+        };
+        /** PieceShapeOut */
+        PieceShapeOut: {
+            /** Element */
+            element: string;
+            /** D */
+            d: string;
+            /** Colour */
+            colour: string;
+            /** Stroke */
+            stroke: number | null;
+        };
+        /**
+         * PrintOut
+         * @description A picture of width by height mm brought to the piece by its matrix, or a painted shape.
+         */
+        PrintOut: {
+            /** Kind */
+            kind: string;
+            /** Url */
+            url: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Matrix */
+            matrix: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ];
+            /** D */
+            d: string;
+            /** Colour */
+            colour: string;
+        };
+        /** RegionOut */
+        RegionOut: {
+            /** D */
+            d: string;
+            /** Nodes */
+            nodes: number;
         };
         /** ShapeOut */
         ShapeOut: {
@@ -1180,6 +1460,89 @@ export interface operations {
             };
         };
     };
+    add_artwork: {
+        parameters: {
+            query: {
+                seen: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                piece_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    scale_distances: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScaleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    remembered: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RememberedOut"][];
+                };
+            };
+        };
+    };
     archive_job: {
         parameters: {
             query?: never;
@@ -1223,6 +1586,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    fonts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontOut"][];
+                };
+            };
+        };
+    };
+    add_font: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontOut"];
+                };
             };
         };
     };

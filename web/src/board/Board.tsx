@@ -186,6 +186,7 @@ function StartHere({ empty }: { empty: boolean }) {
           </Button>
           <Input
             ref={chooser}
+            multiple
             type="file"
             aria-label="Client's file"
             display="none"

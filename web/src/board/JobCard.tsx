@@ -5,6 +5,7 @@ import type { Box } from "../engine/camera";
 import { Button } from "../ui/Button";
 import { CutLines } from "../ui/CutLines";
 import { StateBadge } from "../ui/Mark";
+import { type Print, Prints } from "../ui/Prints";
 import { sayDate } from "../ui/slots";
 
 const Svg = chakra("svg");
@@ -17,6 +18,8 @@ interface Picture {
   height: number;
   box: Box | null;
   lines: { process: string; d: string }[];
+  /** Missing on cards of before pieces were composed. */
+  prints?: Print[];
   stock: string;
   stock_colour: string;
   quantity: number;
@@ -126,7 +129,11 @@ function CardPicture({ picture }: { picture: Picture }) {
       viewBox={`${left - pad} ${top - pad} ${right - left + 2 * pad} ${bottom - top + 2 * pad}`}
       aria-hidden="true"
     >
-      {picture.cleaned && <image href={picture.cleaned} width={picture.width} height={picture.height} />}
+      {picture.prints ? (
+        <Prints prints={picture.prints} />
+      ) : (
+        picture.cleaned && <image href={picture.cleaned} width={picture.width} height={picture.height} />
+      )}
       <CutLines lines={picture.lines} width="1.3" />
     </Svg>
   );

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../api/client";
-import { tell, useNotices } from "../ui/notices";
+import { tell, tellOf, useNotices } from "../ui/notices";
 
 /** Starting a job with a client's file or one of the files to try, and opening it. */
 export function useStartJob(): {
@@ -16,16 +16,45 @@ export function useStartJob(): {
     void client.invalidateQueries({ queryKey: ["jobs"] });
     void navigate(`/jobs/${id}`);
   };
-  const upload = useMutation({ mutationFn: api.startJob, onSuccess: opened, onError: tell });
-  const loose = useMutation({ mutationFn: api.startFromLooseFile, onSuccess: opened, onError: tell });
+  const upload = useMutation({
+    mutationFn: api.startJob,
+    onSuccess: opened,
+    onError: tell,
+  });
+  const loose = useMutation({
+    mutationFn: api.startFromLooseFile,
+    onSuccess: opened,
+    onError: tell,
+  });
+  // several files are a job each, one after the other; those that cannot be taken are told and the rest goes on
+  const several = useMutation({
+    mutationFn: async (files: File[]) => {
+      let started = 0;
+      for (const file of files)
+        await api.startJob(file).then(
+          () => {
+            started += 1;
+          },
+          (error: unknown) => tellOf(file.name, error),
+        );
+      return { started, files: files.length };
+    },
+    onSuccess: ({ started, files }) => {
+      void client.invalidateQueries({ queryKey: ["jobs"] });
+      void navigate("/");
+      useNotices.getState().say(`${started} of ${files} files have become jobs.`, "Each lies on the board.");
+    },
+  });
   const start = (files: FileList | File[]) => {
-    const [first, ...rest] = [...files];
-    if (!first) return;
-    if (rest.length)
-      useNotices.getState().say(`Started with “${first.name}”.`, "Drop the other files one by one.");
-    upload.mutate(first);
+    const all = [...files];
+    if (all.length > 1) several.mutate(all);
+    else if (all[0]) upload.mutate(all[0]);
   };
-  return { taking: upload.isPending || loose.isPending, start, tryFile: loose.mutate };
+  return {
+    taking: upload.isPending || several.isPending || loose.isPending,
+    start,
+    tryFile: loose.mutate,
+  };
 }
 
 /** Pictures dropped or pasted anywhere start a job; used once, by the whole application. */

@@ -3,7 +3,15 @@ import { overlaps, visible } from "./camera";
 
 /** What lies on the table, in mm. Strokes and nodes have their size in CSS pixels, whatever the zoom. */
 export type Item =
-  | { kind: "picture"; image: CanvasImageSource | null; box: Box; alpha: number }
+  | {
+      kind: "picture";
+      image: CanvasImageSource | null;
+      box: Box;
+      alpha: number;
+      /** Where it lies when it does not simply fill its box: a map of the rectangle from 0 to its size. */
+      placed?: { matrix: Matrix; width: number; height: number };
+    }
+  | { kind: "hatch"; path: Path2D; box: Box; colour: string }
   | { kind: "path"; path: Path2D; box: Box; fill?: string; stroke?: Stroke; alpha?: number }
   | { kind: "card"; box: Box; fill: string; edge?: string }
   | { kind: "discs"; places: readonly Place[]; radius: number; fill: string; box: Box }
@@ -21,6 +29,9 @@ export type Item =
       mirrorWidth: number | null;
       box: Box;
     };
+
+/** The map x' = a x + c y + e, y' = b x + d y + f. */
+export type Matrix = readonly [number, number, number, number, number, number];
 
 export interface Stroke {
   readonly colour: string;
@@ -73,7 +84,12 @@ function drawItem(context: CanvasRenderingContext2D, item: Item, camera: Camera,
     case "picture":
       if (item.image) {
         context.globalAlpha = item.alpha;
-        context.drawImage(item.image, left, top, right - left, bottom - top);
+        if (item.placed) {
+          context.save();
+          context.transform(...item.placed.matrix);
+          context.drawImage(item.image, 0, 0, item.placed.width, item.placed.height);
+          context.restore();
+        } else context.drawImage(item.image, left, top, right - left, bottom - top);
         context.globalAlpha = 1;
       }
       break;
@@ -95,6 +111,9 @@ function drawItem(context: CanvasRenderingContext2D, item: Item, camera: Camera,
       if (item.stroke) strokePath(context, item.path, item.stroke, px);
       context.globalAlpha = 1;
       break;
+    case "hatch":
+      hatch(context, item.path, item.box, item.colour, px);
+      break;
     case "discs":
       context.fillStyle = item.fill;
       for (const place of item.places) {
@@ -110,6 +129,31 @@ function drawItem(context: CanvasRenderingContext2D, item: Item, camera: Camera,
       drawCopies(context, item, camera, seen);
       break;
   }
+}
+
+const HATCH_STEP = 7;
+
+/** Slanting lines of equal distance on screen, within a path. */
+function hatch(
+  context: CanvasRenderingContext2D,
+  path: Path2D,
+  [left, top, right, bottom]: Box,
+  colour: string,
+  px: number,
+): void {
+  context.save();
+  context.clip(path, "evenodd");
+  context.strokeStyle = colour;
+  context.lineWidth = 1.2 * px;
+  context.beginPath();
+  const step = Math.max(HATCH_STEP * px, (right - left + bottom - top) / 2000);
+  const tall = bottom - top;
+  for (let x = left - tall; x < right; x += step) {
+    context.moveTo(x, bottom);
+    context.lineTo(x + tall, top);
+  }
+  context.stroke();
+  context.restore();
 }
 
 function strokePath(context: CanvasRenderingContext2D, path: Path2D, stroke: Stroke, px: number): void {

@@ -120,6 +120,17 @@ export class Table {
     else this.redraw();
   }
 
+  /** Bring a place into the middle, close enough to see a few mm round it. */
+  goTo(place: Place): void {
+    const scale = Math.max(this.camera.scale, this.view.width / 60);
+    this.pointer = { x: this.view.width / 2, y: this.view.height / 2 };
+    this.place({
+      scale,
+      x: this.view.width / 2 - place.x * scale,
+      y: this.view.height / 2 - place.y * scale,
+    });
+  }
+
   centre(): Place {
     return toTable(this.camera, { x: this.view.width / 2, y: this.view.height / 2 });
   }

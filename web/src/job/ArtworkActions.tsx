@@ -56,6 +56,41 @@ export function ClientFiles(props: {
   );
 }
 
+/** Which of a piece's artworks the first three stations are about. */
+export function ArtworkChooser(props: {
+  ticket: Ticket;
+  ids: readonly string[];
+  current: string;
+  onChoose: (artwork: string) => void;
+}) {
+  return (
+    <chakra.div
+      role="group"
+      aria-label="Artworks of the piece"
+      padding="10px 20px 12px 26px"
+      borderTop="1px solid {colors.hair.soft}"
+      display="flex"
+      flexWrap="wrap"
+      gap="5px"
+    >
+      {props.ticket.artworks
+        .filter((one) => props.ids.includes(one.id))
+        .map((one) => (
+          <Button
+            key={one.id}
+            type="button"
+            aria-pressed={one.id === props.current}
+            onClick={() => props.onChoose(one.id)}
+            background={one.id === props.current ? "ink" : "paper.white"}
+            color={one.id === props.current ? "paper" : "ink"}
+          >
+            {one.name}
+          </Button>
+        ))}
+    </chakra.div>
+  );
+}
+
 /** The traced outlines as files of their own. */
 export function OutlineFiles({ jobId, ticket }: { jobId: number; ticket: Ticket }) {
   return (

@@ -2,9 +2,11 @@ import { chakra } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { type Change, Refusal } from "../api/client";
+import type { Place } from "../engine/camera";
 import { Button } from "../ui/Button";
 import { KeyList, type Keys } from "../ui/KeyList";
-import { ClientFiles, OutlineFiles } from "./ArtworkActions";
+import { ArtworkChooser, ClientFiles, OutlineFiles } from "./ArtworkActions";
+import { ComparePieces } from "./ComparePieces";
 import { FilesPanel } from "./FilesPanel";
 import { JobHeader } from "./JobHeader";
 import { PieceList } from "./PieceList";
@@ -33,6 +35,7 @@ const KEYS: Keys = [
   ["n, Shift p", "next and previous region"],
   ["Enter", "click what is under the cursor"],
   ["a, o, p, d", "as made, outlines, over the artwork, deviation"],
+  ["f, w, h, c", "at Lines: drop-out, weak parts, weeding, worst case"],
   ["[ ]", "brush narrower, wider"],
   ["Enter, arrows, Enter", "begin, draw and end a stroke with a tool"],
   ["Delete, Insert", "take the node in hand out, add one after it"],
@@ -55,12 +58,18 @@ export function JobScreen() {
   const [brush, setBrush] = useState(USUAL_BRUSH);
   const [trying, setTrying] = useState(false);
   const [reach, setReach] = useState<Reach>("only this");
+  const [pieceId, setPieceId] = useState("");
+  const [artworkId, setArtworkId] = useState("");
+  const [held, setHeld] = useState("");
+  const [place, setPlace] = useState<Place | null>(null);
+  const [comparing, setComparing] = useState(false);
   const asked = search.get("station") as StationKey | null;
   const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
   const go = (next: StationKey) => {
     setTool(CHOOSE);
     setReach("only this");
     setTrying(false);
+    setPlace(null);
     setSearch({ station: next }, { replace: true });
   };
 
@@ -106,29 +115,57 @@ export function JobScreen() {
     );
   if (!desk.job || !ticket) return <Waiting />;
   const work = desk.work;
-  const first = ticket.artworks[0]?.id;
-  const toned = work?.artworks[first ?? ""]?.kind === "photo" || ticket.artworks[0]?.clean.tones !== "none";
-  const ownPaths = ticket.artworks[0]?.trace.mode === "paths";
+  const piece = ticket.pieces.find((one) => one.id === pieceId) ?? ticket.pieces[0];
+  const ofPiece = [
+    ...new Set(piece?.elements.flatMap((one) => (one.kind === "artwork" ? [one.artwork] : []))),
+  ];
+  const first = ofPiece.includes(artworkId) ? artworkId : ofPiece[0];
+  const artwork = ticket.artworks.find((one) => one.id === first);
+  const toned = work?.artworks[first ?? ""]?.kind === "photo" || artwork?.clean.tones !== "none";
+  const ownPaths = artwork?.trace.mode === "paths";
   const offersTryOuts =
     (station === "trace" && work !== undefined && !ownPaths) || (station === "clean" && toned);
   const blocked = desk.final?.stations.some((one) => one.state === "blocked") ?? false;
   return (
     <chakra.div height="100vh" display="flex" flexDirection="column" minWidth="1000px">
       <JobHeader desk={desk} ticket={ticket} onKeys={() => setKeys(true)} />
-      <Track ticket={ticket} work={desk.final} settling={desk.settling} current={station} onGo={go} />
+      <Track
+        piece={piece}
+        artwork={first ?? ""}
+        ticket={ticket}
+        work={desk.final}
+        settling={desk.settling}
+        current={station}
+        onGo={go}
+      />
       <chakra.main display="flex" flex="1" minHeight="0">
         {work ? (
           <>
-            <PieceList ticket={ticket} work={work} />
+            <PieceList
+              ticket={ticket}
+              work={work}
+              current={piece?.id ?? ""}
+              onChoose={(id) => {
+                setPieceId(id);
+                setHeld("");
+              }}
+              onChanges={(changes) => desk.change(...changes)}
+              onCompare={() => setComparing(true)}
+            />
             <chakra.div position="relative" flex="1" minWidth="0" display="flex">
               <TableView
                 jobId={id}
                 revision={desk.job.revision.number}
                 tool={tool}
                 brush={brush}
+                piece={piece}
+                artwork={first ?? ""}
+                held={held}
+                place={place}
                 onTool={setTool}
                 onBrush={(width) => setBrush(Math.min(60, Math.max(0.2, width)))}
                 onChanges={(changes: Change[]) => desk.change(...changes)}
+                onTry={desk.tryOn}
                 station={station}
                 ticket={ticket}
                 work={work}
@@ -143,6 +180,7 @@ export function JobScreen() {
                   );
                 }}
               />
+              {comparing && <ComparePieces ticket={ticket} work={work} onClose={() => setComparing(false)} />}
               {trying && first && (
                 <TryOuts
                   jobId={id}
@@ -162,6 +200,11 @@ export function JobScreen() {
               ticket={ticket}
               sentences={desk.job.sentences}
               work={work}
+              piece={piece}
+              artwork={first ?? ""}
+              held={held}
+              onHold={setHeld}
+              onShow={setPlace}
               tools={
                 <ToolRow
                   station={station}
@@ -174,6 +217,9 @@ export function JobScreen() {
                 />
               }
             >
+              {ofPiece.length > 1 && ["artwork", "clean", "trace"].includes(station) && (
+                <ArtworkChooser ticket={ticket} ids={ofPiece} current={first ?? ""} onChoose={setArtworkId} />
+              )}
               {offersTryOuts && (
                 <chakra.div padding="8px 20px 10px 26px" borderTop="1px solid {colors.hair.soft}">
                   <Button type="button" onClick={() => setTrying(true)}>

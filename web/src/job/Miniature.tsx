@@ -2,23 +2,31 @@ import { chakra } from "@chakra-ui/react";
 import type { Work } from "../api/client";
 import type { Box } from "../engine/camera";
 import { CutLines } from "../ui/CutLines";
+import { Prints } from "../ui/Prints";
 import type { StationKey } from "./stations";
-import type { Ticket } from "./ticket";
+import type { Piece, Ticket } from "./ticket";
 
 const Svg = chakra("svg");
 const MOST_COPIES_DRAWN = 240;
+const SHEET_GAP = 12;
 
 interface Props {
   station: StationKey;
   ticket: Ticket;
   work: Work;
+  /** What is looked at; the first of the job unless said. */
+  piece?: Piece | undefined;
+  artwork?: string | undefined;
   width?: string;
   height?: string;
 }
 
 /** The work as it leaves a station, small. */
-export function Miniature({ station, ticket, work, width = "76px", height = "58px" }: Props) {
-  const [left, top, right, bottom] = boxOf(station, ticket, work);
+export function Miniature(props: Props) {
+  const { station, ticket, work, width = "76px", height = "58px" } = props;
+  const piece = props.piece ?? ticket.pieces[0];
+  const artwork = props.artwork ?? piece?.elements.find((one) => one.kind === "artwork")?.artwork ?? "";
+  const [left, top, right, bottom] = boxOf(station, ticket, work, piece, artwork);
   const pad = 0.03 * Math.max(right - left, bottom - top);
   return (
     <Svg
@@ -30,66 +38,83 @@ export function Miniature({ station, ticket, work, width = "76px", height = "58p
     >
       {station === "sheet" || station === "machine" ? (
         <SheetMiniature station={station} ticket={ticket} work={work} />
+      ) : station === "lines" ? (
+        <PieceMiniature piece={piece} work={work} />
       ) : (
-        <PieceMiniature station={station} ticket={ticket} work={work} />
+        <ArtworkMiniature station={station} work={work} artwork={artwork} />
       )}
     </Svg>
   );
 }
 
-function boxOf(station: StationKey, ticket: Ticket, work: Work): Box {
-  const sheet = work.sheets[ticket.sheets[0]?.id ?? ""];
-  if ((station === "sheet" || station === "machine") && sheet) return [0, 0, sheet.width, sheet.height];
-  const layer = work.layers[ticket.sheets[0]?.layer ?? ""];
+function boxOf(
+  station: StationKey,
+  ticket: Ticket,
+  work: Work,
+  piece: Piece | undefined,
+  artwork: string,
+): Box {
+  if (station === "sheet" || station === "machine") {
+    const laid = ticket.sheets.flatMap((sheet) => work.sheets[sheet.id] ?? []);
+    const wide = laid.reduce((sum, one) => sum + one.width + SHEET_GAP, -SHEET_GAP);
+    if (laid.length) return [0, 0, wide, Math.max(...laid.map((one) => one.height))];
+  }
+  const layer = work.layers[piece?.layers[0]?.id ?? ""];
   if (station === "lines" && layer) return layer.box;
-  const artwork = Object.values(work.artworks)[0];
-  return [0, 0, artwork?.width ?? 1, artwork?.height ?? artwork?.width ?? 1];
+  const shown = work.artworks[artwork];
+  return [0, 0, shown?.width ?? 1, shown?.height ?? shown?.width ?? 1];
 }
 
-function PieceMiniature({ station, ticket, work }: Props) {
-  const layers = ticket.pieces.flatMap((piece) => piece.layers);
-  return (
-    <>
-      {Object.entries(work.artworks).map(([id, artwork]) => {
-        const own = { width: artwork.width, height: artwork.height ?? artwork.width };
-        if (station === "artwork")
-          return artwork.original && <image key={id} href={artwork.original} {...own} />;
-        if (station === "trace")
-          return artwork.shapes
-            .filter((shape) => !shape.dropped)
-            .map((shape) => (
-              <path
-                key={`${shape.x},${shape.y},${shape.d.length}`}
-                d={shape.d}
-                fill="none"
-                stroke="#1E2A2E"
-                strokeWidth="1.3"
-                vectorEffect="non-scaling-stroke"
-              />
-            ));
-        if (station === "clean" || layers.some((layer) => layer.prints !== "nothing"))
-          return artwork.cleaned && <image key={id} href={artwork.cleaned} {...own} />;
-        return artwork.shapes
-          .filter((shape) => !shape.dropped)
-          .map((shape) => (
+function ArtworkMiniature(props: { station: StationKey; work: Work; artwork: string }) {
+  const artwork = props.work.artworks[props.artwork];
+  if (!artwork) return null;
+  const own = { width: artwork.width, height: artwork.height ?? artwork.width };
+  if (props.station === "artwork") return artwork.original && <image href={artwork.original} {...own} />;
+  if (props.station === "clean") return artwork.cleaned && <image href={artwork.cleaned} {...own} />;
+  return artwork.shapes
+    .filter((shape) => !shape.dropped)
+    .map((shape) => (
+      <path
+        key={`${shape.x},${shape.y},${shape.d.length}`}
+        d={shape.d}
+        fill="none"
+        stroke="#1E2A2E"
+        strokeWidth="1.3"
+        vectorEffect="non-scaling-stroke"
+      />
+    ));
+}
+
+function PieceMiniature({ piece, work }: { piece: Piece | undefined; work: Work }) {
+  return piece?.layers.map((layer) => {
+    const of = work.layers[layer.id];
+    if (!of) return null;
+    return (
+      <g key={layer.id}>
+        <Prints prints={of.prints} />
+        {layer.prints === "nothing" && of.shown && (
+          <path d={of.shown} fillRule="evenodd" fill={layer.name.startsWith("#") ? layer.name : "#9D9A88"} />
+        )}
+        {layer.prints === "nothing" &&
+          !of.shown &&
+          of.shapes.map((shape) => (
             <path
-              key={`${shape.x},${shape.y},${shape.d.length}`}
+              key={shape.d}
               d={shape.d}
               fill={shape.stroke === null ? shape.colour : "none"}
               stroke={shape.stroke === null ? "none" : shape.colour}
               strokeWidth={shape.stroke ?? 0}
               fillRule="evenodd"
             />
-          ));
-      })}
-      {station === "lines" && (
-        <CutLines lines={layers.flatMap((layer) => work.layers[layer.id]?.lines ?? [])} width="1.2" />
-      )}
-    </>
-  );
+          ))}
+        <CutLines lines={of.lines} width="1.2" />
+      </g>
+    );
+  });
 }
 
 function SheetMiniature({ station, ticket, work }: Props) {
+  let shift = 0;
   return (
     <>
       {ticket.sheets.map((sheet) => {
@@ -97,10 +122,11 @@ function SheetMiniature({ station, ticket, work }: Props) {
         const layer = work.layers[sheet.layer];
         if (!laid || !layer) return null;
         const [left, top, right, bottom] = layer.box;
-        const lines = layer.lines;
-        const artworks = station === "machine" ? [] : Object.values(work.artworks);
+        const at = shift;
+        shift += laid.width + SHEET_GAP;
+        const mirror = laid.mirrored ? `translate(${laid.width} 0) scale(-1 1)` : "";
         return (
-          <g key={sheet.id} transform={laid.mirrored ? `translate(${laid.width} 0) scale(-1 1)` : undefined}>
+          <g key={sheet.id} transform={`translate(${at} 0) ${mirror}`}>
             <rect
               width={laid.width}
               height={laid.height}
@@ -110,15 +136,8 @@ function SheetMiniature({ station, ticket, work }: Props) {
             />
             <defs>
               <g id={`copy-${station}-${sheet.id}`}>
-                {artworks.map((artwork) => (
-                  <image
-                    key={artwork.cleaned}
-                    href={artwork.cleaned}
-                    width={artwork.width}
-                    height={artwork.height ?? artwork.width}
-                  />
-                ))}
-                <CutLines lines={lines} width="0.8" />
+                {station !== "machine" && <Prints prints={layer.prints} />}
+                <CutLines lines={layer.lines} width="0.8" />
               </g>
             </defs>
             {laid.places.length <= MOST_COPIES_DRAWN

@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import type { Change, Mend, Station } from "../api/client";
+import type { Place } from "../engine/camera";
 import { Button } from "../ui/Button";
 import { StateBadge } from "../ui/Mark";
 import { useNotices } from "../ui/notices";
@@ -7,10 +8,12 @@ import { useNotices } from "../ui/notices";
 interface Props {
   note: Station["notes"][number];
   onChanges: (changes: Change[]) => void;
+  onShow?: (place: Place) => void;
 }
 
 /** Something to know or to mend, with the ways to mend it. */
-export function NoteView({ note, onChanges }: Props) {
+export function NoteView({ note, onChanges, onShow }: Props) {
+  const { place } = note;
   const loud = note.weight !== "told";
   return (
     <chakra.div
@@ -28,8 +31,18 @@ export function NoteView({ note, onChanges }: Props) {
       {loud && <StateBadge state={note.weight} count={1} />}
       <div>
         <b>{note.text}</b> {note.what_to_do}
-        {note.mends.length > 0 && (
+        {(note.mends.length > 0 || (place && onShow)) && (
           <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
+            {place && onShow && (
+              <Button
+                type="button"
+                minHeight="26px"
+                paddingX="8px"
+                onClick={() => onShow({ x: place[0], y: place[1] })}
+              >
+                Show it
+              </Button>
+            )}
             {note.mends.map((mend) => (
               <Button
                 key={mend.label}

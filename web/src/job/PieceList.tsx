@@ -1,10 +1,27 @@
 import { chakra } from "@chakra-ui/react";
-import type { Work } from "../api/client";
+import type { Change, Work } from "../api/client";
+import { Button } from "../ui/Button";
 import { Miniature } from "./Miniature";
-import type { Ticket } from "./ticket";
+import { copiedPiece, removedPiece } from "./pieceChanges";
+import type { Piece, Ticket } from "./ticket";
+
+interface Props {
+  ticket: Ticket;
+  work: Work;
+  current: string;
+  onChoose: (piece: string) => void;
+  onChanges: (changes: Change[]) => void;
+  onCompare: () => void;
+}
 
 /** The job's pieces down the left edge: miniature, name, quantity. */
-export function PieceList({ ticket, work }: { ticket: Ticket; work: Work }) {
+export function PieceList({ ticket, work, current, onChoose, onChanges, onCompare }: Props) {
+  const chosen = ticket.pieces.find((one) => one.id === current);
+  const again = (piece: Piece) => {
+    const { id, changes } = copiedPiece(piece, ticket.sheets);
+    onChanges(changes);
+    onChoose(id);
+  };
   return (
     <chakra.section
       aria-label="Pieces"
@@ -14,26 +31,66 @@ export function PieceList({ ticket, work }: { ticket: Ticket; work: Work }) {
       background="paper.warm"
       borderRight="1px solid {colors.hair}"
       overflowY="auto"
+      display="flex"
+      flexDirection="column"
+      gap="8px"
     >
       {ticket.pieces.map((piece) => (
-        <chakra.div
+        <chakra.button
           key={piece.id}
+          type="button"
+          data-piece={piece.id}
+          aria-pressed={piece.id === current}
+          onClick={() => onChoose(piece.id)}
+          display="block"
+          width="100%"
+          border="none"
+          cursor="pointer"
           textAlign="center"
           padding="4px 0 5px"
           borderRadius="5px"
-          background="paper.white"
-          boxShadow="inset 0 0 0 2px {colors.marigold}"
+          background={piece.id === current ? "paper.white" : "transparent"}
+          boxShadow={piece.id === current ? "inset 0 0 0 2px {colors.marigold}" : undefined}
           fontFamily="condensed"
           fontWeight={500}
           fontSize="13px"
           lineHeight="1.2"
+          color="ink"
         >
-          <Miniature station="lines" ticket={ticket} work={work} width="52px" height="58px" />
+          <Miniature station="lines" ticket={ticket} work={work} piece={piece} width="52px" height="58px" />
           <div>
             {piece.name} <chakra.b fontSize="14px">×{piece.quantity}</chakra.b>
           </div>
-        </chakra.div>
+        </chakra.button>
       ))}
+      {chosen && (
+        <Small
+          onClick={() => again(chosen)}
+          words="Again"
+          title="One more piece of this artwork, to be made differently"
+        />
+      )}
+      {ticket.pieces.length > 1 && (
+        <Small onClick={onCompare} words="Compare" title="The pieces side by side, with their figures" />
+      )}
+      {chosen && ticket.pieces.length > 1 && (
+        <Small
+          onClick={() => {
+            onChoose(ticket.pieces.find((one) => one.id !== current)?.id ?? "");
+            onChanges(removedPiece(chosen, ticket.sheets));
+          }}
+          words="Remove"
+          title={`Take “${chosen.name}” and its sheets out of the job`}
+        />
+      )}
     </chakra.section>
+  );
+}
+
+function Small({ words, title, onClick }: { words: string; title: string; onClick: () => void }) {
+  return (
+    <Button type="button" look="quiet" title={title} onClick={onClick} paddingX="2px" width="100%">
+      {words}
+    </Button>
   );
 }

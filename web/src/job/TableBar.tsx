@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import type { Ref } from "react";
 import { Button } from "../ui/Button";
-import { DEVIATION_VIEW, type StationKey, VIEWS, type ViewKey } from "./stations";
+import { type StationKey, type ViewKey, viewsAt } from "./stations";
 
 const Input = chakra("input");
 
@@ -28,7 +28,7 @@ interface Props {
 /** Views, fading and zoom, along the foot of the table. */
 export function TableBar(props: Props) {
   const { station, view, fade, leftOut, unit } = props;
-  const views = props.measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
+  const views = viewsAt(station, props.measurable);
   return (
     <>
       <chakra.div
@@ -37,6 +37,8 @@ export function TableBar(props: Props) {
         position="absolute"
         left="34px"
         bottom="14px"
+        maxWidth="calc(100% - 300px)"
+        flexWrap="wrap"
         display="flex"
         alignItems="center"
         gap="2px"
@@ -73,7 +75,7 @@ export function TableBar(props: Props) {
         <chakra.label
           position="absolute"
           left="34px"
-          bottom="56px"
+          bottom={station === "lines" ? "88px" : "56px"}
           display="flex"
           alignItems="center"
           gap="8px"

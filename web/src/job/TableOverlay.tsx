@@ -3,6 +3,7 @@ import type { Ref } from "react";
 import type { Box, Place } from "../engine/camera";
 import type { Grip, RingNode, Rings } from "../engine/nodes";
 import { dataOf } from "../engine/nodes";
+import type { Grip as PieceGrip } from "./grips";
 import type { Tool } from "./tools";
 
 const Svg = chakra("svg");
@@ -21,6 +22,13 @@ interface Props {
   regions: readonly OverlayRegion[];
   pointed: string | null;
   cursor: Place | null;
+  /** A place that a note is about. */
+  shownPlace: Place | null;
+  grips: readonly PieceGrip[];
+  /** A grip that is being dragged, and where it is now. */
+  moving: { key: string; at: Place } | null;
+  onPieceGrip: (grip: PieceGrip, event: React.PointerEvent) => void;
+  onPieceGripKey: (grip: PieceGrip, event: React.KeyboardEvent) => void;
   lettering: readonly Box[];
   leftOut: string;
   tool: Tool;
@@ -37,7 +45,7 @@ interface Props {
 export function TableOverlay(props: Props) {
   const { group, regions, pointed, cursor, lettering, leftOut, tool, drawn, brush, editing } = props;
   return (
-    <Svg position="absolute" inset="0" width="100%" height="100%" pointerEvents="none" aria-hidden="true">
+    <Svg position="absolute" inset="0" width="100%" height="100%" pointerEvents="none">
       <g ref={group}>
         {regions.map((one) => (
           <path
@@ -75,6 +83,26 @@ export function TableOverlay(props: Props) {
             vectorEffect="non-scaling-stroke"
           />
         ))}
+        {props.grips.map((grip) => (
+          <GripDot
+            key={grip.key}
+            own={grip}
+            moving={props.moving}
+            onDown={props.onPieceGrip}
+            onKey={props.onPieceGripKey}
+          />
+        ))}
+        {props.shownPlace && (
+          <path
+            data-shown-place=""
+            d={`M${props.shownPlace.x} ${props.shownPlace.y}h0.0001`}
+            stroke={MARIGOLD}
+            strokeOpacity="0.45"
+            strokeWidth="46"
+            strokeLinecap="round"
+            vectorEffect="non-scaling-stroke"
+          />
+        )}
         {drawn.length > 0 && <Drawn tool={tool} drawn={drawn} brush={brush} />}
         {editing && <Nodes {...props} editing={editing} />}
         {cursor && (
@@ -88,6 +116,46 @@ export function TableOverlay(props: Props) {
         )}
       </g>
     </Svg>
+  );
+}
+
+/** A dot to move something by, with the pointer or, while it has the focus, with arrow keys. */
+function GripDot({
+  own,
+  moving,
+  onDown,
+  onKey,
+}: {
+  own: PieceGrip;
+  moving: Props["moving"];
+  onDown: Props["onPieceGrip"];
+  onKey: Props["onPieceGripKey"];
+}) {
+  const at = moving?.key === own.key ? moving.at : own.at;
+  const d = `M${at.x} ${at.y}h0.0001`;
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand in a drawing
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={own.words}
+      data-grip={own.key}
+      pointerEvents="all"
+      cursor="move"
+      onPointerDown={(event) => onDown(own, event)}
+      onKeyDown={(event) => onKey(own, event)}
+    >
+      <path
+        d={d}
+        stroke="transparent"
+        strokeWidth="24"
+        strokeLinecap="round"
+        vectorEffect="non-scaling-stroke"
+      />
+      <path d={d} stroke={INK} strokeWidth="13" strokeLinecap="round" vectorEffect="non-scaling-stroke" />
+      <path d={d} stroke="#fff" strokeWidth="9" strokeLinecap="round" vectorEffect="non-scaling-stroke" />
+      <path d={d} stroke="#E9A50C" strokeWidth="5" strokeLinecap="round" vectorEffect="non-scaling-stroke" />
+    </g>
   );
 }
 

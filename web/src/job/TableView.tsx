@@ -7,18 +7,23 @@ import { pathTester, type Target, targetAt } from "../engine/hit";
 import { Table, type TableState } from "../engine/table";
 import { formatLength, formatSize } from "../engine/units";
 import { useUnit } from "../ui/unit";
-import { DEVIATION_COLOURS, parsed, sceneOf } from "./scenes";
-import { DEVIATION_VIEW, type StationKey, VIEWS, type ViewKey } from "./stations";
+import { gripsOf } from "./grips";
+import { parsed } from "./parsed";
+import { colourChange, holeChange, type LayerView, onPiece, pieceToolChanges } from "./pieceChanges";
+import { DEVIATION_COLOURS, sceneOf } from "./scenes";
+import { type StationKey, type ViewKey, viewsAt } from "./stations";
 import { TableBar } from "./TableBar";
 import { TableOverlay } from "./TableOverlay";
-import type { Ticket } from "./ticket";
+import { heldLayer, type Layer, type Line, newId, type Piece, type Ticket } from "./ticket";
 import { CHOOSE, type Tool, toolChanges } from "./tools";
 import { clickWords, type TracedShape } from "./touchUps";
 import { useImages } from "./useImages";
 import { useNodeEditing } from "./useNodeEditing";
+import { usePieceGrips } from "./usePieceGrips";
 
 const CSS_SCALE = 96 / 25.4;
 const USUAL_FADE = 0.4;
+const RESTS = 250;
 
 interface Props {
   jobId: number;
@@ -30,20 +35,34 @@ interface Props {
   settling: boolean;
   tool: Tool;
   brush: number;
+  piece: Piece | undefined;
+  artwork: string;
+  /** Path of the ticket's item in hand. */
+  held: string;
+  /** A place that a note is about, in mm. */
+  place: Place | null;
   onTool: (tool: Tool) => void;
   onBrush: (width: number) => void;
   onRegion: (artwork: string, shape: TracedShape) => void;
   onChanges: (changes: Change[]) => void;
+  /** Show what changes would do before they are made; null for what is kept. */
+  onTry: (changes: Change[] | null) => void;
 }
 
+/** A traced region at Trace; a hole or a region of the piece at Lines. */
 interface RegionTarget extends Target {
-  readonly artwork: string;
-  readonly shape: TracedShape;
+  readonly d: string;
+  readonly place: Place;
+  readonly artwork?: string;
+  readonly shape?: TracedShape;
+  readonly hole?: LayerView["holes"][number];
+  /** Its colour, where a click chooses colours. */
+  readonly colour?: string;
 }
 
 /** The middle of the job screen: the work in true proportion, with rulers, loupe, views and tools of the hand. */
 export function TableView(props: Props) {
-  const { jobId, revision, station, ticket, work, before, settling, tool, brush } = props;
+  const { jobId, revision, station, ticket, work, before, settling, tool, brush, piece } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const table = useRef<Table | null>(null);
   const overlay = useRef<SVGGElement>(null);
@@ -63,25 +82,36 @@ export function TableView(props: Props) {
   const inside = useMemo(pathTester, []);
 
   const shown = comparing && before ? before : work;
-  const targets = useMemo<RegionTarget[]>(() => {
-    if (station !== "trace") return [];
-    return Object.entries(shown.artworks).flatMap(([artwork, { shapes }]) =>
-      shapes.map((shape) => {
-        const { path, facts } = parsed(shape.d);
-        const [left, top, right, bottom] = facts.box;
-        const id = `${artwork}:${shape.x.toFixed(4)}:${shape.y.toFixed(4)}`;
-        return { id, path, box: facts.box, area: (right - left) * (bottom - top), artwork, shape };
-      }),
-    );
-  }, [station, shown]);
-  const target = targets.find((one) => one.id === pointed) ?? null;
-  const hasPixels = Object.values(shown.artworks).some(
-    (artwork) => artwork.level !== null || artwork.palette.length,
+  const looked = useMemo(
+    () => ({ artworks: [props.artwork], piece: piece?.id ?? "", layer: "" }),
+    [props.artwork, piece?.id],
   );
-  const seen = view === "deviation" && (station !== "trace" || !hasPixels) ? "outlines" : view;
-  const firstArtwork = ticket.artworks[0]?.id ?? "";
+  const layer = piece?.layers.find((one) => heldLayer(props.held) === one.id) ?? piece?.layers[0];
+  const layerView = station === "lines" ? shown.layers[layer?.id ?? ""] : undefined;
+  const line = layer?.lines.find((one) => props.held.endsWith(`/lines/${one.id}`));
+  // what a click on a colour chooses it for: the line in hand, or the layer
+  const choosing =
+    line?.source === "chosen colours" ||
+    (!line && layer?.shows === "chosen colours" && props.held.endsWith(`/layers/${layer.id}`));
+  const targets = useMemo<RegionTarget[]>(() => {
+    if (station === "lines")
+      return view === "made" || view === "outlines" ? pieceTargets(layerView, choosing) : [];
+    if (station !== "trace") return [];
+    return (shown.artworks[props.artwork]?.shapes ?? []).map((shape) => ({
+      ...targetOf(shape.d, `${props.artwork}:${shape.x.toFixed(4)}:${shape.y.toFixed(4)}`),
+      place: { x: shape.place[0], y: shape.place[1] },
+      artwork: props.artwork,
+      shape,
+    }));
+  }, [station, shown, props.artwork, view, layerView, choosing]);
+  const target = targets.find((one) => one.id === pointed) ?? null;
+  const ownArtwork = shown.artworks[props.artwork];
+  const hasPixels = ownArtwork !== undefined && (ownArtwork.level !== null || ownArtwork.palette.length > 0);
+  const views = viewsAt(station, hasPixels);
+  const seen = views.some((one) => one.key === view) ? view : view === "deviation" ? "outlines" : "made";
+  const firstArtwork = props.artwork;
   const { data: deviation } = useQuery({
-    queryKey: ["deviation", jobId, revision],
+    queryKey: ["deviation", jobId, revision, firstArtwork],
     queryFn: () => api.deviation(jobId, firstArtwork),
     enabled: seen === "deviation",
     staleTime: Number.POSITIVE_INFINITY,
@@ -99,6 +129,18 @@ export function TableView(props: Props) {
     },
   );
 
+  const grips = usePieceGrips((event) => {
+    const box = canvas.current?.getBoundingClientRect();
+    return toTable(camera.current, {
+      x: event.clientX - (box?.left ?? 0),
+      y: event.clientY - (box?.top ?? 0),
+    });
+  }, props.onChanges);
+  const dots =
+    station === "lines" && seen === "made" && piece && layer && layerView && !comparing
+      ? gripsOf(piece, layer, layerView)
+      : [];
+
   /** A gesture of the tool is complete. */
   const finish = (points: readonly Place[]) => {
     setDrawn([]);
@@ -112,6 +154,12 @@ export function TableView(props: Props) {
       );
       return;
     }
+    if (station === "lines") {
+      const made =
+        piece && layer && layerView && pieceToolChanges(tool.key, piece, layer, layerView, line, points);
+      if (made) props.onChanges(made);
+      return;
+    }
     const under = targetAt(targets, points[0] as Place, inside) as RegionTarget | null;
     const artwork = under?.artwork ?? firstArtwork;
     const of = shown.artworks[artwork];
@@ -119,12 +167,35 @@ export function TableView(props: Props) {
     if (changes) props.onChanges(changes);
   };
 
+  /** A click at Lines: a hole kept or filled by the line in hand, a region chosen for it or let go. */
+  const pressPiece = (found: RegionTarget, place: Place) => {
+    if (!piece || !layer || !layerView) return;
+    if (found.colour)
+      return props.onChanges([colourChange(props.held, (line ?? layer).colours, found.colour)]);
+    const rule = found.hole ? holeLine(layer, line) : line;
+    if (!rule) return;
+    if (found.hole) return props.onChanges([holeChange(piece, layer, rule, found.hole)]);
+    if (rule.source !== "chosen regions") return;
+    const here = `pieces/${piece.id}/layers/${layer.id}/lines/${rule.id}/regions`;
+    const [left, top, right, bottom] = layerView.frame;
+    const chosen = rule.regions.find((one) =>
+      inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top)),
+    );
+    props.onChanges([
+      chosen
+        ? { path: `${here}/${chosen.id}`, operation: "remove" }
+        : { path: here, value: { id: newId("r"), ...onPiece(layerView.frame, place) }, operation: "add" },
+    ]);
+  };
+
   /** A press on the table, by pointer or by Enter at the cursor. */
   const press = (place: Place) => {
     if (tool.key === "choose" || tool.gesture === "nodes") {
       const found = targetAt(targets, place, inside) as RegionTarget | null;
       if (!found) return;
-      if (tool.key === "choose") props.onRegion(found.artwork, found.shape);
+      if (station === "lines") pressPiece(found, place);
+      else if (!found.artwork || !found.shape) return;
+      else if (tool.key === "choose") props.onRegion(found.artwork, found.shape);
       else editing.open(found.artwork, shown.artworks[found.artwork]?.width ?? 1, found.shape);
     } else if (tool.gesture === "click") finish([place]);
     else if (drawn.length === 0 || (tool.key === "measure" && measured)) {
@@ -136,9 +207,24 @@ export function TableView(props: Props) {
       );
   };
 
+  // while the pointer rests, the table shows what a click there would take away
+  const resting = useRef({ timer: 0, shows: false });
+  const rest = (place: Place | null) => {
+    window.clearTimeout(resting.current.timer);
+    if (resting.current.shows) props.onTry(null);
+    resting.current.shows = false;
+    if (!place || station !== "clean" || tool.key !== "places" || !ownArtwork) return;
+    resting.current.timer = window.setTimeout(() => {
+      const made = toolChanges(tool, station, firstArtwork, ownArtwork, [place], brush, null);
+      if (!made) return;
+      resting.current.shows = true;
+      props.onTry(made);
+    }, RESTS);
+  };
+
   // what the canvas calls back into, always the newest
-  const live = useRef({ targets, press, finish });
-  live.current = { targets, press, finish };
+  const live = useRef({ targets, press, finish, rest });
+  live.current = { targets, press, finish, rest };
   const onPress = useCallback((place: Place) => live.current.press(place), []);
 
   useEffect(() => {
@@ -152,7 +238,10 @@ export function TableView(props: Props) {
         if (zoomText.current) zoomText.current.textContent = `${Math.round((100 * scale) / CSS_SCALE)} %`;
       },
       onPress,
-      (place) => setPointed(place ? (targetAt(live.current.targets, place, inside)?.id ?? null) : null),
+      (place) => {
+        setPointed(place ? (targetAt(live.current.targets, place, inside)?.id ?? null) : null);
+        live.current.rest(place);
+      },
       (points, done) => (done ? live.current.finish(points) : setDrawn([...points])),
     );
     table.current = made;
@@ -162,19 +251,26 @@ export function TableView(props: Props) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: ``loaded`` counts pictures that arrived
   useEffect(() => {
     table.current?.show(
-      sceneOf(station, seen, ticket, shown, images, { fade, deviation }),
-      sceneOf(station, station === "artwork" ? "made" : "over", ticket, shown, images, { fade: 1 }),
+      sceneOf(station, seen, ticket, shown, images, { fade, deviation, ...looked }),
+      sceneOf(station, station === "artwork" ? "made" : "over", ticket, shown, images, {
+        fade: 1,
+        ...looked,
+      }),
     );
-  }, [station, seen, ticket, shown, images, loaded, fade, deviation]);
+  }, [station, seen, ticket, shown, images, loaded, fade, deviation, looked]);
+  useEffect(() => {
+    if (props.place) table.current?.goTo(props.place);
+  }, [props.place]);
   useEffect(() => table.current?.setUnit(unit), [unit]);
   useEffect(() => table.current?.holdLoupe(loupe), [loupe]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new station is fitted once
-  useEffect(() => table.current?.fit(), [station]);
+  useEffect(() => table.current?.fit(), [station, piece?.id]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another tool begins anew
   useEffect(() => {
     setDrawn([]);
     setMeasured("");
     editing.close();
+    live.current.rest(null);
     table.current?.takeStrokes(["stroke", "loop", "box"].includes(tool.gesture));
   }, [tool, station]);
 
@@ -194,9 +290,8 @@ export function TableView(props: Props) {
     const at = targets.findIndex((one) => one.id === pointed);
     const next = targets[(at + way + targets.length) % targets.length] as RegionTarget;
     setPointed(next.id);
-    const place = { x: next.shape.place[0], y: next.shape.place[1] };
-    setCursor(place);
-    table.current?.reveal(place);
+    setCursor(next.place);
+    table.current?.reveal(next.place);
   };
   const leave = () => {
     table.current?.dropStroke();
@@ -211,14 +306,13 @@ export function TableView(props: Props) {
     const far = event.shiftKey ? 10 : 1;
     const key = event.key.toLowerCase();
     if (editing.key(key, far)) return event.preventDefault();
-    const views = station === "trace" ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
     const viewKey = views.find((one) => one.letter === key);
     const acts: Record<string, () => void> = {
       arrowleft: () => moveCursor(-far, 0),
       arrowright: () => moveCursor(far, 0),
       arrowup: () => moveCursor(0, -far),
       arrowdown: () => moveCursor(0, far),
-      enter: () => (cursor ? press(cursor) : target && props.onRegion(target.artwork, target.shape)),
+      enter: () => (cursor ? press(cursor) : target && press(target.place)),
       escape: leave,
       n: () => jump(1),
       "0": () => table.current?.fit(),
@@ -244,11 +338,15 @@ export function TableView(props: Props) {
     if (event.key.toLowerCase() === "b") setComparing(false);
   };
 
-  const artworks = Object.values(shown.artworks);
+  const artworks = ownArtwork ? [ownArtwork] : [];
   const hidden = artworks.map((artwork) => artwork.left_out).join("");
   const said =
     measured ||
-    (tool.key !== "choose" ? `${tool.name}: ${tool.words}` : target ? describe(target, unit) : "");
+    (tool.key !== "choose"
+      ? `${tool.name}: ${tool.words}`
+      : target
+        ? describe(target, unit, layer, line)
+        : "");
   return (
     <chakra.section
       aria-label="Table"
@@ -281,12 +379,17 @@ export function TableView(props: Props) {
       />
       <TableOverlay
         group={overlay}
-        regions={targets.map(({ id, shape }) => ({
+        regions={targets.map(({ id, d, shape }) => ({
           id,
-          d: shape.d,
-          dropped: shape.dropped,
-          stroke: shape.stroke,
+          d,
+          dropped: shape?.dropped ?? "",
+          stroke: shape?.stroke ?? null,
         }))}
+        shownPlace={props.place}
+        grips={dots}
+        moving={grips.moving}
+        onPieceGrip={grips.drag}
+        onPieceGripKey={grips.key}
         pointed={pointed}
         cursor={cursor}
         lettering={
@@ -315,6 +418,9 @@ export function TableView(props: Props) {
       >
         {said && <Slip>{said}</Slip>}
         {comparing && before && <Slip>Before the last change</Slip>}
+        {station === "lines" && layerView?.looks && (
+          <LineLegend view={seen} looks={layerView.looks} unit={unit} />
+        )}
         {seen === "deviation" && <DeviationLegend deviation={deviation} unit={unit} />}
       </chakra.div>
       <TableBar
@@ -373,9 +479,116 @@ function DeviationLegend({ deviation, unit }: { deviation: Deviation | undefined
   );
 }
 
-function describe(target: RegionTarget, unit: "mm" | "in"): string {
+function targetOf(d: string, id: string): Target & { d: string } {
+  const { path, facts } = parsed(d);
+  const [left, top, right, bottom] = facts.box;
+  return { id, d, path, box: facts.box, area: (right - left) * (bottom - top) };
+}
+
+/** Holes and regions of the piece, as something to point at. */
+function pieceTargets(view: LayerView | undefined, colours: boolean): RegionTarget[] {
+  if (!view) return [];
+  if (colours)
+    return view.shapes.map((shape, index) => {
+      const target = targetOf(shape.d, `colour:${index}`);
+      const [a, b, c, d] = target.box;
+      return { ...target, place: { x: (a + c) / 2, y: (b + d) / 2 }, colour: shape.colour };
+    });
+  const [left, top, right, bottom] = view.frame;
+  const holes = view.holes.map((hole, index) => ({
+    ...targetOf(hole.d, `hole:${index}`),
+    place: { x: left + hole.x * (right - left), y: top + hole.y * (bottom - top) },
+    hole,
+  }));
+  const regions = view.regions.map((region, index) => {
+    const target = targetOf(region.d, `region:${index}`);
+    const [a, b, c, d] = target.box;
+    return { ...target, place: { x: (a + c) / 2, y: (b + d) / 2 } };
+  });
+  return [...regions, ...holes];
+}
+
+/** The line whose holes a click changes: the one in hand, else the outermost cut. */
+function holeLine(layer: Layer, line: Line | undefined): Line | undefined {
+  return line ?? layer.lines.find((one) => one.process === "through cut") ?? layer.lines[0];
+}
+
+type Looks = NonNullable<LayerView["looks"]>;
+
+/** What the view at hand shows, in words. */
+function LineLegend({ view, looks, unit }: { view: ViewKey; looks: Looks; unit: "mm" | "in" }) {
+  if (view === "falls") {
+    const count = (kind: string) => looks.falls.filter((face) => face.kind === kind).length;
+    const [waste, parts] = [count("waste"), count("lost")];
+    return (
+      <Slip>
+        <b>{parts ? `${parts} ${parts > 1 ? "parts are" : "part is"} lost` : "No part is lost"}</b>, shown
+        full;{" "}
+        {waste
+          ? `${waste} ${waste > 1 ? "pieces" : "piece"} of waste fall${waste > 1 ? "" : "s"}`
+          : "no waste falls"}
+        , hatched.
+      </Slip>
+    );
+  }
+  if (view === "weak") {
+    const thinnest = looks.weak[0]?.[4];
+    const neck = looks.neck?.[4];
+    return (
+      <Slip>
+        {thinnest === undefined ? (
+          <>
+            <b>Nothing is too thin</b>
+            {neck ? `; the thinnest neck is ${formatLength(neck, unit)}.` : "."}
+          </>
+        ) : (
+          <>
+            <b>
+              {looks.weak.length} weak {looks.weak.length > 1 ? "places" : "place"}
+            </b>
+            , the thinnest {formatLength(thinnest, unit)}.
+          </>
+        )}
+      </Slip>
+    );
+  }
+  if (view === "weeding") return <Slip>Solid stays, hatched goes.</Slip>;
+  if (view !== "worst") return null;
+  return (
+    <Slip>
+      {looks.slivers ? (
+        <>
+          <b>White shows</b> where the cut is {formatLength(looks.error, unit)} off. A bleed of{" "}
+          {formatLength(looks.needed, unit)} leaves none.
+        </>
+      ) : looks.error ? (
+        <>
+          <b>No white shows</b> with the cut {formatLength(looks.error, unit)} off.
+        </>
+      ) : (
+        "The cut runs outside the print: a white border is meant."
+      )}
+    </Slip>
+  );
+}
+
+function describe(
+  target: RegionTarget,
+  unit: "mm" | "in",
+  layer: Layer | undefined,
+  line: Line | undefined,
+): string {
   const [left, top, right, bottom] = target.box;
-  const { shape } = target;
+  const { shape, hole, colour } = target;
+  if (colour) return `Colour ${colour}. Click to choose it, or to let it go.`;
+  if (hole) {
+    const rule = layer && holeLine(layer, line);
+    return `A hole ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process}.` : ""}`;
+  }
+  if (!shape) {
+    const click = line?.source === "chosen regions" ? " Click to choose it, or to let it go." : "";
+    return `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}.${click}`;
+  }
   const size = `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}`;
   const width = shape.stroke !== null ? `, a stroke ${formatLength(shape.stroke, unit)} wide` : "";
   return `${size}${width}, ${shape.nodes} nodes${LEFT_OUT[shape.dropped] ?? ""}. Click to ${clickWords(shape)}.`;

@@ -1,15 +1,18 @@
 import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import type { Change, Sentence, Work } from "../api/client";
+import { api, type Change, type Sentence, type Work } from "../api/client";
+import type { Place } from "../engine/camera";
 import { formatSize } from "../engine/units";
 import { Button } from "../ui/Button";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
+import { Adding, OwnerActions } from "./LineActions";
 import { NoteView } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
-import { newId, type Ticket } from "./ticket";
+import { heldLayer, type Piece, type Ticket } from "./ticket";
 import type { JobDesk } from "./useJobDesk";
 
 interface Props {
@@ -18,19 +21,43 @@ interface Props {
   ticket: Ticket;
   sentences: readonly Sentence[];
   work: Work;
+  /** Ids of the piece and the artwork that are looked at. */
+  piece: Piece | undefined;
+  artwork: string;
+  /** Path of the item that what is done on the table goes to. */
+  held: string;
+  onHold: (owner: string) => void;
+  onShow: (place: Place) => void;
   /** What can be done by hand, between the sentences and the notes. */
   tools?: ReactNode;
   children?: ReactNode;
 }
 
 /** The ticket at the current station: its sentences with their slots, notes, figures. */
-export function TicketPanel({ desk, station, ticket, sentences, work, tools, children }: Props) {
+export function TicketPanel(props: Props) {
+  const { desk, station, ticket, sentences, work, piece, artwork, tools, children } = props;
   const { unit } = useUnit();
   const told = work.stations.find((one) => one.key === station);
   const name = STATIONS.find((one) => one.key === station)?.title ?? "";
-  const layer = ticket.pieces[0]?.layers[0];
+  const layer = piece?.layers.find((one) => heldLayer(props.held) === one.id) ?? piece?.layers[0];
   const box = work.layers[layer?.id ?? ""]?.box;
-  const here = sentences.filter((sentence) => sentence.station === station);
+  const here = sentences.filter(
+    ({ station: at, about }) =>
+      at === station && (!about || about === (at === "lines" ? piece?.id : artwork)),
+  );
+  const { data: remembered } = useQuery({
+    queryKey: ["remembered", desk.job?.id, ticket.client],
+    queryFn: () => api.remembered(desk.job?.id ?? 0),
+    enabled: station === "lines" && ticket.client !== "",
+  });
+  const colours = [...new Set(work.layers[layer?.id ?? ""]?.shapes.map((shape) => shape.colour))];
+  const change = (changes: Change[]) => desk.change(...changes);
+  const stock = ticket.sheets.find((sheet) => sheet.layer === layer?.id)?.stock.name;
+  const ofOther = (where: string) =>
+    ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
+    (station !== "lines" &&
+      ticket.artworks.some((one) => one.id !== artwork && where.startsWith(`artworks/${one.id}/`)));
+  const notes = told?.notes.filter((note) => !ofOther(note.where)) ?? [];
   return (
     <chakra.aside
       aria-label="Ticket"
@@ -44,12 +71,12 @@ export function TicketPanel({ desk, station, ticket, sentences, work, tools, chi
     >
       <chakra.div padding="16px 20px 14px">
         <chakra.h1 fontFamily="condensed" fontWeight={700} fontSize="26px" lineHeight="1">
-          {station === "lines" ? `Lines for the ${ticket.pieces[0]?.name ?? "piece"}` : name}
+          {station === "lines" ? `Lines for the ${piece?.name ?? "piece"}` : name}
         </chakra.h1>
         <chakra.p color="ink.soft" marginTop="5px">
           {box
-            ? `${formatSize(box[2] - box[0], unit)} × ${formatSize(box[3] - box[1], unit)}, on ${ticket.sheets[0]?.stock.name}`
-            : ticket.sheets[0]?.stock.name}
+            ? `${formatSize(box[2] - box[0], unit)} × ${formatSize(box[3] - box[1], unit)}, on ${stock}`
+            : stock}
         </chakra.p>
       </chakra.div>
       <chakra.div flex="1" minHeight="0" overflowY="auto" overflowX="hidden">
@@ -63,13 +90,18 @@ export function TicketPanel({ desk, station, ticket, sentences, work, tools, chi
             onDraft={desk.onDraft}
             onTake={desk.onTake}
             onRestore={desk.onRestore}
+            held={station === "lines" && sentence.owner !== "" && sentence.owner === props.held}
+            onHold={() => sentence.owner && props.onHold(sentence.owner)}
           >
-            {sentence.owner && <OwnerActions sentence={sentence} change={desk.change} />}
-            {told?.notes
+            {sentence.owner && <OwnerActions sentence={sentence} piece={piece} onChanges={change} />}
+            {notes
               .filter((note) => sentence.owner !== "" && note.where === sentence.owner)
               .map((note) => (
-                <NoteView key={note.text} note={note} onChanges={(changes) => desk.change(...changes)} />
+                <NoteView key={note.text} note={note} onChanges={change} onShow={props.onShow} />
               ))}
+            {sentence.id.endsWith("-size") && desk.resized !== null && (
+              <ScaleOffer desk={desk} by={desk.resized} />
+            )}
             {sentence.id.endsWith("-trace") && (
               <TraceScale
                 id={sentence.id.slice(0, -"-trace".length)}
@@ -81,23 +113,26 @@ export function TicketPanel({ desk, station, ticket, sentences, work, tools, chi
           </SentenceView>
         ))}
         {tools}
-        {station === "lines" && layer && (
-          <chakra.div padding="8px 20px" borderTop="1px solid {colors.hair.soft}">
-            <Button
-              type="button"
-              look="quiet"
-              fontSize="15px"
-              color="ink"
-              onClick={() => desk.change(addedLine(ticket))}
-            >
-              + Add a line
-            </Button>
-          </chakra.div>
+        {station === "lines" && piece && layer && (
+          <Adding
+            ticket={ticket}
+            piece={piece}
+            layer={layer}
+            colours={colours}
+            remembered={remembered ?? []}
+            onChanges={change}
+            onArtwork={(file) => desk.addArtwork(piece.id, file)}
+          />
         )}
-        {told?.notes
+        {notes
           .filter((note) => !here.some((sentence) => sentence.owner !== "" && sentence.owner === note.where))
           .map((note) => (
-            <NoteView key={note.text} note={note} onChanges={(changes) => desk.change(...changes)} />
+            <NoteView
+              key={note.text}
+              note={note}
+              onChanges={change}
+              {...(station === "lines" ? { onShow: props.onShow } : {})}
+            />
           ))}
         {children}
       </chakra.div>
@@ -127,38 +162,28 @@ export function TicketPanel({ desk, station, ticket, sentences, work, tools, chi
   );
 }
 
-function OwnerActions({ sentence, change }: { sentence: Sentence; change: (...changes: Change[]) => void }) {
-  const isLine = sentence.station === "lines";
+/** Under the size, after it was changed: distances stayed, and can be scaled too. */
+function ScaleOffer({ desk, by }: { desk: JobDesk; by: number }) {
   return (
-    <chakra.span display="block" marginTop="2px" marginLeft="-4px">
-      {isLine && (
+    <chakra.div marginTop="6px" fontSize="14.5px" color="ink.soft">
+      Distances of the lines stayed as they are.{" "}
+      <chakra.span display="inline-flex" gap="5px">
         <Button
           type="button"
-          look="quiet"
-          onClick={() => change({ path: `${sentence.owner}/on`, value: !sentence.on, operation: "set" })}
+          minHeight="26px"
+          onClick={() => {
+            desk.scaleDistances(by);
+            desk.forgetResize();
+          }}
         >
-          {sentence.on ? "switch off" : "switch on"}
+          Scale them to {Math.round(by * 100)} %
         </Button>
-      )}
-      <Button
-        type="button"
-        look="quiet"
-        onClick={() => change({ path: sentence.owner, operation: "remove" })}
-      >
-        {isLine ? "remove" : "take back"}
-      </Button>
-    </chakra.span>
+        <Button type="button" minHeight="26px" onClick={desk.forgetResize}>
+          Leave them
+        </Button>
+      </chakra.span>
+    </chakra.div>
   );
-}
-
-function addedLine(ticket: Ticket): Change {
-  const piece = ticket.pieces[0];
-  const layer = piece?.layers[0];
-  const cuts = layer?.lines.some((line) => line.process === "through cut");
-  const value = cuts
-    ? { id: newId("k"), process: "kiss cut", distance: 1 }
-    : { id: newId("k"), process: "through cut", distance: 3 };
-  return { path: `pieces/${piece?.id}/layers/${layer?.id}/lines`, value, operation: "add" };
 }
 
 /** Under the tracing sentence: the tones with the threshold, or the flat colours found. */

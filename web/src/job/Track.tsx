@@ -3,19 +3,21 @@ import type { Work } from "../api/client";
 import { StateBadge } from "../ui/Mark";
 import { Miniature } from "./Miniature";
 import { STATIONS, type StationKey } from "./stations";
-import type { Ticket } from "./ticket";
+import type { Piece, Ticket } from "./ticket";
 
 interface Props {
   ticket: Ticket;
   /** The final work: miniatures and facts are made from it, never from a preview. */
   work: Work | undefined;
   settling: boolean;
+  piece: Piece | undefined;
+  artwork: string;
   current: StationKey;
   onGo: (station: StationKey) => void;
 }
 
 /** The six stations across the top, each with the work as it leaves it, one fact and its state. */
-export function Track({ ticket, work, settling, current, onGo }: Props) {
+export function Track({ ticket, work, settling, piece, artwork, current, onGo }: Props) {
   return (
     <chakra.nav
       aria-label="Stations"
@@ -73,7 +75,7 @@ export function Track({ ticket, work, settling, current, onGo }: Props) {
               border: here ? "1.5px solid {colors.marigold.dark}" : "1.5px solid #B5B29F",
             }}
           >
-            {work && <Miniature station={key} ticket={ticket} work={work} />}
+            {work && <Miniature piece={piece} artwork={artwork} station={key} ticket={ticket} work={work} />}
             <chakra.span display="block" minWidth="0">
               <chakra.span
                 display="flex"

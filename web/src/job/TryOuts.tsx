@@ -1,9 +1,9 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { api, type Change, Refusal, type Tried, type TryOut } from "../api/client";
 import { formatSize } from "../engine/units";
-import { Button } from "../ui/Button";
+import { Overlay } from "../ui/Overlay";
 import { useUnit } from "../ui/unit";
 
 const Svg = chakra("svg");
@@ -18,37 +18,14 @@ interface Props {
 
 /** Several settings side by side over the table, each with its figures; a click takes one. */
 export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
-  const first = useRef<HTMLButtonElement>(null);
   // one after the other, so that the rest of the shop is not kept waiting
   const [done, setDone] = useState(0);
   const { data: settings } = useQuery({
     queryKey: ["try-outs", jobId, revision, artwork],
     queryFn: () => api.tryOuts(jobId, artwork),
   });
-  useEffect(() => first.current?.focus(), []);
   return (
-    <chakra.div
-      role="dialog"
-      aria-label="Try-outs"
-      position="absolute"
-      inset="0"
-      zIndex={10}
-      background="mat"
-      overflowY="auto"
-      padding="14px 18px 20px"
-      onKeyDown={(event) => {
-        if (event.key === "Escape") onClose();
-        event.stopPropagation();
-      }}
-    >
-      <chakra.div display="flex" alignItems="center" gap="12px" marginBottom="10px">
-        <chakra.h2 fontFamily="condensed" fontWeight={700} fontSize="22px" flex="1">
-          Try-outs
-        </chakra.h2>
-        <Button type="button" ref={first} onClick={onClose}>
-          Back to the table
-        </Button>
-      </chakra.div>
+    <Overlay label="Try-outs" title="Try-outs" onClose={onClose}>
       <chakra.ul
         padding="0"
         listStyleType="none"
@@ -66,7 +43,7 @@ export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
         ))}
       </chakra.ul>
       {!settings && <p role="status">Choosing settings to try…</p>}
-    </chakra.div>
+    </Overlay>
   );
 }
 

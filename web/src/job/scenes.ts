@@ -1,9 +1,9 @@
 import type { Deviation, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import { joined } from "../engine/camera";
-import { type PathFacts, pathFacts } from "../engine/pathdata";
 import { type Item, itemsBox, type Scene } from "../engine/scene";
-import { processColour, processStroke } from "../theme/processes";
+import { type Images, layerItems, lineStrokes, printItems } from "./lineScenes";
+import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
 import type { Ticket } from "./ticket";
 
@@ -18,10 +18,12 @@ export const DEVIATION_COLOURS = ["#7FB8A4", "#4E9A7B", "#C9A227", "#C4601D", "#
 export interface Looks {
   /** How strongly the artwork shows beneath its outlines, 0 to 1. */
   readonly fade: number;
+  /** Ids of what is looked at: artworks up to Trace, a piece and its layer at Lines (empty: all layers). */
+  readonly artworks: readonly string[];
+  readonly piece: string;
+  readonly layer: string;
   readonly deviation?: Deviation | undefined;
 }
-
-export type Images = (url: string) => CanvasImageSource | null;
 
 /** What lies on the table at a station, seen in one of the views. */
 export function sceneOf(
@@ -34,21 +36,20 @@ export function sceneOf(
 ): Scene {
   if (station === "sheet" || station === "machine") return sheetScene(station, view, ticket, work, images);
   const items: Item[] = [];
-  for (const artwork of Object.values(work.artworks)) {
+  for (const id of looks.artworks) {
+    const artwork = work.artworks[id];
+    if (!artwork) continue;
     const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
     if (station === "artwork") items.push(picture(images(artwork.original), box, 1));
     if (station === "clean") items.push(...cleanItems(view, artwork, box, images, looks));
     if (station === "trace") items.push(...traceItems(view, artwork, box, images, looks));
   }
-  if (station === "lines")
-    for (const piece of ticket.pieces)
-      for (const layer of piece.layers) items.push(...lineItems(view, layer, ticket, work, images, looks));
+  if (station === "lines") items.push(...pieceItems(view, ticket, work, images, looks));
   const boxes = items.map((item) => item.box);
   return { items, bounds: boxes.length ? joined(boxes) : EMPTY, ground: MAT };
 }
 
 type ArtworkView = Work["artworks"][string];
-type Layer = Ticket["pieces"][number]["layers"][number];
 
 function picture(image: CanvasImageSource | null, box: Box, alpha: number): Item {
   return { kind: "picture", image, box, alpha };
@@ -123,59 +124,15 @@ function deviationItems(
   return items;
 }
 
-function lineItems(
-  view: ViewKey,
-  layer: Layer,
-  ticket: Ticket,
-  work: Work,
-  images: Images,
-  looks: Looks,
-): Item[] {
-  const artworks = Object.values(work.artworks);
-  const drawn = work.layers[layer.id]?.lines ?? [];
-  const stock = ticket.sheets.find((sheet) => sheet.layer === layer.id)?.stock.colour ?? "#ffffff";
-  const items: Item[] = [];
-  if (view === "made" && drawn.length > 0) {
-    const outermost = drawn.reduce((a, b) => (area(a.d) >= area(b.d) ? a : b));
-    items.push({
-      kind: "path",
-      path: parsed(outermost.d).path,
-      box: parsed(outermost.d).facts.box,
-      fill: stock,
+function pieceItems(view: ViewKey, ticket: Ticket, work: Work, images: Images, looks: Looks): Item[] {
+  const piece = ticket.pieces.find((one) => one.id === looks.piece);
+  return (piece?.layers ?? [])
+    .filter((layer) => !looks.layer || layer.id === looks.layer)
+    .flatMap((layer) => {
+      const of = work.layers[layer.id];
+      const stock = ticket.sheets.find((sheet) => sheet.layer === layer.id)?.stock.colour ?? "#ffffff";
+      return of ? layerItems(view, layer, of, stock, images, looks.fade) : [];
     });
-  }
-  for (const artwork of artworks) {
-    const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
-    if (view === "over")
-      items.push({ kind: "card", box, fill: "#ffffff" }, picture(images(artwork.original), box, looks.fade));
-    else if (view === "made" && layer.prints !== "nothing")
-      items.push(picture(images(artwork.cleaned), box, 1));
-    if (view === "outlines" || layer.prints === "nothing")
-      for (const shape of artwork.shapes)
-        if (!shape.dropped && shape.stroke !== null) {
-          const { path, facts } = parsed(shape.d);
-          items.push(asStroke(shape, path, facts.box));
-        } else if (!shape.dropped)
-          items.push({
-            kind: "path",
-            path: parsed(shape.d).path,
-            box: parsed(shape.d).facts.box,
-            fill: "rgba(30,42,46,.14)",
-          });
-  }
-  for (const line of drawn) {
-    const { path, facts } = parsed(line.d);
-    items.push({ kind: "path", path, box: facts.box, stroke: processStroke(line.process) });
-    if (view === "outlines")
-      items.push({
-        kind: "nodes",
-        nodes: facts.nodes,
-        handles: facts.handles,
-        colour: processColour(line.process),
-        box: facts.box,
-      });
-  }
-  return items;
 }
 
 function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Work, images: Images): Scene {
@@ -190,7 +147,9 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
     const turned = (x: number) => (laid.mirrored ? laid.width - x : x);
     const marks: Place[] = laid.marks.map(([x, y]) => ({ x: shift + turned(x), y }));
     items.push({ kind: "discs", places: marks, radius: laid.mark_diameter / 2, fill: "#1E2A2E", box });
-    const copy = copyItems(station, view, layer, work, images);
+    const of = work.layers[layer.id];
+    const print = of && view !== "outlines" ? printItems(of, images, view === "over" ? 0.4 : 1) : [];
+    const copy = of ? [...print, ...lineStrokes(of, station === "machine" ? 0.9 : 0.6)] : [];
     if (copy.length)
       items.push({
         kind: "copies",
@@ -202,39 +161,4 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
     shift += laid.width + 40;
   }
   return { items, bounds: items.length ? itemsBox(items) : EMPTY, ground: MAT };
-}
-
-function copyItems(station: StationKey, view: ViewKey, layer: Layer, work: Work, images: Images): Item[] {
-  const items: Item[] = [];
-  const bare = view === "outlines";
-  for (const artwork of Object.values(work.artworks)) {
-    const box: Box = [0, 0, artwork.width, artwork.height ?? artwork.width];
-    if (!bare && layer.prints !== "nothing")
-      items.push(picture(images(artwork.cleaned), box, view === "over" ? 0.4 : 1));
-  }
-  for (const line of work.layers[layer.id]?.lines ?? []) {
-    const { colour, dash } = processStroke(line.process);
-    const stroke = { colour, dash, width: station === "machine" ? 1.4 : 0.9 };
-    items.push({ kind: "path", path: parsed(line.d).path, box: parsed(line.d).facts.box, stroke });
-  }
-  return items;
-}
-
-const cache = new Map<string, { path: Path2D; facts: PathFacts }>();
-const CACHED = 6000;
-
-/** Path data as something to draw, kept while it is in use. */
-export function parsed(data: string): { path: Path2D; facts: PathFacts } {
-  let found = cache.get(data);
-  if (!found) {
-    found = { path: new Path2D(data), facts: pathFacts(data) };
-    if (cache.size >= CACHED) cache.delete(cache.keys().next().value as string);
-    cache.set(data, found);
-  }
-  return found;
-}
-
-function area(data: string): number {
-  const [left, top, right, bottom] = parsed(data).facts.box;
-  return (right - left) * (bottom - top);
 }

@@ -10,13 +10,33 @@ export const STATIONS = [
 
 export type StationKey = (typeof STATIONS)[number]["key"];
 
-export type ViewKey = "made" | "outlines" | "over" | "deviation";
+export type ViewKey = "made" | "outlines" | "over" | "deviation" | "falls" | "weak" | "weeding" | "worst";
 
-export const VIEWS: readonly { key: ViewKey; name: string; letter: string }[] = [
+export interface View {
+  readonly key: ViewKey;
+  readonly name: string;
+  readonly letter: string;
+}
+
+export const VIEWS: readonly View[] = [
   { key: "made", name: "As made", letter: "a" },
   { key: "outlines", name: "Outlines", letter: "o" },
   { key: "over", name: "Over the artwork", letter: "p" },
 ];
 
 /** Only where outlines come from pixels. */
-export const DEVIATION_VIEW = { key: "deviation", name: "Deviation", letter: "d" } as const;
+export const DEVIATION_VIEW: View = { key: "deviation", name: "Deviation", letter: "d" };
+
+/** What the lines will do to the stock. */
+export const LINE_VIEWS: readonly View[] = [
+  { key: "falls", name: "Drop-out", letter: "f" },
+  { key: "weak", name: "Weak parts", letter: "w" },
+  { key: "weeding", name: "Weeding", letter: "h" },
+  { key: "worst", name: "Worst case", letter: "c" },
+];
+
+/** The views of a station, the usual ones first. */
+export function viewsAt(station: StationKey, measurable: boolean): readonly View[] {
+  if (station === "lines") return [...VIEWS, ...LINE_VIEWS];
+  return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
+}

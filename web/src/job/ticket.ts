@@ -6,6 +6,65 @@ export interface TouchUp {
   readonly y: number;
 }
 
+/** A place on a piece, as fractions of its frame. */
+export interface Anchor {
+  readonly id: string;
+  readonly x: number;
+  readonly y: number;
+}
+
+export interface Span extends Anchor {
+  readonly x2: number;
+  readonly y2: number;
+}
+
+export interface Line {
+  readonly id: string;
+  readonly process: string;
+  readonly source: string;
+  readonly holes: string;
+  readonly smallest_hole: number;
+  readonly hole_marks: readonly (Anchor & { holes: string })[];
+  readonly tie_marks: readonly Anchor[];
+  readonly regions: readonly Anchor[];
+  readonly folds: readonly Span[];
+  readonly colours: readonly { id: string; colour: string; named: string }[];
+}
+
+export interface Layer {
+  readonly id: string;
+  readonly name: string;
+  readonly prints: string;
+  readonly shows: string;
+  readonly colours: readonly { id: string; colour: string }[];
+  readonly lines: readonly Line[];
+}
+
+export interface Element {
+  readonly id: string;
+  readonly kind: string;
+  readonly artwork: string;
+  readonly x: number;
+  readonly y: number;
+  readonly lettering: { words: string; font: string };
+}
+
+export interface Piece {
+  readonly id: string;
+  readonly name: string;
+  readonly quantity: number;
+  readonly elements: readonly Element[];
+  readonly layers: readonly Layer[];
+  readonly hanger: { kind: string; place: readonly Anchor[] };
+  readonly stencil: { kind: string; bridges: readonly Span[] };
+}
+
+export interface Sheet {
+  readonly id: string;
+  readonly layer: string;
+  readonly stock: { name: string; colour: string; mirrored: boolean };
+}
+
 export interface Ticket {
   readonly name: string;
   readonly client: string;
@@ -17,20 +76,17 @@ export interface Ticket {
     clean: { background: string; tones: string };
     trace: { mode: string; recolours: readonly { id: string; colour: number[]; to: number[] }[] };
   }[];
-  readonly pieces: readonly {
-    id: string;
-    name: string;
-    quantity: number;
-    layers: readonly { id: string; prints: string; lines: readonly { id: string; process: string }[] }[];
-  }[];
-  readonly sheets: readonly {
-    id: string;
-    layer: string;
-    stock: { name: string; colour: string; mirrored: boolean };
-  }[];
+  readonly pieces: readonly Piece[];
+  readonly sheets: readonly Sheet[];
 }
 
 /** A short id that no other item of the ticket has. */
 export function newId(prefix: string): string {
   return `${prefix}${crypto.getRandomValues(new Uint32Array(1))[0]?.toString(36)}`;
+}
+
+/** The id of the layer that a path into the ticket runs through, or empty. */
+export function heldLayer(path: string): string {
+  const way = path.split("/");
+  return way[2] === "layers" ? (way[3] ?? "") : "";
 }

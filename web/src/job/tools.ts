@@ -53,6 +53,7 @@ const CLEAN: readonly Tool[] = [
 ];
 const TRACE: readonly Tool[] = [
   CHOOSE,
+  { key: "area", name: "Area", gesture: "box", words: "Drag a box: only what lies in it is traced." },
   { key: "fill hole", name: "Fill hole", gesture: "click", words: "Click inside a hole to fill it." },
   { key: "rub out", name: "Eraser", gesture: "stroke", wide: true, words: "Brush away what sticks out." },
   { key: "fill in", name: "Filler", gesture: "stroke", wide: true, words: "Brush over gaps to close them." },
@@ -70,6 +71,14 @@ const TRACE: readonly Tool[] = [
   },
 ];
 
+const LINES_CHOOSE: Tool = { ...CHOOSE, words: "Click a hole to keep or fill it, a region to choose it." };
+const LINES: readonly Tool[] = [
+  { key: "tie", name: "Tie", gesture: "click", words: "Click a through cut where a tie shall hold." },
+  { key: "fold", name: "Fold line", gesture: "two", words: "Click both ends of the fold." },
+  { key: "bridge", name: "Bridge", gesture: "two", words: "Click the island, then the film round it." },
+  { key: "hanger", name: "Hanger", gesture: "click", words: "Click where its hole shall be." },
+];
+
 /** What can be done by hand on the table at a station. */
 export function toolsAt(station: StationKey): readonly Tool[] {
   if (station === "clean") return [CHOOSE, ...CLEAN, MEASURE];
@@ -80,6 +89,7 @@ export function toolsAt(station: StationKey): readonly Tool[] {
       { key: "crop", name: "Crop", gesture: "box", words: "Drag a box round what to use." },
       MEASURE,
     ];
+  if (station === "lines") return [LINES_CHOOSE, ...LINES, MEASURE];
   return [CHOOSE, MEASURE];
 }
 
@@ -149,6 +159,11 @@ export function toolChanges(
       : [stroke];
   }
   if (station !== "trace") return null;
+  if (tool.key === "area") {
+    if (Math.abs(to.x - at.x) < 0.01 || Math.abs(to.y - at.y) < 0.01) return null;
+    const value = { id: newId("b"), x: share(at.x), y: share(at.y), x2: share(to.x), y2: share(to.y) };
+    return [{ path: `${here}/trace/areas`, value, operation: "add" }];
+  }
   const anchored = {
     id: newId("t"),
     kind: tool.key,

@@ -72,6 +72,18 @@ export function useJobDesk(id: number) {
     onSuccess: accepted,
     onError: refused,
   });
+  const extend = useMutation({
+    mutationFn: ({ piece, file }: { piece: string; file: File }) => api.addArtwork(id, piece, seen(), file),
+    scope: { id: `job-${id}` },
+    onSuccess: accepted,
+    onError: refused,
+  });
+  const scale = useMutation({
+    mutationFn: (factor: number) => api.scaleDistances(id, seen(), factor),
+    scope: { id: `job-${id}` },
+    onSuccess: accepted,
+    onError: refused,
+  });
   const undo = useMutation({
     mutationFn: () => api.undo(id, seen()),
     scope: { id: `job-${id}` },
@@ -104,6 +116,14 @@ export function useJobDesk(id: number) {
       }),
     [previews],
   );
+  /** Show what changes would do, without a draft value anywhere; null shows what is kept. */
+  const tryOn = useCallback(
+    (changes: Change[] | null) => {
+      if (changes) previews.push(changes);
+      else restore();
+    },
+    [previews, restore],
+  );
   const change = useCallback(
     (...changes: Change[]) => {
       previews.cancel();
@@ -119,17 +139,40 @@ export function useJobDesk(id: number) {
     [change],
   );
 
+  // when the finished size changes, stated distances stay; the operator may scale them too, once
+  const [resized, setResized] = useState<number | null>(null);
+  const sizes = useRef<{ id: string; width: number } | null>(null);
+  useEffect(() => {
+    const first = Object.entries(finalWork?.artworks ?? {})[0];
+    if (!first) return;
+    const before = sizes.current;
+    sizes.current = { id: first[0], width: first[1].width };
+    if (before && before.id === first[0] && Math.abs(before.width / first[1].width - 1) > 0.001)
+      setResized((old) => ((old ?? 1) * first[1].width) / before.width);
+  }, [finalWork]);
+
   return {
     job: job.data,
+    resized,
+    forgetResize: () => setResized(null),
     failed: job.error ?? final.error,
     work: preview ?? final.data,
     final: final.data,
     before,
     settling: preview !== null || final.isPlaceholderData || final.isPending,
     replace: (artwork: string, file: File) => replace.mutate({ artwork, file }),
-    keeping: keep.isPending || replace.isPending || undo.isPending || redo.isPending,
+    addArtwork: (piece: string, file: File) => extend.mutate({ piece, file }),
+    scaleDistances: scale.mutate,
+    keeping:
+      keep.isPending ||
+      extend.isPending ||
+      scale.isPending ||
+      replace.isPending ||
+      undo.isPending ||
+      redo.isPending,
     draft,
     onDraft,
+    tryOn,
     onTake,
     onRestore: restore,
     change,

@@ -7,6 +7,8 @@ import { say, type Value } from "./slots";
 
 const Word = chakra("button", slotStyle);
 
+const EDGE = 12;
+
 interface Props {
   slot: Slot;
   value: Value;
@@ -25,7 +27,12 @@ export function ChoiceSlot({ slot, value, unit, onDraft, onTake, onRestore }: Pr
   const id = useId();
   const open = at !== null;
   useEffect(() => {
-    if (open) list.current?.focus();
+    if (!open || !list.current) return;
+    list.current.focus({ preventScroll: true });
+    // a word near the right edge opens its list to the left
+    const beyond = list.current.getBoundingClientRect().right - (window.innerWidth - EDGE);
+    if (beyond > 0) list.current.style.marginLeft = `${-beyond}px`;
+    list.current.scrollIntoView({ block: "nearest" });
   }, [open]);
 
   const show = () => {

@@ -5,6 +5,7 @@ import type { Unit } from "../engine/units";
 import { processColour } from "../theme/processes";
 import { Button } from "./Button";
 import { ChoiceSlot } from "./ChoiceSlot";
+import { ColourSlot } from "./ColourSlot";
 import { NumberSlot } from "./NumberSlot";
 import type { Value } from "./slots";
 import { WordSlot } from "./WordSlot";
@@ -27,14 +28,27 @@ interface Props extends SlotActions {
   draft: Readonly<Record<string, Value>>;
   suggested: Readonly<Record<string, number>>;
   unit: Unit;
+  /** Whether what is done on the table goes to this sentence's item. */
+  held?: boolean;
+  onHold?: () => void;
   children?: ReactNode;
 }
 
 /** Any sentence of the ticket with its slots; a new rule needs no new form. */
-export function SentenceView({ sentence, draft, suggested, unit, children, ...actions }: Props) {
+export function SentenceView({
+  sentence,
+  draft,
+  suggested,
+  unit,
+  held,
+  onHold,
+  children,
+  ...actions
+}: Props) {
   const hasMore = sentence.more.length > 0;
   const changed = sentence.more.some((part) => typeof part !== "string" && part.changed);
-  const [more, setMore] = useState(changed);
+  // at Lines the sentence itself says what matters of a long “more”
+  const [more, setMore] = useState(changed && sentence.station !== "lines");
   const slots = (parts: Sentence["parts"]) =>
     parts.map((part, index) => {
       if (typeof part === "string") {
@@ -62,6 +76,9 @@ export function SentenceView({ sentence, draft, suggested, unit, children, ...ac
   return (
     <chakra.div
       data-sentence={sentence.id}
+      data-held={held || undefined}
+      onFocusCapture={onHold}
+      boxShadow={held ? "inset 3px 0 0 {colors.marigold}" : undefined}
       position="relative"
       padding="11px 20px 12px 26px"
       borderTop="1px solid {colors.hair.soft}"
@@ -120,6 +137,8 @@ function SlotView({ slot, first, value, suggested, unit, onDraft, onTake, onRest
   const view =
     slot.kind === "choice" ? (
       <ChoiceSlot {...own} />
+    ) : slot.kind === "colour" ? (
+      <ColourSlot slot={slot} value={value} onTake={own.onTake} />
     ) : slot.kind === "text" || slot.kind === "date" ? (
       <WordSlot slot={slot} value={value} onTake={own.onTake} />
     ) : (

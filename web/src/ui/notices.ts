@@ -33,3 +33,9 @@ export function tell(error: unknown): void {
   if (error instanceof Refusal) useNotices.getState().say(error.message, error.whatToDo);
   else throw error;
 }
+
+/** The same for one of several files. */
+export function tellOf(file: string, error: unknown): void {
+  if (error instanceof Refusal) useNotices.getState().say(`“${file}”: ${error.message}`, error.whatToDo);
+  else throw error;
+}

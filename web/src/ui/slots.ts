@@ -10,6 +10,7 @@ export function say(slot: Slot, value: Value, unit: Unit): string {
   if (slot.kind === "length") return formatLength(Number(value), unit);
   if (slot.kind === "share") return formatShare(Number(value));
   if (slot.kind === "count") return String(value).replace(/\B(?=(\d{3})+$)/g, "\u2009");
+  if (slot.kind === "angle") return `${trimmed(Number(value), 2)}°`;
   if (slot.kind === "date") return sayDate(String(value));
   return slot.choices.find((choice) => choice.value === value)?.label ?? String(value);
 }
@@ -29,7 +30,9 @@ export function understand(slot: Slot, text: string, unit: Unit): { value: numbe
       ? parseLength(text, unit)
       : slot.kind === "share"
         ? parseShare(text)
-        : parseCount(text);
+        : slot.kind === "angle"
+          ? parseLength(text.replace("°", ""), "mm")
+          : parseCount(text);
   const limits = `from ${say(slot, slot.low, unit)} to ${say(slot, slot.high, unit)}`;
   if (value === null)
     return { problem: `A value ${limits}${slot.kind === "length" ? ', such as 2, 2mm or 1/16"' : ""}` };

@@ -1,0 +1,62 @@
+import { chakra } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, type Change } from "../api/client";
+import { Button } from "../ui/Button";
+import { tell } from "../ui/notices";
+
+const Input = chakra("input");
+
+/** The shop's own fonts for a text element: choose one, or add a file. */
+export function FontChooser({ owner, onChanges }: { owner: string; onChanges: (changes: Change[]) => void }) {
+  const [open, setOpen] = useState(false);
+  const chooser = useRef<HTMLInputElement>(null);
+  const client = useQueryClient();
+  const fonts = useQuery({ queryKey: ["fonts"], queryFn: api.fonts, enabled: open });
+  const use = (sha256: string) => {
+    setOpen(false);
+    onChanges([
+      { path: `${owner}/lettering/own_font`, value: sha256, operation: "set" },
+      { path: `${owner}/lettering/font`, value: "the shop’s own", operation: "set" },
+    ]);
+  };
+  const add = useMutation({
+    mutationFn: api.addFont,
+    onSuccess: (font) => {
+      void client.invalidateQueries({ queryKey: ["fonts"] });
+      use(font.sha256);
+    },
+    onError: tell,
+  });
+  return (
+    <>
+      <Button type="button" look="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
+        the shop’s fonts
+      </Button>
+      {open && (
+        <chakra.span display="flex" flexWrap="wrap" gap="5px" marginY="5px" marginLeft="4px">
+          {fonts.data?.map((font) => (
+            <Button key={font.sha256} type="button" onClick={() => use(font.sha256)}>
+              {font.name}
+            </Button>
+          ))}
+          <Button type="button" disabled={add.isPending} onClick={() => chooser.current?.click()}>
+            {add.isPending ? "Reading…" : "Add a font file…"}
+          </Button>
+          <Input
+            ref={chooser}
+            type="file"
+            accept=".ttf,.otf"
+            aria-label="Font file"
+            display="none"
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (file) add.mutate(file);
+              event.target.value = "";
+            }}
+          />
+        </chakra.span>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,202 @@
+import { chakra } from "@chakra-ui/react";
+import { useRef, useState } from "react";
+import type { Change, Sentence } from "../api/client";
+import { Button } from "../ui/Button";
+import { FontChooser } from "./FontChooser";
+import {
+  addedElement,
+  addedLayer,
+  addedLine,
+  copiedLine,
+  movedLine,
+  NEW_LINES,
+  repeatedArtwork,
+  splitByColour,
+} from "./pieceChanges";
+import type { Layer, Piece, Ticket } from "./ticket";
+
+const Input = chakra("input");
+
+interface OwnerProps {
+  sentence: Sentence;
+  piece: Piece | undefined;
+  onChanges: (changes: Change[]) => void;
+}
+
+/** What can be done with the item a sentence is about. */
+export function OwnerActions({ sentence, piece, onChanges }: OwnerProps) {
+  const owner = sentence.owner;
+  const layer = piece?.layers.find((one) => owner.startsWith(`pieces/${piece.id}/layers/${one.id}/lines/`));
+  const line = layer?.lines.find((one) => owner === `pieces/${piece?.id}/layers/${layer.id}/lines/${one.id}`);
+  const element = piece?.elements.find((one) => owner === `pieces/${piece.id}/elements/${one.id}`);
+  const set = (name: string, value: unknown): Change => ({
+    path: `${owner}/${name}`,
+    value,
+    operation: "set",
+  });
+  if (piece && layer && line) {
+    const up = movedLine(piece, layer, line, -1);
+    const down = movedLine(piece, layer, line, 1);
+    return (
+      <Row>
+        <Quiet onClick={() => onChanges([set("on", !sentence.on)])}>
+          {sentence.on ? "switch off" : "switch on"}
+        </Quiet>
+        <Quiet onClick={() => onChanges([copiedLine(piece, layer, line)])}>copy</Quiet>
+        {up && <Quiet onClick={() => onChanges([up])}>up</Quiet>}
+        {down && <Quiet onClick={() => onChanges([down])}>down</Quiet>}
+        <Quiet onClick={() => onChanges([{ path: owner, operation: "remove" }])}>remove</Quiet>
+      </Row>
+    );
+  }
+  return (
+    <Row>
+      {element?.kind === "text" && <FontChooser owner={owner} onChanges={onChanges} />}
+      {!(element && piece?.elements.length === 1) && (
+        <Quiet onClick={() => onChanges([{ path: owner, operation: "remove" }])}>
+          {element || sentence.station === "lines" ? "remove" : "take back"}
+        </Quiet>
+      )}
+    </Row>
+  );
+}
+
+interface AddProps {
+  ticket: Ticket;
+  piece: Piece;
+  layer: Layer;
+  /** Flat colours of the piece, lowest first. */
+  colours: readonly string[];
+  /** Inks of this client that earlier jobs drew lines along. */
+  remembered: readonly { named: string; colour: string; process: string; line: Record<string, unknown> }[];
+  onChanges: (changes: Change[]) => void;
+  onArtwork: (file: File) => void;
+}
+
+/** What can be added to a piece: lines, elements, layers. */
+export function Adding({ ticket, piece, layer, colours, remembered, onChanges, onArtwork }: AddProps) {
+  const [open, setOpen] = useState<"" | "line" | "element">("");
+  const chooser = useRef<HTMLInputElement>(null);
+  const repeated = repeatedArtwork(piece);
+  const add = (change: Change) => {
+    setOpen("");
+    onChanges([change]);
+  };
+  const used = new Set(
+    piece.layers.flatMap((one) => one.lines.flatMap((line) => line.colours.map((c) => c.named))),
+  );
+  const offered = remembered.filter((one) => !used.has(one.named));
+  return (
+    <chakra.div padding="8px 20px 10px 22px" borderTop="1px solid {colors.hair.soft}">
+      <chakra.div display="flex" flexWrap="wrap" gap="2px 8px">
+        <Adder open={open === "line"} onClick={() => setOpen(open === "line" ? "" : "line")}>
+          + Add a line
+        </Adder>
+        <Adder open={open === "element"} onClick={() => setOpen(open === "element" ? "" : "element")}>
+          + Add to the piece
+        </Adder>
+        <Adder onClick={() => onChanges(addedLayer(piece, ticket.sheets))}>+ Add a layer</Adder>
+        {colours.length > 1 && piece.layers.length === 1 && (
+          <Adder onClick={() => onChanges(splitByColour(piece, colours, ticket.sheets))}>
+            Split into layers by colour
+          </Adder>
+        )}
+      </chakra.div>
+      {open === "line" && (
+        <Choices>
+          {NEW_LINES.map(({ words, value }) => (
+            <Button key={words} type="button" onClick={() => add(addedLine(piece, layer, value))}>
+              {words}
+            </Button>
+          ))}
+        </Choices>
+      )}
+      {open === "element" && (
+        <Choices>
+          <Button type="button" onClick={() => add(addedElement(piece, "text"))}>
+            Words
+          </Button>
+          <Button type="button" onClick={() => add(addedElement(piece, "simple shape"))}>
+            A simple shape
+          </Button>
+          {repeated && (
+            <Button type="button" onClick={() => add(repeated)}>
+              The artwork again
+            </Button>
+          )}
+          <Button type="button" onClick={() => chooser.current?.click()}>
+            Another file…
+          </Button>
+        </Choices>
+      )}
+      {offered.map((one) => (
+        <chakra.p key={one.named} fontSize="14.5px" marginTop="6px">
+          Last time this client’s “{one.named}” was: {one.process}.{" "}
+          <Button
+            type="button"
+            minHeight="26px"
+            onClick={() => add(addedLine(piece, layer, withoutId(one.line)))}
+          >
+            The same again
+          </Button>
+        </chakra.p>
+      ))}
+      <Input
+        ref={chooser}
+        type="file"
+        aria-label="Another file for the piece"
+        display="none"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) onArtwork(file);
+          event.target.value = "";
+          setOpen("");
+        }}
+      />
+    </chakra.div>
+  );
+}
+
+function withoutId({ id: _, ...rest }: Record<string, unknown>): Record<string, unknown> {
+  return rest;
+}
+
+function Adder({
+  open,
+  onClick,
+  children,
+}: {
+  open?: boolean;
+  onClick: () => void;
+  children: React.ReactNode;
+}) {
+  return (
+    <Button type="button" look="quiet" fontSize="15px" color="ink" aria-expanded={open} onClick={onClick}>
+      {children}
+    </Button>
+  );
+}
+
+function Choices({ children }: { children: React.ReactNode }) {
+  return (
+    <chakra.div role="group" display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
+      {children}
+    </chakra.div>
+  );
+}
+
+function Row({ children }: { children: React.ReactNode }) {
+  return (
+    <chakra.span display="block" marginTop="2px" marginLeft="-4px">
+      {children}
+    </chakra.span>
+  );
+}
+
+function Quiet({ onClick, children }: { onClick: () => void; children: React.ReactNode }) {
+  return (
+    <Button type="button" look="quiet" onClick={onClick}>
+      {children}
+    </Button>
+  );
+}

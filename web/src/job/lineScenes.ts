@@ -1,0 +1,180 @@
+import type { Work } from "../api/client";
+import type { Box } from "../engine/camera";
+import type { Item } from "../engine/scene";
+import { processColour, processStroke } from "../theme/processes";
+import { parsed } from "./parsed";
+import type { ViewKey } from "./stations";
+import type { Layer } from "./ticket";
+
+export type Images = (url: string) => CanvasImageSource | null;
+
+type LayerView = Work["layers"][string];
+
+const LOST = "#C4401D";
+const WASTE = "#6B7671";
+const PALE = "rgba(30,42,46,.14)";
+
+/** A layer of a piece on the table, seen in one of the views. ``stock`` is its colour. */
+export function layerItems(
+  view: ViewKey,
+  layer: Layer,
+  of: LayerView,
+  stock: string,
+  images: Images,
+  fade: number,
+): Item[] {
+  if (of.looks && view === "falls") return [...fallItems(of, stock), ...lineStrokes(of, 0.9)];
+  if (of.looks && view === "weak") return weakItems(of, stock);
+  if (of.looks && view === "weeding") return weedingItems(of, stock);
+  const items: Item[] = [];
+  if ((view === "made" || view === "worst") && of.edge) items.push(filled(of.edge, stock));
+  if (view === "over") items.push(...printItems(of, images, fade));
+  else if (view !== "outlines") items.push(...printItems(of, images, 1));
+  const engraved = view === "made" && of.lines.some((line) => line.process === "engrave");
+  if (view === "outlines" || (layer.prints === "nothing" && !engraved)) items.push(...shapeItems(of));
+  if (view === "worst" && of.looks?.slivers) {
+    const { path, facts } = parsed(of.looks.slivers);
+    items.push({
+      kind: "path",
+      path,
+      box: facts.box,
+      fill: "#fff",
+      stroke: { colour: LOST, width: 1.4 },
+    });
+  }
+  items.push(...lineStrokes(of, 1, view === "made"));
+  if (of.marks) items.push(stroked(of.marks, "through cut"));
+  if (view === "outlines")
+    for (const line of of.lines) {
+      const { facts } = parsed(line.d);
+      const { nodes, handles, box } = facts;
+      items.push({ kind: "nodes", nodes, handles, colour: processColour(line.process), box });
+    }
+  return items;
+}
+
+/** What a layer prints, lowest first. */
+export function printItems(of: LayerView, images: Images, alpha: number): Item[] {
+  return of.prints.map((one): Item => {
+    if (one.kind === "shape") {
+      const { path, facts } = parsed(one.d);
+      return { kind: "path", path, box: facts.box, fill: one.colour, alpha };
+    }
+    const { matrix, width, height } = one;
+    return {
+      kind: "picture",
+      image: images(one.url),
+      box: mappedBox(matrix, width, height),
+      alpha,
+      placed: { matrix, width, height },
+    };
+  });
+}
+
+function mappedBox([a, b, c, d, e, f]: readonly number[], width: number, height: number): Box {
+  const xs = [0, width].flatMap((x) => [0, height].map((y) => (a ?? 1) * x + (c ?? 0) * y + (e ?? 0)));
+  const ys = [0, width].flatMap((x) => [0, height].map((y) => (b ?? 0) * x + (d ?? 1) * y + (f ?? 0)));
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+}
+
+function shapeItems(of: LayerView): Item[] {
+  if (of.shown) return [filled(of.shown, PALE)];
+  return of.shapes.map((shape): Item => {
+    const { path, facts } = parsed(shape.d);
+    if (shape.stroke === null) return { kind: "path", path, box: facts.box, fill: PALE };
+    const half = shape.stroke / 2;
+    const [left, top, right, bottom] = facts.box;
+    return {
+      kind: "path",
+      path,
+      box: [left - half, top - half, right + half, bottom + half],
+      stroke: { colour: shape.colour, width: 1, mm: shape.stroke },
+    };
+  });
+}
+
+/** ``engraves``: engraved areas are shown as the beam leaves them. */
+export function lineStrokes(of: LayerView, strength: number, engraves = false): Item[] {
+  return of.lines.map((line): Item => {
+    const stroke = processStroke(line.process);
+    const fill = engraves && line.process === "engrave" ? { fill: "rgba(123,75,42,.6)" } : {};
+    // dashes that are drawn one by one need no dash pattern on top
+    const dash = line.dashes > 0 ? [] : (stroke.dash ?? []);
+    return {
+      kind: "path",
+      path: parsed(line.d).path,
+      box: parsed(line.d).facts.box,
+      ...fill,
+      stroke: { ...stroke, dash, width: stroke.width * strength },
+    };
+  });
+}
+
+function filled(d: string, fill: string): Item {
+  const { path, facts } = parsed(d);
+  return { kind: "path", path, box: facts.box, fill };
+}
+
+function stroked(d: string, process: string): Item {
+  const { path, facts } = parsed(d);
+  return { kind: "path", path, box: facts.box, stroke: processStroke(process) };
+}
+
+/** What comes free: the piece in the stock's colour, waste hatched, parts that are lost in full colour. */
+function fallItems(of: LayerView, stock: string): Item[] {
+  const items: Item[] = [];
+  for (const face of of.looks?.falls ?? []) {
+    const { path, facts } = parsed(face.d);
+    if (face.kind === "waste") {
+      items.push({ kind: "path", path, box: facts.box, fill: "#E6E3D8" });
+      items.push({ kind: "hatch", path, box: facts.box, colour: WASTE });
+    } else if (face.kind !== "lost") items.push({ kind: "path", path, box: facts.box, fill: stock });
+    else
+      items.push({
+        kind: "path",
+        path,
+        box: facts.box,
+        fill: "rgba(196,64,29,.55)",
+        stroke: { colour: LOST, width: 2 },
+      });
+  }
+  return items;
+}
+
+/** The finished piece with its thin places drawn across. */
+function weakItems(of: LayerView, stock: string): Item[] {
+  const items: Item[] = [];
+  if (of.looks?.work)
+    items.push({
+      ...(filled(of.looks.work, stock) as Extract<Item, { kind: "path" }>),
+      stroke: { colour: WASTE, width: 1 },
+    });
+  for (const [x, y, x2, y2] of of.looks?.weak ?? []) {
+    const { path, facts } = parsed(`M${x} ${y}L${x2} ${y2}`);
+    items.push({
+      kind: "path",
+      path,
+      box: facts.box,
+      stroke: { colour: LOST, width: 4, halo: "rgba(255,255,255,.9)" },
+    });
+  }
+  return items;
+}
+
+/** What stays is solid, what is weeded away hatched. */
+function weedingItems(of: LayerView, stock: string): Item[] {
+  const [left, top, right, bottom] = of.box;
+  const around = `M${left - 4} ${top - 4}L${right + 4} ${top - 4}L${right + 4} ${bottom + 4}L${left - 4} ${bottom + 4}Z`;
+  const solid = of.looks?.solid ?? "";
+  const waste = parsed(around + solid);
+  const items: Item[] = [
+    { kind: "path", path: parsed(around).path, box: waste.facts.box, fill: "#F4F2EA" },
+    { kind: "hatch", path: waste.path, box: waste.facts.box, colour: WASTE },
+  ];
+  if (solid)
+    items.push({
+      ...(filled(solid, stock) as Extract<Item, { kind: "path" }>),
+      stroke: { colour: "#1E2A2E", width: 1.2 },
+    });
+  return [...items, ...lineStrokes(of, 0.8)];
+}

@@ -1,0 +1,181 @@
+import { describe, expect, it } from "vitest";
+import {
+  addedElement,
+  addedLayer,
+  addedLine,
+  colourChange,
+  copiedLine,
+  copiedPiece,
+  holeChange,
+  type LayerView,
+  movedLine,
+  onPiece,
+  pieceToolChanges,
+  removedPiece,
+  repeatedArtwork,
+  splitByColour,
+  tieMarks,
+  withNewIds,
+} from "./pieceChanges";
+import type { Layer, Line, Piece, Sheet } from "./ticket";
+
+const line = (id: string, more: Partial<Line> = {}): Line => ({
+  id,
+  process: "through cut",
+  source: "the outer shape",
+  holes: "kept",
+  smallest_hole: 4,
+  hole_marks: [],
+  tie_marks: [],
+  regions: [],
+  folds: [],
+  colours: [],
+  ...more,
+});
+const layer: Layer = {
+  id: "l1",
+  name: "",
+  prints: "nothing",
+  shows: "everything",
+  colours: [],
+  lines: [line("k1"), line("k2", { process: "kiss cut" }), line("k3", { source: "fold lines" })],
+};
+const piece: Piece = {
+  id: "p1",
+  name: "kite",
+  quantity: 5,
+  elements: [
+    { id: "e1", kind: "artwork", artwork: "a1", x: 0, y: 0, lettering: { words: "", font: "sans" } },
+    { id: "e2", kind: "text", artwork: "", x: 1, y: 2, lettering: { words: "Hi", font: "sans" } },
+  ],
+  layers: [layer],
+  hanger: { kind: "no hanger", place: [] },
+  stencil: { kind: "a piece", bridges: [] },
+};
+const sheets: Sheet[] = [
+  { id: "s1", layer: "l1", stock: { name: "vinyl", colour: "#fff", mirrored: false } },
+];
+const view = {
+  frame: [10, 20, 110, 70],
+  lines: [{ id: "k1", ties: [[10, 45]] }],
+  bridges: [[10, 20, 60, 45]],
+  holes: [],
+} as unknown as LayerView;
+
+describe("lines", () => {
+  it("follow the last one when they follow another", () => {
+    const value = addedLine(piece, layer, { source: "another line" }).value as Line & { of: string };
+    expect(value.of).toBe("k3");
+    expect(value.id).not.toBe("k3");
+  });
+
+  it("are copied after themselves with ids of their own", () => {
+    const marked = line("k1", { tie_marks: [{ id: "t1", x: 0, y: 0 }] });
+    const own = { ...layer, lines: [marked, line("k2")] };
+    const change = copiedLine(piece, own, marked);
+    const copy = change.value as Line;
+    expect(change.before).toBe("k2");
+    expect(copy.id).not.toBe("k1");
+    expect(copy.tie_marks[0]?.id).not.toBe("t1");
+  });
+
+  it("move one place and stop at the ends", () => {
+    const [first, second, last] = layer.lines as [Line, Line, Line];
+    expect(movedLine(piece, layer, first, -1)).toBeNull();
+    expect(movedLine(piece, layer, last, 1)).toBeNull();
+    expect(movedLine(piece, layer, second, -1)?.before).toBe("k1");
+    expect(movedLine(piece, layer, first, 1)?.before).toBe("k3");
+    expect(movedLine(piece, layer, second, 1)?.before).toBeUndefined();
+  });
+});
+
+describe("pieces", () => {
+  it("are copied whole, sheets too, and what names an item names its copy", () => {
+    const followed = { ...line("k2"), of: "k1" } as Line;
+    const own = { ...piece, layers: [{ ...layer, lines: [line("k1"), followed] }] };
+    const { id, changes } = copiedPiece(own, sheets);
+    const copy = changes[0]?.value as Piece;
+    const lines = copy.layers[0]?.lines as (Line & { of?: string })[];
+    expect(copy.id).toBe(id);
+    expect(lines[1]?.of).toBe(lines[0]?.id);
+    expect(changes[1]?.value).toMatchObject({ layer: copy.layers[0]?.id });
+    expect(copy.elements[0]?.artwork).toBe("a1");
+  });
+
+  it("go with their sheets", () => {
+    const paths = removedPiece(piece, sheets).map((change) => change.path);
+    expect(paths).toEqual(["sheets/s1", "pieces/p1"]);
+  });
+
+  it("are split by colour into layers with a sheet each", () => {
+    const changes = splitByColour(piece, ["#112233", "#445566", "#778899"], sheets);
+    expect(changes.filter((change) => change.path === "pieces/p1/layers")).toHaveLength(2);
+    expect(changes.filter((change) => change.path === "sheets")).toHaveLength(2);
+    expect(splitByColour(piece, ["#112233"], sheets)).toEqual([]);
+  });
+
+  it("get one more layer, and a colour by a click that a second takes back", () => {
+    expect(addedLayer(piece, sheets).map((change) => change.path)).toEqual(["pieces/p1/layers", "sheets"]);
+    expect(addedLayer(piece, [])).toEqual([]);
+    expect(colourChange("x", [], "#112233")).toMatchObject({ path: "x/colours", operation: "add" });
+    const chosen = [{ id: "c1", colour: "#112233" }];
+    expect(colourChange("x", chosen, "#112233")).toEqual({ path: "x/colours/c1", operation: "remove" });
+  });
+
+  it("take words, shapes and their artwork again", () => {
+    expect((addedElement(piece, "text").value as { kind: string }).kind).toBe("text");
+    expect(repeatedArtwork(piece)?.value).toMatchObject({ beside: "e2" });
+    expect(repeatedArtwork({ ...piece, elements: [] })).toBeNull();
+  });
+
+  it("keep what is no id when copied", () => {
+    expect(withNewIds({ id: "x", of: "elsewhere", list: [1, 2] })).toMatchObject({
+      of: "elsewhere",
+      list: [1, 2],
+    });
+  });
+});
+
+describe("what is done by hand at Lines", () => {
+  it("is said in fractions of the frame", () => {
+    expect(onPiece([10, 20, 110, 70], { x: 60, y: 45 })).toEqual({ x: 0.5, y: 0.5 });
+  });
+
+  it("turns a hole round and back", () => {
+    const hole = { d: "", x: 0.3, y: 0.3, width: 6 };
+    const own = layer.lines[0] as Line;
+    expect(holeChange(piece, layer, own, hole).value).toMatchObject({ holes: "filled" });
+    expect(holeChange(piece, layer, own, { ...hole, width: 3 }).value).toMatchObject({ holes: "kept" });
+    const marked = { ...own, hole_marks: [{ id: "h1", x: 0.301, y: 0.3, holes: "filled" }] };
+    expect(holeChange(piece, layer, marked, hole)).toMatchObject({ operation: "remove" });
+  });
+
+  it("keeps the ties there are when one is added", () => {
+    const changes = pieceToolChanges("tie", piece, layer, view, undefined, [{ x: 110, y: 45 }]);
+    expect(changes?.[0]?.value).toMatchObject([
+      { x: 0, y: 0.5 },
+      { x: 1, y: 0.5 },
+    ]);
+    expect(tieMarks(line("k9"), view)).toEqual([]);
+  });
+
+  it("adds folds to the fold line there is, bridges to a stencil, and moves the hanger", () => {
+    const two = [
+      { x: 10, y: 20 },
+      { x: 110, y: 70 },
+    ];
+    const fold = pieceToolChanges("fold", piece, layer, view, undefined, two);
+    expect(fold?.[0]?.path).toBe("pieces/p1/layers/l1/lines/k3/folds");
+    const bare = { ...layer, lines: [] };
+    expect(pieceToolChanges("fold", piece, bare, view, undefined, two)?.[0]?.path).toBe(
+      "pieces/p1/layers/l1/lines",
+    );
+    const bridge = pieceToolChanges("bridge", piece, layer, view, undefined, two);
+    expect(bridge?.[0]?.value).toBe("a stencil");
+    expect(bridge?.[1]?.value).toHaveLength(2);
+    const hanger = pieceToolChanges("hanger", piece, layer, view, undefined, two);
+    expect(hanger?.map((change) => change.path)).toEqual(["pieces/p1/hanger/kind", "pieces/p1/hanger/place"]);
+    expect(pieceToolChanges("nothing", piece, layer, view, undefined, two)).toBeNull();
+    expect(pieceToolChanges("tie", piece, bare, view, undefined, two)).toBeNull();
+  });
+});

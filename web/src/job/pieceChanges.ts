@@ -1,0 +1,302 @@
+import type { Change, Work } from "../api/client";
+import type { Place } from "../engine/camera";
+import { type Layer, type Line, newId, type Piece, type Sheet } from "./ticket";
+
+export type LayerView = Work["layers"][string];
+
+/** The kinds of line that can be added with one press, each with the words of its button. */
+export const NEW_LINES: readonly { words: string; value: Record<string, unknown> }[] = [
+  { words: "Through cut outside", value: { process: "through cut", distance: 3 } },
+  { words: "Kiss cut outside", value: { process: "kiss cut", distance: 1 } },
+  { words: "Cut the shapes themselves", value: { process: "kiss cut", ...shapes() } },
+  { words: "Perforate outside", value: { process: "perforate", distance: 6 } },
+  {
+    words: "Round the piece",
+    value: { process: "through cut", source: "a simple shape", distance: 5, close_gaps: 0 },
+  },
+  { words: "Follow another line", value: { process: "through cut", source: "another line", distance: 2 } },
+  {
+    words: "Score fold lines",
+    value: { process: "score", source: "fold lines", distance: 0, scoring: "folds" },
+  },
+  { words: "Engrave the shapes", value: { process: "engrave", ...shapes() } },
+  { words: "Along the centre-lines", value: { process: "score", source: "centre-lines", distance: 0 } },
+  { words: "Guide", value: { process: "guide", source: "a simple shape", distance: 0, close_gaps: 0 } },
+];
+
+function shapes() {
+  return { source: "the shapes", distance: 0, close_gaps: 0, holes: "kept", smallest_hole: 0 };
+}
+
+const layerPath = (piece: Piece, layer: Layer) => `pieces/${piece.id}/layers/${layer.id}`;
+const linePath = (piece: Piece, layer: Layer, line: Line) => `${layerPath(piece, layer)}/lines/${line.id}`;
+
+/** One more line on a layer; one that follows another follows the last there is. */
+export function addedLine(piece: Piece, layer: Layer, value: Record<string, unknown>): Change {
+  const last = layer.lines[layer.lines.length - 1];
+  const of = value.source === "another line" && last ? { of: last.id } : {};
+  return {
+    path: `${layerPath(piece, layer)}/lines`,
+    value: { ...value, ...of, id: newId("k") },
+    operation: "add",
+  };
+}
+
+/** The line again, after itself, with items of its own. */
+export function copiedLine(piece: Piece, layer: Layer, line: Line): Change {
+  const after = layer.lines[layer.lines.indexOf(line) + 1];
+  const value = { ...withNewIds(line), id: newId("k") };
+  return {
+    path: `${layerPath(piece, layer)}/lines`,
+    value,
+    operation: "add",
+    ...(after ? { before: after.id } : {}),
+  };
+}
+
+/** The line one place up or down; null at the end of the list. */
+export function movedLine(piece: Piece, layer: Layer, line: Line, way: -1 | 1): Change | null {
+  const at = layer.lines.indexOf(line);
+  if (at + way < 0 || at + way >= layer.lines.length) return null;
+  const before = layer.lines[way < 0 ? at - 1 : at + 2];
+  return {
+    path: linePath(piece, layer, line),
+    operation: "move",
+    ...(before ? { before: before.id } : {}),
+  };
+}
+
+/** Words or a simple shape, centred on what is there. */
+export function addedElement(piece: Piece, kind: "text" | "simple shape"): Change {
+  const value = { id: newId("e"), kind, across: "centred", down: kind === "text" ? "below it" : "centred" };
+  const shift = kind === "text" ? { y: 4 } : {};
+  return { path: `pieces/${piece.id}/elements`, value: { ...value, ...shift }, operation: "add" };
+}
+
+/** The piece's first artwork once more, to the right of the last element. */
+export function repeatedArtwork(piece: Piece): Change | null {
+  const artwork = piece.elements.find((one) => one.kind === "artwork")?.artwork;
+  const last = piece.elements[piece.elements.length - 1];
+  if (!artwork || !last) return null;
+  const value = {
+    id: newId("e"),
+    artwork,
+    way: "apart",
+    beside: last.id,
+    across: "right of it",
+    down: "top edges",
+    x: 3,
+  };
+  return { path: `pieces/${piece.id}/elements`, value, operation: "add" };
+}
+
+/** A layer for each colour, the first on the layer there is, every other with a sheet of its own. */
+export function splitByColour(piece: Piece, colours: readonly string[], sheets: readonly Sheet[]): Change[] {
+  const first = piece.layers[0];
+  const sheet = sheets.find((one) => one.layer === first?.id);
+  if (!first || !sheet || colours.length < 2) return [];
+  const here = layerPath(piece, first);
+  const changes: Change[] = [
+    { path: `${here}/shows`, value: "chosen colours", operation: "set" },
+    { path: `${here}/name`, value: colours[0] ?? "", operation: "set" },
+    { path: `${here}/overlap`, value: 0.5, operation: "set" },
+    {
+      path: `${here}/colours`,
+      value: { id: newId("c"), colour: colours[0], named: "" },
+      operation: "add",
+    },
+  ];
+  for (const colour of colours.slice(1)) {
+    const id = newId("l");
+    const layer = {
+      ...withNewIds(first),
+      id,
+      name: colour,
+      shows: "chosen colours",
+      overlap: 0,
+      colours: [{ id: newId("c"), colour, named: "" }],
+    };
+    changes.push({ path: `pieces/${piece.id}/layers`, value: layer, operation: "add" });
+    changes.push({
+      path: "sheets",
+      value: { ...sheet, id: newId("s"), layer: id },
+      operation: "add",
+    });
+  }
+  changes.push({ path: `pieces/${piece.id}/alignment`, value: "three triangles", operation: "set" });
+  return changes;
+}
+
+/** One more layer for colours to be chosen, with a sheet like that of the first. */
+export function addedLayer(piece: Piece, sheets: readonly Sheet[]): Change[] {
+  const first = piece.layers[0];
+  const sheet = sheets.find((one) => one.layer === first?.id);
+  if (!first || !sheet) return [];
+  const id = newId("l");
+  const layer = {
+    ...withNewIds(first),
+    id,
+    name: `layer ${piece.layers.length + 1}`,
+    shows: "chosen colours",
+    overlap: 0,
+    colours: [],
+  };
+  return [
+    { path: `pieces/${piece.id}/layers`, value: layer, operation: "add" },
+    { path: "sheets", value: { ...sheet, id: newId("s"), layer: id }, operation: "add" },
+  ];
+}
+
+/** A click on a colour: chosen for a layer or line, or let go again. ``owner``: path of that. */
+export function colourChange(
+  owner: string,
+  chosen: readonly { id: string; colour: string }[],
+  colour: string,
+): Change {
+  const there = chosen.find((one) => one.colour === colour);
+  if (there) return { path: `${owner}/colours/${there.id}`, operation: "remove" };
+  return { path: `${owner}/colours`, value: { id: newId("c"), colour, named: "" }, operation: "add" };
+}
+
+/** The piece once more, to be made differently from the same artwork, with sheets of its own. */
+export function copiedPiece(piece: Piece, sheets: readonly Sheet[]): { id: string; changes: Change[] } {
+  const id = newId("p");
+  const layers = piece.layers.map((layer) => ({ old: layer.id, copy: withNewIds(layer) }));
+  const value = {
+    ...withNewIds(piece),
+    id,
+    name: `${piece.name}, again`,
+    layers: layers.map((one) => one.copy),
+  };
+  const changes: Change[] = [{ path: "pieces", value, operation: "add" }];
+  for (const { old, copy } of layers) {
+    const sheet = sheets.find((one) => one.layer === old);
+    if (sheet)
+      changes.push({
+        path: "sheets",
+        value: { ...sheet, id: newId("s"), layer: copy.id },
+        operation: "add",
+      });
+  }
+  return { id, changes };
+}
+
+/** A piece taken away with its sheets. */
+export function removedPiece(piece: Piece, sheets: readonly Sheet[]): Change[] {
+  const layers = new Set(piece.layers.map((layer) => layer.id));
+  return [
+    ...sheets
+      .filter((sheet) => layers.has(sheet.layer))
+      .map((sheet): Change => ({ path: `sheets/${sheet.id}`, operation: "remove" })),
+    { path: `pieces/${piece.id}`, operation: "remove" },
+  ];
+}
+
+/** A deep copy in which every item of every list has an id of its own, and what names one of them still does. */
+export function withNewIds<T extends object>(value: T): T {
+  const ids = new Map<string, string>();
+  const collect = (part: unknown): void => {
+    if (Array.isArray(part))
+      for (const item of part) {
+        if (item && typeof item === "object" && "id" in item) ids.set(String(item.id), newId("i"));
+        collect(item);
+      }
+    else if (part && typeof part === "object") for (const own of Object.values(part)) collect(own);
+  };
+  collect(value);
+  const copied = (part: unknown, name = ""): unknown => {
+    if (Array.isArray(part)) return part.map((item) => copied(item));
+    if (part && typeof part === "object")
+      return Object.fromEntries(Object.entries(part).map(([key, own]) => [key, copied(own, key)]));
+    const names = name === "id" || name === "of" || name === "beside";
+    return names && typeof part === "string" ? (ids.get(part) ?? part) : part;
+  };
+  const made = copied(value) as T & { id?: string };
+  if ("id" in value && typeof value.id === "string" && !ids.has(value.id)) made.id = newId("i");
+  return made;
+}
+
+/** A place in mm as fractions of the piece's frame. */
+export function onPiece([left, top, right, bottom]: LayerView["frame"], place: Place): Place {
+  const round = (value: number) => Math.round(Math.min(2, Math.max(-1, value)) * 1e6) / 1e6;
+  return {
+    x: round((place.x - left) / Math.max(right - left, 1e-9)),
+    y: round((place.y - top) / Math.max(bottom - top, 1e-9)),
+  };
+}
+
+const SAME = 0.015;
+
+/** A click in a hole: kept where the line's rule fills it, filled where it keeps it, and back again. */
+export function holeChange(piece: Piece, layer: Layer, line: Line, hole: LayerView["holes"][number]): Change {
+  const here = `${linePath(piece, layer, line)}/hole_marks`;
+  const mark = line.hole_marks.find((one) => Math.hypot(one.x - hole.x, one.y - hole.y) < SAME);
+  if (mark) return { path: `${here}/${mark.id}`, operation: "remove" };
+  const kept = line.holes === "kept" && hole.width >= line.smallest_hole;
+  const value = { id: newId("h"), x: hole.x, y: hole.y, holes: kept ? "filled" : "kept" };
+  return { path: here, value, operation: "add" };
+}
+
+/** What is done on the table at Lines with a tool of the hand; null when it makes no change. */
+export function pieceToolChanges(
+  tool: string,
+  piece: Piece,
+  layer: Layer,
+  view: LayerView,
+  held: Line | undefined,
+  points: readonly Place[],
+): Change[] | null {
+  const first = points[0];
+  const last = points[points.length - 1];
+  if (!first || !last) return null;
+  const at = onPiece(view.frame, first);
+  const to = onPiece(view.frame, last);
+  if (tool === "hanger") {
+    const kind: Change[] =
+      piece.hanger.kind === "no hanger"
+        ? [{ path: `pieces/${piece.id}/hanger/kind`, value: "a plain hole", operation: "set" }]
+        : [];
+    return [
+      ...kind,
+      { path: `pieces/${piece.id}/hanger/place`, value: [{ id: newId("g"), ...at }], operation: "set" },
+    ];
+  }
+  if (tool === "tie") {
+    const line =
+      held?.process === "through cut" ? held : layer.lines.find((one) => one.process === "through cut");
+    if (!line) return null;
+    const value = [...tieMarks(line, view), { id: newId("t"), ...at }];
+    return [{ path: `${linePath(piece, layer, line)}/tie_marks`, value, operation: "set" }];
+  }
+  if (tool === "bridge") {
+    const value = [...bridgeMarks(piece, view), { id: newId("b"), ...at, x2: to.x, y2: to.y }];
+    return [
+      { path: `pieces/${piece.id}/stencil/kind`, value: "a stencil", operation: "set" },
+      { path: `pieces/${piece.id}/stencil/bridges`, value, operation: "set" },
+    ];
+  }
+  if (tool === "fold") {
+    const fold = { id: newId("f"), ...at, x2: to.x, y2: to.y };
+    const line =
+      held?.source === "fold lines" ? held : layer.lines.find((one) => one.source === "fold lines");
+    if (line) return [{ path: `${linePath(piece, layer, line)}/folds`, value: fold, operation: "add" }];
+    return [addedLine(piece, layer, { process: "score", source: "fold lines", distance: 0, folds: [fold] })];
+  }
+  return null;
+}
+
+/** A line's ties as marks by hand: those there are, or those that its rule gives now. */
+export function tieMarks(line: Line, view: LayerView): { id: string; x: number; y: number }[] {
+  if (line.tie_marks.length) return [...line.tie_marks];
+  const drawn = view.lines.find((one) => one.id === line.id);
+  return (drawn?.ties ?? []).map(([x, y]) => ({ id: newId("t"), ...onPiece(view.frame, { x, y }) }));
+}
+
+/** Likewise the bridges of a stencil. */
+export function bridgeMarks(piece: Piece, view: LayerView) {
+  if (piece.stencil.bridges.length) return [...piece.stencil.bridges];
+  return view.bridges.map(([x, y, x2, y2]) => {
+    const [at, to] = [onPiece(view.frame, { x, y }), onPiece(view.frame, { x: x2, y: y2 })];
+    return { id: newId("b"), ...at, x2: to.x, y2: to.y };
+  });
+}
