@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnail
-from demo.drawings import honey, kite, oars, owl, wheat
+from demo.drawings import honey, kite, lighthouse, oars, owl, wheat
 from nibble_core.ticket import Ticket, first_ticket
-from nibble_core.ticket.library import STOCKS
-from nibble_core.ticket.model import Layer, Line
+from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.piece import Chosen, Element, Figure, Hanger, Layer, Lettering, Line, Stencil
 
 
 @dataclass(frozen=True)
@@ -23,7 +24,10 @@ class DemoJob:
 
 def demo_jobs(today: date) -> list[DemoJob]:
     """Every client's job, due in the days after ``today``."""
-    return [_kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today)]
+    return [
+        _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
+        _lighthouse(today),
+    ]  # fmt: skip
 
 
 def _kite_week(today: date) -> DemoJob:
@@ -34,20 +38,53 @@ def _kite_week(today: date) -> DemoJob:
         quantity=120,
     )  # fmt: skip
     lines = (
-        Line("k1", "kiss cut", 2.0, close_gaps=1.5),
-        Line("k2", "through cut", 5.0, close_gaps=8.0),
+        Line("k1", "kiss cut", 0.0, close_gaps=1.0, name="sticker"),
+        Line("k2", "through cut", 4.0, close_gaps=8.0, name="backing"),
     )
-    return DemoJob(content, _with_lines(ticket, "kite", lines))
+    return DemoJob(content, _with_lines(ticket, "kite", lines, bleed=1.0))
 
 
 def _harbour_hive(today: date) -> DemoJob:
+    """Twelve labels to a sheet, each kissed, a perforated line round them all."""
     content = as_png(honey(900))
     ticket = first_ticket(
         name="Jar labels, spring honey", client="Harbour Hive Honey", due=(today + timedelta(days=2)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="hive_label.png", width=62, mode="outer",
-        quantity=576, stock=STOCKS["label-paper-a3"],
+        quantity=48, stock=STOCKS["label-paper-a3"],
     )  # fmt: skip
-    return DemoJob(content, _with_lines(ticket, "label", (Line("k1", "kiss cut", 1.5, close_gaps=3.0),)))
+    elements = (Element("e1", "a1", columns=3, rows=4, gap=6.0),)
+    lines = (
+        Line("k1", "kiss cut", 1.5, close_gaps=3.0, name="label"),
+        Line("k2", "perforate", 8.0, source="a simple shape", surround="rounded rectangle", close_gaps=0.0),
+    )
+    return DemoJob(content, _with_lines(ticket, "sheet of labels", lines, elements))
+
+
+def _lighthouse(today: date) -> DemoJob:
+    """A birch key fob: engraved, cut out, with a loop to hang it by."""
+    content = as_png(lighthouse(900))
+    ticket = first_ticket(
+        name="Key fobs for the open day", client="Orrinmouth Lighthouse Trust", quantity=40,
+        due=(today + timedelta(days=6)).isoformat(), file=hashlib.sha256(content).hexdigest(),
+        file_name="lighthouse.png", width=30, stock=STOCKS["birch-3mm"], machine=MACHINES["small-laser"],
+    )  # fmt: skip
+    elements = (
+        Element("e1", kind="simple shape", figure=Figure("circle", 54.0, colour="#dcc39a")),
+        Element("e2", "a1", way="apart", across="centred", down="centred", y=-3.0),
+        Element(
+            "e3", kind="text", way="apart", across="centred", down="centred",
+            lettering=Lettering("ORRINMOUTH LIGHT", "condensed", "", 3.6, 0.6, "under a circle", 24.0),
+        ),
+    )  # fmt: skip
+    engraved = Line("k1", "engrave", 0.0, close_gaps=0.0, source="one element", holes="kept", smallest_hole=0.0)
+    lines = (
+        replace(engraved, of="e2", name="mark"),
+        replace(engraved, id="k2", of="e3", name="words"),
+        Line("k3", "through cut", 0.0, close_gaps=0.0, source="one element", of="e1"),
+    )
+    ticket = _with_lines(ticket, "fob", lines, elements, prints="nothing")
+    piece = replace(ticket.pieces[0], hanger=Hanger("a loop", 4.0, 3.0))
+    return DemoJob(content, replace(ticket, pieces=(piece,)))
 
 
 def _little_owl(today: date) -> DemoJob:
@@ -68,8 +105,18 @@ def _rowers(today: date) -> DemoJob:
         name="Crew shirts, crossed oars", client="North Mole Rowers", due=(today + timedelta(days=11)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="oars_logo_web.jpg", width=110, mode="colours", quantity=9,
     )  # fmt: skip
-    ticket = _with_lines(ticket, "oars", (Line("k1", "kiss cut", 1.0, close_gaps=1.0),))
-    return DemoJob(content, _with_artwork(ticket, facing="mirrored"))
+    colours = (("navy", "#22323a", "shirt-film-navy-500"), ("teal", "#29848b", "shirt-film-teal-500"))
+    line = Line("k1", "kiss cut", 0.0, close_gaps=0.0, source="the shapes", holes="kept", smallest_hole=0.0)
+    layers = tuple(
+        Layer(
+            f"l{n}", "nothing", (replace(line, id=f"k{n}"),), name, shows="chosen colours",
+            colours=(Chosen(f"c{n}", colour),), overlap=0.6 if n == 1 else 0.0,
+        )
+        for n, (name, colour, _) in enumerate(colours, 1)
+    )  # fmt: skip
+    piece = replace(ticket.pieces[0], name="oars", layers=layers, alignment="three triangles")
+    sheets = tuple(Sheet(f"s{n}", f"l{n}", STOCKS[stock]) for n, (_, _, stock) in enumerate(colours, 1))
+    return DemoJob(content, replace(ticket, pieces=(piece,), sheets=sheets))
 
 
 def _tansy_lane(today: date) -> DemoJob:
@@ -78,15 +125,54 @@ def _tansy_lane(today: date) -> DemoJob:
     ticket = first_ticket(
         name="Wheat-ear stencil", client="Tansy Lane Bakery", due=(today + timedelta(days=16)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="logo-small.jpg", width=85,
+        stock=STOCKS["stencil-polyester-300"],
     )  # fmt: skip
-    ticket = _with_lines(ticket, "wheat ear", (Line("k1", "through cut", 6.0, close_gaps=8.0),))
-    return DemoJob(content, ticket)
+    elements = (
+        Element("e1", "a1"),
+        Element(
+            "e2", kind="text", way="apart", across="centred", down="below it", y=5.0,
+            lettering=Lettering("BREAD", "sans", "", 16.0, 1.5),
+        ),
+    )  # fmt: skip
+    lines = (
+        Line(
+            "k1",
+            "through cut",
+            0.0,
+            close_gaps=0.0,
+            source="the shapes",
+            holes="kept",
+            smallest_hole=0.0,
+            name="openings",
+        ),
+        Line(
+            "k2",
+            "through cut",
+            14.0,
+            close_gaps=0.0,
+            source="a simple shape",
+            surround="rounded rectangle",
+            name="edge",
+        ),
+    )
+    ticket = _with_lines(ticket, "stencil", lines, elements, prints="nothing")
+    piece = replace(ticket.pieces[0], stencil=Stencil("a stencil", 1.6, 2))
+    return DemoJob(content, replace(ticket, pieces=(piece,)))
 
 
 def _with_artwork(ticket: Ticket, **changes: str) -> Ticket:
     return replace(ticket, artworks=(replace(ticket.artworks[0], **changes),))
 
 
-def _with_lines(ticket: Ticket, name: str, lines: tuple[Line, ...]) -> Ticket:
-    piece = replace(ticket.pieces[0], name=name, layers=(Layer("l1", lines=lines),))
-    return replace(ticket, pieces=(piece,))
+def _with_lines(
+    ticket: Ticket,
+    name: str,
+    lines: tuple[Line, ...],
+    elements: tuple[Element, ...] | None = None,
+    *,
+    prints: str = "the artwork",
+    bleed: float = 0.0,
+) -> Ticket:
+    layer = Layer("l1", prints, lines, bleed=bleed)
+    piece = replace(ticket.pieces[0], name=name, layers=(layer,))
+    return replace(ticket, pieces=(piece if elements is None else replace(piece, elements=elements),))

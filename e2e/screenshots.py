@@ -28,20 +28,31 @@ def take(page: Page, address: str) -> None:
         page.screenshot(path=FOLDER / f"{name}.png")
 
     page.goto(address)
-    expect(page.locator("[data-job]")).to_have_count(5)
+    expect(page.locator("[data-job]")).to_have_count(6)
     page.wait_for_load_state("networkidle")
     keep("board")
     jobs = {
         name: page.locator("[data-job]").filter(has_text=words).get_attribute("data-job")
-        for name, words in (("kite", "Kite Week"), ("honey", "Jar labels"), ("oars", "crossed oars"))
+        for name, words in (
+            ("kite", "Kite Week"),
+            ("honey", "Jar labels"),
+            ("oars", "crossed oars"),
+            ("fob", "Key fobs"),
+            ("stencil", "stencil"),
+        )
     }
     for name, job, station in (
-        ("clean", "kite", "clean"), ("lines", "kite", "lines"), ("sheet", "honey", "sheet"),
+        ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("lines-layers", "oars", "lines"),
+        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "honey", "sheet"),
         ("machine", "honey", "machine"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
         page.goto(f"{address}/jobs/{jobs[job]}?station={station}")
         settled(page)
+        if name == "lines-drop-out":
+            page.get_by_role("button", name="Drop-out").click()
+        if name == "lines-weeding":
+            page.get_by_role("button", name="Weeding").click()
         if name == "machine":
             page.get_by_role("button", name="Make the files").click()
             expect(page.get_by_role("link", name="manifest.json")).to_be_visible()
@@ -86,14 +97,6 @@ def take(page: Page, address: str) -> None:
     choose("artworks/a1/clean/background", "subject")
     keep("clean-subject")
     start("reading-room-owl.jpg", "3")
-    page.get_by_role("button", name="Over the artwork").click()
-    page.get_by_role("application").focus()
-    page.mouse.move(381, 330)
-    page.mouse.move(382, 331)
-    page.keyboard.down("l")
-    keep("trace-loupe")
-    page.keyboard.up("l")
-    page.get_by_role("button", name="As made").click()
     page.get_by_role("button", name="Lay try-outs").click()
     expect(page.get_by_text("nodes, worst")).to_have_count(9, timeout=120_000)
     keep("trace-try-outs")

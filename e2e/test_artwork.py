@@ -53,6 +53,28 @@ class ArtworkTest(BrowserTest):
             page.get_by_role("button", name="Deviation").click()
             expect(page.get_by_text(re.compile(r"Worst [\d.]+ mm, [\d.]+ px"))).to_be_visible()
 
+    def test_a_click_is_shown_before_it_takes_and_an_area_is_traced_alone(self):
+        page = self.page
+        self.start("crossed-oars.png", "image/png")
+        self.go(page, "clean")
+        page.locator("[data-tool=places]").click()
+        self.at(0.5, 0.5)
+        self.at(0.501, 0.5)
+        expect(page.locator("section[aria-label=Table][data-settling]")).to_have_count(1)  # a preview is on the table
+        expect(page.locator("header")).to_contain_text("change 1")
+        self.at(0.02, 0.02)
+        self.settled(page)
+        self.go(page, "trace")
+        page.locator("[data-tool=area]").click()
+        self.at(0.3, 0.1)
+        page.mouse.down()
+        self.at(0.5, 0.95)
+        page.mouse.up()
+        expect(page.get_by_text("down is traced.")).to_be_visible()
+        self.settled(page)
+        page.get_by_role("button", name="take back").click()
+        expect(page.get_by_text("down is traced.")).to_have_count(0)
+
     def test_try_outs_are_laid_side_by_side_and_one_is_taken(self):
         page = self.page
         self.start("crossed-oars.png", "image/png")

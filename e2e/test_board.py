@@ -40,6 +40,21 @@ class EmptyBoardTest(BrowserTest):
         expect(page.get_by_role("link", name="Image")).to_have_count(1)
 
 
+class SeveralFilesTest(BrowserTest):
+    def test_several_files_become_a_job_each_and_bad_ones_are_told(self):
+        page = self.page
+        page.goto(self.nibble.address)
+        files = [
+            {"name": "oars.png", "mimeType": "image/png", "buffer": draw_loose_file("crossed-oars.png")},
+            {"name": "broken.png", "mimeType": "image/png", "buffer": b"nothing"},
+            {"name": "sign.svg", "mimeType": "image/svg+xml", "buffer": draw_loose_file("boat-sign.svg")},
+        ]
+        page.set_input_files("input[type=file]", files)
+        expect(page.get_by_text("2 of 3 files have become jobs.")).to_be_visible()
+        expect(page.get_by_text("“broken.png”:")).to_be_visible()
+        expect(page.locator("[data-job]")).to_have_count(2)
+
+
 class FullBoardTest(BrowserTest):
     with_jobs = True
 
@@ -47,13 +62,13 @@ class FullBoardTest(BrowserTest):
         page = self.page
         page.goto(self.nibble.address)
         cards = page.locator("[data-job]")
-        expect(cards).to_have_count(5)
-        expect(page.get_by_role("region", name="Due this week")).to_contain_text("2 jobs")
-        page.get_by_role("button", name="Duplicate Kite Week stickers").click()
         expect(cards).to_have_count(6)
+        expect(page.get_by_role("region", name="Due this week")).to_contain_text("3 jobs")
+        page.get_by_role("button", name="Duplicate Kite Week stickers").click()
+        expect(cards).to_have_count(7)
         expect(page.get_by_role("region", name="Later")).to_contain_text("Kite Week stickers, again")
         page.get_by_role("button", name="Archive Kite Week stickers, again").click()
-        expect(cards).to_have_count(5)
+        expect(cards).to_have_count(6)
         page.get_by_role("searchbox").fill("harbour")
         expect(cards).to_have_count(1)
         page.get_by_role("searchbox").fill("nobody at all")
@@ -64,7 +79,7 @@ class FullBoardTest(BrowserTest):
         page.get_by_role("button", name="Put back Kite Week stickers, again").click()
         expect(page.get_by_text("Nothing is archived.")).to_be_visible()
         page.get_by_role("button", name="Back to the board").click()
-        expect(cards).to_have_count(6)
+        expect(cards).to_have_count(7)
 
     def test_name_client_and_due_date_are_set_in_the_sentence(self):
         page = self.page
@@ -121,7 +136,7 @@ class TableTest(BrowserTest):
         page.goto(f"{self.nibble.address}/jobs/2?station=lines")
         self.settled(page)
         self.type_into(page, "pieces/p1/layers/l1/lines/k1/distance", "-20")
-        expect(page.get_by_role("spinbutton", name="distance")).to_have_text("-20.0 mm")
+        expect(self.slot(page, "pieces/p1/layers/l1/lines/k1/distance")).to_have_text("-20.0 mm")
         self.go(page, "artwork")
         self.type_into(page, "artworks/a1/width", "30")
         expect(page.locator("[data-station=lines]")).to_have_attribute("data-state", "blocked")

@@ -124,7 +124,7 @@ class KeyboardTest(BrowserTest):
     def test_a_job_is_found_opened_and_changed_by_keyboard_alone(self):
         page = self.page
         page.goto(self.nibble.address)
-        expect(page.locator("[data-job]")).to_have_count(5)
+        expect(page.locator("[data-job]")).to_have_count(6)
         page.keyboard.press("/")
         page.keyboard.type("kite")
         expect(page.locator("[data-job]")).to_have_count(1)
@@ -140,13 +140,13 @@ class KeyboardTest(BrowserTest):
         distance.focus()
         for _ in range(3):
             page.keyboard.press("ArrowUp")
-        expect(distance).to_have_text("2.3 mm")
+        expect(distance).to_have_text("0.3 mm")
         expect(page.get_by_text(re.compile("change 2$"))).to_be_visible()  # three presses, one change
         distance.press("Enter")
         self.slot(page, f"{LINE}/distance").fill("900")
         expect(page.get_by_text("It can be from -20.0 mm to 200.0 mm.")).to_be_visible()
         page.keyboard.press("Escape")
-        expect(distance).to_have_text("2.3 mm")
+        expect(distance).to_have_text("0.3 mm")
         self.slot(page, f"{LINE}/corners").focus()
         for key in ("Enter", "ArrowDown", "Enter"):
             page.keyboard.press(key)
