@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import atexit
 import os
 import shutil
 import unittest
+from functools import cache
 from typing import ClassVar
 
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
@@ -24,8 +26,18 @@ def chromium(playwright: Playwright) -> Browser:
     return playwright.chromium.launch(executable_path=where, args=FLAGS)
 
 
+@cache
+def the_browser() -> Browser:
+    """One for the whole run; a test opens a window of its own."""
+    playwright = sync_playwright().start()
+    browser = chromium(playwright)
+    atexit.register(playwright.stop)
+    atexit.register(browser.close)  # comes first
+    return browser
+
+
 class BrowserTest(unittest.TestCase):
-    """One server and one browser for a class; one fresh window a test."""
+    """One server for a class; one fresh window a test."""
 
     with_jobs = False
     nibble: ClassVar[RunningNibble]
@@ -34,10 +46,7 @@ class BrowserTest(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.nibble = RunningNibble(with_jobs=cls.with_jobs)
         cls.addClassCleanup(cls.nibble.stop)
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        cls.browser = chromium(playwright)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = the_browser()
         expect.set_options(timeout=PATIENCE)
 
     def setUp(self) -> None:
@@ -56,7 +65,8 @@ class BrowserTest(unittest.TestCase):
         return page
 
     def drop(self, page: Page, name: str, content: bytes, kind: str = "image/png") -> None:
-        """Drop a file anywhere on the page, as from a file manager."""
+        """Drop a file anywhere on the page, as from a file manager, once the page is there to take it."""
+        expect(page.get_by_role("heading").first).to_be_visible()
         handle = page.evaluate_handle(
             """([bytes, name, kind]) => {
                 const transfer = new DataTransfer();

@@ -13,7 +13,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 WEB = ROOT / "web"
-TESTS = (["core/tests", "service"], ["e2e"])  # two at a time: the browser's tests mostly wait
+BROWSER = ["e2e"]
+OTHERS = ["core/tests", "service"]
 
 
 @dataclass
@@ -44,22 +45,31 @@ def start(labels: list[str]) -> Group:
 
 
 def main(words: list[str]) -> int:
-    passed = failed = 0
-    if not words:
-        for name, check in checks().items():
-            done = subprocess.run(check, cwd=WEB if check[0] == "node" else ROOT, capture_output=True, text=True)
-            print(f"{'fine' if done.returncode == 0 else 'FAILED'}: {name}", flush=True)
-            if done.returncode:
-                print(done.stdout + done.stderr, flush=True)
-            passed, failed = passed + (done.returncode == 0), failed + (done.returncode != 0)
-        drift = types_drift()
-        print(f"FAILED: {drift}" if drift else "fine: generated types", flush=True)
-        passed, failed = passed + (not drift), failed + bool(drift)
-    for group in [start(words)] if words else [start(labels) for labels in TESTS]:
-        good, bad = group.finish()
-        passed, failed = passed + good, failed + bad
+    """Run what the words name; with none everything, in two lanes that take about as long: the browser's tests beside
+    the checks and all other tests."""
+    counts = [start(words).finish()] if words else everything()
+    passed, failed = sum(good for good, _ in counts), sum(bad for _, bad in counts)
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed else 0
+
+
+def everything() -> list[tuple[int, int]]:
+    browser = start(BROWSER)
+    try:
+        counts = [run_check(name, check) for name, check in checks().items()]
+        drift = types_drift()
+        print(f"FAILED: {drift}" if drift else "fine: generated types", flush=True)
+        return [*counts, (not drift, bool(drift)), start(OTHERS).finish(), browser.finish()]
+    finally:
+        browser.process.terminate()
+
+
+def run_check(name: str, check: list[str]) -> tuple[int, int]:
+    done = subprocess.run(check, cwd=WEB if check[0] == "node" else ROOT, capture_output=True, text=True)
+    print(f"{'fine' if done.returncode == 0 else 'FAILED'}: {name}", flush=True)
+    if done.returncode:
+        print(done.stdout + done.stderr, flush=True)
+    return done.returncode == 0, done.returncode != 0
 
 
 def checks() -> dict[str, list[str]]:
