@@ -22,7 +22,6 @@ from nibble_core.lines.dropout import DropOut
 from nibble_core.lines.necks import Neck, necks
 
 SAME_LINE = 0.02  # mm: lines nearer than this are one to a knife
-CROSSED = 0.05  # mm² that must lie on either side of a crossing to be told
 SHARED = 1.0  # mm of a line that must run on another to be told
 TOLD = 0.01  # mm: what a contour may be off by
 LEAST_RADIUS = 0.1  # mm: a beam turns sharper than anybody sees
@@ -55,6 +54,7 @@ class CutLine:
     paths: tuple[Path, ...]
     area: BaseGeometry
     distance: float
+    may_cross: bool = False
 
 
 def small_parts(line: CutLine, smallest: float, holder: str) -> list[Finding]:
@@ -161,27 +161,34 @@ def shared_lines(lines: Sequence[CutLine]) -> list[Finding]:
 
 
 def crossing_lines(lines: Sequence[CutLine]) -> list[Finding]:
-    """Closed cuts that run across each other: what one frees, the other cuts up."""
-    cuts = [line for line in lines if line.process in ("through cut", "kiss cut") and line.regions]
+    """Closed cuts that run across each other: what one frees, the other cuts up. Those asked to may."""
+    cuts = [line for line in lines if line.process in ("through cut", "kiss cut", "perforate") and line.regions]
     found = []
     for i, one in enumerate(cuts):
-        edge = shapely.boundary(one.area)
         for other in cuts[i + 1 :]:
-            outside = other.area.difference(one.area.buffer(SAME_LINE))
-            if (
-                not edge.crosses(shapely.boundary(other.area))
-                or outside.area < CROSSED
-                or not outside.touches(one.area.buffer(SAME_LINE))
-            ):
+            if one.may_cross or other.may_cross:
                 continue
-            if other.area.intersection(one.area.buffer(-SAME_LINE)).area < CROSSED:
-                continue
-            place = shapely.get_parts(edge.intersection(shapely.boundary(other.area)))[0].centroid
-            found.append(
-                Finding("crossing", f"{_called(one)} and {_called(other).lower()} cross.",
-                        "Move one of them further out, or close wider gaps.", other.id, Point(place.x, place.y))
-            )  # fmt: skip
+            place = _crossing(one.area, other.area)
+            if place is not None:
+                found.append(
+                    Finding("crossing", f"{_called(one)} and {_called(other).lower()} cross.",
+                            "Move one of them further out, or close wider gaps.", other.id, place)
+                )  # fmt: skip
     return found
+
+
+def _crossing(one: BaseGeometry, other: BaseGeometry) -> Point | None:
+    """A place where the edges of two areas cross, by more than what fitting may be off by."""
+    for a, b in ((one, other), (other, one)):
+        within = shapely.boundary(a).intersection(b.buffer(-SAME_LINE))
+        outside = shapely.boundary(a).difference(b.buffer(SAME_LINE))
+        for edge in shapely.get_parts(shapely.boundary(a)):
+            if edge.intersects(within) and edge.intersects(outside):
+                met = shapely.get_parts(edge.intersection(shapely.boundary(b)))
+                if len(met):
+                    place = met[0].centroid
+                    return Point(float(place.x), float(place.y))
+    return None
 
 
 def sharp_insides(line: CutLine, radius: float) -> list[Finding]:

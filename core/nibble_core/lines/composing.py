@@ -45,12 +45,13 @@ class Join:
 class Composed:
     """painted: coloured shapes and strokes with the id of their element, lowest first. regions: the outlines of the
     whole, merged where joined elements meet. joins: in the order of the elements. nested: regions that lie wholly
-    inside another one's outer edge."""
+    inside another one's outer edge. takers: (id, area, way) of each element that was cut out, or is the common part."""
 
     painted: tuple[tuple[str, Drawn], ...]
     regions: tuple[Region, ...]
     joins: tuple[Join, ...]
     nested: int = 0
+    takers: tuple[tuple[str, BaseGeometry, str], ...] = ()
 
     @property
     def strokes(self) -> list[Stroke]:
@@ -64,10 +65,12 @@ def compose(members: Sequence[Member]) -> Composed:
     """
     painted: list[tuple[str, Drawn]] = []
     joins: list[Join] = []
+    takers: list[tuple[str, BaseGeometry, str]] = []
     for member in members:
         shapes = widened(member.shapes, member.widen)
         if member.way in ("cut out", "common part"):
             area = _area(shapes)
+            takers.append((member.id, area, member.way))
             painted = [kept for one in painted for kept in _against(one, area, member.way)]
             if not painted:
                 raise NothingToCut(
@@ -78,7 +81,7 @@ def compose(members: Sequence[Member]) -> Composed:
             joins.append(_join(member.id, shapes, _area([shape for _, shape in painted])))
         painted += [(member.id, shape) for shape in shapes]
     regions = _outlines(painted, members)
-    return Composed(tuple(painted), regions, tuple(joins), _nested(regions))
+    return Composed(tuple(painted), regions, tuple(joins), _nested(regions), tuple(takers))
 
 
 def widened(shapes: Sequence[Drawn], by: float) -> tuple[Drawn, ...]:

@@ -17,9 +17,9 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
-from nibble_core.ticket.piece import Layer, Piece
+from nibble_core.ticket.piece import Layer, Line, Piece
 
-VERSION = 4
+VERSION = 5
 SHAPES = (
     "the shapes",
     "one element",
@@ -73,8 +73,8 @@ def examine(
 def _examine(
     piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult
 ) -> Examined:
-    distances = {line.id: line.distance for line in layer.lines}
-    lines = [_cut_line(line, distances.get(line.id, 0.0)) for line in drawn.lines]
+    rules = {line.id: line for line in layer.lines}
+    lines = [_cut_line(line, rules[line.id]) for line in drawn.lines]
     through = [line for line in lines if line.process == "through cut"]
     kiss = [line for line in lines if line.process == "kiss cut"]
     edge_of = edge_line(drawn.lines)
@@ -127,6 +127,7 @@ def _examine(
     )
 
 
-def _cut_line(line: DrawnLine, distance: float) -> CutLine:
+def _cut_line(line: DrawnLine, rule: Line) -> CutLine:
     area = line.area.simplify(TIDY) if line.regions else shapely.Polygon()
-    return CutLine(line.id, line.process, line.name, line.regions, line.paths, area, distance)
+    may_cross = rule.crossings == "may cross"
+    return CutLine(line.id, line.process, line.name, line.regions, line.paths, area, rule.distance, may_cross)

@@ -7,8 +7,9 @@ from nibble_core.geometry import Point
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
-from nibble_core.pipeline.lines import DrawnLine, LayerResult, named_inks
+from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.sources import named_inks
 from nibble_core.pipeline.work import Work
 from nibble_core.ticket import Change
 from nibble_core.ticket.model import Ticket
@@ -151,6 +152,15 @@ def _layer(draft: Draft, piece: Piece, layer: Layer, work: Work) -> None:
                 )  # fmt: skip
         if line.leftovers:
             draft.notes.append(Note(f"{_count(line.leftovers, 'small part')} fell away by rule.", where=where))
+        if line.led:
+            clear = next(own.clearance for own in layer.lines if own.id == line.id)
+            draft.notes.append(
+                Note(
+                    f"The {line.process} is led round other lines in {_count(line.led, 'place')}, {clear:g} mm clear.",
+                    where=where,
+                    mends=(setting("Let it cross", f"{where}/crossings", "may cross"),),
+                )
+            )
         if line.dashes:
             draft.notes.append(Note(f"{_count(line.dashes, 'dash', 'es')}, no tie at a corner.", where=where))
     if result.hanging is not None:

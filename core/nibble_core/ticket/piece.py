@@ -110,6 +110,10 @@ TIE_PLACES = {
     "straight": "Where the line is straightest.",
     "hidden": "In recesses of the outline, where a stub does not show.",
 }
+CROSSINGS = {
+    "keeps clear": "Led round other cuts that it would run across.",
+    "may cross": "Runs where it would, across other cuts as well.",
+}
 HANGERS = {
     "no hanger": "It is not hung up.",
     "a loop": "A ring of material at the edge, with a hole.",
@@ -122,6 +126,7 @@ STENCILS = {
 SHOWN = {
     "everything": "All shapes of the piece.",
     "chosen colours": "Only shapes of the colours chosen.",
+    "chosen regions": "Only the regions chosen by clicks.",
 }
 MARKED = {
     "no alignment marks": "The layers are laid by eye.",
@@ -248,6 +253,8 @@ class Line:
     inside_radius: float = length(0.0, 0.0, 50.0, "smallest inside radius")
     smooth: float = length(0.0, 0.0, 2.0, "smoothing", step=0.01)
     smallest: float = length(0.0, 0.0, 50.0, "smallest part")
+    crossings: str = choice("keeps clear", "way past other cuts", CROSSINGS)
+    clearance: float = length(0.5, 0.05, 50.0, "distance from other cuts")
     cut: float = length(3.0, 0.1, 200.0, "cut")
     tie: float = length(0.8, 0.05, 50.0, "tie")
     leaves: str = choice("as dashes", "form in the file", LEAVES)
@@ -271,6 +278,7 @@ class Layer:
     cutting_error: float = length(0.3, 0.0, 10.0, "cutting error")
     shows: str = choice("everything", "shapes", SHOWN)
     colours: tuple[Chosen, ...] = ()
+    regions: tuple[Anchor, ...] = ()
     overlap: float = length(0.0, 0.0, 20.0, "overlap")
 
 

@@ -155,6 +155,8 @@ def _layer(piece: Piece, layer: Layer, elements: Mapping[str, str]) -> Iterable[
         if layer.shows == "chosen colours":
             said = ", ".join(one.colour for one in layer.colours) or "none yet"
             shown = (*shown, f" ({said})")
+        elif layer.shows == "chosen regions":
+            shown = (*shown, f" ({len(layer.regions) or 'none yet'})")
         lowest = layer.id != piece.layers[-1].id
         overlap: Parts = (
             (", and reaches ", slot(here, layer, "overlap"), " under the layers above.") if lowest else (".",)
@@ -162,6 +164,8 @@ def _layer(piece: Piece, layer: Layer, elements: Mapping[str, str]) -> Iterable[
         yield Sentence(f"{layer.id}-layer", "lines", (*shown, *overlap), owner=here)
         for one in layer.colours:
             yield Sentence(one.id, "lines", (f"Colour {one.colour} belongs to it.",), owner=f"{here}/colours/{one.id}")
+        for place in layer.regions:
+            yield Sentence(place.id, "lines", ("A region of it, chosen by hand.",), owner=f"{here}/regions/{place.id}")
     parts: Parts = ("Print ", slot(here, layer, "prints"), ".")
     if layer.prints != "nothing":
         parts = ("Print ", slot(here, layer, "prints"), " with ", slot(here, layer, "bleed"), " bleed.")
@@ -253,6 +257,11 @@ def _line_more(here: str, line: Line, open_ended: bool) -> Parts:
     more = (*more, "Islands nearer than ", slot(here, line, "join_islands"), " become one; inside corners of ",
             slot(here, line, "inside_radius"), " at least; parts under ", slot(here, line, "smallest"),
             " fall away; smoothed within ", slot(here, line, "smooth"), ".")  # fmt: skip
+    if line.process in ("through cut", "kiss cut", "perforate"):
+        more = (*more, " Where it meets other cuts it ", slot(here, line, "crossings"))
+        if line.crossings == "keeps clear":
+            more = (*more, " by ", slot(here, line, "clearance"))
+        more = (*more, ".")
     if line.holes == "kept":
         more = (*more, " In holes ", slot(here, line, "hole_distance"), ".")
     if line.corners == "mitred":

@@ -42,6 +42,9 @@ def ticket_of(elements, lines, *, prints="nothing", machine="wide-camera-cutter"
     return replace(plain, artworks=(), pieces=(own,), machine=MACHINES[machine])
 
 
+LAYER = "pieces/p1/layers/l1"
+
+
 def drawn(ticket, id="k1"):
     work = badge_work(ticket)
     return next(line for layer in work.layers.values() for line in layer.value.lines if line.id == id)
@@ -258,6 +261,22 @@ class LayerTest(unittest.TestCase):
         self.assertAlmostEqual(lower(other, store), lower(other, MemoryStore()), places=6)
         self.assertGreater(reached - lower(other, store), 1)
 
+    def test_a_layer_may_hold_regions_chosen_by_clicks(self):
+        ticket = self.two_layers()
+        upper = replace(
+            ticket.pieces[0].layers[1], shows="chosen regions", colours=(), regions=(Anchor("r", 0.5, 0.5),)
+        )
+        lower = ticket.pieces[0].layers[0]
+        chosen = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(lower, upper)),))
+        whole = badge_work(ticket).layers["l2"].value.shown
+        self.assertAlmostEqual(
+            badge_work(chosen).layers["l2"].value.shown.symmetric_difference(whole).area, 0, places=6
+        )
+        # the lower layer reaches under what is chosen above, wherever that is chosen
+        self.assertAlmostEqual(area(drawn(chosen, "k1")), math.pi * 900 - 19 * 19, delta=0.8)
+        none = apply(chosen, [Change(f"pieces/p1/layers/l2/regions/{upper.regions[0].id}", operation="remove")])
+        self.assertIn("Click its colours or regions", badge_work(none).problems[0].error.what_to_do)
+
     def test_each_layer_gets_its_files(self):
         files = [file.name for file in write_files(self.two_layers(), badge_work(self.two_layers()))]
         self.assertEqual([name for name in files if name.endswith(".pdf")], ["badge-1-cut.pdf", "badge-2-cut.pdf"])
@@ -278,6 +297,35 @@ class PrintTest(unittest.TestCase):
         items = badge_work(bled).prints["l1"].value.items
         self.assertAlmostEqual(items[0].region.area(), math.pi * (32**2 - 20**2), delta=1)
         self.assertAlmostEqual(items[-1].region.area(), math.pi * (30**2 - 20**2), delta=0.5)
+
+    def test_bleed_reaches_into_holes_that_are_cut_and_no_others(self):
+        for line, inner in (
+            (Line("k1", distance=0.0), 20.0),
+            (Line("k1", distance=0.0, holes="kept"), 18.0),
+            (Line("k1", distance=0.0, hole_marks=(HoleMark("h", 0.5, 0.5),)), 18.0),
+            (Line("k1", distance=0.0, holes="kept", smallest_hole=41.0), 20.0),
+        ):
+            with self.subTest(line.holes, marks=len(line.hole_marks)):
+                ticket = apply(ticket_of([RING], [line], prints="the shapes"), [Change(f"{LAYER}/bleed", 2.0)])
+                under = badge_work(ticket).prints["l1"].value.items[0]
+                self.assertAlmostEqual(under.region.area(), math.pi * (32**2 - inner**2), delta=1)
+
+    def test_pixels_go_where_a_shape_is_cut_out_of_them(self):
+        bar = Element("e2", kind="simple shape", way="cut out", figure=Figure("rectangle", 14.0, 14.0),
+                      across="centred", down="centred")  # fmt: skip
+        plain = badge_ticket()
+        cut = replace(plain, pieces=(replace(plain.pieces[0], elements=(*plain.pieces[0].elements, bar)),))
+        before = badge_work(plain).prints["l1"].value.items[0]
+        mm2 = (before.width / before.raster.width) ** 2
+        ink = lambda item: float(item.raster.alpha.sum()) / 255 * mm2  # noqa: E731
+        for way, bleed, taken in (("cut out", 0.0, 14 * 14), ("cut out", 3.0, 8 * 8)):
+            with self.subTest(way, bleed=bleed):
+                at = [Change("pieces/p1/elements/e2/way", way), Change(f"{LAYER}/bleed", bleed)]
+                whole = badge_work(apply(plain, at[1:])).prints["l1"].value.items[0]
+                left = badge_work(apply(cut, at)).prints["l1"].value.items[0]
+                self.assertAlmostEqual(ink(whole) - ink(left), taken, delta=2)
+        left = badge_work(apply(cut, [Change("pieces/p1/elements/e2/way", "common part")])).prints["l1"].value.items[0]
+        self.assertAlmostEqual(ink(left), 14 * 14, delta=2)
 
     def test_pixel_bleed_keeps_size_and_place(self):
         line = Change("pieces/p1/layers/l1/lines/k1/distance", 0.0)
@@ -304,6 +352,31 @@ class PrintTest(unittest.TestCase):
         self.assertEqual((len(printed.pictures), len(printed.pictures[0].placements)), (1, 6 * 6))
         content = pdf.write_page(printed)
         self.assertEqual(len(pdf_reader.read_page(content).pictures), 1)
+
+
+class CrossingTest(unittest.TestCase):
+    """A kiss cut round the disc, and a through cut on a box that stands across it."""
+
+    box = Element("e2", kind="simple shape", way="apart", figure=Figure("rectangle", 20.0, 80.0),
+                  across="centred", down="centred")  # fmt: skip
+
+    def ticket(self, **options):
+        kiss = Line("k1", "kiss cut", **shapes(source="one element", of="e1"))
+        through = Line("k2", source="one element", of="e2", distance=1.0, close_gaps=0.0, **options)
+        return ticket_of([DISC, self.box], [through, kiss])
+
+    def test_a_line_with_room_is_led_round_one_that_has_none(self):
+        ticket = self.ticket()
+        kiss, through = drawn(ticket, "k1"), drawn(ticket, "k2")
+        self.assertAlmostEqual(area(kiss), math.pi * 900, delta=0.5)
+        self.assertGreater(through.led, 0)
+        self.assertAlmostEqual(union(through.regions).boundary.distance(union(kiss.regions).boundary), 0.5, delta=0.01)
+        lines = next(s for s in stations(ticket, badge_work(ticket)) if s.key == "lines")
+        note = next(note for note in lines.notes if "led round" in note.text)
+        crossing = apply(ticket, note.mends[0].changes)
+        self.assertAlmostEqual(area(drawn(crossing, "k2")), 22 * 82 - (4 - math.pi), delta=0.5)
+        said = [note.text for s in stations(crossing, badge_work(crossing)) for note in s.notes]
+        self.assertFalse(any("cross." in text or "led round" in text for text in said))
 
 
 class WordsTest(unittest.TestCase):

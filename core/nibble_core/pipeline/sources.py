@@ -1,0 +1,164 @@
+"""What lines follow: the shapes a layer holds, the source a line names, and the holes it keeps."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+import shapely
+from shapely.geometry import MultiPolygon, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.errors import InvalidTicket, NothingToCut
+from nibble_core.geometry import Path, Region
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons, union
+from nibble_core.graphics import Shape, hex_colour
+from nibble_core.graphics.stroking import region_of
+from nibble_core.lines.composing import area_of
+from nibble_core.lines.contour import holes_kept
+from nibble_core.lines.figures import surrounding
+from nibble_core.lines.stacking import lower_layer, of_colours
+from nibble_core.pipeline.compose import PieceResult, rgb
+from nibble_core.ticket.piece import Anchor, Chosen, Layer, Line, Piece
+
+MOST_HOLES = 5000
+NEAR = 60  # largest difference of a channel between a chosen colour and a shape's
+
+
+def shown_by(piece: Piece, layer: Layer, composed: PieceResult) -> MultiPolygon:
+    """What a layer holds of the piece, with what reaches under the layers above."""
+    if layer.shows == "everything":
+        return composed.whole
+    above = [_chosen_area(one, composed) for one in _above(piece, layer)]
+    own = lower_layer(_chosen_area(layer, composed), shapely.union_all(above), layer.overlap)
+    return MultiPolygon(polygons(own))
+
+
+def shown_key(piece: Piece, layer: Layer) -> list[object]:
+    """The values of the ticket that ``shown_by`` depends on."""
+    above = [(one.shows, one.colours, one.regions) for one in _above(piece, layer)]
+    return [layer.shows, layer.overlap, layer.colours, layer.regions, *above]
+
+
+def _above(piece: Piece, layer: Layer) -> tuple[Layer, ...]:
+    return piece.layers[[own.id for own in piece.layers].index(layer.id) + 1 :]
+
+
+def _chosen_area(layer: Layer, composed: PieceResult) -> BaseGeometry:
+    """What a layer's own colours or regions are seen to cover; nothing for one that holds everything."""
+    if layer.shows == "chosen regions":
+        return union(regions_at(composed, layer.regions))
+    if layer.shows == "chosen colours":
+        painted = [(shape.colour, area_of(shape)) for _, shape in composed.composed.painted if isinstance(shape, Shape)]
+        return of_colours(painted, [rgb(one.colour) for one in layer.colours], NEAR)
+    return shapely.Polygon()
+
+
+def regions_at(composed: PieceResult, anchors: Sequence[Anchor]) -> list[Region]:
+    """The piece's regions at these places: of several that hold one, the smallest, which is the one clicked."""
+    if not anchors or not composed.regions:
+        return []
+    outlines = np.array([Polygon(region.outer.flattened(0.02)) for region in composed.regions])
+    places = shapely.points([composed.place_of(anchor) for anchor in anchors])
+    holding = shapely.contains(outlines[None, :], places[:, None])
+    sizes = np.where(holding, shapely.area(outlines), np.inf)
+    chosen = {int(row.argmin()) for row in sizes if np.isfinite(row).any()}
+    return [composed.regions[k] for k in sorted(chosen)]
+
+
+def source_of(
+    line: Line, composed: PieceResult, shown: MultiPolygon, drawn: Mapping[str, tuple[Region, ...]], names: set[str]
+) -> list[Region]:
+    """The regions that a line follows. ``drawn``: what lines before it enclose; ``names``: ids of all lines of the
+    layer. Raises NothingToCut when there is nothing."""
+    if line.source == "another line":
+        if line.of not in names:
+            raise NothingToCut("The line that this one follows is gone.", "Choose another line for it to follow.")
+        return _found(
+            list(drawn.get(line.of, ())),
+            "The line that this one follows encloses nothing.",
+            "Switch it on, or choose another.",
+        )
+    if line.source == "a simple shape":
+        return [surrounding(line.surround, shown, radius=line.radius)]
+    painted = composed.composed.painted
+    if line.source == "one element":
+        own = [region for owner, shape in painted if owner == line.of for region in region_of(shape)]
+        return _found(own, "The element that this line follows is gone.", "Choose another one.")
+    if line.source == "chosen colours":
+        found = [
+            shape.region
+            for _, shape in painted
+            if isinstance(shape, Shape) and any(_is(shape, one) for one in line.colours)
+        ]
+        return _found(found, "No shape has one of the colours chosen.", "Choose a colour that the piece has.")
+    if line.source == "chosen regions":
+        found = regions_at(composed, line.regions)
+        return _found(found, "None of the places chosen holds a region.", "Click the regions on the table.")
+    if shown is composed.whole:
+        return _found(
+            list(composed.regions), "The piece has only bare lines.", "Trace shapes, or follow its centre-lines."
+        )
+    own = [refit_polygon(part) for part in polygons(shown)]
+    return _found(own, "The layer holds no shape.", "Click its colours or regions on the table.")
+
+
+def open_paths_of(line: Line, composed: PieceResult) -> tuple[Path, ...]:
+    """Fold lines, or the strokes of a drawing. Raises NothingToCut when there are none."""
+    if line.source == "fold lines":
+        folds = [(composed.at(fold.x, fold.y), composed.at(fold.x2, fold.y2)) for fold in line.folds]
+        if not folds:
+            raise NothingToCut("No fold line is drawn yet.", "Draw one on the table with the tool “Fold line”.")
+        return tuple(Path.polygon(fold, closed=False) for fold in folds)
+    if not composed.strokes:
+        raise NothingToCut("The piece has no strokes to follow.", "Trace centre-lines of its artwork first.")
+    return tuple(stroke.path for stroke in composed.strokes)
+
+
+def holes_of(line: Line, composed: PieceResult, whole: BaseGeometry) -> list[tuple[Polygon, float]]:
+    """Holes of ``whole`` that a line keeps, by its rule and by clicks, with the distance in each."""
+    marks = [(mark, composed.at(mark.x, mark.y)) for mark in line.hole_marks]
+    kept = [place for mark, place in marks if mark.holes == "kept"]
+    filled = [place for mark, place in marks if mark.holes == "filled"]
+    if line.holes != "kept" and not kept:
+        return []
+    smallest = line.smallest_hole if line.holes == "kept" else 1e6
+    holes = holes_kept(whole, smallest, kept=kept, filled=filled)
+    if len(holes) > MOST_HOLES:
+        raise InvalidTicket(
+            f"This line would keep {len(holes)} holes.", f"Raise the smallest hole: {MOST_HOLES} are the most."
+        )
+    usual = line.distance if line.hole_distance is None else line.hole_distance
+    found = []
+    for hole in holes:
+        own = usual
+        for mark, place in marks:
+            if mark.distance is not None and hole.contains(shapely.Point(place)):
+                own = mark.distance
+        found.append((hole, own))
+    return found
+
+
+def named_inks(piece: PieceResult) -> list[tuple[str, str]]:
+    """Colours of a client's paths with the ink or layer they were given, each once: (#rrggbb, name)."""
+    return list(
+        dict.fromkeys(
+            (hex_colour(shape.colour), shape.spot or shape.layer)
+            for _, shape in piece.composed.painted
+            if shape.spot or shape.layer
+        )
+    )
+
+
+def _found(regions: list[Region], what: str, to_do: str) -> list[Region]:
+    if not regions:
+        raise NothingToCut(what, to_do)
+    return regions
+
+
+def _is(shape: Shape, one: Chosen) -> bool:
+    """Whether a shape is of a chosen colour, and of a chosen name if one is given."""
+    if one.named and one.named not in (shape.spot, shape.layer):
+        return False
+    return max(abs(a - b) for a, b in zip(shape.colour, rgb(one.colour), strict=True)) <= NEAR
