@@ -134,6 +134,21 @@ class LinesTest(BrowserTest):
         self.settled(page)
         expect(page.locator("[data-piece]")).to_have_count(1)
 
+    def test_a_layer_of_its_own_gets_the_regions_clicked(self):
+        page = self.page
+        self.start()
+        added = page.locator("[data-sentence$='-layer']").last
+        page.get_by_role("button", name="+ Add a layer").click()
+        self.settled(page)
+        expect(added).to_contain_text("holds chosen regions (none yet)")
+        expect(page.get_by_text("Click its colours or regions on the table")).to_be_visible()
+        table = page.get_by_role("application").bounding_box()
+        assert table
+        for count in ("(1)", "(none yet)"):  # a click chooses the region, a second lets it go
+            page.mouse.click(table["x"] + table["width"] / 2, table["y"] + table["height"] / 2)
+            self.settled(page)
+            expect(added).to_contain_text(f"holds chosen regions {count}")
+
     def test_a_size_changed_late_offers_to_scale_the_distances(self):
         page = self.page
         self.start()

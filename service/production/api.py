@@ -166,6 +166,7 @@ class LayerOut(Schema):
     bridges: list[tuple[float, float, float, float]]
     marks: str
     hanging: HangingOut | None
+    minutes: float | None
     looks: LooksOut | None
 
 

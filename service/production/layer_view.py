@@ -16,13 +16,14 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.work import Work
 from nibble_core.ticket import fingerprint
+from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer, Piece
 
 COARSE = 0.01  # mm: what a view may be off by
 MOST_DASHES = 4000  # more are shown as a dashed line
 
 
-def layer_view(piece: Piece, layer: Layer, work: Work) -> dict[str, Any]:
+def layer_view(piece: Piece, layer: Layer, machine: Machine, work: Work) -> dict[str, Any]:
     """See production.api.LayerOut. Geometry in mm, in the piece's coordinates."""
     drawn, composed = work.layers[layer.id].value, work.pieces[piece.id].value
     edge = edge_line(drawn.lines)
@@ -36,7 +37,7 @@ def layer_view(piece: Piece, layer: Layer, work: Work) -> dict[str, Any]:
         "holes": _holes(composed),
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
-        "hanging": _hanging(drawn),
+        "hanging": _hanging(drawn), "minutes": drawn.minutes(machine),
         "looks": _looks(work.examined[layer.id].value) if layer.id in work.examined else None,
     }  # fmt: skip
 

@@ -32,7 +32,7 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
         "stations": [asdict(station) for station in stations(ticket, work)],
         "artworks": {artwork.id: _artwork(artwork.id, ticket, work, preview) for artwork in ticket.artworks},
         "layers": {
-            layer.id: layer_view(piece, layer, work)
+            layer.id: layer_view(piece, layer, ticket.machine, work)
             for piece in ticket.pieces
             for layer in piece.layers
             if layer.id in work.layers

@@ -32,6 +32,7 @@ from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer, Line, Piece
 
 VERSION = 9
@@ -87,6 +88,13 @@ class LayerResult:
     hanging: Hanging | None = None
     failed: tuple[tuple[str, NibbleError], ...] = ()
     marks: tuple[Region, ...] = ()
+
+    def minutes(self, machine: Machine) -> float | None:
+        """How long the machine follows the lines of one copy, without the ways between them; None where its speed is
+        not known."""
+        if not machine.speed:
+            return None
+        return sum(line.length for line in self.lines if line.process != "guide") / machine.speed / 60
 
 
 def draw_lines(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from nibble_core.checks.lines import Finding
 from nibble_core.geometry import Point
 from nibble_core.geometry.units import format_number
@@ -21,6 +23,12 @@ MOST_INKS = 8
 MEANT = {  # what shops and clients call their lines in their files, by the words in them
     "through cut": ("through", "die", "contour", "cut"), "kiss cut": ("kiss",), "perforate": ("perf",),
     "score": ("score", "crease", "fold"), "engrave": ("engrav", "etch"), "guide": ("guide",),
+}  # fmt: skip
+
+
+CALLED = {
+    "through cut": "a through cut", "kiss cut": "a kiss cut", "perforate": "a perforation", "score": "a score",
+    "engrave": "an engraving", "guide": "a guide",
 }  # fmt: skip
 
 
@@ -108,26 +116,31 @@ def _inks(draft: Draft, piece: Piece, composed: PieceResult) -> None:
             continue
         meant = next((p for p, words in reversed(MEANT.items()) if any(word in name.lower() for word in words)), "")
         wanted = [meant] if meant else ["through cut", "kiss cut", "engrave"]
+        add = partial(_ink_line, piece.id, layer, colour=colour, name=name, number=number)
         draft.notes.append(
             Note(
                 f"The client’s “{name}” ({colour}) follows no line yet.", "Say what it is, once.",
                 f"pieces/{piece.id}/layers/{layer.id}",
-                mends=tuple(_ink_mend(piece.id, layer, process, colour, name, number) for process in wanted),
+                mends=(
+                    *(Mend(f"It is {CALLED[process]}", (add(process),)) for process in wanted),
+                    Mend("It is only printed", (add("guide", on=False),)),
+                ),
             )
         )  # fmt: skip
 
 
-def _ink_mend(piece: str, layer: Layer, process: str, colour: str, name: str, number: int) -> Mend:
+def _ink_line(
+    piece: str, layer: Layer, process: str, *, colour: str, name: str, number: int, on: bool = True
+) -> Change:
+    """A line along a client's ink; one that is off only says that the ink is known."""
     taken = {line.id for line in layer.lines}
     id = next(f"ink{n}" for n in range(number, 1000) if f"ink{n}" not in taken)
     line = {
         "id": id, "process": process, "source": "chosen colours", "distance": 0.0, "close_gaps": 0.0, "holes": "kept",
         "smallest_hole": 0.0, "name": name[:60], "colours": [{"id": f"{id}c", "colour": colour, "named": name}],
+        "on": on,
     }  # fmt: skip
-    return Mend(
-        f"It is a {process}" if process in PROCESSES else process,
-        (Change(f"pieces/{piece}/layers/{layer.id}/lines", line, "add"),),
-    )
+    return Change(f"pieces/{piece}/layers/{layer.id}/lines", line, "add")
 
 
 def _layer(draft: Draft, piece: Piece, layer: Layer, work: Work) -> None:

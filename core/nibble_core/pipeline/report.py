@@ -35,10 +35,24 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
         _sheet(drafts["sheet"], sheet, ticket, work)
     drafts["machine"].fact = "ready to make files"
     drafts["machine"].figures = [(ticket.machine.name, "machine"), (str(len(ticket.machine.spots)), "spot colours")]
+    minutes = _minutes(ticket, work)
+    if minutes:
+        drafts["machine"].figures.append((f"{minutes:.1f}", "minutes along the lines"))
     for problem in work.problems:
         error = problem.error
         drafts[problem.station].notes.insert(0, Note(error.message, error.what_to_do, problem.where, BLOCKED))
     return _with_states(drafts)
+
+
+def _minutes(ticket: Ticket, work: Work) -> float:
+    """Along the lines of all copies of all pieces; nothing where the machine's speed is not known."""
+    each = [
+        (piece.quantity, work.layers[layer.id].value.minutes(ticket.machine))
+        for piece in ticket.pieces
+        for layer in piece.layers
+        if layer.id in work.layers
+    ]
+    return sum(quantity * minutes for quantity, minutes in each if minutes)
 
 
 def _with_states(drafts: dict[str, Draft]) -> list[Station]:

@@ -22,17 +22,17 @@ _STOCKS = (
 )
 _MACHINES = (
     Machine(
-        "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.25, 0.5,
+        "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.25, 0.5, 300,
         (Spot("through cut", "Nibble Through", _PLUM), Spot("kiss cut", "Nibble Kiss", _ORCHID),
          Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE)),
     ),
     Machine(
-        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6,
+        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100,
         (Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
          Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE)),
     ),
     Machine(
-        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15,
+        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None,
         (Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
          Spot("score", "Laser Score", _OLIVE)),
     ),

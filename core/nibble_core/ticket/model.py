@@ -45,7 +45,8 @@ class Spot:
 
 @dataclass(frozen=True)
 class Machine:
-    """A cutter as it stood in the shop when it was chosen."""
+    """A cutter as it stood in the shop when it was chosen. speed: mm a second along a line, if it is the same for
+    every process."""
 
     key: str = text("", 60, "machine", shortest=1)
     name: str = text("", 80, "machine", shortest=1)
@@ -54,6 +55,7 @@ class Machine:
     smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
     knife_radius: float = length(0.25, 0.0, 10.0, "radius the knife turns in", step=0.05)
     narrowest_gap: float = length(0.5, 0.0, 20.0, "narrowest gap")
+    speed: int | None = count(None, 1, 5000, "speed", auto="an unknown number of")
     spots: tuple[Spot, ...] = ()
 
     def spot(self, process: str) -> Spot:

@@ -34,6 +34,7 @@ def sentences(ticket: Ticket) -> list[Sentence]:
         Sentence(
             "machine", "machine",
             ("Cut on the ", library_slot("machine", ticket.machine.key, ticket.machine.name, MACHINES.values()), "."),
+            ("Time is counted at ", slot("machine", ticket.machine, "speed"), " mm a second."),
         )
     )  # fmt: skip
     for spot in ticket.machine.spots:

@@ -813,6 +813,8 @@ export interface components {
             /** Marks */
             marks: string;
             hanging: components["schemas"]["HangingOut"] | null;
+            /** Minutes */
+            minutes: number | null;
             looks: components["schemas"]["LooksOut"] | null;
         };
         /** LineOut */

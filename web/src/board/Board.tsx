@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { api, type Card } from "../api/client";
 import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 import { KeyList, type Keys } from "../ui/KeyList";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
@@ -162,7 +163,6 @@ function StartHere({ empty }: { empty: boolean }) {
     queryFn: api.looseFiles,
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const chooser = useRef<HTMLInputElement>(null);
   return (
     <section aria-label="Start a job">
       <Title>Start a job</Title>
@@ -181,20 +181,9 @@ function StartHere({ empty }: { empty: boolean }) {
             Pictures (PNG, JPEG, WebP, BMP, GIF, TIFF, HEIC), drawings (SVG, PDF, DXF) or a zip of them; or
             paste a copied picture. Nibble looks at it first and says what it is good for.
           </p>
-          <Button type="button" marginTop="12px" onClick={() => chooser.current?.click()} disabled={taking}>
+          <FileButton label="Client's file" multiple marginTop="12px" disabled={taking} onFiles={start}>
             Choose a file
-          </Button>
-          <Input
-            ref={chooser}
-            multiple
-            type="file"
-            aria-label="Client's file"
-            display="none"
-            onChange={(event) => {
-              start(event.target.files ?? []);
-              event.target.value = "";
-            }}
-          />
+          </FileButton>
         </chakra.div>
         <chakra.div
           padding="20px 24px"

@@ -7,7 +7,7 @@ import { tell, tellOf, useNotices } from "../ui/notices";
 /** Starting a job with a client's file or one of the files to try, and opening it. */
 export function useStartJob(): {
   taking: boolean;
-  start: (files: FileList | File[]) => void;
+  start: (files: FileList | readonly File[]) => void;
   tryFile: (name: string) => void;
 } {
   const navigate = useNavigate();
@@ -45,7 +45,7 @@ export function useStartJob(): {
       useNotices.getState().say(`${started} of ${files} files have become jobs.`, "Each lies on the board.");
     },
   });
-  const start = (files: FileList | File[]) => {
+  const start = (files: FileList | readonly File[]) => {
     const all = [...files];
     if (all.length > 1) several.mutate(all);
     else if (all[0]) upload.mutate(all[0]);

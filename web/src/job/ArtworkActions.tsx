@@ -1,9 +1,8 @@
 import { chakra } from "@chakra-ui/react";
-import { useRef } from "react";
 import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 import type { Ticket } from "./ticket";
 
-const Input = chakra("input");
 const ENDINGS = ["svg", "pdf", "dxf", "json"] as const;
 
 /** The client's own file, untouched, and a better one in its place. */
@@ -12,8 +11,6 @@ export function ClientFiles(props: {
   ticket: Ticket;
   onReplace: (artwork: string, file: File) => void;
 }) {
-  const chooser = useRef<HTMLInputElement>(null);
-  const wanted = useRef("");
   return (
     <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}">
       {props.ticket.artworks.map((artwork) => (
@@ -29,29 +26,15 @@ export function ClientFiles(props: {
             {artwork.name}
           </chakra.a>
           .{" "}
-          <Button
-            type="button"
+          <FileButton
+            label="Artwork to put in its place"
             minHeight="26px"
-            onClick={() => {
-              wanted.current = artwork.id;
-              chooser.current?.click();
-            }}
+            onFiles={([file]) => file && props.onReplace(artwork.id, file)}
           >
             Replace the artwork
-          </Button>
+          </FileButton>
         </chakra.p>
       ))}
-      <Input
-        ref={chooser}
-        type="file"
-        aria-label="Artwork to put in its place"
-        display="none"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          if (file) props.onReplace(wanted.current, file);
-          event.target.value = "";
-        }}
-      />
     </chakra.div>
   );
 }

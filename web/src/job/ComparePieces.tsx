@@ -12,7 +12,7 @@ interface Props {
   onClose: () => void;
 }
 
-/** The pieces side by side with what each takes: material, length of cut, weakest neck. */
+/** The pieces side by side with what each takes: material, length and minutes of cut, weakest neck. */
 export function ComparePieces({ ticket, work, onClose }: Props) {
   const { unit } = useUnit();
   return (
@@ -75,6 +75,10 @@ function figures(piece: Piece, ticket: Ticket, work: Work, unit: "mm" | "in"): [
   const area = laid.reduce((sum, one) => sum + one.width * one.height * one.sheets, 0) / 1e6;
   const processes = [...new Set(layers.flatMap((one) => one.lines.map((line) => line.process)))];
   const necks = layers.flatMap((one) => (one.looks?.neck ? [one.looks.neck[4]] : []));
+  const minutes = layers.reduce<number | null>(
+    (sum, one) => (sum === null || one.minutes === null ? null : sum + one.minutes * piece.quantity),
+    0,
+  );
   const box = layers[0]?.box;
   return [
     ["size", box ? `${formatSize(box[2] - box[0], unit)} × ${formatSize(box[3] - box[1], unit)}` : "waits"],
@@ -89,6 +93,7 @@ function figures(piece: Piece, ticket: Ticket, work: Work, unit: "mm" | "in"): [
         )} each`,
       ];
     }),
+    ["cutting time", minutes === null ? "not known" : `${minutes.toFixed(1)} min for ${piece.quantity}`],
     ["weakest neck", necks.length ? formatSize(Math.min(...necks), unit) : "none"],
     ["nodes", String(layers.flatMap((one) => one.lines).reduce((sum, line) => sum + line.nodes, 0))],
   ];

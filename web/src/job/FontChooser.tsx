@@ -1,16 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { api, type Change } from "../api/client";
 import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 import { tell } from "../ui/notices";
-
-const Input = chakra("input");
 
 /** The shop's own fonts for a text element: choose one, or add a file. */
 export function FontChooser({ owner, onChanges }: { owner: string; onChanges: (changes: Change[]) => void }) {
   const [open, setOpen] = useState(false);
-  const chooser = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const fonts = useQuery({ queryKey: ["fonts"], queryFn: api.fonts, enabled: open });
   const use = (sha256: string) => {
@@ -40,21 +38,14 @@ export function FontChooser({ owner, onChanges }: { owner: string; onChanges: (c
               {font.name}
             </Button>
           ))}
-          <Button type="button" disabled={add.isPending} onClick={() => chooser.current?.click()}>
-            {add.isPending ? "Reading…" : "Add a font file…"}
-          </Button>
-          <Input
-            ref={chooser}
-            type="file"
+          <FileButton
+            label="Font file"
             accept=".ttf,.otf"
-            aria-label="Font file"
-            display="none"
-            onChange={(event) => {
-              const file = event.target.files?.[0];
-              if (file) add.mutate(file);
-              event.target.value = "";
-            }}
-          />
+            disabled={add.isPending}
+            onFiles={([file]) => file && add.mutate(file)}
+          >
+            {add.isPending ? "Reading…" : "Add a font file…"}
+          </FileButton>
         </chakra.span>
       )}
     </>

@@ -1,7 +1,8 @@
 import { chakra } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { Change, Sentence } from "../api/client";
 import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 import { FontChooser } from "./FontChooser";
 import {
   addedElement,
@@ -14,8 +15,6 @@ import {
   splitByColour,
 } from "./pieceChanges";
 import type { Layer, Piece, Ticket } from "./ticket";
-
-const Input = chakra("input");
 
 interface OwnerProps {
   sentence: Sentence;
@@ -71,16 +70,32 @@ interface AddProps {
   remembered: readonly { named: string; colour: string; process: string; line: Record<string, unknown> }[];
   onChanges: (changes: Change[]) => void;
   onArtwork: (file: File) => void;
+  /** The item with this path is the one in hand from now on. */
+  onHold: (owner: string) => void;
 }
 
 /** What can be added to a piece: lines, elements, layers. */
-export function Adding({ ticket, piece, layer, colours, remembered, onChanges, onArtwork }: AddProps) {
+export function Adding({
+  ticket,
+  piece,
+  layer,
+  colours,
+  remembered,
+  onChanges,
+  onArtwork,
+  onHold,
+}: AddProps) {
   const [open, setOpen] = useState<"" | "line" | "element">("");
-  const chooser = useRef<HTMLInputElement>(null);
   const repeated = repeatedArtwork(piece);
   const add = (change: Change) => {
     setOpen("");
     onChanges([change]);
+  };
+  const addLayer = () => {
+    const changes = addedLayer(piece, ticket.sheets, colours);
+    const made = changes[0]?.value as { id: string } | undefined;
+    onChanges(changes);
+    if (made) onHold(`pieces/${piece.id}/layers/${made.id}`);
   };
   const used = new Set(
     piece.layers.flatMap((one) => one.lines.flatMap((line) => line.colours.map((c) => c.named))),
@@ -95,7 +110,7 @@ export function Adding({ ticket, piece, layer, colours, remembered, onChanges, o
         <Adder open={open === "element"} onClick={() => setOpen(open === "element" ? "" : "element")}>
           + Add to the piece
         </Adder>
-        <Adder onClick={() => onChanges(addedLayer(piece, ticket.sheets))}>+ Add a layer</Adder>
+        <Adder onClick={addLayer}>+ Add a layer</Adder>
         {colours.length > 1 && piece.layers.length === 1 && (
           <Adder onClick={() => onChanges(splitByColour(piece, colours, ticket.sheets))}>
             Split into layers by colour
@@ -124,14 +139,20 @@ export function Adding({ ticket, piece, layer, colours, remembered, onChanges, o
               The artwork again
             </Button>
           )}
-          <Button type="button" onClick={() => chooser.current?.click()}>
+          <FileButton
+            label="Another file for the piece"
+            onFiles={([file]) => {
+              if (file) onArtwork(file);
+              setOpen("");
+            }}
+          >
             Another file…
-          </Button>
+          </FileButton>
         </Choices>
       )}
       {offered.map((one) => (
         <chakra.p key={one.named} fontSize="14.5px" marginTop="6px">
-          Last time this client’s “{one.named}” was: {one.process}.{" "}
+          Last time this client’s “{one.named}” was: {one.line.on === false ? "only printed" : one.process}.{" "}
           <Button
             type="button"
             minHeight="26px"
@@ -141,18 +162,6 @@ export function Adding({ ticket, piece, layer, colours, remembered, onChanges, o
           </Button>
         </chakra.p>
       ))}
-      <Input
-        ref={chooser}
-        type="file"
-        aria-label="Another file for the piece"
-        display="none"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          if (file) onArtwork(file);
-          event.target.value = "";
-          setOpen("");
-        }}
-      />
     </chakra.div>
   );
 }

@@ -9,12 +9,19 @@ import { formatLength, formatSize } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { gripsOf } from "./grips";
 import { parsed } from "./parsed";
-import { colourChange, holeChange, type LayerView, onPiece, pieceToolChanges } from "./pieceChanges";
+import {
+  colourChange,
+  holeChange,
+  type LayerView,
+  onPiece,
+  pieceToolChanges,
+  regionChange,
+} from "./pieceChanges";
 import { DEVIATION_COLOURS, sceneOf } from "./scenes";
 import { type StationKey, type ViewKey, viewsAt } from "./stations";
 import { TableBar } from "./TableBar";
 import { TableOverlay } from "./TableOverlay";
-import { heldLayer, type Layer, type Line, newId, type Piece, type Ticket } from "./ticket";
+import { type Anchor, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
 import { CHOOSE, type Tool, toolChanges } from "./tools";
 import { clickWords, type TracedShape } from "./touchUps";
 import { useImages } from "./useImages";
@@ -172,20 +179,16 @@ export function TableView(props: Props) {
     if (!piece || !layer || !layerView) return;
     if (found.colour)
       return props.onChanges([colourChange(props.held, (line ?? layer).colours, found.colour)]);
-    const rule = found.hole ? holeLine(layer, line) : line;
-    if (!rule) return;
-    if (found.hole) return props.onChanges([holeChange(piece, layer, rule, found.hole)]);
-    if (rule.source !== "chosen regions") return;
-    const here = `pieces/${piece.id}/layers/${layer.id}/lines/${rule.id}/regions`;
+    if (found.hole) {
+      const rule = holeLine(layer, line);
+      return rule && props.onChanges([holeChange(piece, layer, rule, found.hole)]);
+    }
+    const chooser = regionChooser(layer, line, props.held);
+    if (!chooser) return;
     const [left, top, right, bottom] = layerView.frame;
-    const chosen = rule.regions.find((one) =>
-      inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top)),
-    );
-    props.onChanges([
-      chosen
-        ? { path: `${here}/${chosen.id}`, operation: "remove" }
-        : { path: here, value: { id: newId("r"), ...onPiece(layerView.frame, place) }, operation: "add" },
-    ]);
+    const within = (one: Anchor) =>
+      inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top));
+    props.onChanges([regionChange(props.held, chooser.regions, onPiece(layerView.frame, place), within)]);
   };
 
   /** A press on the table, by pointer or by Enter at the cursor. */
@@ -345,7 +348,7 @@ export function TableView(props: Props) {
     (tool.key !== "choose"
       ? `${tool.name}: ${tool.words}`
       : target
-        ? describe(target, unit, layer, line)
+        ? describe(target, unit, layer, line, props.held)
         : "");
   return (
     <chakra.section
@@ -508,6 +511,12 @@ function pieceTargets(view: LayerView | undefined, colours: boolean): RegionTarg
   return [...regions, ...holes];
 }
 
+/** What a click on a region chooses it for: the line in hand, or the layer. */
+function regionChooser(layer: Layer, line: Line | undefined, held: string): Line | Layer | null {
+  if (line) return line.source === "chosen regions" ? line : null;
+  return layer.shows === "chosen regions" && held.endsWith(`/layers/${layer.id}`) ? layer : null;
+}
+
 /** The line whose holes a click changes: the one in hand, else the outermost cut. */
 function holeLine(layer: Layer, line: Line | undefined): Line | undefined {
   return line ?? layer.lines.find((one) => one.process === "through cut") ?? layer.lines[0];
@@ -522,12 +531,12 @@ function LineLegend({ view, looks, unit }: { view: ViewKey; looks: Looks; unit: 
     const [waste, parts] = [count("waste"), count("lost")];
     return (
       <Slip>
-        <b>{parts ? `${parts} ${parts > 1 ? "parts are" : "part is"} lost` : "No part is lost"}</b>, shown
-        full;{" "}
+        <b>
+          {parts ? `${parts} ${parts > 1 ? "parts are" : "part is"} lost, shown full;` : "No part is lost;"}
+        </b>{" "}
         {waste
-          ? `${waste} ${waste > 1 ? "pieces" : "piece"} of waste fall${waste > 1 ? "" : "s"}`
-          : "no waste falls"}
-        , hatched.
+          ? `${waste} ${waste > 1 ? "pieces" : "piece"} of waste fall${waste > 1 ? "" : "s"}, hatched.`
+          : "no waste falls."}
       </Slip>
     );
   }
@@ -577,6 +586,7 @@ function describe(
   unit: "mm" | "in",
   layer: Layer | undefined,
   line: Line | undefined,
+  held: string,
 ): string {
   const [left, top, right, bottom] = target.box;
   const { shape, hole, colour } = target;
@@ -586,7 +596,7 @@ function describe(
     return `A hole ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process}.` : ""}`;
   }
   if (!shape) {
-    const click = line?.source === "chosen regions" ? " Click to choose it, or to let it go." : "";
+    const click = layer && regionChooser(layer, line, held) ? " Click to choose it, or to let it go." : "";
     return `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}.${click}`;
   }
   const size = `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}`;

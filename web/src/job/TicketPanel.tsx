@@ -122,6 +122,7 @@ export function TicketPanel(props: Props) {
             remembered={remembered ?? []}
             onChanges={change}
             onArtwork={(file) => desk.addArtwork(piece.id, file)}
+            onHold={props.onHold}
           />
         )}
         {notes

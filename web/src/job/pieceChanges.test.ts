@@ -11,6 +11,7 @@ import {
   movedLine,
   onPiece,
   pieceToolChanges,
+  regionChange,
   removedPiece,
   repeatedArtwork,
   splitByColour,
@@ -34,6 +35,7 @@ const line = (id: string, more: Partial<Line> = {}): Line => ({
 });
 const layer: Layer = {
   id: "l1",
+  regions: [],
   name: "",
   prints: "nothing",
   shows: "everything",
@@ -115,11 +117,23 @@ describe("pieces", () => {
   });
 
   it("get one more layer, and a colour by a click that a second takes back", () => {
-    expect(addedLayer(piece, sheets).map((change) => change.path)).toEqual(["pieces/p1/layers", "sheets"]);
-    expect(addedLayer(piece, [])).toEqual([]);
+    const added = addedLayer(piece, sheets, ["#112233", "#445566"]);
+    expect(added.map((change) => change.path)).toEqual(["pieces/p1/layers", "sheets"]);
+    expect(added[0]?.value).toMatchObject({ shows: "chosen colours", colours: [{ colour: "#445566" }] });
+    expect(addedLayer(piece, sheets, ["#112233"])[0]?.value).toMatchObject({ shows: "chosen regions" });
+    expect(addedLayer(piece, [], [])).toEqual([]);
     expect(colourChange("x", [], "#112233")).toMatchObject({ path: "x/colours", operation: "add" });
     const chosen = [{ id: "c1", colour: "#112233" }];
     expect(colourChange("x", chosen, "#112233")).toEqual({ path: "x/colours/c1", operation: "remove" });
+  });
+
+  it("get a region by a click that a second in the same region takes back", () => {
+    const at = { x: 0.25, y: 0.5 };
+    const added = regionChange("x", [], at, () => true);
+    expect(added).toMatchObject({ path: "x/regions", operation: "add", value: at });
+    const chosen = [{ id: "r1", x: 0.3, y: 0.5 }];
+    expect(regionChange("x", chosen, at, () => true)).toEqual({ path: "x/regions/r1", operation: "remove" });
+    expect(regionChange("x", chosen, at, () => false)).toMatchObject({ operation: "add" });
   });
 
   it("take words, shapes and their artwork again", () => {

@@ -1,6 +1,6 @@
 import type { Change, Work } from "../api/client";
 import type { Place } from "../engine/camera";
-import { type Layer, type Line, newId, type Piece, type Sheet } from "./ticket";
+import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet } from "./ticket";
 
 export type LayerView = Work["layers"][string];
 
@@ -127,24 +127,37 @@ export function splitByColour(piece: Piece, colours: readonly string[], sheets: 
   return changes;
 }
 
-/** One more layer for colours to be chosen, with a sheet like that of the first. */
-export function addedLayer(piece: Piece, sheets: readonly Sheet[]): Change[] {
+/** One more layer, with a sheet like that of the first. It starts with the uppermost colour that no other layer has
+ * chosen; a piece of one colour is split by its regions, which are clicked. */
+export function addedLayer(piece: Piece, sheets: readonly Sheet[], colours: readonly string[]): Change[] {
   const first = piece.layers[0];
   const sheet = sheets.find((one) => one.layer === first?.id);
   if (!first || !sheet) return [];
   const id = newId("l");
+  const taken = piece.layers.flatMap((one) => one.colours.map((own) => own.colour));
+  const isFree = (colour: string) => !taken.some((own) => alike(own, colour));
+  const free = colours.length > 1 ? colours.filter(isFree).pop() : undefined;
   const layer = {
     ...withNewIds(first),
     id,
-    name: `layer ${piece.layers.length + 1}`,
-    shows: "chosen colours",
+    name: `no. ${piece.layers.length + 1}`,
+    shows: free ? "chosen colours" : "chosen regions",
     overlap: 0,
-    colours: [],
+    colours: free ? [{ id: newId("c"), colour: free, named: "" }] : [],
+    regions: [],
   };
   return [
     { path: `pieces/${piece.id}/layers`, value: layer, operation: "add" },
     { path: "sheets", value: { ...sheet, id: newId("s"), layer: id }, operation: "add" },
   ];
+}
+
+const NEAR = 60;
+
+/** Whether a layer of one colour holds shapes of the other: no channel of #rrggbb differs by more, as in the core. */
+function alike(one: string, other: string): boolean {
+  const channel = (colour: string, at: number) => Number.parseInt(colour.slice(at, at + 2), 16);
+  return [1, 3, 5].every((at) => Math.abs(channel(one, at) - channel(other, at)) <= NEAR);
 }
 
 /** A click on a colour: chosen for a layer or line, or let go again. ``owner``: path of that. */
@@ -156,6 +169,18 @@ export function colourChange(
   const there = chosen.find((one) => one.colour === colour);
   if (there) return { path: `${owner}/colours/${there.id}`, operation: "remove" };
   return { path: `${owner}/colours`, value: { id: newId("c"), colour, named: "" }, operation: "add" };
+}
+
+/** A click on a region: chosen for a layer or line, or let go again. ``owner``: path of that. */
+export function regionChange(
+  owner: string,
+  chosen: readonly Anchor[],
+  at: Place,
+  within: (one: Anchor) => boolean,
+): Change {
+  const there = chosen.find(within);
+  if (there) return { path: `${owner}/regions/${there.id}`, operation: "remove" };
+  return { path: `${owner}/regions`, value: { id: newId("r"), ...at }, operation: "add" };
 }
 
 /** The piece once more, to be made differently from the same artwork, with sheets of its own. */

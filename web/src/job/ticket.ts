@@ -37,6 +37,7 @@ export interface Layer {
   readonly prints: string;
   readonly shows: string;
   readonly colours: readonly { id: string; colour: string }[];
+  readonly regions: readonly Anchor[];
   readonly lines: readonly Line[];
 }
 

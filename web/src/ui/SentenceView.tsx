@@ -52,8 +52,9 @@ export function SentenceView({
   const slots = (parts: Sentence["parts"]) =>
     parts.map((part, index) => {
       if (typeof part === "string") {
-        const words =
-          index === 0 ? part.charAt(0).toUpperCase() + part.slice(1) : part.replace(PUNCTUATION, "");
+        const afterSlot = index > 0 && typeof parts[index - 1] !== "string";
+        const whole = index === 0 ? part.charAt(0).toUpperCase() + part.slice(1) : part;
+        const words = afterSlot ? whole.replace(PUNCTUATION, "") : whole;
         // biome-ignore lint/suspicious/noArrayIndexKey: words have their place only
         return <span key={index}>{words}</span>;
       }
