@@ -7,7 +7,7 @@ import numpy as np
 
 from nibble_core.graphics import Grey
 
-ENOUGH = 3_000_000  # pixels to measure noise in
+ENOUGH = 1_000_000  # pixels to measure noise in
 STRIP = 48  # rows
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import itertools
 
+import cv2
 import numpy as np
 
 from nibble_core.geometry import Points
 from nibble_core.graphics import Grey
-from nibble_core.tracing.kernels import march, settled
+from nibble_core.tracing.kernels import WORD, entered, march, settled
 
 
 def iso_rings(grey: Grey, level: float, *, smallest_area: float = 2.0) -> list[Points]:
@@ -17,14 +18,16 @@ def iso_rings(grey: Grey, level: float, *, smallest_area: float = 2.0) -> list[P
     Points are in pixels, shape (n, 2): the sample of pixel (row, column) sits at (column + 0.5, row + 0.5).
     Outer rings have positive area, holes negative. Rings enclosing under ``smallest_area`` px² are left out.
     """
-    framed = np.full((grey.shape[0] + 2, grey.shape[1] + 2), max(1.0, float(level) + 0.5), np.float32)
-    framed[1:-1, 1:-1] = grey
-    inside = framed < np.float32(level)
-    entered = np.zeros_like(inside)  # entering from the left, seen row by row; the last row has no cell below it
-    np.greater(inside[:-1, 1:], inside[:-1, :-1], out=entered[:-1, :-1])
-    points, offsets = march(framed, np.float32(level), np.flatnonzero(entered))
-    points, offsets = settled(points, offsets, framed, np.float32(level))
-    points -= 0.5
+    at = np.float32(level)
+    framed, shift = np.ascontiguousarray(grey, np.float32), 0.5
+    if any(float(side.min()) < at for side in (grey[0], grey[-1], grey[:, 0], grey[:, -1])):
+        white = (max(1.0, float(level) + 0.5),)
+        framed, shift = np.asarray(cv2.copyMakeBorder(framed, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=white)), -0.5
+    inside = (framed < at).view(np.uint8)
+    words = inside[:, : inside.shape[1] // WORD * WORD].view(np.uint64)
+    points, offsets = march(framed, at, entered(inside, words))
+    points, offsets = settled(points, offsets, framed, at)
+    points += shift
     rings = [points[a:b][::-1] for a, b in itertools.pairwise(offsets)]
     return [np.ascontiguousarray(ring) for ring in rings if abs(ring_area(ring)) >= smallest_area]
 

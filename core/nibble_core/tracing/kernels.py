@@ -12,6 +12,39 @@ FLAT = 0.012  # of the whole range: what quantisation may do to flat ground
 LEAST_CONTRAST = 0.15
 
 
+WORD = 8  # samples looked at together
+NONE, ALL = np.uint64(0), np.uint64(0x0101010101010101)
+
+
+@compiled
+def entered(inside, words):
+    """Flat indices of samples outside whose right neighbour is inside, in order; the last row has no cell below it.
+
+    inside: uint8 (rows, columns), 0 or 1. words: the same by eights of a row, as far as they go, uint64; one that is
+    all alike and followed by its like holds no edge.
+    """
+    rows, columns = inside.shape
+    found, n = np.empty(1024, np.int64), 0
+    for r in range(rows - 1):
+        row, eights = inside[r], words[r]
+        for w in range(len(eights) + 1):
+            left = w * WORD
+            right = min(left + WORD, columns - 1)
+            if w < len(eights):
+                word = eights[w]
+                if (word == NONE or word == ALL) and row[right] == row[left]:
+                    continue
+            for c in range(left, right):
+                if row[c] < row[c + 1]:
+                    if n >= len(found):
+                        wider = np.empty(2 * len(found), np.int64)
+                        wider[:n] = found
+                        found = wider
+                    found[n] = r * columns + c
+                    n += 1
+    return found[:n]
+
+
 @compiled
 def march(grey, level, starts):
     """Marching squares with linear interpolation; grey < level is inside.
@@ -22,20 +55,20 @@ def march(grey, level, starts):
     the walk on screen. Saddles follow the mean of the
     four samples (asymptotic decider, Nielson and Hamann, Visualization '91).
     """
-    height, width = grey.shape[0] - 1, grey.shape[1] - 1
-    seen = np.zeros((height, width), np.uint8)
+    columns = grey.shape[1]
+    seen = np.zeros(len(starts), np.uint8)
     points, n = np.empty((1024, 2)), 0
     offsets = [0]
     for k in range(len(starts)):
-        y, x = starts[k] // (width + 1), starts[k] % (width + 1)
-        if seen[y, x]:
+        if seen[k]:
             continue
-        cy, cx, side, first = y, x, TOP, n
+        cy, cx, side, first = starts[k] // columns, starts[k] % columns, TOP, n
         while True:
             if side == TOP:
-                if seen[cy, cx]:
+                start = np.searchsorted(starts, cy * columns + cx)  # a ring goes down through starts only
+                if seen[start]:
                     break
-                seen[cy, cx] = 1
+                seen[start] = 1
             if side == TOP or side == BOTTOM:
                 row = cy if side == TOP else cy + 1
                 px = cx + (level - grey[row, cx]) / (grey[row, cx + 1] - grey[row, cx])

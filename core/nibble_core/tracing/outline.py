@@ -28,6 +28,7 @@ MOST_REPAIRS = 4
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
 ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
+Fit = tuple[NDArray[np.uint8], Points, NDArray[np.bool_]]  # kinds, rows and corners of ``fit_ring``
 _SPREADS = np.linspace(0.2, 3.0, 60)  # px: blurs, and minus the share of the contrast that each leaves within 1 px
 _SHARES = np.array([-math.erf(1 / (math.sqrt(2) * spread)) for spread in _SPREADS])
 BLUNT = 1.3  # times as wide as crisp, from which corners are rounded visibly
@@ -40,14 +41,30 @@ def tolerance_for(noise: float) -> float:
     return TRACE_PX + 1.5 * noise
 
 
-def edge_jitter(rings: Sequence[Points], noise: float) -> float:
+class RoughFits:
+    """Unpolished fits of rings, each made once: the trial fit that tells the noise is mostly the one that a trace
+    begins with."""
+
+    def __init__(self) -> None:
+        self._made: dict[tuple[int, float, float, float, int], tuple[Points, Fit]] = {}
+
+    def fit(self, ring: Points, tolerance: float, noise: float, degrees: float, rounds: int) -> Fit:
+        """See ``fit_ring``."""
+        key = (id(ring), tolerance, noise, degrees, rounds)
+        if key not in self._made:
+            self._made[key] = ring, fit_ring(ring, tolerance, noise, degrees, rounds)  # the ring keeps its id taken
+        return self._made[key][1]
+
+
+def edge_jitter(rings: Sequence[Points], noise: float, fits: RoughFits | None = None) -> float:
     """``noise``, raised to what the edges of the longest rings themselves wobble by (px)."""
+    fits = fits or RoughFits()
     probes = sorted((ring for ring in rings if len(ring) > 60), key=len)[-PROBES:]
     length = sum(float(np.hypot(*np.diff(ring, axis=0).T).sum()) for ring in probes)
 
     def nodes(at: float) -> int:
         return sum(
-            len(fit_ring(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at, ROUNDS)[0]) for ring in probes
+            len(fits.fit(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at, ROUNDS)[0]) for ring in probes
         )
 
     return raised_to_wobble(nodes, noise, length) if probes else noise
@@ -107,14 +124,15 @@ def fit_outline(
     polished: bool = True,
     least_corner: float = LEAST_CORNER_DEGREES,
     blunt: float = 1.0,
+    fits: RoughFits | None = None,
 ) -> Path:
     """A closed path, in pixels, whose smooth stretches stay within ``tolerance`` px of the ``ring``.
 
     ``noise`` (px) is how far pixel noise moves the ring: it widens what counts as straight and what counts as
     a corner. Near a corner the path goes to the true apex, which the iso-line rounds off; that is not counted
     as deviation. ``least_corner``: degrees a bend must turn to be one. ``blunt``: how many times wider than crisp the
-    picture's edges are; corners are looked for at that scale, over which they are rounded. Where the outline strays
-    too far all the same it gets a node more.
+    picture's edges are; corners are looked for at that scale, over which they are rounded. ``fits``: made already, of
+    this ring. Where the outline strays too far all the same it gets a node more.
     """
     if blunt > BLUNT:
         reduced = fit_outline(
@@ -124,7 +142,8 @@ def fit_outline(
         return reduced.mapped(Affine.scale(blunt))
     ring = np.ascontiguousarray(ring)
     corner_degrees = least_corner + 60 * noise
-    kinds, rows, corners = fit_ring(ring, tolerance, noise, corner_degrees, ROUNDS if polished else 0)
+    rough_fit = (fits or RoughFits()).fit
+    kinds, rows, corners = rough_fit(ring, tolerance, noise, corner_degrees, ROUNDS if polished else 0)
     rough = Path(kinds, rows)
     if not polished:
         return rough

@@ -19,6 +19,7 @@ from nibble_core.tracing.iso import iso_rings, ring_area
 from nibble_core.tracing.outline import (
     FINEST,
     LEAST_CORNER_DEGREES,
+    RoughFits,
     edge_bluntness,
     edge_jitter,
     fit_outline,
@@ -26,7 +27,7 @@ from nibble_core.tracing.outline import (
 )
 
 Going = Callable[[], bool]
-ENOUGH = 2_000_000  # pixels to take mean colours from
+ENOUGH = 500_000  # pixels to take mean colours from
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,8 +82,9 @@ def trace_two_tone(
     Cancelled when ``cancelled()`` turns true between rings.
     """
     rings = _rings(grey, level, smallest_area, filled)
+    fits = RoughFits()
     if noise is None:
-        noise = edge_jitter(rings, edge_noise(grey, level))
+        noise = edge_jitter(rings, edge_noise(grey, level), fits)
     noise += smoothing
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
     blunt, paths = edge_bluntness(grey, rings), []
@@ -90,10 +92,10 @@ def trace_two_tone(
         if cancelled():
             raise Cancelled("This trace was superseded.")
         path = fit_outline(
-            ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner, blunt=blunt
+            ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner, blunt=blunt, fits=fits
         )
         paths.append(path)
-    colour_at = _Colours(grey < level, picture).at if polished else partial(_pixel_at, picture)
+    colour_at = _Colours(grey, level, picture).at if polished else partial(_pixel_at, picture)
     regions = []
     for outer, holes in nested(rings):
         if filled:
@@ -164,14 +166,15 @@ class _Colours:
     """Mean picture colour of each connected patch of ink, looked up by place; of one pixel in many where there are
     millions, for a mean needs no more."""
 
-    def __init__(self, ink: np.ndarray, picture: Raster) -> None:
-        self._step = step = max(1, round((ink.size / ENOUGH) ** 0.5))
-        mask = np.ascontiguousarray(ink[::step, ::step]).astype(np.uint8)
+    def __init__(self, grey: Grey, level: float, picture: Raster) -> None:
+        self._step = step = max(1, round((grey.size / ENOUGH) ** 0.5))
+        mask = (grey[::step, ::step] < level).astype(np.uint8)
         count, self._labels = cv2.connectedComponents(mask, connectivity=8)
         colours = Raster(np.ascontiguousarray(picture.pixels[::step, ::step])).over_white()
-        flat = self._labels.ravel()
-        sizes = np.maximum(np.bincount(flat, minlength=count), 1)
-        self._means = np.stack([np.bincount(flat, colours[..., k].ravel(), count) / sizes for k in range(3)], 1)
+        inked = mask.astype(bool)
+        labels, own = self._labels[inked], colours[inked]
+        sizes = np.maximum(np.bincount(labels, minlength=count), 1)
+        self._means = np.stack([np.bincount(labels, own[:, k], count) / sizes for k in range(3)], 1)
         self._picture = picture
 
     def at(self, place: tuple[float, float]) -> Colour:

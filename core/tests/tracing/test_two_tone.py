@@ -4,6 +4,7 @@ import math
 import unittest
 
 import numpy as np
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -23,6 +24,17 @@ def traced(ink: np.ndarray, **options):
 def radial_error(path, cx, cy, r) -> float:
     points = evenly(path.flattened(0.01), 0.3)
     return float(np.abs(np.hypot(points[:, 0] - cx, points[:, 1] - cy) - r).max())
+
+
+class IsoLineTest(unittest.TestCase):
+    @given(st.integers(0, 2**32 - 1), st.integers(3, 70), st.integers(3, 12), st.sampled_from((0.02, 0.3, 0.5, 0.98)))
+    @settings(max_examples=80)
+    def test_every_ring_is_found_whatever_the_width_and_wherever_the_ink(self, seed, width, height, share):
+        grey = (np.random.default_rng(seed).random((height, width)) > share).astype(np.float32)
+        rings = [shapely.Polygon(ring) for ring in iso_rings(grey, 0.5, smallest_area=0.0)]
+        y, x = np.mgrid[:height, :width] + 0.5
+        within = sum((shapely.contains_xy(ring, x, y) for ring in rings), np.zeros(grey.shape, int))
+        np.testing.assert_array_equal(within % 2 == 1, grey < 0.5)
 
 
 class TruthTest(unittest.TestCase):
