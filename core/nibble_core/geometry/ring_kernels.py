@@ -12,6 +12,8 @@ from nibble_core.geometry.kernels import compiled, fit_circle, fit_line, fit_par
 from nibble_core.geometry.span_kernels import lay_closed, lay_open
 
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
+SHARP = 2.2  # radians of turn
+ALIKE, SHARP_ALIKE = 1.3, 1.15  # by how much estimates of the same turn may differ
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
 LINE_KIND, CUBIC_KIND = 0, 2
 
@@ -108,11 +110,12 @@ def find_corners(points, step, noise, least_degrees):
             j = (i + k) % n
             if j == i or turn[j] == 0:
                 continue
-            # the halves of a tip that pixels cut off turn less than the whole tip
-            if turn[j] > 1.3 * turn[i]:
+            # the halves of a tip that pixels cut off turn less than the whole tip; of a sharp one, not much less
+            alike = SHARP_ALIKE if max(turn[i], turn[j]) > SHARP else ALIKE
+            if turn[j] > alike * turn[i]:
                 best = False
                 break
-            if 1.3 * turn[j] >= turn[i] and (off[j] < off[i] or (off[j] == off[i] and j < i)):
+            if alike * turn[j] >= turn[i] and (off[j] < off[i] or (off[j] == off[i] and j < i)):
                 best = False
                 break
         if best:
