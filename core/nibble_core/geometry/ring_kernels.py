@@ -12,6 +12,8 @@ from nibble_core.geometry.kernels import compiled, fit_circle, fit_line, fit_par
 from nibble_core.geometry.span_kernels import lay_closed, lay_open
 
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
+HALVES_APART = 4.5  # px, at most, between the halves of a corner
+LEAST_NOISE = 0.012  # px: what no clean picture has
 SHARP = 2.2  # radians of turn
 ALIKE, SHARP_ALIKE = 1.3, 1.15  # by how much estimates of the same turn may differ
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
@@ -121,7 +123,81 @@ def find_corners(points, step, noise, least_degrees):
         if best:
             out[m] = i
             m += 1
-    return out[:m].copy(), apex, turn
+    return whole_corners(points, step, limit, out[:m].copy(), turn, apex), apex, turn
+
+
+@compiled
+def whole_corners(points, step, limit, corners, turn, apex):
+    """The corners where they are whole; turn and apex (changed in place) are told anew where one moved.
+
+    A corner that pixels cut off may have been found at both of its halves, or at one. Two neighbours become one if
+    their outer arms cross about as near to the ring between them as a true corner's would (those of a chamfer of two
+    pixels are further off); a half by itself is moved to the sample nearest to its apex.
+    """
+    n, c = len(points), len(corners)
+    gone = np.zeros(c, np.bool_)
+    for k in range(c if c > 2 else 0):
+        d = (k + 1) % c
+        i, j = corners[k], corners[d]
+        between = (j - i) % n
+        if gone[k] or gone[d] or between * step > HALVES_APART:
+            continue
+        before, after = (i - corners[k - 1]) % n, (corners[(d + 1) % c] - j) % n
+        angle, px, py, place, off = arms_meet(points, step, limit, i, j, before, after, max(turn[i], turn[j]))
+        if angle > 0.85 * max(turn[i], turn[j]) and off < close_to_apex(angle):
+            gone[d] = True
+            corners[k] = place
+            turn[place], apex[place, 0], apex[place, 1] = angle, px, py
+    corners = corners[~gone]
+    c = len(corners)
+    for k in range(c if c > 2 else 0):
+        i = corners[k]
+        at = nearest_sample(points, i - 6, i + 6, apex[i, 0], apex[i, 1])
+        if at == i:
+            continue
+        before, after = (at - corners[k - 1]) % n, (corners[(k + 1) % c] - at) % n
+        angle, px, py, place, off = arms_meet(points, step, limit, at, at, before, after, turn[i])
+        if angle > turn[i] and off < close_to_apex(angle):
+            corners[k] = place
+            turn[place], apex[place, 0], apex[place, 1] = angle, px, py
+    return np.sort(corners)
+
+
+@compiled
+def close_to_apex(turn):
+    """How near to its apex a corner's iso-line passes at least, px; an arc turning as much stays further off."""
+    return 0.35 + 0.35 / max(math.cos(turn / 2), 0.1)
+
+
+@compiled
+def nearest_sample(points, first, last, x, y):
+    """Index of the sample of a ring nearest to a place, among first to last, which may run over its ends."""
+    n, nearest, at = len(points), 1e18, 0
+    for k in range(first, last + 1):
+        i = k % n
+        off = (points[i, 0] - x) ** 2 + (points[i, 1] - y) ** 2
+        if off < nearest:
+            nearest, at = off, i
+    return at
+
+
+@compiled
+def arms_meet(points, step, limit, i, j, before, after, turn):
+    """Where a straight arm backward from sample i and one forward from j cross: the turn in radians (-1 when they are
+    not straight or do not cross), the place, the sample between them nearest to it and its distance. before, after:
+    samples to the neighbouring corners; turn: about what to expect."""
+    skip = max(1, int(math.ceil((rounded_over(turn) - 0.5 * ((j - i) % len(points)) * step) / step)))
+    back, forth = min(int(6.0 / step), before - 4), min(int(6.0 / step), after - 4)
+    if back - skip < 2 or forth - skip < 2:
+        return -1.0, 0.0, 0.0, i, 1e9
+    fx, fy, fu, fv, worst = fit_line(points, j + skip, forth - skip + 1, 1)
+    gx, gy, gu, gv, other = fit_line(points, i - skip, back - skip + 1, -1)
+    found, px, py = crossing(fx, fy, fu, fv, gx, gy, gu, gv)
+    if not found or max(worst, other) > limit:
+        return -1.0, 0.0, 0.0, i, 1e9
+    at = nearest_sample(points, i - 1, i + (j - i) % len(points) + 1, px, py)
+    angle = abs(math.atan2(-gu * fv + gv * fu, -gu * fu - gv * fv))
+    return angle, px, py, at, math.hypot(points[at, 0] - px, points[at, 1] - py)
 
 
 @compiled
@@ -296,6 +372,31 @@ def lead(row, kind, x, y, at_end):
 
 
 @compiled
+def is_round(ring, cx, cy, radius, worst, tolerance, noise):
+    """Whether a ring is the circle fitted to it: within the tolerance everywhere, or, in a noisy picture, off it by
+    noise alone, which is small in the mean and has neither the two waves a turn of an ellipse nor three or four."""
+    if radius <= 1.5:
+        return False
+    if worst <= tolerance * (1.0 if radius > 4 else 0.6) + 0.03 + 0.0002 * radius:
+        return True
+    if noise < LEAST_NOISE or radius < 8 or worst > 2.2 * tolerance:
+        return False
+    n, squares = len(ring), 0.0
+    waves = np.zeros((3, 2))
+    for i in range(n):
+        x, y = ring[i, 0] - cx, ring[i, 1] - cy
+        off, angle = math.hypot(x, y) - radius, math.atan2(y, x)
+        squares += off * off
+        for k in range(3):
+            waves[k, 0] += 2 * off * math.cos((k + 2) * angle) / n
+            waves[k, 1] += 2 * off * math.sin((k + 2) * angle) / n
+    for k in range(3):
+        if math.hypot(waves[k, 0], waves[k, 1]) > 0.4 * tolerance:
+            return False
+    return math.sqrt(squares / n) <= 0.65 * tolerance
+
+
+@compiled
 def scatter(noise, tolerance):
     """How far samples may lie off the shape they belong to, px: more where a wide tolerance asks for a plainer one."""
     return max(0.04 + 0.5 * noise, 0.25 * tolerance)
@@ -313,7 +414,7 @@ def fit_ring(ring, tolerance, noise, least_degrees, rounds):
     n = len(points)
     rows, kinds = np.empty((n + 16, 8)), np.full(n + 16, CUBIC_KIND, np.uint8)
     cx, cy, radius, worst = fit_circle(ring)
-    if radius > 1.5 and worst <= tolerance * (1.0 if radius > 4 else 0.6) + 0.03 + 0.0002 * radius:
+    if is_round(ring, cx, cy, radius, worst, tolerance, noise):
         return kinds[:4].copy(), circle_rows(points, cx, cy, radius), np.zeros(4, np.bool_)
     corners, apex, turn = find_corners(points, step, noise, least_degrees)
     c, m = len(corners), 0

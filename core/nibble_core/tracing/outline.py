@@ -18,6 +18,7 @@ from nibble_core.tracing.deviation import furthest_off
 from nibble_core.tracing.polish import polish
 
 LEAST_CORNER_DEGREES = 22.0
+RIPPLES_TURN = 10.0  # degrees, at most
 JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly, up to one without any grey
 FAR_FEWER = 0.45
 PROBES = 8
@@ -39,6 +40,12 @@ LEAST_SPACING = 30.0  # px of outline a node, above which a tight fit does not w
 def tolerance_for(noise: float) -> float:
     """The deviation, px, that an outline needs to pass between the ripples of its noise."""
     return TRACE_PX + 1.5 * noise
+
+
+def corner_from(least: float, noise: float) -> float:
+    """Degrees a bend must turn to be a corner where noise (px) bends edges besides: ripples of a compressed picture
+    turn its short arms by some ten degrees."""
+    return least + min(RIPPLES_TURN, 600 * noise) + 60 * noise
 
 
 class RoughFits:
@@ -64,7 +71,7 @@ def edge_jitter(rings: Sequence[Points], noise: float, fits: RoughFits | None = 
 
     def nodes(at: float) -> int:
         return sum(
-            len(fits.fit(ring, tolerance_for(at), at, LEAST_CORNER_DEGREES + 60 * at, ROUNDS)[0]) for ring in probes
+            len(fits.fit(ring, tolerance_for(at), at, corner_from(LEAST_CORNER_DEGREES, at), ROUNDS)[0]) for ring in probes
         )
 
     return raised_to_wobble(nodes, noise, length) if probes else noise
@@ -141,7 +148,7 @@ def fit_outline(
         )  # fmt: skip
         return reduced.mapped(Affine.scale(blunt))
     ring = np.ascontiguousarray(ring)
-    corner_degrees = least_corner + 60 * noise
+    corner_degrees = corner_from(least_corner, noise)
     rough_fit = (fits or RoughFits()).fit
     kinds, rows, corners = rough_fit(ring, tolerance, noise, corner_degrees, ROUNDS if polished else 0)
     rough = Path(kinds, rows)
