@@ -5,12 +5,15 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
-from nibble_core.geometry import Points, Region
+from nibble_core.geometry import Path, Points, Region
 from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.paths import evaluate
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics.drawing import Shape, Stroke
 
 CHORD = 0.0015  # mm: sagitta of the chords of a round cap or join
+COARSE, FINE = 0.002, 0.00002  # mm: what a flattened stroke may be off by
+NEAR_END = 1e-4  # of a segment
 _CAPS = {"butt": "flat", "round": "round", "square": "square"}
 _JOINS = {"miter": "mitre", "round": "round", "bevel": "bevel"}
 
@@ -25,13 +28,14 @@ def outlined(stroke: Stroke) -> list[Shape]:
 
 def covered_by(stroke: Stroke) -> list[shapely.Polygon]:
     """Polygons of everything within half a width of a stroke, dashes, caps and joins as it states them."""
-    points = stroke.path.flattened(min(0.002, stroke.width / 50))
-    if stroke.path.closed:
-        points = np.vstack([points, points[:1]])
     half = stroke.width / 2
+    dashed = len(stroke.dashes) > 0 and sum(stroke.dashes) > 1e-6
+    # dashes end at any chord, which must then point where the curve goes
+    points = stroke.path.flattened(min(FINE if dashed else COARSE, stroke.width / 50))
+    points = np.vstack([points, points[:1]]) if stroke.path.closed else _with_true_ends(points, stroke.path)
     step = 2 * np.arccos(np.clip(1 - min(CHORD, half / 4) / half, -1, 1))
     quarter = max(2, int(np.ceil(np.pi / 2 / max(step, 1e-3))))
-    lines = _dashed(points, stroke.dashes, stroke.phase) if stroke.dashes and sum(stroke.dashes) > 1e-6 else [points]
+    lines = _dashed(points, stroke.dashes, stroke.phase) if dashed else [points]
     areas = []
     for line in lines:
         if stroke.path.closed and not stroke.dashes and len(line) >= 4:
@@ -49,6 +53,13 @@ def covered_by(stroke: Stroke) -> list[shapely.Polygon]:
             )
         )  # fmt: skip
     return polygons(shapely.union_all(areas)) if areas else []
+
+
+def _with_true_ends(points: Points, path: Path) -> Points:
+    """The points of a flattened open path with one more close to either end, so that caps stand across the curve and
+    not across its last chord."""
+    near = evaluate(path.kinds[[0, -1]], path.rows[[0, -1]], np.array([NEAR_END, 1 - NEAR_END]))
+    return np.vstack([points[:1], near[:1], points[1:-1], near[1:], points[-1:]])
 
 
 def _dashed(points: Points, dashes: tuple[float, ...], phase: float) -> list[Points]:

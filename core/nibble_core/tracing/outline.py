@@ -71,7 +71,8 @@ def edge_jitter(rings: Sequence[Points], noise: float, fits: RoughFits | None = 
 
     def nodes(at: float) -> int:
         return sum(
-            len(fits.fit(ring, tolerance_for(at), at, corner_from(LEAST_CORNER_DEGREES, at), ROUNDS)[0]) for ring in probes
+            len(fits.fit(ring, tolerance_for(at), at, corner_from(LEAST_CORNER_DEGREES, at), ROUNDS)[0])
+            for ring in probes
         )
 
     return raised_to_wobble(nodes, noise, length) if probes else noise

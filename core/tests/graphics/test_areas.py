@@ -50,6 +50,22 @@ class CoverageTest(unittest.TestCase):
         self.assertEqual(shown.pixels[60, 100].tolist(), [200, 0, 0, 255])
 
 
+class CapTest(unittest.TestCase):
+    @given(st.floats(4, 40), st.floats(0.5, 3), st.floats(1, 9), st.floats(0.5, 4), st.floats(0, 12))
+    @settings(max_examples=40, deadline=None)
+    def test_dashes_of_a_round_line_end_where_and_across_where_they_should(self, radius, width, dash, gap, phase):
+        half_turn = Path(np.array([1], np.uint8), Path.circle(0, 0, radius).rows[:1], closed=False)
+        stroke = Stroke(half_turn, width, dashes=(dash, gap), phase=phase)
+        edge = shapely.union_all(covered_by(stroke)).boundary
+        sides = np.array([radius - width / 2, radius + width / 2])
+        for k in range(int(math.pi * radius / (dash + gap)) + 2):
+            for s in (k * (dash + gap) - phase % (dash + gap), k * (dash + gap) + dash - phase % (dash + gap)):
+                if 0 < s < math.pi * radius:
+                    a = s / radius
+                    for corner in shapely.points(sides * math.cos(a), sides * math.sin(a)):
+                        self.assertLess(edge.distance(corner), 0.006)
+
+
 class FillingTest(unittest.TestCase):
     def test_the_rules_differ_where_windings_add_up(self):
         outer, inner = Path.circle(0, 0, 20), Path.circle(0, 0, 8)
