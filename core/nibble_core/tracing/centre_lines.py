@@ -17,6 +17,7 @@ from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import crossing
+from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
 from nibble_core.tracing.deviation import distances_to_lines, evenly_along
 from nibble_core.tracing.outline import fit_outline
@@ -28,6 +29,9 @@ RIPPLE = 0.08  # px: how unsteady a measured middle is
 PROFILE_STEP = 0.5
 FOREIGN = 0.18  # share of the width by which a profile may differ and still be of this stroke alone
 CROWDED = 4.0  # half widths beside a junction where another stroke may lie in a profile
+OF_WIDTH = 0.015  # of a stroke's width: a middle off by so little is seen nowhere
+UNSTEADY = 2.5  # times the unsteadiness of a middle are allowed
+SHORTEST = 0.5  # px: the stroke of a dot
 LEAST_TURN = np.radians(14)
 MOST_STROKES = 5_000
 
@@ -76,7 +80,7 @@ def trace_centre_lines(
     ``tolerance``: largest deviation of the fit from the measured middle, px. ``smallest_area``: px² under which a
     patch of ink is a speck. Raises NothingToTrace when the drawing falls into too many strokes, Cancelled.
     """
-    mask = _without_specks(grey < level, smallest_area)
+    mask, patches = _without_specks(grey < level, smallest_area)
     courses = skeleton_courses(mask)
     if len(courses) > MOST_STROKES:
         raise NothingToTrace(
@@ -89,9 +93,10 @@ def trace_centre_lines(
     for course in courses:
         if cancelled():
             raise Cancelled("This trace was superseded.")
-        made = _stroke(course, cover, picture, TOLERANCE if tolerance is None else tolerance)
+        made = _stroke(course, cover, picture, tolerance)
         if made is not None:
             found.append(made)
+    found += _dots(patches, {patches[_pixel_of(stroke.place, picture)] for stroke, _ in found}, picture)
     found.sort(key=lambda one: -one[0].area)
     return TracedStrokes(tuple(stroke for stroke, _ in found), tuple(middle for _, middle in found), level)
 
@@ -102,15 +107,46 @@ def closed_line(path: Path) -> Points:
     return np.vstack([points, points[:1]]) if path.closed else points
 
 
-def _without_specks(mask: NDArray[np.bool_], smallest: float) -> NDArray[np.bool_]:
+def _without_specks(mask: NDArray[np.bool_], smallest: float) -> tuple[NDArray[np.bool_], NDArray[np.int32]]:
+    """The mask without specks, and the number of the patch of each pixel, 0 where there is none."""
     _, patches, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     large = stats[:, cv2.CC_STAT_AREA] >= smallest
     large[0] = False
-    return np.asarray(large[patches])
+    kept = np.asarray(large[patches])
+    return kept, np.where(kept, patches, 0).astype(np.int32)
+
+
+def _dots(patches: NDArray[np.int32], drawn: set[int], picture: Raster) -> list[tuple[TracedStroke, Points]]:
+    """Patches that are no lines, as very short strokes as wide as they are: the ellipse of the same moments tells how
+    wide and how long."""
+    found = []
+    for patch in sorted(set(np.unique(patches).tolist()) - drawn - {0}):
+        places = np.stack(np.nonzero(patches == patch)[::-1], 1) + 0.5
+        middle = places.mean(0)
+        spreads, ways = np.linalg.eigh(np.cov((places - middle).T, ddof=0) + np.eye(2) / 12)
+        width, longest = 4 * np.sqrt(spreads)
+        reach = max(float(longest - width), SHORTEST) / 2 * ways[:, 1]
+        line = np.stack([middle - reach, middle + reach])
+        place = (float(middle[0]), float(middle[1]))
+        stroke = TracedStroke(
+            Path.polygon(line, closed=False), float(width), _colour_at(place, picture), place, float(len(places))
+        )
+        found.append((stroke, line))
+    return found
+
+
+def _pixel_of(place: tuple[float, float], picture: Raster) -> tuple[int, int]:
+    return min(max(int(place[1]), 0), picture.height - 1), min(max(int(place[0]), 0), picture.width - 1)
+
+
+def _colour_at(place: tuple[float, float], picture: Raster) -> Colour:
+    row, column = _pixel_of(place, picture)
+    red, green, blue = Raster(picture.pixels[row : row + 1, column : column + 1]).over_white()[0, 0].tolist()
+    return red, green, blue
 
 
 def _stroke(
-    course: Course, cover: NDArray[np.float32], picture: Raster, tolerance: float
+    course: Course, cover: NDArray[np.float32], picture: Raster, tolerance: float | None
 ) -> tuple[TracedStroke, Points] | None:
     half = float(np.median(course.half[~course.in_junction] if (~course.in_junction).any() else course.half))
     middle, width = _measured(course, cover, half)
@@ -119,21 +155,30 @@ def _stroke(
     if width > 0:
         half = width / 2
     blunt = max(1.0, half)
+    noise = max(RIPPLE, _unsteadiness(middle, half, course.closed))
+    if tolerance is None:
+        tolerance = max(TOLERANCE, OF_WIDTH * 2 * half, UNSTEADY * noise)
     if course.closed:
         if len(middle) < 8:
             return None
-        path = fit_outline(middle, tolerance=tolerance, noise=RIPPLE)
+        path = fit_outline(middle, tolerance=tolerance, noise=noise)
     else:
         middle = _with_ends(middle, course.stops, cover, half)
-        path = fit_stretch(middle, tolerance=tolerance, noise=RIPPLE, blunt=blunt)
+        path = fit_stretch(middle, tolerance=tolerance, noise=noise, blunt=blunt)
     length = path.length()
     if length < 1.0:
         return None
     at = middle[len(middle) // 2]
-    row, column = min(max(int(at[1]), 0), picture.height - 1), min(max(int(at[0]), 0), picture.width - 1)
-    red, green, blue = picture.over_white()[row, column].tolist()
-    stroke = TracedStroke(path, 2 * half, (red, green, blue), (float(at[0]), float(at[1])), length * 2 * half)
-    return stroke, middle
+    place = (float(at[0]), float(at[1]))
+    return TracedStroke(path, 2 * half, _colour_at(place, picture), place, length * 2 * half), middle
+
+
+def _unsteadiness(middle: Points, half: float, closed: bool) -> float:
+    """How far a measured middle strays from itself smoothed over the stroke's width, px: the texture of pencil and
+    paper, for no stroke bends within its own width. The median, which corners and gaps hardly move."""
+    line = np.vstack([middle, middle[:1]]) if closed else middle
+    off = np.hypot(*(line - smoothed(np.ascontiguousarray(line), round(2 * half), closed)).T)
+    return float(np.median(off))
 
 
 def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[Points, float]:
@@ -161,11 +206,21 @@ def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[
         width = float(np.median(ink[sound]))
         # beside a crossing the other stroke's ink lies in the profile and pulls the middle over; elsewhere a tight
         # bend does, which is a place of the stroke all the same
-        clean = sound & ((np.abs(ink - width) < FOREIGN * width + 0.5) | ~crowded)
+        odd = np.abs(ink - width) >= FOREIGN * width + 0.5
+        clean = sound & ~_reached(odd, crowded)
         if clean.sum() >= max(3, 0.3 * sound.sum()):
             keep = clean
         places = places + normal * np.where(sound, off, 0.0)[:, None]
     return _bridged(places, keep, half), width
+
+
+def _reached(odd: NDArray[np.bool_], crowded: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Odd places in a row with one that lies beside a crossing: strokes may run side by side for long."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], odd.view(np.int8), [0]])))
+    reached = np.zeros(len(odd), bool)
+    for first, end in zip(edges[::2], edges[1::2], strict=True):
+        reached[first:end] = crowded[first:end].any()
+    return reached
 
 
 def _near(marked: NDArray[np.bool_], reach: int, closed: bool) -> NDArray[np.bool_]:
