@@ -31,6 +31,7 @@ FOREIGN = 0.18  # share of the width by which a profile may differ and still be 
 CROWDED = 4.0  # half widths beside a junction where another stroke may lie in a profile
 OF_WIDTH = 0.015  # of a stroke's width: a middle off by so little is seen nowhere
 UNSTEADY = 2.5  # times the unsteadiness of a middle are allowed
+STEADY = 0.5  # half widths to either side over which a middle is smoothed
 SHORTEST = 0.5  # px: the stroke of a dot
 LEAST_TURN = np.radians(14)
 MOST_STROKES = 5_000
@@ -177,8 +178,11 @@ def _unsteadiness(middle: Points, half: float, closed: bool) -> float:
     """How far a measured middle strays from itself smoothed over the stroke's width, px: the texture of pencil and
     paper, for no stroke bends within its own width. The median, which corners and gaps hardly move."""
     line = np.vstack([middle, middle[:1]]) if closed else middle
-    off = np.hypot(*(line - smoothed(np.ascontiguousarray(line), round(2 * half), closed)).T)
-    return float(np.median(off))
+    steady = smoothed(np.ascontiguousarray(line), round(2 * half), closed)
+    way = np.gradient(steady, axis=0)
+    way /= np.maximum(np.hypot(*way.T), 1e-9)[:, None]
+    off = line - steady
+    return float(np.median(np.abs(off[:, 0] * way[:, 1] - off[:, 1] * way[:, 0])))
 
 
 def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[Points, float]:
@@ -207,19 +211,32 @@ def _measured(course: Course, cover: NDArray[np.float32], half: float) -> tuple[
         # beside a crossing the other stroke's ink lies in the profile and pulls the middle over; elsewhere a tight
         # bend does, which is a place of the stroke all the same
         odd = np.abs(ink - width) >= FOREIGN * width + 0.5
-        clean = sound & ~_reached(odd, crowded)
+        clean = sound & ~_reached(odd, crowded, round(CROWDED * half))
         if clean.sum() >= max(3, 0.3 * sound.sum()):
             keep = clean
         places = places + normal * np.where(sound, off, 0.0)[:, None]
-    return _bridged(places, keep, half), width
+    return _bridged(_steadied(places, keep, half), keep, half, course.closed), width
 
 
-def _reached(odd: NDArray[np.bool_], crowded: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Odd places in a row with one that lies beside a crossing: strokes may run side by side for long."""
+def _steadied(places: Points, keep: NDArray[np.bool_], half: float) -> Points:
+    """Each run of kept places smoothed over less than the stroke's width, within which no stroke bends."""
+    reach = round(STEADY * half)
+    if reach < 2:
+        return places
+    steady = places.copy()
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], keep.view(np.int8), [0]])))
+    for first, end in zip(edges[::2], edges[1::2], strict=True):
+        steady[first:end] = smoothed(np.ascontiguousarray(places[first:end]), reach, False)
+    return steady
+
+
+def _reached(odd: NDArray[np.bool_], crowded: NDArray[np.bool_], short: int) -> NDArray[np.bool_]:
+    """Odd places in a row with one that lies beside a crossing, for strokes may run side by side for long; and those of
+    short rows, where a line turns sharply. What is odd for longer is a line that swells."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], odd.view(np.int8), [0]])))
     reached = np.zeros(len(odd), bool)
     for first, end in zip(edges[::2], edges[1::2], strict=True):
-        reached[first:end] = crowded[first:end].any()
+        reached[first:end] = crowded[first:end].any() or end - first <= short
     return reached
 
 
@@ -229,20 +246,51 @@ def _near(marked: NDArray[np.bool_], reach: int, closed: bool) -> NDArray[np.boo
     return np.asarray(np.convolve(padded, np.ones(2 * reach + 1), "valid") > 0.5)
 
 
-def _bridged(places: Points, keep: NDArray[np.bool_], half: float) -> Points:
-    """The kept places, and at each gap where the stroke turns the corner that both sides point to."""
+def _bridged(places: Points, keep: NDArray[np.bool_], half: float, closed: bool) -> Points:
+    """The kept places, and in each gap what both sides point to."""
     index = np.nonzero(keep)[0]
     pieces, start = [], 0
     reach = max(4, round(3 * half))
     for gap in np.nonzero(np.diff(index) > 1)[0].tolist():
         pieces.append(places[index[start : gap + 1]])
         before, after = places[index[max(0, gap + 1 - reach) : gap + 1]], places[index[gap + 1 : gap + 1 + reach]]
-        corner = _corner_between(before, after, half)
-        if corner is not None:
-            pieces.append(corner[None])
+        pieces.append(_across(before, after, half))
         start = gap + 1
     pieces.append(places[index[start:]])
+    if closed and len(index) < len(places):
+        pieces.append(_across(places[index[-reach:]], places[index[:reach]], half))
     return _spaced(np.vstack(pieces))
+
+
+def _across(before: Points, after: Points, half: float) -> Points:
+    """What lies between two pieces of a stroke, (n, 2): the corner that both point to, or an even bend from one to the
+    other; nothing between close ones."""
+    corner = _corner_between(before, after, half)
+    if corner is not None:
+        return corner[None]
+    chord = float(np.hypot(*(after[0] - before[-1])))
+    if chord < 3 or len(before) < 5 or len(after) < 5:
+        return np.empty((0, 2))
+    leaving, arriving = _way_at_end(before), -_way_at_end(after[::-1])
+    along = (after[0] - before[-1]) / chord
+    if min(leaving @ along, arriving @ along) < 0.3:
+        return np.empty((0, 2))
+    # handles of a circle's arc that turns as much
+    turn = float(np.arccos(np.clip(leaving @ arriving, -1, 1)))
+    handle = chord / (3 * float(np.cos(turn / 4)) ** 2)
+    t = np.linspace(0, 1, int(chord) + 1)[1:-1, None]
+    u = 1 - t
+    return np.asarray(
+        u**3 * before[-1] + 3 * u * u * t * (before[-1] + handle * leaving)
+        + 3 * u * t * t * (after[0] - handle * arriving) + t**3 * after[0]
+    )  # fmt: skip
+
+
+def _way_at_end(places: Points) -> Points:
+    """Unit direction in which a piece leaves its last place, by the parabola through it."""
+    t = np.arange(len(places)) - (len(places) - 1.0)
+    way = np.array([np.polyfit(t, places[:, k], 2)[1] for k in (0, 1)])
+    return np.asarray(way / max(float(np.hypot(*way)), 1e-9))
 
 
 def _corner_between(before: Points, after: Points, half: float) -> Points | None:

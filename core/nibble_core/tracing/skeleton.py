@@ -14,6 +14,7 @@ from nibble_core.tracing.skeleton_kernels import thinned
 
 NEIGHBOURS = [(-1, 0), (0, 1), (1, 0), (0, -1), (-1, 1), (1, 1), (1, -1), (-1, -1)]
 SPUR = 1.15  # half widths: a free run shorter than this is the skeleton reaching into a corner
+STUB = 0.7  # of the ink's width where it begins that a short stroke has at its end
 CROSSING = 2.6  # half widths: junctions nearer than this are one crossing that the skeleton tore apart
 BEND = np.radians(52)  # a stroke turns less than this across a junction
 
@@ -98,12 +99,14 @@ def _graph(mask: NDArray[np.bool_]) -> tuple[list[Run], dict[int, Points]]:
 
 
 def _pruned(runs: list[Run]) -> list[Run]:
-    """Without free runs that only reach into the corner of a thick stroke."""
+    """Without free runs that only reach into the corner of a thick stroke: there the ink narrows to nothing, while a
+    short stroke keeps its width to its end."""
     kept = []
     for run in runs:
         one_free = (run.first is None) != (run.last is None)
-        base = run.half[0] if run.first is not None else run.half[-1]
-        if one_free and run.length < SPUR * base + 2:
+        base, tip = (run.half[0], run.half[-1]) if run.first is not None else (run.half[-1], run.half[0])
+        is_stub = tip > STUB * base and run.length > base / 2
+        if one_free and run.length < SPUR * base + 2 and not is_stub:
             continue
         kept.append(run)
     return kept

@@ -3,6 +3,7 @@
 import math
 import unittest
 
+import cv2
 import numpy as np
 
 from nibble_core.errors import Cancelled, NothingToTrace
@@ -157,6 +158,38 @@ class CentreLineTest(unittest.TestCase):
     def test_a_crossing_makes_two_strokes_not_four(self):
         ink = np.maximum(coverage(box(20, 96, 180, 104), 200), coverage(box(96, 20, 104, 180), 200))
         self.assertEqual(len(self.middle(ink).strokes), 2)
+
+    def test_dots_stay_as_wide_as_they_are(self):
+        ink = np.maximum(coverage(disc(60, 60, 11), 200), coverage(box(30, 120, 170, 128), 200))
+        line, dot = self.middle(ink).strokes
+        self.assertAlmostEqual(line.width, 8, delta=0.2)
+        self.assertAlmostEqual(dot.width, 22, delta=0.5)
+        np.testing.assert_allclose(dot.place, (60, 60), atol=0.1)
+        self.assertLess(dot.path.length(), 1)
+
+    def test_a_ring_stays_round_where_another_line_runs_beside_it(self):
+        ring = coverage(disc(100, 100, 66), 240) - coverage(disc(100, 100, 54), 240)
+        ink = np.maximum(ring, coverage(box(163, 10, 175, 230), 240))
+        strokes = self.middle(ink).strokes
+        round_one = next(stroke for stroke in strokes if stroke.path.closed)
+        radii = np.hypot(*(round_one.path.flattened(0.01) - 100).T)
+        self.assertLess(np.abs(radii - 60).max(), 0.8)
+
+    def test_the_texture_of_a_thick_pencil_line_takes_no_nodes(self):
+        ring = coverage(disc(100, 100, 74), 200) - coverage(disc(100, 100, 50), 200)
+        rough = np.random.default_rng(3).normal(0, 0.25, ring.shape)
+        rough = cv2.GaussianBlur(rough, None, 1.5) * 3
+        (stroke,) = self.middle(np.clip(ring + rough * ((ring > 0.02) & (ring < 0.98)), 0, 1)).strokes
+        self.assertLessEqual(len(stroke.path), 6)
+        radii = np.hypot(*(stroke.path.flattened(0.01) - 100).T)
+        self.assertLess(np.abs(radii - 62).max(), 0.8)
+
+    def test_a_short_stroke_stays_and_the_corners_of_a_thick_one_are_none(self):
+        bar = coverage(box(30, 100, 170, 124), 200)
+        shaft = coverage(lambda x, y: (abs(x - 100) < 12) & (y > 84) & (y < 110), 200)
+        self.assertEqual(len(self.middle(bar).strokes), 1)
+        round_top = coverage(disc(100, 84, 12), 200)
+        self.assertEqual(len(self.middle(np.maximum.reduce([bar, shaft, round_top])).strokes), 2)
 
 
 def inside(path: Path, x: np.ndarray, y: np.ndarray) -> np.ndarray:

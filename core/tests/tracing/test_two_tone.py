@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from nibble_core.errors import Cancelled
 from nibble_core.geometry import LINE
+from nibble_core.graphics.coverage import covered
 from nibble_core.tracing import suggested_threshold, trace_two_tone
 from nibble_core.tracing.deviation import evenly
 from nibble_core.tracing.iso import iso_rings, ring_area
@@ -61,6 +62,18 @@ class TruthTest(unittest.TestCase):
         corners = np.array([[60 + a * c - b * s, 60 + a * s + b * c] for a in (-35, 35) for b in (-22, 22)])
         nearest = np.hypot(*(nodes[:, None] - corners[None]).transpose(2, 0, 1)).min(1)
         self.assertLess(nearest.max(), 0.05)
+
+    @given(st.floats(0, math.pi / 2), st.floats(-0.5, 0.5), st.floats(-0.5, 0.5))
+    @settings(max_examples=20, deadline=None)
+    def test_corners_a_few_pixels_apart_are_each_found_whole(self, turn, x, y):
+        c, s = math.cos(turn), math.sin(turn)
+        ell = np.array([[-20, -20], [20, -20], [20, -12], [-12, -12], [-12, 20], [-20, 20]], float)
+        corners = ell @ np.array([[c, s], [-s, c]]) + (40 + x, 40 + y)
+        ink = covered([corners], 80, 80).astype(np.float32)
+        (region,) = traced(ink).regions
+        nodes = region.region.outer.nodes
+        self.assertEqual(len(nodes), 6)
+        self.assertLess(np.hypot(*(nodes[:, None] - corners[None]).transpose(2, 0, 1)).min(1).max(), 0.15)
 
     def test_holes_and_islands_nest(self):
         ink = coverage(disc(60, 60, 50), 120) - coverage(disc(60, 60, 35), 120) + coverage(disc(60, 60, 15), 120)
