@@ -114,7 +114,7 @@ def write_drawing(drawing: Drawing) -> bytes:
             lines += [_path(ring) for ring in shape.region.rings] + ["f*"]
         else:
             cap, join = ("butt", "round", "square").index(shape.cap), ("miter", "round", "bevel").index(shape.join)
-            dashes = f"[{' '.join(_number(d) for d in shape.dashes)}] 0 d " if shape.dashes else ""
+            dashes = f"[{' '.join(_number(d) for d in shape.dashes)}] {_number(shape.phase)} d " if shape.dashes else ""
             width = _number(shape.width or HAIRLINE)
             lines.append(
                 f"{width} w {cap} J {join} j {_number(max(shape.mitre_limit, 1))} M {dashes}{_path(shape.path)} S"

@@ -237,9 +237,9 @@ class _Walk:
             scale = abs(matrix.determinant) ** 0.5
             cap = ("butt", "round", "square")[min(max(raw.FPDFPageObj_GetLineCap(thing), 0), 2)]
             join = ("miter", "round", "bevel")[min(max(raw.FPDFPageObj_GetLineJoin(thing), 0), 2)]
-            dashes = self._dashes(thing, scale)
+            dashes, phase = self._dashes(thing, scale)
             for path in paths:
-                stroke = Stroke(path, width.value * scale, colour, layer, spot, alpha, cap, join, 10.0, dashes)
+                stroke = Stroke(path, width.value * scale, colour, layer, spot, alpha, cap, join, 10.0, dashes, phase)
                 self._add(stroke, clips)
         if not fill.value and not stroked.value:
             self.leftovers["unpainted"] += 1
@@ -258,13 +258,15 @@ class _Walk:
         for region in filled_regions(paths, even_odd=even_odd):
             self._add(Shape(region, colour, layer, spot, alpha), clips)
 
-    def _dashes(self, thing: Any, scale: float) -> tuple[float, ...]:
+    def _dashes(self, thing: Any, scale: float) -> tuple[tuple[float, ...], float]:
+        """Dashes and gaps, and how far into them a line starts, mm."""
         count = self.raw.FPDFPageObj_GetDashCount(thing)
         if not 0 < count <= 64:
-            return ()
-        values = (ctypes.c_float * count)()
+            return (), 0.0
+        values, phase = (ctypes.c_float * count)(), ctypes.c_float()
         self.raw.FPDFPageObj_GetDashArray(thing, values, count)
-        return tuple(float(v) * scale for v in values)
+        self.raw.FPDFPageObj_GetDashPhase(thing, ctypes.byref(phase))
+        return tuple(float(v) * scale for v in values), phase.value * scale
 
     def _colour(self, getter: Any, thing: Any) -> tuple[Colour, float, str]:
         values = [ctypes.c_uint() for _ in range(4)]
@@ -378,11 +380,13 @@ class _Walk:
         if width.value * height.value > MOST_PIXELS or not width.value:
             self.notes["A picture inside is too large to take out."] = None
             return
-        bitmap = raw.FPDFImageObj_GetRenderedBitmap(self.document, self.page, thing)
-        if not bitmap:
+        try:  # with its mask, in its own pixels and not in those of a page at 72 to the inch
+            bitmap = pypdfium2.PdfImage(thing, page=self.page).get_bitmap(render=True, scale_to_original=True)
+        except pypdfium2.PdfiumError:
+            self.notes["A picture inside cannot be read."] = None
             return
         stream = io.BytesIO()
-        pypdfium2.PdfBitmap.from_raw(bitmap).to_pil().save(stream, "PNG")
+        bitmap.to_pil().save(stream, "PNG")
         size = np.hypot(matrix.a, matrix.b), np.hypot(matrix.c, matrix.d)
         self.pictures.append(FoundPicture(stream.getvalue(), "image/png", float(size[0]), float(size[1])))
 

@@ -1,0 +1,232 @@
+"""Clients' PDF pages: what is read lies where an independent reader paints it, and everything keeps its name."""
+
+import io
+import subprocess
+import tempfile
+import unittest
+from pathlib import Path
+from typing import ClassVar
+
+import numpy as np
+import pikepdf
+from pikepdf import Array, Dictionary, Name
+from PIL import Image
+
+import nibble_core.text
+from nibble_core.errors import NothingToTrace
+from nibble_core.formats import pdf
+from nibble_core.formats.pdf_drawing import read_pdf
+from nibble_core.geometry import Path as Line
+from nibble_core.graphics import Drawing, Shape, Stroke
+from nibble_core.graphics.rendering import rendered
+
+FONT = Path(nibble_core.text.__file__).parent / "fonts" / "Barlow-SemiBold.ttf"
+DPI = 200
+MM = 72 / 25.4  # points
+STAR = "100 170 m 147 25 l 24 115 l 176 115 l 53 25 l h"
+
+
+def page_of(content: str, *, box=(0, 0, 200, 200), crop=None, turn=0, **resources) -> bytes:
+    """A PDF of one page with this content stream; sizes in points."""
+    pdf = pikepdf.new()
+    pdf.add_blank_page(page_size=(box[2] - box[0], box[3] - box[1]))
+    page = pdf.pages[0].obj
+    page.MediaBox = Array(box)
+    if crop:
+        page.CropBox = Array(crop)
+    if turn:
+        page.Rotate = turn
+    page.Contents = pdf.make_stream(content.encode())
+    page.Resources = Dictionary({f"/{kind}": made(pdf) if callable(made) else made for kind, made in resources.items()})
+    stream = io.BytesIO()
+    pdf.save(stream)
+    return stream.getvalue()
+
+
+def painted_by_poppler(content: bytes) -> np.ndarray:
+    """Darkness of the page, 0 to 1, as another reader paints it."""
+    with tempfile.TemporaryDirectory() as folder:
+        source = Path(folder) / "page.pdf"
+        source.write_bytes(content)
+        command = [
+            "pdftocairo",
+            "-png",
+            "-singlefile",
+            "-cropbox",
+            "-r",
+            str(DPI),
+            str(source),
+            str(Path(folder) / "out"),
+        ]
+        subprocess.run(command, check=True, capture_output=True)
+        return 1 - np.asarray(Image.open(Path(folder) / "out.png").convert("L"), float) / 255
+
+
+def painted_by_us(content: bytes) -> np.ndarray:
+    drawing = read_pdf(content).drawing
+    return 1 - rendered(drawing, round(drawing.width / 25.4 * DPI)).grey()
+
+
+def embedded_font(pdf: pikepdf.Pdf) -> Dictionary:
+    """A shipped font as a simple TrueType font, whole in the file."""
+    content = FONT.read_bytes()
+    program = pdf.make_stream(content)
+    program.Length1 = len(content)
+    descriptor = pdf.make_indirect(Dictionary(
+        Type=Name.FontDescriptor, FontName=Name("/Own"), Flags=32, FontBBox=Array([-200, -300, 1200, 1000]),
+        ItalicAngle=0, Ascent=900, Descent=-200, CapHeight=700, StemV=90, FontFile2=program,
+    ))  # fmt: skip
+    return Dictionary(F=Dictionary(
+        Type=Name.Font, Subtype=Name.TrueType, BaseFont=Name("/Own"), FirstChar=32, LastChar=90,
+        Widths=Array([600] * 59), Encoding=Name.WinAnsiEncoding, FontDescriptor=descriptor,
+    ))  # fmt: skip
+
+
+def form(pdf: pikepdf.Pdf, content: str, matrix=(1, 0, 0, 1, 0, 0), **more) -> pikepdf.Stream:
+    stream = pdf.make_stream(content.encode())
+    stream.Type, stream.Subtype = Name.XObject, Name.Form
+    stream.BBox, stream.Matrix = Array([-500, -500, 500, 500]), Array(matrix)
+    stream.Resources = Dictionary({f"/{kind}": made for kind, made in more.items()})
+    return stream
+
+
+class PlaceTest(unittest.TestCase):
+    PAGES: ClassVar = {
+        "nonzero star": page_of(f"{STAR} f"),
+        "even-odd star": page_of(f"{STAR} f*"),
+        "curves and a stroke": page_of("3 w 20 20 m 20 150 180 150 180 20 c S 60 60 m 100 140 140 60 v f"),
+        "dashes, caps, joins": page_of("8 w 1 J 1 j [20 15] 5 d 20 20 m 100 180 l 180 20 l S"),
+        "mitred corner": page_of("10 w 20 40 m 100 160 l 180 40 l S"),
+        "turned in its own matrix": page_of("q 0.7 0.7 -0.7 0.7 100 0 cm 20 20 60 90 re f Q 5 5 20 10 re f"),
+        "clipped by a star": page_of(f"q {STAR} W n 0 60 200 80 re f Q"),
+        "clipped twice": page_of("q 30 30 100 100 re W n 80 80 100 100 re W n 0 0 200 200 re f Q"),
+        "a shifted box": page_of("10 10 60 40 re f", box=(-20, -30, 180, 120)),
+        "a crop": page_of(f"{STAR} f", crop=(40, 60, 160, 190)),
+        "a form in a form": page_of(
+            "q 1 0 0 1 30 20 cm /Outer Do Q",
+            XObject=lambda pdf: Dictionary(Outer=form(
+                pdf, "0.5 0 0 0.5 0 0 cm /Inner Do", (0.9, 0.2, -0.2, 0.9, 10, 0),
+                XObject=Dictionary(Inner=form(pdf, "20 20 200 120 re f", (1, 0, 0.3, 1, 0, 0))),
+            )),
+        ),
+        "letters": page_of("BT /F 48 Tf 1 0 0.2 1 20 80 Tm (RAQB) Tj ET", Font=embedded_font),
+        "spread letters": page_of("BT /F 30 Tf 4 Tc 150 Tz 10 90 Td (AB) Tj 12 TL T* (O) Tj ET", Font=embedded_font),
+    }  # fmt: skip
+
+    def test_everything_lies_where_another_reader_paints_it(self):
+        for name, content in self.PAGES.items():
+            with self.subTest(name):
+                ours, other = painted_by_us(content), painted_by_poppler(content)
+                rows, columns = (min(a, b) for a, b in zip(ours.shape, other.shape, strict=True))
+                apart = np.abs(ours[:rows, :columns] - other[:rows, :columns]) > 0.5
+                self.assertGreater(other.mean(), 0.005)
+                self.assertLess(apart.mean(), 0.0015)
+
+    def test_a_turned_page_is_read_as_it_is_seen(self):
+        for turn in (90, 180, 270):
+            with self.subTest(turn):
+                content = page_of(f"{STAR} f 10 150 40 20 re f", box=(0, 0, 220, 180), turn=turn)
+                ours, other = painted_by_us(content), painted_by_poppler(content)
+                self.assertLessEqual(np.abs(np.subtract(ours.shape, other.shape)).max(), 1)
+                rows, columns = (min(a, b) for a, b in zip(ours.shape, other.shape, strict=True))
+                self.assertLess((np.abs(ours[:rows, :columns] - other[:rows, :columns]) > 0.5).mean(), 0.003)
+
+
+class NameTest(unittest.TestCase):
+    def separation(self, name: str, *cmyk: float) -> Array:
+        tint = Dictionary(FunctionType=2, Domain=[0, 1], C0=[0, 0, 0, 0], C1=list(cmyk), N=1)
+        return Array([Name.Separation, Name(f"/{name}"), Name.DeviceCMYK, tint])
+
+    def test_inks_keep_their_names_and_their_look(self):
+        spaces = Dictionary(A=self.separation("KnifeLine", 0, 1, 0, 0), B=self.separation("White#20Ink", 0, 0, 0, 0.1))
+        read = read_pdf(
+            page_of(
+                "/A CS 1 SCN 2 w 20 20 100 100 re S /B cs 1 scn 40 40 30 30 re f 0 0 1 rg 5 5 5 5 re f",
+                ColorSpace=spaces,
+            )
+        )
+        inks = {shape.spot: shape.colour for shape in read.drawing.shapes}
+        self.assertEqual(inks["KnifeLine"], (255, 0, 255))
+        self.assertEqual(len(inks), 3)
+        self.assertEqual(inks[""], (0, 0, 255))
+
+    def test_layers_keep_their_names(self):
+        def layers(pdf: pikepdf.Pdf) -> Dictionary:
+            return Dictionary(L=pdf.make_indirect(Dictionary(Type=Name.OCG, Name="Die line")))
+
+        read = read_pdf(page_of("/OC /L BDC 10 10 50 50 re f EMC 100 100 20 20 re f", Properties=layers))
+        self.assertEqual([shape.layer for shape in read.drawing.shapes], ["Die line", ""])
+
+    def test_a_font_that_is_missing_is_named_with_its_words(self):
+        fonts = Dictionary(F=Dictionary(Type=Name.Font, Subtype=Name.Type1, BaseFont=Name.Helvetica))
+        read = read_pdf(page_of("BT /F 24 Tf 20 80 Td (Open late) Tj ET 10 10 5 5 re f", Font=fonts))
+        (words,) = read.lettering
+        self.assertEqual(words.text, "Open late")
+        self.assertIn("Helvetica", words.font)
+        self.assertEqual(len(read.drawing.shapes), 1)
+
+
+class LeftOutTest(unittest.TestCase):
+    def test_what_nobody_sees_is_counted_and_kept_aside(self):
+        state = Dictionary(G=Dictionary(Type=Name.ExtGState, ca=0, CA=0))
+        read = read_pdf(
+            page_of(
+                "10 10 30 30 re f 50 50 20 20 re n "
+                "q /G gs 80 80 20 20 re f Q "
+                "q 0 0 20 20 re W n 120 120 30 30 re f Q "
+                "BT 3 Tr /F 20 Tf 20 150 Td (AB) Tj ET",
+                ExtGState=state, Font=embedded_font,
+            )
+        )  # fmt: skip
+        self.assertEqual(len(read.drawing.shapes), 1)
+        self.assertEqual(read.leftovers["clipped"], 1)
+        self.assertEqual(read.leftovers["hidden"], 2)
+        self.assertGreaterEqual(len(read.left_out.shapes), 2)
+
+    def test_a_picture_inside_is_found_at_its_size(self):
+        def pictures(pdf: pikepdf.Pdf) -> Dictionary:
+            pixels = np.tile(np.array([[[200, 30, 60]]], np.uint8), (40, 60, 1))
+            image = pdf.make_stream(pixels.tobytes())
+            image.Type, image.Subtype = Name.XObject, Name.Image
+            image.Width, image.Height, image.BitsPerComponent, image.ColorSpace = 60, 40, 8, Name.DeviceRGB
+            return Dictionary(I=image)
+
+        read = read_pdf(page_of(f"q {60 * MM} 0 0 {40 * MM} 10 10 cm /I Do Q", XObject=pictures))
+        (picture,) = read.pictures
+        self.assertAlmostEqual(picture.width, 60, places=2)
+        self.assertAlmostEqual(picture.height, 40, places=2)
+        pixels = np.asarray(Image.open(io.BytesIO(picture.content)).convert("RGB"))
+        self.assertEqual(pixels.shape[:2], (40, 60))
+        self.assertLess(np.abs(pixels.reshape(-1, 3).astype(int) - (200, 30, 60)).max(), 3)
+
+    def test_shadings_and_endless_nesting_are_told(self):
+        def shading(pdf: pikepdf.Pdf) -> Dictionary:
+            tint = Dictionary(FunctionType=2, Domain=[0, 1], C0=[1, 0, 0], C1=[0, 0, 1], N=1)
+            return Dictionary(
+                S=Dictionary(ShadingType=2, ColorSpace=Name.DeviceRGB, Coords=[0, 0, 200, 0], Function=tint)
+            )
+
+        def nested(pdf: pikepdf.Pdf) -> Dictionary:
+            inner = form(pdf, "0 0 10 10 re f")
+            for _ in range(16):
+                inner = form(pdf, "/X Do 20 20 5 5 re f", XObject=Dictionary(X=inner))
+            return Dictionary(X=inner)
+
+        self.assertIn("shaded", " ".join(read_pdf(page_of("/S sh 10 10 20 20 re f", Shading=shading)).notes))
+        self.assertIn("too deeply", " ".join(read_pdf(page_of("/X Do", XObject=nested)).notes))
+        with self.assertRaises(NothingToTrace):
+            read_pdf(page_of("10 10 20 20 re n"))
+
+    def test_strokes_stay_strokes_with_their_dashes(self):
+        read = read_pdf(page_of("q 2 0 0 2 0 0 cm 3 w 2 J [6 4] 0 d 10 10 m 80 10 l S Q 0 0 5 5 re f"))
+        stroke = next(one for one in read.drawing.shapes if isinstance(one, Stroke))
+        self.assertAlmostEqual(stroke.width * MM, 6, places=3)
+        self.assertEqual(stroke.cap, "square")
+        np.testing.assert_allclose(np.array(stroke.dashes) * MM, (12, 8), atol=1e-3)
+        self.assertEqual(sum(isinstance(one, Shape) for one in read.drawing.shapes), 1)
+
+    def test_dashes_written_read_back_with_where_they_begin(self):
+        line = Line.polygon([(5, 5), (45, 25)], closed=False)
+        stroke = Stroke(line, 1.5, dashes=(4.0, 2.0, 1.0, 2.0), phase=3.0)
+        (back,) = read_pdf(pdf.write_drawing(Drawing(50, 30, (stroke,)))).drawing.shapes
+        np.testing.assert_allclose((*back.dashes, back.phase), (*stroke.dashes, stroke.phase), atol=1e-3)
