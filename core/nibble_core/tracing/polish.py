@@ -25,7 +25,7 @@ ROUNDS = 6  # of giving samples to segments anew, which joints that slide along 
 STEPS = 8
 SETTLED = 0.1  # px: joints that move less have arrived
 SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
-NEAR_CORNER = 2.5  # px beside a corner where samples lie less exactly than elsewhere
+NEAR_CORNER = 1.5, 2.5  # px beside a corner where samples lie less exactly than elsewhere; beside short sides, long
 HOLD = 30.0  # the same for one between two lines, which nothing else holds
 Numbers = NDArray[np.float64]
 
@@ -129,7 +129,10 @@ def _assign(path: Path, smooth: NDArray[np.bool_], ring: Points) -> tuple[Points
     corners = path.rows[~smooth, :2]
     if len(corners):
         tree = shapely.STRtree(shapely.points(samples))
-        reach = np.array([max(NEAR_CORNER, rounded_over(turn)) for turn in np.abs(turns(path))[~smooth]])
+        long = np.hypot(*(path.rows[:, 6:] - path.rows[:, :2]).T)
+        beside = np.clip(np.minimum(long, np.roll(long, 1)) / 10, *NEAR_CORNER)[~smooth]
+        rounded = [rounded_over(turn) for turn in np.abs(turns(path))[~smooth]]
+        reach = np.maximum(beside, rounded)
         near = tree.query(shapely.points(corners), predicate="dwithin", distance=reach)[1]
         keep = np.ones(len(samples), bool)
         keep[near] = False
