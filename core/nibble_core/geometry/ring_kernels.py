@@ -359,7 +359,7 @@ def lead(row, kind, x, y, at_end):
                     e = b + (c - b) * t
                     row[4 + axis], row[2 + axis] = c, e
                     row[axis] = a + (b - a) * t + (e - a - (b - a) * t) * t
-            qx, qy, ex, ey = place_at(row, kind, 1.0 if at_end else 0.0)
+            _, _, ex, ey = place_at(row, kind, 1.0 if at_end else 0.0)
             if ex * dx + ey * dy < 0.5 * math.hypot(ex, ey) * math.hypot(dx, dy):
                 row[:] = r  # run on, a tight bend curls up: it is only moved
     if at_end:
