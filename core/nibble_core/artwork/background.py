@@ -24,9 +24,11 @@ from nibble_core.graphics import Pixels, Raster
 
 Numbers = NDArray[np.float64]
 Way = Literal["by itself", "flood", "places", "one colour", "subject", "see-through", "keep"]
-SOFT = 2  # px: how far a soft edge reaches from the flood
+SOFT, SOFTEST = 2, 12  # px: how far a crisp and the softest edge reach from the flood
+BEYOND = 2  # px further in, where the contrast is compared
+RISEN = 0.93  # of the drawing's own contrast, at which an edge is over
 SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
-SOLID_REACH = 4.0  # px: how far F may be fetched
+SOLID_REACH = 2.0  # times the reach of the edge: how far F may be fetched
 
 
 @dataclass(frozen=True, eq=False)
@@ -152,7 +154,8 @@ def _faint_specks(left: np.ndarray, contrast: np.ndarray, reach: float) -> np.nd
 def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background: Numbers) -> Raster:
     """The drawing without a plain background: only the soft band beside the flood is worked on."""
     mask = flood.astype(np.uint8)
-    ring = np.ones((2 * SOFT + 1, 2 * SOFT + 1), np.uint8)
+    reach = edge_reach(_contrast(shown, background), flood)
+    ring = np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
     # the flood stops where the mix is beyond its tolerance, so it holds faintly covered pixels too: the soft
     # band reaches to both sides of its edge
     grown = cv2.dilate(mask, ring)
@@ -160,8 +163,8 @@ def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background
     rows, columns = np.nonzero(soft)
     here = shown[rows, columns].astype(np.float32)
     fore, distance = nearest_colours(shown, (grown == 0).astype(np.uint8), rows, columns)
-    thin = distance > SOLID_REACH
-    fore[thin] = _strongest_nearby(shown, background, rows[thin], columns[thin])
+    thin = distance > SOLID_REACH * reach
+    fore[thin] = _strongest_nearby(shown, background, rows[thin], columns[thin], reach)
     span = fore - background
     share = ((here - background) * span).sum(1) / np.maximum((span * span).sum(1), 1.0)
     alpha = np.where(flood, 0, raster.alpha).astype(np.uint8)
@@ -172,14 +175,32 @@ def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background
     return Raster(pixels)
 
 
+def edge_reach(contrast: NDArray[np.uint8], flood: NDArray[np.bool_]) -> int:
+    """How many px from the flood an edge rises to the drawing's own contrast: 2 for a crisp picture, more for one that
+    was enlarged or is out of focus. Where it never does, colours run into each other and nothing is soft."""
+    away = cv2.distanceTransform((~flood).astype(np.uint8), cv2.DIST_L2, 3)
+    shares = []
+    for reach in range(SOFT, SOFTEST + 1):
+        at = np.abs(away - reach) <= 0.5
+        if not at.any():
+            break
+        window = 2 * (reach + BEYOND) + 1  # of the same colour, mostly
+        highest = cv2.dilate(contrast, np.ones((window, window), np.uint8))
+        shares.append(float(np.median(contrast[at] / np.maximum(highest[at], 1))))
+    if len(shares) <= SOFTEST - SOFT:
+        return SOFT
+    inside = float(np.median(shares[-4:]))  # noise alone keeps it under one
+    return SOFT + next(k for k, share in enumerate(shares) if share >= RISEN * inside)
+
+
 def _strongest_nearby(
-    picture: Pixels, background: Numbers, rows: NDArray[np.int64], columns: NDArray[np.int64]
+    picture: Pixels, background: Numbers, rows: NDArray[np.int64], columns: NDArray[np.int64], reach: int
 ) -> Numbers:
-    """The colour furthest from the background within two pixels: what a thin line would be if it were wide."""
+    """The colour furthest from the background within ``reach`` px: what a thin line would be if it were wide."""
     best = picture[rows, columns].astype(np.float64)
     strongest = np.abs(best - background).sum(1)
-    for dy in range(-SOFT, SOFT + 1):
-        for dx in range(-SOFT, SOFT + 1):
+    for dy in range(-reach, reach + 1):
+        for dx in range(-reach, reach + 1):
             y, x = np.clip(rows + dy, 0, picture.shape[0] - 1), np.clip(columns + dx, 0, picture.shape[1] - 1)
             colour = picture[y, x].astype(np.float64)
             contrast = np.abs(colour - background).sum(1)
@@ -192,7 +213,7 @@ def _without_fringe(raster: Raster) -> Raster:
     """Own alpha kept; the colours under it are taken from solid pixels wherever they are thin."""
     rows, columns = np.nonzero(raster.alpha < 8)
     fore, distance = nearest_colours(raster.pixels[..., :3], (raster.alpha >= 250).astype(np.uint8), rows, columns)
-    near = distance <= SOLID_REACH
+    near = distance <= SOLID_REACH * SOFT
     pixels = raster.pixels.copy()
     pixels[rows[near], columns[near], :3] = np.rint(fore[near]).astype(np.uint8)
     return Raster(pixels)

@@ -2,6 +2,7 @@
 
 import unittest
 
+import cv2
 import numpy as np
 
 from nibble_core.artwork.background import take_background_away
@@ -36,6 +37,16 @@ class BackgroundTest(unittest.TestCase):
                 with self.subTest(fore=fore, back=back, paper=paper):
                     truth = ink[..., None] * np.array(fore, float) + (1 - ink[..., None]) * np.array(paper, float)
                     self.assertLessEqual(np.abs(over(cleaned, paper) - truth).max(), 2.0)
+
+    def test_wide_soft_edges_of_an_enlarged_picture_leave_no_fringe(self):
+        for softness in (1.0, 2.0, 3.0):
+            ink = cv2.GaussianBlur(coverage(disc(80, 80, 50), 160), None, softness)
+            cleaned = take_background_away(composite(ink, (200, 40, 30), (255, 255, 255)), way="flood").raster
+            truth = ink[..., None] * np.array((200, 40, 30), float)
+            with self.subTest(softness):
+                self.assertLessEqual(np.abs(over(cleaned, (0, 0, 0)) - truth).mean(), 0.35)
+                off = np.abs(cleaned.alpha / 255.0 - ink)
+                self.assertLess(float(np.percentile(off[ink > 0], 99)), 0.12)
 
     def test_thin_lines_keep_their_colour(self):
         ink = coverage(box(20, 58.4, 100, 61.1), 120)
