@@ -12,7 +12,7 @@ import numpy as np
 from nibble_core.artwork.background import Cleaned
 from nibble_core.artwork.framing import Framing
 from nibble_core.errors import NothingToTrace
-from nibble_core.geometry import Affine, Path, Points, Region
+from nibble_core.geometry import Affine, Box, Path, Points, Region
 from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import outlined, region_of
@@ -26,7 +26,7 @@ from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
 
-VERSION = 6
+VERSION = 7
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
@@ -293,14 +293,14 @@ def in_mm(
 def _without_small_holes(region: Region, smallest: float) -> Region:
     if smallest <= 0 or not region.holes:
         return region
-    return Region(region.outer, tuple(hole for hole in region.holes if _extent(hole.nodes) >= smallest))
+    return Region(region.outer, tuple(hole for hole in region.holes if _extent(hole.bounds()) >= smallest))
 
 
 def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: Colour) -> str:
     box = one.shape.bounds()
     if isinstance(one.shape, Stroke):
-        return "small" if max(box.width, box.height) < trace.smallest else ""
-    if _extent(one.shape.region.outer.nodes) < trace.smallest:
+        return "small" if _extent(box) < trace.smallest else ""
+    if _extent(box) < trace.smallest:
         return "small"
     off = max(abs(a - b) for a, b in zip(one.shape.colour, paper, strict=True))
     if trace.mode == "colours" and trace.paper == "left out" and off <= PAPER_LEVELS:
@@ -364,5 +364,6 @@ def _refuse_too_many(count: int) -> None:
         )
 
 
-def _extent(nodes: Points) -> float:
-    return float((nodes.max(0) - nodes.min(0)).max())
+def _extent(box: Box) -> float:
+    """The longer side: an outline may be one long arc, whose nodes say nothing of its size."""
+    return max(box.width, box.height)

@@ -122,6 +122,16 @@ class TraceTest(unittest.TestCase):
         wrong = badge_work(badge_ticket(Change(f"{HERE}/trace/threshold", 0.3), Change(f"{HERE}/trace/lightest", 0.6)))
         self.assertIsInstance(wrong.problems[0].error, NothingToTrace)
 
+    def test_an_outline_that_is_one_long_arc_is_no_speck(self):
+        ring = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="60mm" viewBox="0 0 60 60"><path'
+            b' fill-rule="evenodd" d="M30 4A26 26 0 1 1 29.99 4ZM30 18A12 12 0 1 0 30.01 18Z"/></svg>'
+        )
+        ticket = first_ticket(name="r", file="0" * 64, file_name="ring.svg", width=60, mode="paths")
+        ticket = apply(ticket, [Change(f"{HERE}/trace/smallest", 5.0), Change(f"{HERE}/trace/smallest_hole", 5.0)])
+        (kept,) = work_out(ticket, lambda _: ring, MemoryStore()).traces["a1"].value.kept
+        self.assertAlmostEqual(kept.region.area(), math.pi * (26**2 - 12**2), delta=0.5)
+
     def test_own_paths_are_used_as_they_are(self):
         ticket, work = sign()
         kept = work.traces["a1"].value.kept
