@@ -179,18 +179,17 @@ def edge_reach(contrast: NDArray[np.uint8], flood: NDArray[np.bool_]) -> int:
     """How many px from the flood an edge rises to the drawing's own contrast: 2 for a crisp picture, more for one that
     was enlarged or is out of focus. Where it never does, colours run into each other and nothing is soft."""
     away = cv2.distanceTransform((~flood).astype(np.uint8), cv2.DIST_L2, 3)
-    shares = []
-    for reach in range(SOFT, SOFTEST + 1):
+    if away.max() < SOFTEST:
+        return SOFT
+
+    def share(reach: int) -> float:
         at = np.abs(away - reach) <= 0.5
-        if not at.any():
-            break
         window = 2 * (reach + BEYOND) + 1  # of the same colour, mostly
         highest = cv2.dilate(contrast, np.ones((window, window), np.uint8))
-        shares.append(float(np.median(contrast[at] / np.maximum(highest[at], 1))))
-    if len(shares) <= SOFTEST - SOFT:
-        return SOFT
-    inside = float(np.median(shares[-4:]))  # noise alone keeps it under one
-    return SOFT + next(k for k, share in enumerate(shares) if share >= RISEN * inside)
+        return float(np.median(contrast[at] / np.maximum(highest[at], 1)))
+
+    inside = share(SOFTEST)  # noise alone keeps it under one
+    return next((reach for reach in range(SOFT, SOFTEST) if share(reach) >= RISEN * inside), SOFTEST)
 
 
 def _strongest_nearby(

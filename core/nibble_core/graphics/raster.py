@@ -50,6 +50,16 @@ class Raster:
         mixed = self.pixels[..., :3].astype(np.uint16) * alpha + 255 * (255 - alpha)
         return ((mixed + 127) // 255).astype(np.uint8)
 
+    def colour_at(self, x: float, y: float) -> tuple[int, int, int]:
+        """The colour over white paper of the pixel at a place, or of the nearest one."""
+        row, column = self.index_at(x, y)
+        red, green, blue = Raster(self.pixels[row : row + 1, column : column + 1]).over_white()[0, 0].tolist()
+        return red, green, blue
+
+    def index_at(self, x: float, y: float) -> tuple[int, int]:
+        """Row and column of the pixel at a place, or of the nearest one."""
+        return min(max(int(y), 0), self.height - 1), min(max(int(x), 0), self.width - 1)
+
     def grey(self) -> Grey:
         """Grey level over white paper, 0 black to 1 white, shape (rows, columns)."""
         return (self.over_white().astype(np.float32) @ LUMA) / np.float32(255)

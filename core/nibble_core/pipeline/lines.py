@@ -33,11 +33,9 @@ from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine
-from nibble_core.ticket.piece import Layer, Line, Piece
+from nibble_core.ticket.piece import CUTS, OPEN_SOURCES, Layer, Line, Piece
 
 VERSION = 9
-CUTS = ("through cut", "kiss cut", "perforate")
-OPEN = ("centre-lines", "fold lines")  # sources that enclose nothing
 
 
 @dataclass(frozen=True, eq=False)
@@ -162,7 +160,7 @@ class _Drawing:
     def draw(self, line: Line, drawn: Mapping[str, DrawnLine]) -> DrawnLine:
         """One line. Raises NothingToCut when it leaves nothing or its source is gone."""
         made = DrawnLine(line.id, line.process, (), (), line.name, line.rank)
-        if line.source in OPEN:
+        if line.source in OPEN_SOURCES:
             return replace(made, paths=open_paths_of(line, self._piece))
         regions, leftovers = self._regions(line, drawn)
         led = 0
@@ -252,7 +250,7 @@ class _Drawing:
 def as_it_is(line: Line) -> bool:
     """Whether a line is its source itself: nothing is moved, joined, rounded or left out."""
     return (
-        line.source not in ("the outer shape", *OPEN) and not line.distance and not line.close_gaps
+        line.source not in ("the outer shape", *OPEN_SOURCES) and not line.distance and not line.close_gaps
         and not line.join_islands and not line.inside_radius and not line.smallest and not line.smooth
         and not line.hole_marks and not (line.holes == "kept" and line.smallest_hole)
     )  # fmt: skip

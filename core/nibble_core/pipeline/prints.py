@@ -136,8 +136,8 @@ def _open_holes(layer: Layer, composed: PieceResult) -> list[Polygon]:
     """Holes that no line cuts: paper shows in them, and bleed keeps out. Those that are cut are edges like others."""
     holes = [Polygon(ring) for part in polygons(composed.whole) for ring in part.interiors]
     cut = [hole for line in _hole_cutters(layer) for hole, _ in holes_of(line, composed, composed.whole)]
-    known = {shapely.normalize(hole).wkb for hole in cut}
-    return [hole for hole in holes if shapely.normalize(hole).wkb not in known]
+    known = {hole.wkb for hole in cut}
+    return [hole for hole in holes if hole.wkb not in known]
 
 
 def _with_open_holes(

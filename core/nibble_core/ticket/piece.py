@@ -14,6 +14,8 @@ PROCESSES = {
     "engrave": "The beam takes the surface away.",
     "guide": "For the eye only; never sent to a machine.",
 }
+CUTS = ("through cut", "kiss cut", "perforate")
+"""Processes that part the material, so that none may run across another unasked."""
 CORNERS = {
     "round": "The corner is an arc as wide as the distance; it cannot snag.",
     "mitred": "The corner stays a point, cut off when it grows too long.",
@@ -89,6 +91,8 @@ SOURCES = {
     "another line": "What another line encloses.",
     "fold lines": "Straight lines drawn on the table.",
 }
+OPEN_SOURCES = ("centre-lines", "fold lines")
+"""Sources that enclose nothing."""
 SURROUNDS = {
     "rectangle": "The upright box.",
     "rounded rectangle": "The box with round corners.",

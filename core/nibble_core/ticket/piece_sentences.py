@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from nibble_core.ticket.piece import Element, Layer, Line, Piece
+from nibble_core.ticket.piece import CUTS, OPEN_SOURCES, Element, Layer, Line, Piece
 from nibble_core.ticket.saying import Choice, Sentence, Slot, slot
 
 Parts = tuple[str | Slot, ...]
@@ -204,7 +204,7 @@ def _line(here: str, line: Line, others: Mapping[str, str], elements: Mapping[st
     process: Parts = (slot(here, line, "process"),)
     if line.process == "score":
         process = (*process, " that ", slot(here, line, "scoring"))
-    open_ended = line.source in ("centre-lines", "fold lines")
+    open_ended = line.source in OPEN_SOURCES
     parts: Parts = (*process, " ", *((slot(here, line, "distance"), where) if not open_ended else ("along ",)), *source)
     plain = not line.distance and not line.close_gaps  # nothing is moved: corners and gaps stay as they are
     if not open_ended:
@@ -257,7 +257,7 @@ def _line_more(here: str, line: Line, open_ended: bool) -> Parts:
     more = (*more, "Islands nearer than ", slot(here, line, "join_islands"), " become one; inside corners of ",
             slot(here, line, "inside_radius"), " at least; parts under ", slot(here, line, "smallest"),
             " fall away; smoothed within ", slot(here, line, "smooth"), ".")  # fmt: skip
-    if line.process in ("through cut", "kiss cut", "perforate"):
+    if line.process in CUTS:
         more = (*more, " Where it meets other cuts it ", slot(here, line, "crossings"))
         if line.crossings == "keeps clear":
             more = (*more, " by ", slot(here, line, "clearance"))

@@ -97,7 +97,7 @@ def trace_centre_lines(
         made = _stroke(course, cover, picture, tolerance)
         if made is not None:
             found.append(made)
-    found += _dots(patches, {patches[_pixel_of(stroke.place, picture)] for stroke, _ in found}, picture)
+    found += _dots(patches, {patches[picture.index_at(*stroke.place)] for stroke, _ in found}, picture)
     found.sort(key=lambda one: -one[0].area)
     return TracedStrokes(tuple(stroke for stroke, _ in found), tuple(middle for _, middle in found), level)
 
@@ -130,20 +130,10 @@ def _dots(patches: NDArray[np.int32], drawn: set[int], picture: Raster) -> list[
         line = np.stack([middle - reach, middle + reach])
         place = (float(middle[0]), float(middle[1]))
         stroke = TracedStroke(
-            Path.polygon(line, closed=False), float(width), _colour_at(place, picture), place, float(len(places))
+            Path.polygon(line, closed=False), float(width), picture.colour_at(*place), place, float(len(places))
         )
         found.append((stroke, line))
     return found
-
-
-def _pixel_of(place: tuple[float, float], picture: Raster) -> tuple[int, int]:
-    return min(max(int(place[1]), 0), picture.height - 1), min(max(int(place[0]), 0), picture.width - 1)
-
-
-def _colour_at(place: tuple[float, float], picture: Raster) -> Colour:
-    row, column = _pixel_of(place, picture)
-    red, green, blue = Raster(picture.pixels[row : row + 1, column : column + 1]).over_white()[0, 0].tolist()
-    return red, green, blue
 
 
 def _stroke(
@@ -171,7 +161,7 @@ def _stroke(
         return None
     at = middle[len(middle) // 2]
     place = (float(at[0]), float(at[1]))
-    return TracedStroke(path, 2 * half, _colour_at(place, picture), place, length * 2 * half), middle
+    return TracedStroke(path, 2 * half, picture.colour_at(*place), place, length * 2 * half), middle
 
 
 def _unsteadiness(middle: Points, half: float, closed: bool) -> float:

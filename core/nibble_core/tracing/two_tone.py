@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial
 
 import cv2
 import numpy as np
@@ -95,7 +94,7 @@ def trace_two_tone(
             ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner, blunt=blunt, fits=fits
         )
         paths.append(path)
-    colour_at = _Colours(grey, level, picture).at if polished else partial(_pixel_at, picture)
+    colour_at = _Colours(grey, level, picture).at if polished else lambda place: picture.colour_at(*place)
     regions = []
     for outer, holes in nested(rings):
         if filled:
@@ -115,12 +114,6 @@ def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
 def _rings(grey: Grey, level: float, smallest_area: float, filled: bool) -> list[Points]:
     rings = iso_rings(grey, level, smallest_area=smallest_area)
     return [ring for ring in rings if ring_area(ring) > 0] if filled else rings
-
-
-def _pixel_at(picture: Raster, place: tuple[float, float]) -> Colour:
-    row, column = min(max(int(place[1]), 0), picture.height - 1), min(max(int(place[0]), 0), picture.width - 1)
-    red, green, blue = picture.pixels[row, column, :3].tolist()
-    return red, green, blue
 
 
 def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:
@@ -183,7 +176,7 @@ class _Colours:
         column = min(max(int(place[0] / self._step), 0), columns - 1)
         label = int(self._labels[row, column])
         if not label:
-            return _pixel_at(self._picture, place)
+            return self._picture.colour_at(*place)
         red, green, blue = np.rint(self._means[label]).astype(int).tolist()
         return red, green, blue
 
