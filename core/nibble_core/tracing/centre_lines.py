@@ -214,18 +214,22 @@ def _steadied(places: Points, keep: NDArray[np.bool_], half: float) -> Points:
     if reach < 2:
         return places
     steady = places.copy()
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], keep.view(np.int8), [0]])))
-    for first, end in zip(edges[::2], edges[1::2], strict=True):
+    for first, end in _runs(keep):
         steady[first:end] = smoothed(np.ascontiguousarray(places[first:end]), reach, False)
     return steady
+
+
+def _runs(marked: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First index and the one after the last of each row of marked places."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], marked.view(np.int8), [0]])))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
 def _reached(odd: NDArray[np.bool_], crowded: NDArray[np.bool_], short: int) -> NDArray[np.bool_]:
     """Odd places in a row with one that lies beside a crossing, for strokes may run side by side for long; and those of
     short rows, where a line turns sharply. What is odd for longer is a line that swells."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], odd.view(np.int8), [0]])))
     reached = np.zeros(len(odd), bool)
-    for first, end in zip(edges[::2], edges[1::2], strict=True):
+    for first, end in _runs(odd):
         reached[first:end] = crowded[first:end].any() or end - first <= short
     return reached
 
