@@ -21,7 +21,8 @@ from nibble_core.geometry import CUBIC, LINE, Path
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.clean import PREVIEW_PX
 from nibble_core.tracing import measured_noise, trace_two_tone
-from nibble_core.tracing.deviation import corner_points, distances, evenly
+from nibble_core.tracing.deviation import SMOOTH_TURN, corner_points, distances, evenly
+from nibble_core.tracing.polish import turns
 from nibble_core.tracing.two_tone import outline_paths
 
 Rings = list[Path]
@@ -42,9 +43,12 @@ def _report(*, held_out: bool) -> None:
     print(
         "px from the true outline, both ways; nodes and turning as ratios to the true outline's; corners: straight and"
     )
-    print("curved ones' distance in px (95th percentile), missed in %, false per 100 nodes; specks: rings too many")
-    heads = ["mean", "p95", "max", "nodes", "turn", "straight", "curved", "missed", "false", "specks"]
-    widths = [7, 7, 7, 7, 7, 9, 8, 8, 7, 7]
+    print(
+        "curved ones' distance in px (95th percentile), missed in %, false per 100 nodes; kinks: joints that turn by 3°"
+    )
+    print("to 20° where the truth runs on smoothly, per 100 nodes; specks: rings too many")
+    heads = ["mean", "p95", "max", "nodes", "turn", "straight", "curved", "missed", "false", "kinks", "specks"]
+    widths = [7, 7, 7, 7, 7, 9, 8, 8, 7, 7, 7]
     print(" " * 20 + "".join(f"{head:>{width}}" for head, width in zip(heads, widths, strict=True)))
     for title, size, degrade in SERIES:
         scores = []
@@ -106,6 +110,7 @@ class Score:
     curved: tuple[float, ...]
     missed: int
     false: int
+    kinks: int
     made_nodes: int
     specks: int
 
@@ -115,7 +120,7 @@ class Score:
         return (
             f"{self.mean:7.3f}{self.p95:7.3f}{self.most:7.2f}{self.nodes:7.2f}{self.turning:7.2f}{p95[0]:9.3f}"
             f"{p95[1]:8.3f}{100 * self.missed / max(corners, 1):8.1f}{100 * self.false / self.made_nodes:7.1f}"
-            f"{self.specks:7d}"
+            f"{100 * self.kinks / self.made_nodes:7.1f}{self.specks:7d}"
         )
 
 
@@ -125,7 +130,8 @@ def summary(scores: list[Score]) -> Score:
     return Score(
         middle("mean"), middle("p95"), max(s.most for s in scores), middle("nodes"), middle("turning"),
         sum((s.straight for s in scores), ()), sum((s.curved for s in scores), ()), sum(s.missed for s in scores),
-        sum(s.false for s in scores), sum(s.made_nodes for s in scores), sum(s.specks for s in scores),
+        sum(s.false for s in scores), sum(s.kinks for s in scores),
+        sum(s.made_nodes for s in scores), sum(s.specks for s in scores),
     )  # fmt: skip
 
 
@@ -137,8 +143,8 @@ def score(known: Known, rings: Rings) -> Score:
     straight, curved, missed, false = _corners(known.rings, rings)
     return Score(
         float(apart.mean()), float(np.percentile(apart, 95)), float(apart.max()), nodes / known.nodes,
-        turning(rings) / turning(list(known.rings)), straight, curved, missed, false, nodes,
-        max(0, len(rings) - len(known.rings)),
+        turning(rings) / turning(list(known.rings)), straight, curved, missed, false,
+        _kinks(known.rings, rings), nodes, max(0, len(rings) - len(known.rings)),
     )  # fmt: skip
 
 
@@ -172,6 +178,16 @@ def _corners(true: tuple[Path, ...], made: Rings) -> tuple[tuple[float, ...], tu
             index = at[tuple(corner)]
             (straight if flat[index] and flat[index - 1] else curved).append(float(off.min()))
     return tuple(straight), tuple(curved), missed, len(places) - len(taken)
+
+
+def _kinks(true: tuple[Path, ...], made: Rings) -> int:
+    """Joints that turn visibly where the truth has nothing of the kind within 3 px."""
+    bends = np.vstack([ring.rows[np.abs(turns(ring)) > np.radians(1), :2] for ring in true])
+    at = []
+    for ring in made:
+        turn = np.abs(turns(ring))
+        at.append(ring.rows[(turn > np.radians(3)) & (turn < SMOOTH_TURN), :2])
+    return sum(1 for place in np.vstack(at) if not len(bends) or np.hypot(*(bends - place).T).min() > 3)
 
 
 def general_purpose(raster: Raster) -> Rings:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from nibble_core.artwork.enlarged import square_size
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry.units import MM_PER_INCH
 from nibble_core.graphics import Colour, Raster
@@ -23,7 +24,8 @@ class Facts:
 
     ``main_colours``: up to eight colours that each cover at least 1 % of what is not see-through, most first.
     ``see_through``: share of pixels that are not fully opaque, 0 to 1. ``boxed``: the border is one flat
-    opaque colour, which is probably not part of the drawing.
+    opaque colour, which is probably not part of the drawing. ``square``: side in px of the equal squares that a
+    picture enlarged without smoothing consists of, else 1.
     """
 
     width_px: int
@@ -33,6 +35,7 @@ class Facts:
     see_through: float
     boxed: bool
     border_colour: Colour
+    square: int = 1
 
     @property
     def is_grey(self) -> bool:
@@ -40,8 +43,8 @@ class Facts:
         return all(max(colour) - min(colour) <= GREYISH for colour in self.main_colours)
 
     def ppi(self, width_mm: float) -> float:
-        """Pixels per inch when the picture is made ``width_mm`` wide."""
-        return self.width_px / (width_mm / MM_PER_INCH)
+        """Pixels per inch when the picture is made ``width_mm`` wide; squares count as one."""
+        return self.width_px / self.square / (width_mm / MM_PER_INCH)
 
 
 def picture_facts(raster: Raster) -> Facts:
@@ -64,6 +67,7 @@ def picture_facts(raster: Raster) -> Facts:
         see_through=float((raster.alpha < 255).mean()),
         boxed=bool(plain.mean() > 0.9),
         border_colour=(red, green, blue),
+        square=square_size(raster),
     )
 
 

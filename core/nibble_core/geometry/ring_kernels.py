@@ -17,6 +17,10 @@ LEAST_NOISE = 0.012  # px: what no clean picture has
 SHARP = 2.2  # radians of turn
 ALIKE, SHARP_ALIKE = 1.3, 1.15  # by how much estimates of the same turn may differ
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
+ARMS = (14.0, 8.0, 5.5, 3.8, 2.6, 6.2, 7.4)  # px: how far arms reach from a corner
+ARMS_BEGIN = (1.0, 1.0, 1.0, 1.0, 1.0, 2.2, 3.4)
+SLIGHT = 0.55  # of the least turn, which shows on the longest arms
+FEW_OF = 60  # one sample of so many may be left out at an end
 LINE_KIND, CUBIC_KIND = 0, 2
 
 
@@ -59,48 +63,57 @@ def crossing(ax, ay, ux, uy, bx, by, vx, vy):
 
 
 @compiled
+def bend(points, limit, i, skip, reach):
+    """How straight arms backward and forward from sample i meet: the turn in radians (-1 when they are not straight),
+    where they cross, and how near to that the ring passes."""
+    n = len(points)
+    if 2 * reach + 2 > n or reach - skip < 2:
+        return -1.0, 0.0, 0.0, 1e9
+    fx, fy, fu, fv, worst = fit_line(points, i + skip, reach - skip + 1, 1)
+    if worst > limit:
+        return -1.0, 0.0, 0.0, 1e9
+    gx, gy, gu, gv, worst = fit_line(points, i - skip, reach - skip + 1, -1)
+    if worst > limit:
+        return -1.0, 0.0, 0.0, 1e9
+    angle = abs(math.atan2(-gu * fv + gv * fu, -gu * fu - gv * fv))
+    found, px, py = crossing(fx, fy, fu, fv, gx, gy, gu, gv)
+    nearest = 1e9
+    for k in range(-skip, skip + 1 if found else -skip):
+        q = (i + k) % n
+        nearest = min(nearest, math.hypot(points[q, 0] - px, points[q, 1] - py))
+    return angle, px, py, nearest
+
+
+@compiled
 def find_corners(points, step, noise, least_degrees):
     """Corners of a resampled ring: indices (c,) and the apex (n, 2) that two arms point to.
 
     At each sample a straight arm is fitted forward and backward. It is a corner when the arms' crossing lies
     nearer to the ring than the apex of an arc turning as much would (d/2 tan(angle/4)): an arc leaves its
-    tangents' crossing outside, a corner comes close to it. Four arm lengths, longest first; then arms that start
-    further off, for sharp tips, which pixels round over a longer way (``rounded_over``).
+    tangents' crossing outside, a corner comes close to it. Longest arms first; then arms that start further off, for
+    sharp tips, which pixels round over a longer way (``rounded_over``). On very long arms a clean picture shows slight
+    corners, too.
     """
     n = len(points)
     turn, off, apex = np.zeros(n), np.full(n, 1e9), np.zeros((n, 2))
     limit = 0.13 + 1.2 * noise
+    least = math.radians(least_degrees)
     for i in range(n):
-        for level in range(6):
-            skip = max(1, int(math.ceil((1.0 if level < 4 else 1.0 + 1.2 * (level - 3)) / step)))
-            arm = 8.0
-            if level > 0:
-                arm = 5.5 if level == 1 else (3.8 if level == 2 else (2.6 if level == 3 else 5.0 + 1.2 * (level - 3)))
-            reach = int(round(arm / step))
-            if 2 * reach + 2 > n or reach - skip < 2:
+        for level in range(0 if noise < LEAST_NOISE else 1, len(ARMS)):
+            arm, begin = ARMS[level], ARMS_BEGIN[level]
+            skip, reach = max(1, int(math.ceil(begin / step))), int(round(arm / step))
+            angle, px, py, nearest = bend(points, limit, i, skip, reach)
+            if angle < 0 or (begin > 1 and rounded_over(angle) < skip * step - 1.5):
                 continue
-            fx, fy, fu, fv, worst = fit_line(points, i + skip, reach - skip + 1, 1)
-            if worst > limit:
-                continue
-            gx, gy, gu, gv, worst = fit_line(points, i - skip, reach - skip + 1, -1)
-            if worst > limit:
-                continue
-            angle = abs(math.atan2(-gu * fv + gv * fu, -gu * fu - gv * fv))
-            if level > 3 and rounded_over(angle) < skip * step - 1.5:
-                continue
-            if angle * 57.29578 < least_degrees * (1.0 if level < 2 else 1.5):
+            if angle < least * (SLIGHT if level == 0 else 1.0 if level < 3 else 1.5):
+                if level == 0:
+                    continue
                 break
-            found, px, py = crossing(fx, fy, fu, fv, gx, gy, gu, gv)
-            if not found:
-                break
-            nearest = 1e9
-            for k in range(-skip, skip + 1):
-                q = (i + k) % n
-                nearest = min(nearest, math.hypot(points[q, 0] - px, points[q, 1] - py))
             if nearest < 0.25 * (skip + reach) * step * math.tan(angle / 4) + 0.02:
-                turn[i] = angle
-                off[i] = math.hypot(points[i, 0] - px, points[i, 1] - py)
+                turn[i], off[i] = angle, math.hypot(points[i, 0] - px, points[i, 1] - py)
                 apex[i, 0], apex[i, 1] = px, py
+            elif level == 0:
+                continue
             break
     out = np.empty(n, np.int64)
     m = 0
@@ -204,6 +217,14 @@ def arms_meet(points, step, limit, i, j, before, after, turn):
 def rounded_over(turn):
     """How far from a corner turning by ``turn`` radians the pixels round the iso-line, px: further, the sharper."""
     return min(max(1.2, 0.75 / max(math.cos(turn / 2), 0.1)), 6.0)
+
+
+@compiled
+def passed_over(skip, samples, noise):
+    """Samples of a side left out beside a corner that is rounded over ``skip``: more of a long clean side, whose curve
+    is told by the rest, for the last of the rounding bends its end."""
+    more = min(3 * skip, samples // FEW_OF) if noise < LEAST_NOISE else 0
+    return min(max(skip, more), max(1, samples // 4))
 
 
 @compiled
@@ -375,6 +396,31 @@ def lead(row, kind, x, y, at_end):
 
 
 @compiled
+def lay_side(points, first, count, step, spread, tolerance, rows, kinds, m, rounds):
+    """``lay_open`` of so many samples of a ring."""
+    side = np.empty((count, 2))
+    for q in range(count):
+        side[q] = points[(first + q) % len(points)]
+    return lay_open(side, step, spread, tolerance, rows, kinds, m, rounds)
+
+
+@compiled
+def runs_off(row, kind, points, first, last, at_end):
+    """How far a segment run on beyond its start or its end leaves the samples first to last of a ring."""
+    worst = 0.0
+    for q in range(first, last + 1):
+        x, y = points[q % len(points), 0], points[q % len(points), 1]
+        t = 1.0 if at_end else 0.0
+        for _ in range(4):
+            px, py, dx, dy = place_at(row, kind, t)
+            t -= ((px - x) * dx + (py - y) * dy) / max(dx * dx + dy * dy, 1e-12)
+            t = min(max(t, -0.5), 1.5)
+        px, py, dx, dy = place_at(row, kind, t)
+        worst = max(worst, math.hypot(px - x, py - y))
+    return worst
+
+
+@compiled
 def is_round(ring, cx, cy, radius, worst, tolerance, noise):
     """Whether a ring is the circle fitted to it: within the tolerance everywhere, or, in a noisy picture, off it by
     noise alone, which is small in the mean and has neither the two waves a turn of an ellipse nor three or four."""
@@ -440,17 +486,20 @@ def fit_ring(ring, tolerance, noise, least_degrees, rounds):
         samples = (corners[d] - i) % n
         if samples == 0:
             samples = n
-        near, far = min(skips[k], max(1, samples // 4)), min(skips[d], max(1, samples // 4))
-        count = samples - near - far + 1
-        if c > 1 and (shape[k] > 0 or count < 4):
+        near, far = passed_over(skips[k], samples, noise), passed_over(skips[d], samples, noise)
+        if c > 1 and (shape[k] > 0 or samples - near - far + 1 < 4):
             shape[k] = max(shape[k], 1)
             kinds[m] = LINE_KIND
             m += 1
             continue
-        side = np.empty((count, 2))
-        for q in range(count):
-            side[q] = points[(i + near + q) % n]
-        m = lay_open(side, step, spread, tolerance, rows, kinds, m, rounds)
+        end = lay_side(points, i + near, samples - near - far + 1, step, spread, tolerance, rows, kinds, m, rounds)
+        close, nigh = min(skips[k], near), min(skips[d], far)
+        before = runs_off(rows[m], kinds[m], points, i + close, i + near, False)
+        after = runs_off(rows[end - 1], kinds[end - 1], points, i + samples - far, i + samples - nigh, True)
+        if max(before, after) > limit:  # then the ends are needed
+            end = lay_side(points, i + close, samples - close - nigh + 1, step, spread, tolerance, rows, kinds, m,
+                           rounds)  # fmt: skip
+        m = end
     first[c] = m
     row, other = np.empty(8), np.empty(8)
     for k in range(c):

@@ -11,7 +11,8 @@ from nibble_core.geometry.paths import ARC, CUBIC, Path, evaluate
 from nibble_core.geometry.points import Points
 
 SAMPLES = 48
-LIKELY = 6  # segments looked at closely
+TRIES = 11  # parameters looked at together when a place is closed in on
+EXACT = 1e-9
 
 
 class OnPath(NamedTuple):
@@ -26,24 +27,26 @@ def nearest_on(path: Path, point: tuple[float, float]) -> OnPath:
     """The place on a path nearest to a point, to about 1e-9 of a segment."""
     t = np.linspace(0, 1, SAMPLES + 1)
     of = np.repeat(np.arange(len(path)), SAMPLES + 1)
-    places = evaluate(path.kinds[of], path.rows[of], np.tile(t, len(path)))
-    off = np.hypot(*(places - point).T).reshape(len(path), SAMPLES + 1)
-    # samples of another segment may lie nearer than those of the right one: the few best are all looked at closely
-    likely = np.argsort(off.min(1))[:LIKELY]
+    places = evaluate(path.kinds[of], path.rows[of], np.tile(t, len(path))).reshape(len(path), SAMPLES + 1, 2)
+    off = np.hypot(*np.moveaxis(places - point, -1, 0))
+    nearest = off.min(1)
+    # samples of another segment may lie nearer than those of the right one: all that could win are looked at closely
+    between = np.hypot(*np.moveaxis(np.diff(places, axis=1), -1, 0)).max(1)
+    likely = np.nonzero(nearest - between <= nearest.min())[0]
     return min((_closer(path, int(k), float(t[int(np.argmin(off[k]))]), point) for k in likely), key=lambda o: o.off)
 
 
 def _closer(path: Path, segment: int, at: float, point: tuple[float, float]) -> OnPath:
     """The nearest place of one segment, from a parameter near it."""
+    kinds, rows = np.repeat(path.kinds[segment], TRIES), np.repeat(path.rows[segment : segment + 1], TRIES, 0)
     width = 1 / SAMPLES
-    kind, row = path.kinds[segment : segment + 1], path.rows[segment : segment + 1]
-    for _ in range(40):  # golden enough: thirds
-        tries = np.clip([at - width / 2, at, at + width / 2], 0, 1)
-        found = evaluate(np.repeat(kind, 3), np.repeat(row, 3, 0), tries)
-        at = float(tries[int(np.argmin(np.hypot(*(found - point).T)))])
-        width *= 0.62
-    place = evaluate(kind, row, np.array([at]))[0]
-    return OnPath(segment, at, float(np.hypot(*(place - point))))
+    while True:
+        tries = np.clip(np.linspace(at - width, at + width, TRIES), 0, 1)
+        off = np.hypot(*(evaluate(kinds, rows, tries) - point).T)
+        best = int(np.argmin(off))
+        at, width = float(tries[best]), width * 2.5 / (TRIES - 1)
+        if width < EXACT:
+            return OnPath(segment, at, float(off[best]))
 
 
 def split_row(kind: int, row: np.ndarray, t: float) -> tuple[np.ndarray, np.ndarray]:

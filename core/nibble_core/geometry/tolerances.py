@@ -15,5 +15,5 @@ REFIT = 0.004
 POSITION = 0.001
 """Positions in files: what reading back may differ by."""
 
-TRACE_PX = 0.12
+TRACE_PX = 0.1
 """Default deviation of a traced outline from its grey iso-line, in pixels, on a clean picture."""

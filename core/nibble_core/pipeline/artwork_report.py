@@ -40,27 +40,40 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     if picture.drawing is not None:
         _report_drawing(draft, artwork, picture, width, height)
         return
-    ppi = px_used(artwork, facts.width_px, facts.height_px) / (width / 25.4)
+    own_width, own_height = facts.width_px // facts.square, facts.height_px // facts.square
+    ppi = px_used(artwork, own_width, own_height) / (width / 25.4)
+    if facts.square > 1:
+        draft.notes.append(_squares(artwork, facts.square, own_width, own_height))
     draft.fact = f"{ppi:.0f} px/in"
     prints = any(layer.prints != "nothing" for piece in ticket.pieces for layer in piece.layers)
     if prints and ppi < POOR_PPI:
         wanted = width / 25.4 * 200
         draft.notes.append(
             Note(
-                f"This {picture.kind} is {facts.width_px} px wide. At {width:.0f} mm it prints at {ppi:.0f} px "
+                f"This {picture.kind} is {own_width} px wide. At {width:.0f} mm it prints at {ppi:.0f} px "
                 "per inch and will look like bricks.",
                 f"Ask for one at least {wanted:.0f} px wide, make it smaller, or only cut it.", f"{here}/width", LOOK,
             )
         )  # fmt: skip
     verdict = picture.verdict
     draft.figures = [
-        (f"{facts.width_px} × {facts.height_px}", f"px, {picture.kind}"),
+        (f"{own_width} × {own_height}", f"px, {picture.kind}"),
         (f"{width:.1f} × {height:.1f}", "mm, finished"),
         (f"{ppi:.0f} px/in", f"prints {print_quality(ppi)}"),
         (str(verdict.flat_colours), "flat colours"),
         (f"{verdict.noise:.1f} levels", "noise in flat areas"),
         (f"{verdict.softness:.1f} px", "an edge takes"),
     ]
+
+
+def _squares(artwork: Artwork, square: int, width: int, height: int) -> Note:
+    text = f"This picture was enlarged {square} times without smoothing: it has {width} × {height} px of its own."
+    at = f"artworks/{artwork.id}/clean/squares"
+    if artwork.clean.squares == "single pixels":
+        mend = setting("The squares are meant", at, "squares")
+        return Note(text, "Its squares count as single pixels, so that edges come out smooth.", at, mends=(mend,))
+    mend = setting("Take them as single pixels", at, "single pixels")
+    return Note(text, "Its squares are traced as they are.", at, mends=(mend,))
 
 
 def px_used(artwork: Artwork, width_px: int, height_px: int) -> float:

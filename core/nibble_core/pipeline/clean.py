@@ -11,6 +11,7 @@ import numpy as np
 from nibble_core.artwork.background import Cleaned, take_background_away
 from nibble_core.artwork.brush import Stroke, brought_back, brushed, lassoed, rubbed_out, without_specks
 from nibble_core.artwork.calming import calmed
+from nibble_core.artwork.enlarged import single_pixels
 from nibble_core.artwork.framing import Framing
 from nibble_core.artwork.tones import flat_tones
 from nibble_core.errors import NothingToTrace
@@ -19,7 +20,7 @@ from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean
 
-VERSION = 7
+VERSION = 8
 PREVIEW_PX = 800
 
 
@@ -39,7 +40,8 @@ def clean(
     sized = clean.specks > 0 or bool(clean.strokes)
 
     def compute() -> Cleaned:
-        raster = _reduced(store, picture) if preview else picture.value.raster
+        single = clean.squares == "single pixels"
+        raster = _reduced(store, picture, single=single) if preview else _whole(picture.value, single=single)
         return _cleaned(framing.raster(raster), clean, framing, width)
 
     by = [clean, artwork.crop, artwork.turn, artwork.facing, width if sized else 0]
@@ -82,10 +84,14 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
     return Stroke(framing.forward(points), stroke.width / width)
 
 
-def _reduced(store: ResultStore, picture: Keyed[Picture]) -> Raster:
-    whole = picture.value.raster
+def _whole(picture: Picture, *, single: bool) -> Raster:
+    square = picture.facts.square
+    return single_pixels(picture.raster, square) if single and square > 1 else picture.raster
 
+
+def _reduced(store: ResultStore, picture: Keyed[Picture], *, single: bool) -> Raster:
     def compute() -> Raster:
+        whole = _whole(picture.value, single=single)
         scale = PREVIEW_PX / max(whole.width, whole.height)
         if scale >= 1:
             return whole
@@ -97,4 +103,4 @@ def _reduced(store: ResultStore, picture: Keyed[Picture]) -> Raster:
         rgb = small[..., :3] / np.maximum(small[..., 3:] / 255, 1e-6)
         return Raster(np.clip(np.rint(np.concatenate([rgb, small[..., 3:]], 2)), 0, 255).astype(np.uint8))
 
-    return run_stage(store, "reduced", VERSION, PREVIEW_PX, [picture.key], compute).value
+    return run_stage(store, "reduced", VERSION, [PREVIEW_PX, single], [picture.key], compute).value

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from nibble_core.artwork.enlarged import single_pixels
 from nibble_core.artwork.facts import Facts, picture_facts
 from nibble_core.artwork.leftovers import without_leftovers
 from nibble_core.artwork.verdict import Verdict, judged
@@ -22,7 +23,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 5
+VERSION = 6
 LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
 MOST_PARTS = 60
 DEEPER = "::"  # between the levels of a part: a file of a zip, then a page, then a picture within
@@ -64,8 +65,9 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
         file = read_picture(content, name)
         facts = picture_facts(file.raster)
         ppi = file.stated_ppi or 96.0
+        own = single_pixels(file.raster, facts.square) if facts.square > 1 else file.raster
         return Picture(
-            file.raster, file.kind, file.stated_ppi, file.notes, facts, judged(file.raster, facts),
+            file.raster, file.kind, file.stated_ppi, file.notes, facts, judged(own, facts),
             file.raster.width / ppi * 25.4,
         )  # fmt: skip
     page = int(found[1]) if (found := re.fullmatch(r"page (\d{1,5})", here)) else 1

@@ -39,6 +39,10 @@ CALMING = {
     "light": "Takes JPEG noise out of flat areas; edges and corners stay.",
     "strong": "For badly saved pictures; the finest lines soften a little.",
 }
+SQUARES = {
+    "single pixels": "A picture enlarged without smoothing is taken at the size it was made.",
+    "squares": "They are meant: a code, or art made of squares.",
+}
 TONES = {
     "none": "Colours stay as they are.",
     "solid shadows": "Dark and light only, in smooth solid shapes.",
@@ -144,8 +148,9 @@ class BrushStroke:
 
 @dataclass(frozen=True)
 class Clean:
-    """In this order: calm, background, strokes as they were made, specks, tones."""
+    """In this order: squares, calm, background, strokes as they were made, specks, tones."""
 
+    squares: str = choice("single pixels", "squares of equal pixels", SQUARES)
     calm: str = choice("off", "calming", CALMING)
     background: str = choice("by itself", "background", BACKGROUNDS)
     tolerance: float = share(0.1, "tolerance", low=0.0, high=0.6)

@@ -58,7 +58,16 @@ def _clean(artwork: Artwork) -> Iterable[Sentence]:
     else:
         parts = ("Take the background away: ", way, ", with colours within ", tolerance, " of it.")
     yield Sentence(
-        f"{artwork.id}-background", "clean", parts, ("Calm the pixels first: ", slot(here, clean, "calm"), ".")
+        f"{artwork.id}-background",
+        "clean",
+        parts,
+        (
+            "Calm the pixels first: ",
+            slot(here, clean, "calm"),
+            ". Squares of equal pixels are ",
+            slot(here, clean, "squares"),
+            ".",
+        ),
     )
     for place in clean.places:
         words = f"A place at {place.x * 100:.0f} % across, {place.y * 100:.0f} % down."

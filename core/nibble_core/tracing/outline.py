@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import cv2
 import numpy as np
@@ -15,6 +15,7 @@ from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
+from nibble_core.tracing.distance_kernels import beside
 from nibble_core.tracing.polish import polish
 
 LEAST_CORNER_DEGREES = 22.0
@@ -23,9 +24,11 @@ JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly, u
 FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
+SHY = 0.02  # px: more where there is any noise, which is told a little too low
 SLACK = 1.25  # a worst place within this many tolerances is not worth more nodes
 ROUNDS = 4  # of improving where an outline is divided
 MOST_REPAIRS = 4
+AT_JOINT = 0.2  # of a segment: so near its end a place speaks of the joint there
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
 ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
@@ -33,13 +36,14 @@ Fit = tuple[NDArray[np.uint8], Points, NDArray[np.bool_]]  # kinds, rows and cor
 _SPREADS = np.linspace(0.2, 3.0, 60)  # px: blurs, and minus the share of the contrast that each leaves within 1 px
 _SHARES = np.array([-math.erf(1 / (math.sqrt(2) * spread)) for spread in _SPREADS])
 BLUNT = 1.3  # times as wide as crisp, from which corners are rounded visibly
+STEEP = 1.02  # below which an edge goes from ink to paper at once, without any grey, in steps
 LEAST_CONTRAST = 0.3
 LEAST_SPACING = 30.0  # px of outline a node, above which a tight fit does not wind
 
 
 def tolerance_for(noise: float) -> float:
     """The deviation, px, that an outline needs to pass between the ripples of its noise."""
-    return TRACE_PX + 1.5 * noise
+    return TRACE_PX + 1.5 * noise + min(2 * noise, SHY)
 
 
 def corner_from(least: float, noise: float) -> float:
@@ -63,8 +67,13 @@ class RoughFits:
         return self._made[key][1]
 
 
-def edge_jitter(rings: Sequence[Points], noise: float, fits: RoughFits | None = None) -> float:
-    """``noise``, raised to what the edges of the longest rings themselves wobble by (px)."""
+def edge_jitter(rings: Sequence[Points], noise: float, blunt: float, fits: RoughFits | None = None) -> float:
+    """``noise``, raised to what the edges of the longest rings themselves wobble by (px).
+
+    ``blunt``: see ``edge_bluntness``; edges that are as wide as a crisp picture's should be do not wobble.
+    """
+    if STEEP < blunt < BLUNT:
+        return noise
     fits = fits or RoughFits()
     probes = sorted((ring for ring in rings if len(ring) > 60), key=len)[-PROBES:]
     length = sum(float(np.hypot(*np.diff(ring, axis=0).T).sum()) for ring in probes)
@@ -163,14 +172,33 @@ def fit_outline(
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
             break
-        trial, at = divided(path, place)
-        sharp = corners if at is None else np.insert(corners, at, False)
-        trial = polish(trial, sharp, ring)
-        off, where = furthest_off(trial, ring)
-        if off > WORTH_IT * worst:
+        for trial, sharp in repairs(path, corners, ring, place, tolerance):
+            trial = polish(trial, sharp, ring)
+            off, where = furthest_off(trial, ring)
+            if off <= WORTH_IT * worst:
+                path, corners, worst, place = trial, sharp, off, where
+                break
+        else:
             break
-        path, corners, worst, place = trial, sharp, off, where
     return path
+
+
+def repairs(
+    path: Path, corners: NDArray[np.bool_], ring: Points, place: Points, tolerance: float
+) -> Iterator[tuple[Path, NDArray[np.bool_]]]:
+    """What may bring an outline nearer to a ring from which it strays at a place, with its corners, the plainest first.
+
+    Joints that lie off the ring, and one close to the place, are slight corners that were taken for smooth; or the
+    outline takes a node more.
+    """
+    found = nearest_on(path, (float(place[0]), float(place[1])))
+    slight = beside(np.ascontiguousarray(path.rows[:, :2]), ring, True) > tolerance
+    if abs(found.t - round(found.t)) < AT_JOINT:
+        slight[(found.segment + round(found.t)) % len(path)] = True
+    if (slight & ~corners).any():
+        yield path, corners | slight
+    trial, at = divided(path, place)
+    yield trial, corners if at is None else np.insert(corners, at, False)
 
 
 def divided(path: Path, place: Points) -> tuple[Path, int | None]:

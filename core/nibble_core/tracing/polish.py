@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.paths import evaluate
 from nibble_core.geometry.ring_kernels import rounded_over
+from nibble_core.tracing.polish_kernels import nearest_on_cubics, normal_equations
 
 SMOOTH = 0.2  # radians: a joint turning less is smooth
 HUBER = 0.2  # px: beyond this a sample pulls linearly only
@@ -23,9 +24,11 @@ LONGEST_HANDLE = 1.0  # of the chord; a half circle has 0.67
 WINDOW = 48  # segments solved together
 ROUNDS = 6  # of giving samples to segments anew, which joints that slide along the outline need
 STEPS = 8
+LEAST_GAIN = 0.01
 SETTLED = 0.1  # px: joints that move less have arrived
 SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
 NEAR_CORNER = 1.5, 2.5  # px beside a corner where samples lie less exactly than elsewhere; beside short sides, long
+CORNER_HOLD = 2.0
 HOLD = 30.0  # the same for one between two lines, which nothing else holds
 Numbers = NDArray[np.float64]
 
@@ -58,6 +61,7 @@ def polish_open(path: Path, points: Points) -> Path:
 def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int) -> Path:
     """The first ``own`` segments of a closed path nearer to the samples."""
     chain = _Chain.of(path, corners)
+    found = chain.nodes
     for _ in range(ROUNDS):
         used, segment, t = _assign(chain.path(path.kinds), chain.smooth, samples)
         of_path = segment < own
@@ -66,14 +70,14 @@ def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int)
             break
         before = chain
         if own <= WINDOW:
-            chain = _improve(chain, np.arange(own), used, segment, t)
+            chain = _improve(chain, found, np.arange(own), used, segment, t)
         else:
             for start in range(0, own, WINDOW // 2):
                 window = np.arange(start, start + WINDOW)
                 window = window % own if own == len(path) else window[window < own]
                 of_window = np.isin(segment, window)
                 if of_window.sum() > 2 * WINDOW:
-                    chain = _improve(chain, window, used[of_window], segment[of_window], t[of_window])
+                    chain = _improve(chain, found, window, used[of_window], segment[of_window], t[of_window])
         if np.abs(chain.nodes - before.nodes).max() < SETTLED:
             break
     return chain.path(path.kinds)
@@ -111,9 +115,13 @@ class _Chain:
         smooth = (np.abs(turns(path)) < SMOOTH) & ~corners
         return _Chain(path.rows[:, :2], leaving, arriving, smooth, path.kinds == LINE)
 
-    def path(self, kinds: NDArray[np.uint8]) -> Path:
+    def rows(self) -> Numbers:
+        """Segments as cubics, shape (k, 8)."""
         ends = np.roll(self.nodes, -1, 0)
-        rows = np.hstack([self.nodes, self.nodes + self.leaving, ends + self.arriving, ends])
+        return np.hstack([self.nodes, self.nodes + self.leaving, ends + self.arriving, ends])
+
+    def path(self, kinds: NDArray[np.uint8]) -> Path:
+        rows = self.rows()
         rows[self.straight, 2:6] = 0.0
         return Path(kinds.copy(), rows)
 
@@ -143,11 +151,6 @@ def _assign(path: Path, smooth: NDArray[np.bool_], ring: Points) -> tuple[Points
     return samples, nearest // per, stations[nearest % per]
 
 
-def _basis(t: Numbers) -> tuple[Numbers, Numbers, Numbers, Numbers]:
-    u = 1 - t
-    return u**3, 3 * u * u * t, 3 * u * t * t, t**3
-
-
 def _unit(v: Numbers) -> Numbers:
     return v / np.maximum(np.hypot(v[:, 0], v[:, 1]), 1e-9)[:, None]
 
@@ -157,34 +160,15 @@ def _turned(v: Numbers, angle: Numbers) -> Numbers:
     return np.stack([v[:, 0] * c - v[:, 1] * s, v[:, 0] * s + v[:, 1] * c], 1)
 
 
-def _residuals(
-    chain: _Chain, samples: Points, segment: NDArray[np.int64], t: Numbers, steps: int = 2
-) -> tuple[Numbers, Numbers, Numbers]:
-    """Improved parameters, unit normals (m, 2) and signed normal distances (m,)."""
-    following = np.roll(chain.nodes, -1, 0)
-    a, d = chain.nodes[segment], following[segment]
-    b, c = a + chain.leaving[segment], d + chain.arriving[segment]
-    for step in range(steps + 1):
-        b0, b1, b2, b3 = (w[:, None] for w in _basis(t))
-        place = b0 * a + b1 * b + b2 * c + b3 * d
-        u, s = (1 - t)[:, None], t[:, None]
-        speed = 3 * (u * u * (b - a) + 2 * u * s * (c - b) + s * s * (d - c))
-        if step < steps:
-            along = np.sum((place - samples) * speed, 1) / np.maximum(np.sum(speed * speed, 1), 1e-9)
-            t = np.clip(t - along, -0.08, 1.08)
-    normal = _unit(np.stack([speed[:, 1], -speed[:, 0]], 1))
-    return t, normal, np.sum(normal * (samples - place), 1)
-
-
 def _cost(r: Numbers) -> float:
     size = np.abs(r)
     return float(np.sum(np.where(size < HUBER, 0.5 * r * r, HUBER * (size - HUBER / 2))))
 
 
 def _improve(
-    chain: _Chain, window: NDArray[np.int64], samples: Points, segment: NDArray[np.int64], t: Numbers
+    chain: _Chain, found: Points, window: NDArray[np.int64], samples: Points, segment: NDArray[np.int64], t: Numbers
 ) -> _Chain:
-    """Levenberg-Marquardt over the segments of ``window``.
+    """Levenberg-Marquardt over the segments of ``window``; corners are held near where they were ``found``.
 
     Unknowns of segment or node i, at i + 6-block offsets: node x, y; angle leaving (shared with arriving when
     smooth); length leaving; length arriving; angle arriving (corners).
@@ -196,7 +180,6 @@ def _improve(
     nxt_global = (window + 1) % count
     inside = local[nxt_global] >= 0
     closed = bool(inside.all())
-    s = local[segment]
     nodes_x = np.arange(size)
     end = np.where(inside, local[nxt_global], size)  # the node after an open window: held, column ignored
     block = size + 1
@@ -215,40 +198,27 @@ def _improve(
     held[angle_out[chain.straight[window]]] = True
     free = np.nonzero(~held)[0]
 
-    t, normal, r = _residuals(chain, samples, segment, t, 4)
-    cost, damping = _cost(r), 1e-3
+    lines = [nodes_x, block + nodes_x, end, block + end, angle_out, length_out, angle_in, length_in]
+    columns = np.zeros((count, 8), np.int64)
+    columns[window] = np.stack(lines, 1)
+
+    rows = chain.rows()
+    t, normal, r = nearest_on_cubics(rows, samples, segment, t, 4)
+    sharp_nodes = window[~chain.smooth[window]]
+    apart = lambda one: CORNER_HOLD * float(np.sum((one.nodes - found)[sharp_nodes] ** 2)) / 2  # noqa: E731
+    cost, damping = _cost(r) + apart(chain), 1e-3
     for _ in range(STEPS):
-        weight = 1 / np.maximum(1, np.abs(r) / HUBER)
-        b0, b1, b2, b3 = _basis(t)
-        bent = ~chain.straight[segment]
-        along = _unit(chain.leaving)[segment], _unit(chain.arriving)[segment]
-        across = (
-            _turned(chain.leaving, np.full(count, np.pi / 2))[segment],
-            _turned(chain.arriving, np.full(count, np.pi / 2))[segment],
-        )
-        dot = lambda v: np.sum(normal * v, 1)  # noqa: E731,B023
-        columns = np.stack(
-            [s, block + s, end[s], block + end[s], angle_out[s], length_out[s], angle_in[s], length_in[s]], 1
-        )
-        start_share, end_share = b0 + b1, b2 + b3
-        values = np.stack(
-            [normal[:, 0] * start_share, normal[:, 1] * start_share,
-             normal[:, 0] * end_share, normal[:, 1] * end_share,
-             bent * b1 * dot(across[0]), bent * b1 * dot(along[0]),
-             bent * b2 * dot(across[1]), bent * b2 * dot(along[1])], 1,
-        )  # fmt: skip
-        unknowns = 6 * block
-        outer = (values * weight[:, None])[:, :, None] * values[:, None, :]
-        cells = columns[:, :, None] * unknowns + columns[:, None, :]
-        sums = np.bincount(cells.ravel(), outer.ravel(), unknowns**2)
-        normal_matrix = np.asarray(sums, np.float64).reshape(unknowns, unknowns)
-        right = np.bincount(columns.ravel(), (values * (weight * r)[:, None]).ravel(), unknowns)
+        normal_matrix, right = normal_equations(rows, chain.straight, columns, 6 * block, segment, t, normal, r, HUBER)
         # sliding a smooth joint along the outline changes little: it is held lightly, or it would wander
         tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
         for i in smooth_nodes:
             at = [local[i], block + local[i]]
             grip = HOLD if chain.straight[i] and chain.straight[previous[i]] else SLIDE
             normal_matrix[np.ix_(at, at)] += grip * np.outer(tangents[i], tangents[i])
+        for axis in range(2):
+            at = axis * block + local[sharp_nodes]
+            normal_matrix[at, at] += CORNER_HOLD
+            right[at] += CORNER_HOLD * (found - chain.nodes)[sharp_nodes, axis]
         matrix, target = normal_matrix[np.ix_(free, free)], right[free]
         improved = None
         for _attempt in range(4):
@@ -256,17 +226,19 @@ def _improve(
             diagonal = damping * np.diag(matrix) + 1e-6
             x[free] = np.linalg.solve(matrix + np.diag(diagonal), target)
             trial = _stepped(chain, window, x, block, angle_in, closed)
-            t2, normal2, r2 = _residuals(trial, samples, segment, t)
-            if _cost(r2) < cost:
-                improved = trial, t2, normal2, r2
+            rows2 = trial.rows()
+            t2, normal2, r2 = nearest_on_cubics(rows2, samples, segment, t, 2)
+            cost2 = _cost(r2) + apart(trial)
+            if cost2 < cost:
+                improved = trial, rows2, t2, normal2, r2, cost2
                 break
             damping *= 10
         if improved is None:
             break
-        chain, t, normal, r = improved
-        gain, cost = (cost - _cost(r)) / max(cost, 1e-12), _cost(r)
+        before = cost
+        chain, rows, t, normal, r, cost = improved
         damping = max(damping / 5, 1e-6)
-        if gain < 0.01:
+        if before - cost < LEAST_GAIN * before:
             break
     return chain
 

@@ -81,12 +81,12 @@ def trace_two_tone(
     Cancelled when ``cancelled()`` turns true between rings.
     """
     rings = _rings(grey, level, smallest_area, filled)
-    fits = RoughFits()
+    fits, blunt = RoughFits(), edge_bluntness(grey, rings)
     if noise is None:
-        noise = edge_jitter(rings, edge_noise(grey, level), fits)
+        noise = edge_jitter(rings, edge_noise(grey, level), blunt, fits)
     noise += smoothing
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
-    blunt, paths = edge_bluntness(grey, rings), []
+    paths = []
     for ring in rings:
         if cancelled():
             raise Cancelled("This trace was superseded.")
@@ -108,7 +108,8 @@ def trace_two_tone(
 
 def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
     """How far noise and staircases move the edges of a picture, px; it hardly depends on the level."""
-    return edge_jitter(_rings(grey, level, 2.0, filled), edge_noise(grey, level))
+    rings = _rings(grey, level, 2.0, filled)
+    return edge_jitter(rings, edge_noise(grey, level), edge_bluntness(grey, rings))
 
 
 def _rings(grey: Grey, level: float, smallest_area: float, filled: bool) -> list[Points]:

@@ -1,0 +1,80 @@
+"""Pictures that were enlarged without smoothing are known, and come back at the size they were made."""
+
+import hashlib
+import io
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from nibble_core.artwork.enlarged import single_pixels, square_size
+from nibble_core.graphics import Raster
+from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
+from nibble_core.ticket import Change, apply, first_ticket
+from tests.pictures import coverage, disc, encoded, grey_raster
+
+RING = coverage(disc(50, 46, 34), 100) - coverage(disc(50, 46, 15), 100)
+
+
+def enlarged(raster: Raster, times: int) -> Raster:
+    return Raster(np.repeat(np.repeat(raster.pixels, times, 0), times, 1))
+
+
+def png(raster: Raster) -> bytes:
+    return encoded(Image.fromarray(raster.pixels), "PNG")
+
+
+def worked(content: bytes, *changes: Change):
+    ticket = first_ticket(name="s", file=hashlib.sha256(content).hexdigest(), file_name="ring.png", width=80)
+    ticket = apply(ticket, changes)
+    return ticket, work_out(ticket, lambda _: content, MemoryStore())
+
+
+class SquaresTest(unittest.TestCase):
+    @settings(max_examples=12, deadline=None)
+    @given(times=st.integers(2, 9), x=st.integers(38, 62), r=st.integers(18, 30))
+    def test_the_picture_that_was_enlarged_comes_back_pixel_by_pixel(self, times, x, r):
+        ink = coverage(disc(x, 50, r), 100)
+        alpha = np.rint(255 * np.clip(ink + 0.25, 0, 1)).astype(np.uint8)
+        raster = Raster(np.dstack([grey_raster(ink).pixels[..., :3], alpha]))
+        large = enlarged(raster, times)
+        self.assertEqual(square_size(large), times)
+        back = single_pixels(large, times).pixels
+        np.testing.assert_array_equal(back[..., 3], raster.pixels[..., 3])
+        seen = raster.pixels[..., 3] > 0
+        self.assertLessEqual(int(np.abs(back[seen].astype(int) - raster.pixels[seen]).max()), 1)
+
+    def test_it_is_seen_through_losses_in_saving(self):
+        for times in (3, 4):
+            large = Image.fromarray(enlarged(grey_raster(RING), times).pixels).convert("RGB")
+            saved = Image.open(io.BytesIO(encoded(large, "JPEG", quality=75))).convert("RGBA")
+            self.assertEqual(square_size(Raster(np.asarray(saved))), times)
+
+    def test_other_pictures_have_no_squares(self):
+        smooth = Image.fromarray(grey_raster(RING).pixels).resize((400, 400), Image.Resampling.BICUBIC)
+        self.assertEqual(square_size(Raster(np.asarray(smooth))), 1)
+        self.assertEqual(square_size(grey_raster(RING)), 1)
+        plain = np.full((400, 400, 4), 255, np.uint8)
+        plain[80:240, 160:320, :3] = 0  # all its edges lie on multiples of eighty
+        self.assertEqual(square_size(Raster(plain)), 1)
+        code = np.random.default_rng(4).integers(0, 2, (29, 29)).astype(np.float32)
+        self.assertEqual(square_size(enlarged(grey_raster(np.pad(code, 4)), 8)), 1)
+
+
+class StationsTest(unittest.TestCase):
+    def test_its_outlines_are_those_of_the_small_picture_until_the_squares_are_meant(self):
+        _, small = worked(png(grey_raster(RING)))
+        large = png(enlarged(grey_raster(RING), 4))
+        ticket, work = worked(large)
+        shapes = lambda work: [s.shape.region for s in work.traces["a1"].value.shapes]  # noqa: E731
+        (own,), (expected,) = shapes(work), shapes(small)
+        self.assertAlmostEqual(own.area(), expected.area(), delta=0.01 * expected.area())
+        self.assertEqual(sum(map(len, own.rings)), 8)
+        artwork = next(s for s in stations(ticket, work) if s.key == "artwork")
+        note = next(n for n in artwork.notes if "enlarged 4 times" in n.text)
+        _, blocky = worked(large, *note.mends[0].changes)
+        self.assertGreater(sum(len(ring) for region in shapes(blocky) for ring in region.rings), 60)
