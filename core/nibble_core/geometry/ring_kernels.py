@@ -13,12 +13,14 @@ from nibble_core.geometry.span_kernels import lay_closed, lay_open
 
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
 HALVES_APART = 4.5  # px, at most, between the halves of a corner
+SAME_PLACE = 0.8  # px
 LEAST_NOISE = 0.012  # px: what no clean picture has
 SHARP = 2.2  # radians of turn
 ALIKE, SHARP_ALIKE = 1.3, 1.15  # by how much estimates of the same turn may differ
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
 ARMS = (14.0, 8.0, 5.5, 3.8, 2.6, 6.2, 7.4)  # px: how far arms reach from a corner
 ARMS_BEGIN = (1.0, 1.0, 1.0, 1.0, 1.0, 2.2, 3.4)
+HARDLY = 0.4  # of the least turn of a corner
 SLIGHT = 0.55  # of the least turn, which shows on the longest arms
 FEW_OF = 60  # one sample of so many may be left out at an end
 LINE_KIND, CUBIC_KIND = 0, 2
@@ -63,6 +65,16 @@ def crossing(ax, ay, ux, uy, bx, by, vx, vy):
 
 
 @compiled
+def runs_on(points, i, reach, hardly):
+    """Whether a ring hardly turns at sample i, by its chords over ``reach`` samples; ``hardly``: tangent of the most."""
+    n = len(points)
+    j, k = (i - reach) % n, (i + reach) % n
+    ax, ay = points[i, 0] - points[j, 0], points[i, 1] - points[j, 1]
+    bx, by = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1]
+    return abs(ax * by - ay * bx) < hardly * (ax * bx + ay * by)
+
+
+@compiled
 def bend(points, limit, i, skip, reach):
     """How straight arms backward and forward from sample i meet: the turn in radians (-1 when they are not straight),
     where they cross, and how near to that the ring passes."""
@@ -98,7 +110,11 @@ def find_corners(points, step, noise, least_degrees):
     turn, off, apex = np.zeros(n), np.full(n, 1e9), np.zeros((n, 2))
     limit = 0.13 + 1.2 * noise
     least = math.radians(least_degrees)
+    far, close = int(round(8.0 / step)), int(round(3.0 / step))
+    hardly = math.tan(HARDLY * least)
     for i in range(n):
+        if runs_on(points, i, far, hardly) and runs_on(points, i, close, hardly):
+            continue
         for level in range(0 if noise < LEAST_NOISE else 1, len(ARMS)):
             arm, begin = ARMS[level], ARMS_BEGIN[level]
             skip, reach = max(1, int(math.ceil(begin / step))), int(round(arm / step))
@@ -106,8 +122,6 @@ def find_corners(points, step, noise, least_degrees):
             if angle < 0 or (begin > 1 and rounded_over(angle) < skip * step - 1.5):
                 continue
             if angle < least * (SLIGHT if level == 0 else 1.0 if level < 3 else 1.5):
-                if level == 0:
-                    continue
                 break
             if nearest < 0.25 * (skip + reach) * step * math.tan(angle / 4) + 0.02:
                 turn[i], off[i] = angle, math.hypot(points[i, 0] - px, points[i, 1] - py)
@@ -177,6 +191,25 @@ def whole_corners(points, step, limit, corners, turn, apex):
 
 
 @compiled
+def one_at_a_place(points, corners, place, turn, apex):
+    """Of neighbouring corners that turn out to lie at one place (c, 2), one at the sample nearest to it; its turn and
+    apex are set there."""
+    n, c = len(points), len(corners)
+    corners = corners.copy()
+    gone = np.zeros(c, np.bool_)
+    for k in range(c if c > 2 else 0):
+        d = (k + 1) % c
+        x, y = place[k]
+        if gone[k] or math.hypot(place[d, 0] - x, place[d, 1] - y) > SAME_PLACE:
+            continue
+        i, j = corners[k], corners[d]
+        at = nearest_sample(points, i, i + (j - i) % n, x, y)
+        turn[at], apex[at, 0], apex[at, 1] = max(turn[i], turn[j]), x, y
+        corners[d], gone[k] = at, True
+    return np.sort(corners[~gone])
+
+
+@compiled
 def close_to_apex(turn):
     """How near to its apex a corner's iso-line passes at least, px; an arc turning as much stays further off."""
     return 0.35 + 0.35 / max(math.cos(turn / 2), 0.1)
@@ -225,6 +258,15 @@ def passed_over(skip, samples, noise):
     is told by the rest, for the last of the rounding bends its end."""
     more = min(3 * skip, samples // FEW_OF) if noise < LEAST_NOISE else 0
     return min(max(skip, more), max(1, samples // 4))
+
+
+@compiled
+def rounding(turn, corners, step):
+    """Samples on either side over which each corner is rounded, shape (c,)."""
+    skips = np.empty(len(corners), np.int64)
+    for k in range(len(corners)):
+        skips[k] = max(1, int(math.ceil(rounded_over(turn[corners[k]]) / step)))
+    return skips
 
 
 @compiled
@@ -472,10 +514,13 @@ def fit_ring(ring, tolerance, noise, least_degrees, rounds):
     if c == 0:
         m = lay_closed(points, step, spread, tolerance, rows, kinds, rounds)
         return kinds[:m].copy(), rows[:m].copy(), np.zeros(m, np.bool_)
-    skips = np.empty(c, np.int64)
-    for k in range(c):
-        skips[k] = max(1, int(math.ceil(rounded_over(turn[corners[k]]) / step)))
+    skips = rounding(turn, corners, step)
     place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit)
+    fewer = one_at_a_place(points, corners, place, turn, apex)
+    if len(fewer) < c:
+        corners, c = fewer, len(fewer)
+        skips = rounding(turn, corners, step)
+        place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit)
     sharp = np.zeros(n + 16, np.bool_)
     first = np.zeros(c + 1, np.int64)
     for k in range(c):
