@@ -15,6 +15,7 @@ from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnai
 from demo.drawings import honey, kite, lighthouse, oars, owl, wheat
 from demo.photo import harbour_cat
 from nibble_core.pipeline.read import inspect
+from nibble_core.text.fonts import FOLDER, SHIPPED
 
 INKS = ("#22323a", "#101010", "#7a1f2b", "#0f4c5c")
 
@@ -41,6 +42,15 @@ def run() -> None:
         words += len(known.words)
         boxed += sum(any(_covers(box, word) for box in boxes) for word in known.words)
         false += sum(not any(_meets(box, word) for word in known.words) for box in boxes)
+    fonts = list(lettered_in_fonts())
+    found = sum(
+        any(
+            _covers((b.left, b.top, b.right, b.bottom), known.words[0])
+            for b in inspect(known.content).verdict.lettering
+        )
+        for known in fonts
+    )
+    print(f"words set in eight kinds of font, dark and light, PNG to q40, boxed: {found} of {len(fonts)}")
     print(f"verdict right on {right} of {len(files)} files; lettering boxed: {boxed} of {words} words; "
           f"false boxes in ten pictures: {10 * false / len(files):.1f}")  # fmt: skip
 
@@ -128,6 +138,41 @@ def photo(seed: int) -> bytes:
     stream = io.BytesIO()
     Image.fromarray(np.clip(soft * shade + grain[..., None], 0, 255).astype(np.uint8)).save(stream, "JPEG", quality=80)
     return stream.getvalue()
+
+
+def lettered_in_fonts() -> Iterator[Known]:
+    """A ring with a word under it in every font that ships, on white and colours, saved with and without losses."""
+    words = (
+        "Harbour",
+        "KITE WEEK",
+        "Boatyard",
+        "2026",
+        "Open Day",
+        "Tansy Lane",
+        "&Sons",
+        "honey",
+        "NORTH",
+        "Est. 1987",
+    )
+    colours = (("white", "#22323a"), ("#f4e7c5", "#7a1f2b"), ("#0f4c5c", "white"), ("#22323a", "#f2b705"))
+    for number in range(80):
+        size, (paper, ink) = (400, 700, 1200)[number % 3], colours[number % 4]
+        text, kind = words[number % 10], list(SHIPPED.values())[number // 10]
+        picture = Image.new("RGB", (size, size), paper)
+        pen = ImageDraw.Draw(picture)
+        pen.ellipse((0.3 * size, 0.08 * size, 0.7 * size, 0.48 * size), fill=ink)
+        pen.ellipse((0.4 * size, 0.18 * size, 0.6 * size, 0.38 * size), fill=paper)
+        font = ImageFont.truetype(str(FOLDER / f"{kind}.ttf"), round(size * (0.06, 0.09, 0.12)[number % 7 % 3]))
+        left, top, right, bottom = pen.textbbox((0, 0), text, font=font)
+        x, y = (size - right - left) / 2, 0.62 * size
+        pen.text((x, y), text, fill=ink, font=font)
+        stream = io.BytesIO()
+        if number % 5 == 0:
+            picture.save(stream, "PNG")
+        else:
+            picture.save(stream, "JPEG", quality=(40, 60, 75, 90)[number % 5 - 1])
+        box = ((x + left) / size, (y + top) / size, (x + right) / size, (y + bottom) / size)
+        yield Known(f"word-{number}", stream.getvalue(), "two-tone", (box,))
 
 
 def lettered(seed: int, text: str) -> Known:

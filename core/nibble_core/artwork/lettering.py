@@ -1,7 +1,8 @@
 """Rows of shapes that are probably lettering: set it again in a font instead of tracing it.
 
 Letters of one word are of about one height, stand close beside each other along a line or arc, are drawn with
-strokes of one width, and differ from each other.
+strokes of one width, and differ from each other. Joined letters are one low shape that a line along it cuts many times,
+in strokes of about one width.
 """
 
 from __future__ import annotations
@@ -18,6 +19,10 @@ THICKEST = 0.42  # of a letter's height: thicker strokes are blobs
 EVEN = 0.45  # spread of stroke widths within a word, over their median
 NEAR = 1.15  # heights between the boxes of neighbouring letters
 MOST_BLOBS = 3_000
+JOINED = 1.3  # times as wide as high, at least
+LEAST_STROKES = 5  # that a line along joined letters cuts
+LEVELS = np.arange(0.25, 0.9, 0.05)  # of their height, where it may run
+LEAST_LEVELS = 2
 
 
 @dataclass(frozen=True)
@@ -39,6 +44,7 @@ class _Blob:
     height: int
     area: int
     stroke: float  # width of its strokes
+    joined: bool  # reads as several letters
 
     @property
     def middle(self) -> tuple[float, float]:
@@ -50,8 +56,11 @@ def probable_lettering(ink: NDArray[np.bool_]) -> tuple[LetterBox, ...]:
     height, width = ink.shape
     found: list[LetterBox] = []
     for mask in (ink, ~ink):
-        blobs = [blob for blob in _blobs(mask) if _may_be_letter(blob, height, width)]
-        for word in _words(blobs):
+        blobs = [blob for blob in _blobs(mask) if _lies_within(blob, height, width)]
+        words = _words([blob for blob in blobs if _may_be_letter(blob, height, width)])
+        words += [[blob] for blob in blobs if blob.joined]
+        for word in words:
+            word = _with_pieces_beside(word, blobs)
             left, top = min(b.left for b in word), min(b.top for b in word)
             right, bottom = max(b.left + b.width for b in word), max(b.top + b.height for b in word)
             found.append(LetterBox(left / width, top / height, right / width, bottom / height, len(word)))
@@ -71,13 +80,51 @@ def _blobs(mask: NDArray[np.bool_]) -> list[_Blob]:
         depth = inside[top : top + height, left : left + width]
         own = labels[top : top + height, left : left + width] == k
         # a stroke's mean depth is a quarter of its width
-        blobs.append(_Blob(left, top, width, height, area, 4 * float(depth[own].mean()) - 1))
+        stroke = 4 * float(depth[own].mean()) - 1
+        blobs.append(_Blob(left, top, width, height, area, stroke, _reads_as_joined(own, stroke)))
     return blobs
 
 
-def _may_be_letter(blob: _Blob, height: int, width: int) -> bool:
-    if blob.left == 0 or blob.top == 0 or blob.left + blob.width == width or blob.top + blob.height == height:
+def _reads_as_joined(own: NDArray[np.bool_], stroke: float) -> bool:
+    """Whether one shape, a mask of its box, is a word of joined letters."""
+    height, width = own.shape
+    if width < JOINED * height or height < 2 * LEAST_HEIGHT or stroke > 0.3 * height:
         return False
+    levels = 0
+    for level in LEVELS:
+        ends = np.flatnonzero(np.diff(np.pad(own[int(level * height)].astype(np.int8), 1)))
+        strokes, gaps = ends[1::2] - ends[::2], ends[2::2] - ends[1:-1:2]
+        if len(strokes) >= LEAST_STROKES and ends[-1] - ends[0] > 0.7 * width and gaps.max() < 0.8 * height:
+            usual = np.median(strokes)
+            alike = (strokes > 0.6 * usual) & (strokes < 1.7 * usual)
+            levels += bool(alike.mean() >= 0.7 and gaps.std() > 0.15 * gaps.mean())  # equal gaps are a pattern
+    return levels >= LEAST_LEVELS
+
+
+def _with_pieces_beside(word: list[_Blob], blobs: list[_Blob]) -> list[_Blob]:
+    """A word with what stands close beside it on its line: parts of stencilled letters, dots, short words."""
+    word, rest = list(word), [blob for blob in blobs if blob not in word]
+    top, bottom = min(b.top for b in word), max(b.top + b.height for b in word)
+    tall, stroke = bottom - top, float(np.median([b.stroke for b in word]))
+    alike = [
+        b for b in rest
+        if top - 0.2 * tall <= b.top and b.top + b.height <= bottom + 0.2 * tall and b.width < 6 * tall
+        and b.stroke < 2 * stroke
+    ]  # fmt: skip
+    grown = True
+    while grown:
+        left, right = min(b.left for b in word), max(b.left + b.width for b in word)
+        beside = [b for b in alike if b.left < right + 0.6 * tall and b.left + b.width > left - 0.6 * tall]
+        word, alike, grown = word + beside, [b for b in alike if b not in beside], bool(beside)
+    return word
+
+
+def _lies_within(blob: _Blob, height: int, width: int) -> bool:
+    right, bottom = blob.left + blob.width, blob.top + blob.height
+    return blob.left > 0 and blob.top > 0 and right < width and bottom < height
+
+
+def _may_be_letter(blob: _Blob, height: int, width: int) -> bool:
     if blob.height > 0.6 * height or blob.width > 0.35 * width or blob.width > 1.9 * blob.height:
         return False
     return blob.stroke < THICKEST * max(blob.height, blob.width) and blob.area > 0.08 * blob.width * blob.height

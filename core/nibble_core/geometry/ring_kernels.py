@@ -66,7 +66,7 @@ def crossing(ax, ay, ux, uy, bx, by, vx, vy):
 
 @compiled
 def runs_on(points, i, reach, hardly):
-    """Whether a ring hardly turns at sample i, by its chords over ``reach`` samples; ``hardly``: tangent of the most."""
+    """Whether a ring hardly turns at sample i, by its chords over ``reach`` samples; ``hardly``: its tangent."""
     n = len(points)
     j, k = (i - reach) % n, (i + reach) % n
     ax, ay = points[i, 0] - points[j, 0], points[i, 1] - points[j, 1]

@@ -18,6 +18,7 @@ from nibble_core.artwork.palette import find_palette
 from nibble_core.artwork.tones import STYLES, flat_tones
 from nibble_core.artwork.verdict import judged
 from nibble_core.graphics import Raster
+from nibble_core.text.fonts import FOLDER, SHIPPED
 from tests.pictures import box, coverage, disc, grey_raster
 
 
@@ -72,14 +73,35 @@ class VerdictTest(unittest.TestCase):
             for colour in [*colours, (255, 255, 255)]:
                 self.assertLess(np.abs(found - colour).max(1).min(), 3)
 
-    def test_words_are_boxed_and_patterns_are_not(self):
+    def test_words_are_boxed(self):
         picture = Image.new("L", (500, 200), 255)
         ImageDraw.Draw(picture).text((60, 60), "Harbour", fill=0, font=ImageFont.load_default(70))
         (found,) = probable_lettering(np.asarray(picture) < 128)
         self.assertLess(found.left, 0.16)
         self.assertGreater(found.right, 0.5)
+
+    def test_joined_and_stencilled_words_are_boxed_whole(self):
+        for kind, text in (("script", "Boatyard"), ("script", "sale"), ("stencil", "Est. 1987"), ("serif", "Open Day")):
+            for white_on_dark in (False, True):
+                with self.subTest(kind=kind, text=text, white_on_dark=white_on_dark):
+                    picture = Image.new("L", (900, 400), 255)
+                    pen = ImageDraw.Draw(picture)
+                    font = ImageFont.truetype(str(FOLDER / f"{SHIPPED[kind]}.ttf"), 90)
+                    pen.text((150, 120), text, fill=0, font=font)
+                    left, _, right, _ = pen.textbbox((150, 120), text, font=font)
+                    ink = np.asarray(picture) < 128
+                    boxes = probable_lettering(~ink if white_on_dark else ink)
+                    (found,) = [b for b in boxes if b.right - b.left > 0.7 * (right - left) / 900]
+                    self.assertLess(found.left, (left + 20) / 900)
+                    self.assertGreater(found.right, (right - 20) / 900)
+
+    def test_patterns_are_no_words(self):
         dots = sum(coverage(disc(30 + 40 * k, 60, 12), 320, 120) for k in range(7))
         self.assertEqual(probable_lettering(dots > 0.5), ())
+        teeth = coverage(box(40, 40, 360, 60), 400, 120) + sum(
+            coverage(box(50 + 30 * k, 60, 62 + 30 * k, 90), 400, 120) for k in range(10)
+        )
+        self.assertEqual(probable_lettering(teeth > 0.5), ())
 
 
 class FramingTest(unittest.TestCase):
