@@ -1,8 +1,8 @@
 """A last joint improvement of all nodes and handles of a fitted ring.
 
 Gauss-Newton on the distances, along the outline's normals, of the ring's samples from the outline, with a
-Huber weight. Smooth joints stay smooth because both handles share one angle; straight segments stay
-straight. Long rings are polished in windows whose end nodes are held.
+Huber weight. Corners are drawn back to where they were found. Smooth joints stay smooth because both handles
+share one angle; straight segments stay straight. Long rings are polished in windows whose end nodes are held.
 """
 
 from __future__ import annotations
@@ -24,12 +24,12 @@ LONGEST_HANDLE = 1.0  # of the chord; a half circle has 0.67
 WINDOW = 48  # segments solved together
 ROUNDS = 6  # of giving samples to segments anew, which joints that slide along the outline need
 STEPS = 8
-LEAST_GAIN = 0.01
+LEAST_GAIN = 0.01  # of the sum of squares, for which another step is worth it
 SETTLED = 0.1  # px: joints that move less have arrived
 SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
 NEAR_CORNER = 1.5, 2.5  # px beside a corner where samples lie less exactly than elsewhere; beside short sides, long
-CORNER_HOLD = 2.0
 HOLD = 30.0  # the same for one between two lines, which nothing else holds
+CORNER_HOLD = 2.0  # what draws a corner back to where its sides were found to meet: samples beside it are left out
 Numbers = NDArray[np.float64]
 
 
@@ -216,9 +216,9 @@ def _improve(
             grip = HOLD if chain.straight[i] and chain.straight[previous[i]] else SLIDE
             normal_matrix[np.ix_(at, at)] += grip * np.outer(tangents[i], tangents[i])
         for axis in range(2):
-            at = axis * block + local[sharp_nodes]
-            normal_matrix[at, at] += CORNER_HOLD
-            right[at] += CORNER_HOLD * (found - chain.nodes)[sharp_nodes, axis]
+            of_corners = axis * block + local[sharp_nodes]
+            normal_matrix[of_corners, of_corners] += CORNER_HOLD
+            right[of_corners] += CORNER_HOLD * (found - chain.nodes)[sharp_nodes, axis]
         matrix, target = normal_matrix[np.ix_(free, free)], right[free]
         improved = None
         for _attempt in range(4):
