@@ -82,6 +82,12 @@ def jpeg(quality: int) -> Degrade:
     return degrade
 
 
+def without_greys(raster: Raster) -> Raster:
+    """Saved as black and white: edges in steps."""
+    pixels = np.where(raster.pixels[..., :3] < 128, 0, 255).astype(np.uint8)
+    return Raster(np.dstack([pixels, raster.pixels[..., 3]]))
+
+
 def photographed(raster: Raster) -> Raster:
     """Soft, noisy and saved with losses, as from a phone."""
     soft = cv2.GaussianBlur(raster.pixels[..., :3].astype(np.float32), (0, 0), 0.9)
@@ -93,7 +99,8 @@ def photographed(raster: Raster) -> Raster:
 SERIES: list[tuple[str, int, Degrade]] = [
     ("PNG 256", 256, as_it_is), ("PNG 1024", 1024, as_it_is), ("PNG 3000", 3000, as_it_is),
     ("JPEG q75 256", 256, jpeg(75)), ("JPEG q75 1024", 1024, jpeg(75)), ("phone 700", 700, photographed),
-    ("PNG 100", 100, as_it_is), ("JPEG q30 160", 160, jpeg(30)), ("JPEG q30 500", 500, jpeg(30)),
+    ("no greys 256", 256, without_greys), ("PNG 100", 100, as_it_is), ("JPEG q30 160", 160, jpeg(30)),
+    ("JPEG q30 500", 500, jpeg(30)),
 ]  # fmt: skip
 
 

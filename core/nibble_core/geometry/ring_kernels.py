@@ -12,8 +12,8 @@ from nibble_core.geometry.kernels import compiled, fit_circle, fit_line, fit_par
 from nibble_core.geometry.span_kernels import lay_closed, lay_open
 
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
-HALVES_APART = 4.5  # px, at most, between the halves of a corner
-SAME_PLACE = 0.8  # px
+HALVES_APART = 5.5  # px, at most, between the halves of a corner
+ONE_APEX = 1.3  # px, within which a corner and a part of it point to one place
 LEAST_NOISE = 0.012  # px: what no clean picture has
 SHARP = 2.2  # radians of turn
 ALIKE, SHARP_ALIKE = 1.3, 1.15  # by how much estimates of the same turn may differ
@@ -175,6 +175,11 @@ def whole_corners(points, step, limit, corners, turn, apex):
             gone[d] = True
             corners[k] = place
             turn[place], apex[place, 0], apex[place, 1] = angle, px, py
+        elif math.hypot(apex[i, 0] - apex[j, 0], apex[i, 1] - apex[j, 1]) < ONE_APEX:
+            more = i if turn[i] >= turn[j] else j
+            at = nearest_sample(points, i, i + between, apex[more, 0], apex[more, 1])
+            turn[at], apex[at, 0], apex[at, 1] = turn[more], apex[more, 0], apex[more, 1]
+            gone[k], corners[d] = True, at
     corners = corners[~gone]
     c = len(corners)
     for k in range(c if c > 2 else 0):
@@ -191,28 +196,9 @@ def whole_corners(points, step, limit, corners, turn, apex):
 
 
 @compiled
-def one_at_a_place(points, corners, place, turn, apex):
-    """Of neighbouring corners that turn out to lie at one place (c, 2), one at the sample nearest to it; its turn and
-    apex are set there."""
-    n, c = len(points), len(corners)
-    corners = corners.copy()
-    gone = np.zeros(c, np.bool_)
-    for k in range(c if c > 2 else 0):
-        d = (k + 1) % c
-        x, y = place[k]
-        if gone[k] or math.hypot(place[d, 0] - x, place[d, 1] - y) > SAME_PLACE:
-            continue
-        i, j = corners[k], corners[d]
-        at = nearest_sample(points, i, i + (j - i) % n, x, y)
-        turn[at], apex[at, 0], apex[at, 1] = max(turn[i], turn[j]), x, y
-        corners[d], gone[k] = at, True
-    return np.sort(corners[~gone])
-
-
-@compiled
 def close_to_apex(turn):
     """How near to its apex a corner's iso-line passes at least, px; an arc turning as much stays further off."""
-    return 0.35 + 0.35 / max(math.cos(turn / 2), 0.1)
+    return 0.45 + 0.35 / max(math.cos(turn / 2), 0.1)
 
 
 @compiled
@@ -316,7 +302,8 @@ def place_corners(points, step, noise, corners, apex, skips, straight_limit):
         place[k, 0], place[k, 1] = refine_corner(points, step, i, apex[i, 0], apex[i, 1], forward, backward, noise,
                                                 skip)  # fmt: skip
         if forward - skip - far >= 2:
-            cx, cy, dx, dy, worst = fit_line(points, i + skip, forward - skip - far + 1, 1)
+            more = 2 if forward - skip - far >= 14 else 0  # the corner's own sample may be one beside the nearest
+            cx, cy, dx, dy, worst = fit_line(points, i + skip + more, forward - skip - far - 2 * more + 1, 1)
             if worst <= straight_limit:
                 side[k] = 1
                 lines[k, 0], lines[k, 1], lines[k, 2], lines[k, 3] = cx, cy, dx, dy
@@ -516,11 +503,6 @@ def fit_ring(ring, tolerance, noise, least_degrees, rounds):
         return kinds[:m].copy(), rows[:m].copy(), np.zeros(m, np.bool_)
     skips = rounding(turn, corners, step)
     place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit)
-    fewer = one_at_a_place(points, corners, place, turn, apex)
-    if len(fewer) < c:
-        corners, c = fewer, len(fewer)
-        skips = rounding(turn, corners, step)
-        place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit)
     sharp = np.zeros(n + 16, np.bool_)
     first = np.zeros(c + 1, np.int64)
     for k in range(c):

@@ -20,7 +20,8 @@ from nibble_core.tracing.polish import polish
 
 LEAST_CORNER_DEGREES = 22.0
 RIPPLES_TURN = 10.0  # degrees, at most
-JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly, up to one without any grey
+JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly
+STAIRS = (0.27, 0.35)  # px: edges without any grey, which lie off by up to half a pixel
 FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
@@ -84,20 +85,22 @@ def edge_jitter(rings: Sequence[Points], noise: float, blunt: float, fits: Rough
             for ring in probes
         )
 
-    return raised_to_wobble(nodes, noise, length) if probes else noise
+    return raised_to_wobble(nodes, noise, length, STAIRS if blunt <= STEEP else JITTERS) if probes else noise
 
 
-def raised_to_wobble(nodes: Callable[[float], int], noise: float, length: float) -> float:
+def raised_to_wobble(
+    nodes: Callable[[float], int], noise: float, length: float, jitters: Sequence[float] = JITTERS
+) -> float:
     """``noise``, or the noise at which trial fits take far fewer nodes.
 
     Staircases are not seen in the grey beside an edge, but they make a tight fit wind. Where lines take far fewer
     nodes at the tolerance of a higher noise, that noise is real. ``nodes``: how many a fit at a given noise takes of
-    lines ``length`` px long together.
+    lines ``length`` px long together. ``jitters``: the noises looked at, rising.
     """
     fewest = nodes(noise)
     if fewest * LEAST_SPACING < length:
         return noise
-    for jitter in JITTERS:
+    for jitter in jitters:
         if jitter > noise:
             count = nodes(jitter)
             if count <= FAR_FEWER * fewest:

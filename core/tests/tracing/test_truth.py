@@ -15,7 +15,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.tracing import trace_two_tone
 from nibble_core.tracing.centre_lines import closed_line, trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
-from nibble_core.tracing.deviation import distances, distances_to_lines, evenly
+from nibble_core.tracing.deviation import corner_points, distances, distances_to_lines, evenly
 from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.outline import edge_bluntness
 from nibble_core.tracing.two_tone import outline_paths
@@ -46,6 +46,26 @@ class OutlineTest(unittest.TestCase):
         apart = distances(evenly(path.flattened(0.01), 0.5), [leaf().flattened(0.01)])
         self.assertLess(apart.mean(), 0.025)
         self.assertLess(apart.max(), 0.15)
+
+    def test_edges_in_steps_come_back_smooth(self):
+        ink = coverage(lambda x, y: inside(leaf(), x, y), 200) > 0.5
+        raster = grey_raster(ink.astype(np.float32))
+        (path,) = outline_paths(trace_two_tone(raster.grey(), raster, level=0.5))
+        self.assertLessEqual(len(path), 3)
+        self.assertEqual(len(corner_points(path)), 2)
+        apart = distances(evenly(path.flattened(0.01), 0.5), [leaf().flattened(0.01)])
+        self.assertLess(apart.mean(), 0.15)
+
+    def test_a_slight_corner_of_a_clean_picture_is_kept(self):
+        bent = [(20, 40), (100, 20), (180, 40), (180, 150), (20, 150)]  # turns by 28 degrees at the top
+        flat = [(20, 40), (100, 31), (180, 40), (180, 150), (20, 150)]  # by 13
+        for corners, turn in ((bent, 28), (flat, 13)):
+            with self.subTest(turn=turn):
+                raster = grey_raster(covered([np.array(corners, float)], 200, 200).astype(np.float32))
+                (path,) = outline_paths(trace_two_tone(raster.grey(), raster, level=0.5))
+                self.assertEqual(len(path), 5)
+                for corner in corners:
+                    self.assertLess(np.hypot(*(path.rows[:, :2] - corner).T).min(), 0.1)
 
     def test_crisp_edges_are_found_far_finer_than_a_pixel_at_any_angle(self):
         for degrees in (0, 3, 17, 44, 45, 61, 88):
