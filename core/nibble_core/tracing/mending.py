@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from dataclasses import dataclass
 
@@ -17,6 +18,7 @@ STACKED = 1e-3
 LEAST_AREA = 1e-6
 MENDED = 0.02
 """mm: how far a mended ring may lie off the one that crossed itself; nearer ones take hundreds of nodes."""
+SLIVER = math.pi * MENDED**2  # mm²: a part that a crossing cut off, too small to be told to within that
 TOUCHING = 2e-5  # mm² by which a ring that crosses itself covers less or more than it encloses
 
 
@@ -49,8 +51,16 @@ def mended(region: Region) -> Mended:
     if abs(whole.area - cleaned.area()) < TOUCHING:  # rings that only touch at a node cross nothing
         return Mended((cleaned,), +counts)
     counts["self-crossings"] += 1
-    parts = [refit_polygon(part, MENDED, divisions=0) for part in polygons(whole) if part.area > LEAST_AREA]
+    parts = [
+        refit_polygon(_without_slivers(part), MENDED, divisions=0) for part in polygons(whole) if part.area > SLIVER
+    ]
     return Mended(tuple(parts), +counts)
+
+
+def _without_slivers(part: shapely.Polygon) -> shapely.Polygon:
+    """Without holes that a crossing cut off."""
+    holes = [hole for hole in part.interiors if shapely.Polygon(hole).area > SLIVER]
+    return shapely.Polygon(part.exterior, holes)
 
 
 def _without_stacked(ring: Path) -> tuple[Path | None, int]:

@@ -88,6 +88,11 @@ class MendingTest(unittest.TestCase):
         self.assertEqual(result.counts["self-crossings"], 1)
         for region in result.regions:
             self.assertTrue(region.polygon().is_valid)
+        curled = Region(Path.polygon([(0, 0), (10, 0), (10, 10), (0.01, 10), (0.01, -0.03), (-0.02, 0)]))
+        (whole,) = mended(curled).regions  # the curl at the corner is too small to be a part or a hole of its own
+        self.assertEqual(whole.holes, ())
+        self.assertTrue(whole.polygon(0.001).is_valid)
+        self.assertAlmostEqual(whole.area(), 99.9, delta=0.1)
         stacked = mended(Region(Path.polygon([(0, 0), (10, 0), (10, 0.0002), (10, 10), (0, 10)])))
         self.assertEqual((stacked.counts["stacked nodes"], stacked.regions[0].node_count), (1, 4))
 
