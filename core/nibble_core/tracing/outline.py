@@ -175,8 +175,8 @@ def fit_outline(
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
             break
-        for trial, sharp in repairs(path, corners, ring, place, tolerance):
-            trial = polish(trial, sharp, ring)
+        for trial, sharp, changed in repairs(path, corners, ring, place, tolerance):
+            trial = polish(trial, sharp, ring, changed=changed)
             off, where = furthest_off(trial, ring)
             if off <= WORTH_IT * worst:
                 path, corners, worst, place = trial, sharp, off, where
@@ -188,8 +188,9 @@ def fit_outline(
 
 def repairs(
     path: Path, corners: NDArray[np.bool_], ring: Points, place: Points, tolerance: float
-) -> Iterator[tuple[Path, NDArray[np.bool_]]]:
-    """What may bring an outline nearer to a ring from which it strays at a place, with its corners, the plainest first.
+) -> Iterator[tuple[Path, NDArray[np.bool_], NDArray[np.bool_]]]:
+    """What may bring an outline nearer to a ring from which it strays at a place, the plainest first: the path, its
+    corners, and the nodes that are concerned.
 
     Joints that lie off the ring, and one close to the place, are slight corners that were taken for smooth; or the
     outline takes a node more.
@@ -198,10 +199,13 @@ def repairs(
     slight = beside(np.ascontiguousarray(path.rows[:, :2]), ring, True) > tolerance
     if abs(found.t - round(found.t)) < AT_JOINT:
         slight[(found.segment + round(found.t)) % len(path)] = True
-    if (slight & ~corners).any():
-        yield path, corners | slight
+    slight &= ~corners
+    if slight.any():
+        yield path, corners | slight, slight
     trial, at = divided(path, place)
-    yield trial, corners if at is None else np.insert(corners, at, False)
+    changed = np.zeros(len(trial), bool)
+    changed[found.segment if at is None else at] = True
+    yield trial, corners if at is None else np.insert(corners, at, False), changed
 
 
 def divided(path: Path, place: Points) -> tuple[Path, int | None]:

@@ -33,14 +33,15 @@ CORNER_HOLD = 2.0  # what draws a corner back to where its sides were found to m
 Numbers = NDArray[np.float64]
 
 
-def polish(path: Path, corners: NDArray[np.bool_], ring: Points) -> Path:
+def polish(path: Path, corners: NDArray[np.bool_], ring: Points, *, changed: NDArray[np.bool_] | None = None) -> Path:
     """``path`` (lines and cubics, closed) nearer to the dense ``ring`` it was fitted to; both in pixels.
 
     ``corners``: which nodes are to stay corners, shape (n,); the others become smooth if they nearly are.
+    ``changed``: the nodes (n,) round which a long path is to be polished; all of them by default.
     """
     if len(path) < 2 or not (path.kinds == CUBIC).any():
         return path
-    return _polished(path, corners, ring, len(path))
+    return _polished(path, corners, ring, len(path), np.ones(len(path), bool) if changed is None else changed)
 
 
 def polish_open(path: Path, points: Points) -> Path:
@@ -54,12 +55,12 @@ def polish_open(path: Path, points: Points) -> Path:
     corners = np.zeros(count + 1, bool)
     corners[[0, count]] = True
     ring = Path(np.append(path.kinds, np.uint8(LINE)), np.vstack([path.rows, back]))
-    better = _polished(ring, corners, points, count)
+    better = _polished(ring, corners, points, count, np.ones(count + 1, bool))
     return Path(better.kinds[:count].copy(), better.rows[:count].copy(), closed=False)
 
 
-def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int) -> Path:
-    """The first ``own`` segments of a closed path nearer to the samples."""
+def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int, moving: NDArray[np.bool_]) -> Path:
+    """The first ``own`` segments of a closed path nearer to the samples; of a long one, where nodes are ``moving``."""
     chain = _Chain.of(path, corners)
     found = chain.nodes
     for _ in range(ROUNDS):
@@ -75,10 +76,13 @@ def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int)
             for start in range(0, own, WINDOW // 2):
                 window = np.arange(start, start + WINDOW)
                 window = window % own if own == len(path) else window[window < own]
+                if not moving[window].any():
+                    continue
                 of_window = np.isin(segment, window)
                 if of_window.sum() > 2 * WINDOW:
                     chain = _improve(chain, found, window, used[of_window], segment[of_window], t[of_window])
-        if np.abs(chain.nodes - before.nodes).max() < SETTLED:
+        moving = np.abs(chain.nodes - before.nodes).max(1) >= SETTLED
+        if not moving.any():
             break
     return chain.path(path.kinds)
 
@@ -198,6 +202,9 @@ def _improve(
     held[angle_out[chain.straight[window]]] = True
     free = np.nonzero(~held)[0]
 
+    places = np.stack([local[smooth_nodes], block + local[smooth_nodes]], 1)
+    between_lines = chain.straight[smooth_nodes] & chain.straight[previous[smooth_nodes]]
+    grip = np.where(between_lines, HOLD, SLIDE)[:, None, None]
     lines = [nodes_x, block + nodes_x, end, block + end, angle_out, length_out, angle_in, length_in]
     columns = np.zeros((count, 8), np.int64)
     columns[window] = np.stack(lines, 1)
@@ -210,11 +217,8 @@ def _improve(
     for _ in range(STEPS):
         normal_matrix, right = normal_equations(rows, chain.straight, columns, 6 * block, segment, t, normal, r, HUBER)
         # sliding a smooth joint along the outline changes little: it is held lightly, or it would wander
-        tangents = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))
-        for i in smooth_nodes:
-            at = [local[i], block + local[i]]
-            grip = HOLD if chain.straight[i] and chain.straight[previous[i]] else SLIDE
-            normal_matrix[np.ix_(at, at)] += grip * np.outer(tangents[i], tangents[i])
+        along = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))[smooth_nodes]
+        normal_matrix[places[:, :, None], places[:, None, :]] += grip * along[:, :, None] * along[:, None, :]
         for axis in range(2):
             of_corners = axis * block + local[sharp_nodes]
             normal_matrix[of_corners, of_corners] += CORNER_HOLD
@@ -270,11 +274,10 @@ def _stepped(
     touched[(window - 1) % len(nodes)] = True  # its end node may have moved
     lines = chain.straight & touched
     leaving[lines], arriving[lines] = chord[lines] / 3, -chord[lines] / 3
-    size_of = lambda v: float(np.hypot(v[0], v[1]))  # noqa: E731
-    for i in window[chain.smooth[window]]:
-        p = (i - 1) % len(nodes)
-        if chain.straight[i] and not chain.straight[p]:
-            arriving[p] = -chord[i] / size_of(chord[i]) * size_of(arriving[p])
-        elif chain.straight[p] and not chain.straight[i]:
-            leaving[i] = chord[p] / size_of(chord[p]) * size_of(leaving[i])
+    joint = window[chain.smooth[window]]
+    before = (joint - 1) % len(nodes)
+    led = chain.straight[joint] & ~chain.straight[before]
+    arriving[before[led]] = -_unit(chord[joint[led]]) * np.hypot(*arriving[before[led]].T)[:, None]
+    led = chain.straight[before] & ~chain.straight[joint]
+    leaving[joint[led]] = _unit(chord[before[led]]) * np.hypot(*leaving[joint[led]].T)[:, None]
     return _Chain(nodes, leaving, arriving, chain.smooth, chain.straight)
