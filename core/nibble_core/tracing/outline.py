@@ -16,7 +16,7 @@ from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
 from nibble_core.tracing.distance_kernels import beside
-from nibble_core.tracing.polish import polish
+from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish
 
 LEAST_CORNER_DEGREES = 22.0
 RIPPLES_TURN = 10.0  # degrees, at most
@@ -25,6 +25,7 @@ STAIRS = (0.27, 0.35)  # px: edges without any grey, which lie off by up to half
 FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
+CRISP = 0.004  # px of noise, below which corners are known from their sides
 SHY = 0.02  # px: more where there is any noise, which is told a little too low
 SLACK = 1.25  # a worst place within this many tolerances is not worth more nodes
 ROUNDS = 4  # of improving where an outline is divided
@@ -168,7 +169,8 @@ def fit_outline(
     if not polished:
         return rough
     path, (worst, place) = rough, furthest_off(rough, ring)
-    polished_one = polish(rough, corners, ring)
+    hold = CRISP_HOLD if noise < CRISP else CORNER_HOLD
+    polished_one = polish(rough, corners, ring, hold=hold)
     off, where = furthest_off(polished_one, ring)
     if off <= MUCH_WORSE * worst:
         path, worst, place = polished_one, off, where
@@ -176,7 +178,7 @@ def fit_outline(
         if worst <= SLACK * tolerance:
             break
         for trial, sharp, changed in repairs(path, corners, ring, place, tolerance):
-            trial = polish(trial, sharp, ring, changed=changed)
+            trial = polish(trial, sharp, ring, hold=hold, changed=changed)
             off, where = furthest_off(trial, ring)
             if off <= WORTH_IT * worst:
                 path, corners, worst, place = trial, sharp, off, where

@@ -29,19 +29,31 @@ SETTLED = 0.1  # px: joints that move less have arrived
 SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
 NEAR_CORNER = 1.5, 2.5  # px beside a corner where samples lie less exactly than elsewhere; beside short sides, long
 HOLD = 30.0  # the same for one between two lines, which nothing else holds
-CORNER_HOLD = 2.0  # what draws a corner back to where its sides were found to meet: samples beside it are left out
+CORNER_HOLD, CRISP_HOLD = (
+    2.0,
+    30.0,
+)  # what draws a corner back to where its sides were found to meet, for samples beside
+# it are left out: in a noisy picture, and in a clean one, where that is known far better
 Numbers = NDArray[np.float64]
 
 
-def polish(path: Path, corners: NDArray[np.bool_], ring: Points, *, changed: NDArray[np.bool_] | None = None) -> Path:
+def polish(
+    path: Path,
+    corners: NDArray[np.bool_],
+    ring: Points,
+    *,
+    hold: float = CORNER_HOLD,
+    changed: NDArray[np.bool_] | None = None,
+) -> Path:
     """``path`` (lines and cubics, closed) nearer to the dense ``ring`` it was fitted to; both in pixels.
 
     ``corners``: which nodes are to stay corners, shape (n,); the others become smooth if they nearly are.
-    ``changed``: the nodes (n,) round which a long path is to be polished; all of them by default.
+    ``hold``: what draws corners back to where they are, against one sample's pull. ``changed``: the nodes (n,) round
+    which a long path is to be polished; all of them by default.
     """
     if len(path) < 2 or not (path.kinds == CUBIC).any():
         return path
-    return _polished(path, corners, ring, len(path), np.ones(len(path), bool) if changed is None else changed)
+    return _polished(path, corners, ring, len(path), hold, np.ones(len(path), bool) if changed is None else changed)
 
 
 def polish_open(path: Path, points: Points) -> Path:
@@ -55,11 +67,13 @@ def polish_open(path: Path, points: Points) -> Path:
     corners = np.zeros(count + 1, bool)
     corners[[0, count]] = True
     ring = Path(np.append(path.kinds, np.uint8(LINE)), np.vstack([path.rows, back]))
-    better = _polished(ring, corners, points, count, np.ones(count + 1, bool))
+    better = _polished(ring, corners, points, count, CORNER_HOLD, np.ones(count + 1, bool))
     return Path(better.kinds[:count].copy(), better.rows[:count].copy(), closed=False)
 
 
-def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int, moving: NDArray[np.bool_]) -> Path:
+def _polished(
+    path: Path, corners: NDArray[np.bool_], samples: Points, own: int, hold: float, moving: NDArray[np.bool_]
+) -> Path:
     """The first ``own`` segments of a closed path nearer to the samples; of a long one, where nodes are ``moving``."""
     chain = _Chain.of(path, corners)
     found = chain.nodes
@@ -71,7 +85,7 @@ def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int,
             break
         before = chain
         if own <= WINDOW:
-            chain = _improve(chain, found, np.arange(own), used, segment, t)
+            chain = _improve(chain, found, hold, np.arange(own), used, segment, t)
         else:
             for start in range(0, own, WINDOW // 2):
                 window = np.arange(start, start + WINDOW)
@@ -80,7 +94,7 @@ def _polished(path: Path, corners: NDArray[np.bool_], samples: Points, own: int,
                     continue
                 of_window = np.isin(segment, window)
                 if of_window.sum() > 2 * WINDOW:
-                    chain = _improve(chain, found, window, used[of_window], segment[of_window], t[of_window])
+                    chain = _improve(chain, found, hold, window, used[of_window], segment[of_window], t[of_window])
         moving = np.abs(chain.nodes - before.nodes).max(1) >= SETTLED
         if not moving.any():
             break
@@ -170,7 +184,13 @@ def _cost(r: Numbers) -> float:
 
 
 def _improve(
-    chain: _Chain, found: Points, window: NDArray[np.int64], samples: Points, segment: NDArray[np.int64], t: Numbers
+    chain: _Chain,
+    found: Points,
+    hold: float,
+    window: NDArray[np.int64],
+    samples: Points,
+    segment: NDArray[np.int64],
+    t: Numbers,
 ) -> _Chain:
     """Levenberg-Marquardt over the segments of ``window``; corners are held near where they were ``found``.
 
@@ -212,7 +232,7 @@ def _improve(
     rows = chain.rows()
     t, normal, r = nearest_on_cubics(rows, samples, segment, t, 4)
     sharp_nodes = window[~chain.smooth[window]]
-    apart = lambda one: CORNER_HOLD * float(np.sum((one.nodes - found)[sharp_nodes] ** 2)) / 2  # noqa: E731
+    apart = lambda one: hold * float(np.sum((one.nodes - found)[sharp_nodes] ** 2)) / 2  # noqa: E731
     cost, damping = _cost(r) + apart(chain), 1e-3
     for _ in range(STEPS):
         normal_matrix, right = normal_equations(rows, chain.straight, columns, 6 * block, segment, t, normal, r, HUBER)
@@ -221,8 +241,8 @@ def _improve(
         normal_matrix[places[:, :, None], places[:, None, :]] += grip * along[:, :, None] * along[:, None, :]
         for axis in range(2):
             of_corners = axis * block + local[sharp_nodes]
-            normal_matrix[of_corners, of_corners] += CORNER_HOLD
-            right[of_corners] += CORNER_HOLD * (found - chain.nodes)[sharp_nodes, axis]
+            normal_matrix[of_corners, of_corners] += hold
+            right[of_corners] += hold * (found - chain.nodes)[sharp_nodes, axis]
         matrix, target = normal_matrix[np.ix_(free, free)], right[free]
         improved = None
         for _attempt in range(4):
