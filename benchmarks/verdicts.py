@@ -143,17 +143,8 @@ def photo(seed: int) -> bytes:
 def lettered_in_fonts() -> Iterator[Known]:
     """A ring with a word under it in every font that ships, on white and colours, saved with and without losses."""
     words = (
-        "Harbour",
-        "KITE WEEK",
-        "Boatyard",
-        "2026",
-        "Open Day",
-        "Tansy Lane",
-        "&Sons",
-        "honey",
-        "NORTH",
-        "Est. 1987",
-    )
+        "Harbour", "KITE WEEK", "Boatyard", "2026", "Open Day", "Tansy Lane", "&Sons", "honey", "NORTH", "Est. 1987",
+    )  # fmt: skip
     colours = (("white", "#22323a"), ("#f4e7c5", "#7a1f2b"), ("#0f4c5c", "white"), ("#22323a", "#f2b705"))
     for number in range(80):
         size, (paper, ink) = (400, 700, 1200)[number % 3], colours[number % 4]

@@ -47,11 +47,5 @@ def _between_squares(change: NDArray[np.int64], size: int) -> bool:
 
 
 def single_pixels(raster: Raster, size: int) -> Raster:
-    """Each square as one pixel of its mean colour."""
-    rows, columns = raster.height // size, raster.width // size
-    pixels = raster.pixels.reshape(rows, size, columns, size, 4).astype(np.float32)
-    share = pixels[..., 3:] / 255
-    alpha = share.mean((1, 3))
-    # colours count by how far they are seen, or clear pixels would bleed into the edge
-    rgb = (pixels[..., :3] * share).mean((1, 3)) / np.maximum(alpha, 1e-6)
-    return Raster(np.clip(np.rint(np.concatenate([rgb, alpha * 255], 2)), 0, 255).astype(np.uint8))
+    """Each square as one pixel of its mean colour; the picture itself where squares are of one pixel."""
+    return raster if size == 1 else raster.reduced(raster.width // size, raster.height // size)

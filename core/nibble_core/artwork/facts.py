@@ -42,9 +42,14 @@ class Facts:
         """No main colour stands out from grey: a drawing in ink or pencil, however it was lit."""
         return all(max(colour) - min(colour) <= GREYISH for colour in self.main_colours)
 
+    @property
+    def own_px(self) -> tuple[int, int]:
+        """Width and height in px of its own: squares count as one."""
+        return self.width_px // self.square, self.height_px // self.square
+
     def ppi(self, width_mm: float) -> float:
-        """Pixels per inch when the picture is made ``width_mm`` wide; squares count as one."""
-        return self.width_px / self.square / (width_mm / MM_PER_INCH)
+        """Pixels of its own per inch when the picture is made ``width_mm`` wide."""
+        return self.own_px[0] / (width_mm / MM_PER_INCH)
 
 
 def picture_facts(raster: Raster) -> Facts:

@@ -103,19 +103,20 @@ def _reads_as_joined(own: NDArray[np.bool_], stroke: float) -> bool:
 
 def _with_pieces_beside(word: list[_Blob], blobs: list[_Blob]) -> list[_Blob]:
     """A word with what stands close beside it on its line: parts of stencilled letters, dots, short words."""
-    word, rest = list(word), [blob for blob in blobs if blob not in word]
+    own = set(word)
     top, bottom = min(b.top for b in word), max(b.top + b.height for b in word)
     tall, stroke = bottom - top, float(np.median([b.stroke for b in word]))
     alike = [
-        b for b in rest
-        if top - 0.2 * tall <= b.top and b.top + b.height <= bottom + 0.2 * tall and b.width < 6 * tall
+        b for b in blobs
+        if b not in own and top - 0.2 * tall <= b.top and b.top + b.height <= bottom + 0.2 * tall and b.width < 6 * tall
         and b.stroke < 2 * stroke
     ]  # fmt: skip
     grown = True
     while grown:
         left, right = min(b.left for b in word), max(b.left + b.width for b in word)
-        beside = [b for b in alike if b.left < right + 0.6 * tall and b.left + b.width > left - 0.6 * tall]
-        word, alike, grown = word + beside, [b for b in alike if b not in beside], bool(beside)
+        is_beside = [b.left < right + 0.6 * tall and b.left + b.width > left - 0.6 * tall for b in alike]
+        word = word + [b for b, near in zip(alike, is_beside, strict=True) if near]
+        alike, grown = [b for b, near in zip(alike, is_beside, strict=True) if not near], any(is_beside)
     return word
 
 

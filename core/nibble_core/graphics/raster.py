@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -59,6 +60,15 @@ class Raster:
     def index_at(self, x: float, y: float) -> tuple[int, int]:
         """Row and column of the pixel at a place, or of the nearest one."""
         return min(max(int(y), 0), self.height - 1), min(max(int(x), 0), self.width - 1)
+
+    def reduced(self, width: int, height: int) -> Raster:
+        """The picture in fewer pixels, each the mean of those it covers."""
+        # colours are averaged premultiplied, or clear pixels would bleed into the edge
+        alpha = self.alpha.astype(np.float32)[..., None] / 255
+        mixed = np.concatenate([self.pixels[..., :3] * alpha, alpha * 255], 2)
+        small = cv2.resize(mixed, (width, height), interpolation=cv2.INTER_AREA)
+        rgb = small[..., :3] / np.maximum(small[..., 3:] / 255, 1e-6)
+        return Raster(np.clip(np.rint(np.concatenate([rgb, small[..., 3:]], 2)), 0, 255).astype(np.uint8))
 
     def grey(self) -> Grey:
         """Grey level over white paper, 0 black to 1 white, shape (rows, columns)."""

@@ -40,7 +40,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     if picture.drawing is not None:
         _report_drawing(draft, artwork, picture, width, height)
         return
-    own_width, own_height = facts.width_px // facts.square, facts.height_px // facts.square
+    own_width, own_height = facts.own_px
     ppi = px_used(artwork, own_width, own_height) / (width / 25.4)
     if facts.square > 1:
         draft.notes.append(_squares(artwork, facts.square, own_width, own_height))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from nibble_core.artwork.background import Cleaned, take_background_away
@@ -85,22 +84,17 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
 
 
 def _whole(picture: Picture, *, single: bool) -> Raster:
-    square = picture.facts.square
-    return single_pixels(picture.raster, square) if single and square > 1 else picture.raster
+    return single_pixels(picture.raster, picture.facts.square if single else 1)
 
 
 def _reduced(store: ResultStore, picture: Keyed[Picture], *, single: bool) -> Raster:
     def compute() -> Raster:
         whole = _whole(picture.value, single=single)
         scale = PREVIEW_PX / max(whole.width, whole.height)
-        if scale >= 1:
-            return whole
-        size = max(8, round(whole.width * scale)), max(8, round(whole.height * scale))
-        # colours are averaged premultiplied, or clear pixels would bleed into the edge
-        alpha = whole.alpha.astype(np.float32)[..., None] / 255
-        mixed = np.concatenate([whole.pixels[..., :3] * alpha, alpha * 255], 2)
-        small = cv2.resize(mixed, size, interpolation=cv2.INTER_AREA)
-        rgb = small[..., :3] / np.maximum(small[..., 3:] / 255, 1e-6)
-        return Raster(np.clip(np.rint(np.concatenate([rgb, small[..., 3:]], 2)), 0, 255).astype(np.uint8))
+        return (
+            whole
+            if scale >= 1
+            else whole.reduced(max(8, round(whole.width * scale)), max(8, round(whole.height * scale)))
+        )
 
     return run_stage(store, "reduced", VERSION, [PREVIEW_PX, single], [picture.key], compute).value

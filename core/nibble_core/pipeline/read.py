@@ -65,10 +65,9 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
         file = read_picture(content, name)
         facts = picture_facts(file.raster)
         ppi = file.stated_ppi or 96.0
-        own = single_pixels(file.raster, facts.square) if facts.square > 1 else file.raster
         return Picture(
-            file.raster, file.kind, file.stated_ppi, file.notes, facts, judged(own, facts),
-            file.raster.width / ppi * 25.4,
+            file.raster, file.kind, file.stated_ppi, file.notes, facts,
+            judged(single_pixels(file.raster, facts.square), facts), file.raster.width / ppi * 25.4,
         )  # fmt: skip
     page = int(found[1]) if (found := re.fullmatch(r"page (\d{1,5})", here)) else 1
     inner = deeper if found else here
