@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points
+from nibble_core.geometry.corner_kernels import crossing
 from nibble_core.geometry.kernels import fit_line
-from nibble_core.geometry.ring_kernels import crossing
 from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
 from nibble_core.tracing.deviation import distances_to_lines, evenly_along

@@ -10,13 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
+from nibble_core.geometry.corner_kernels import CRISP, least_turn
 from nibble_core.geometry.ring_kernels import fit_ring
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
 from nibble_core.tracing.distance_kernels import beside
-from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish
+from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish, turns
 
 LEAST_CORNER_DEGREES = 22.0
 RIPPLES_TURN = 10.0  # degrees, at most
@@ -25,11 +26,11 @@ STAIRS = (0.27, 0.35)  # px: edges without any grey, which lie off by up to half
 FAR_FEWER = 0.45
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
-CRISP = 0.004  # px of noise, below which corners are known from their sides
 SHY = 0.02  # px: more where there is any noise, which is told a little too low
 SLACK = 1.25  # a worst place within this many tolerances is not worth more nodes
 ROUNDS = 4  # of improving where an outline is divided
 MOST_REPAIRS = 4
+FEW_CORNERS, NO_CORNERS = 3, 181.0  # a ring with so few may be smooth all the same; a turn in degrees that none makes
 AT_JOINT = 0.2  # of a segment: so near its end a place speaks of the joint there
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
@@ -169,18 +170,25 @@ def fit_outline(
     if not polished:
         return rough
     path, (worst, place) = rough, furthest_off(rough, ring)
+    if noise >= CRISP and 0 < corners.sum() <= FEW_CORNERS:
+        kinds, rows, none = rough_fit(ring, tolerance, noise, NO_CORNERS, ROUNDS)
+        smooth = Path(kinds, rows)
+        off, where = furthest_off(smooth, ring)
+        if len(smooth) < len(rough) and off <= SLACK * max(worst, tolerance):
+            path, corners, worst, place = smooth, none, off, where
     hold = CRISP_HOLD if noise < CRISP else CORNER_HOLD
-    polished_one = polish(rough, corners, ring, hold=hold)
+    polished_one = polish(path, corners, ring, hold=hold)
     off, where = furthest_off(polished_one, ring)
     if off <= MUCH_WORSE * worst:
         path, worst, place = polished_one, off, where
+    least = least_turn(corner_degrees, noise)
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
             break
         for trial, sharp, changed in repairs(path, corners, ring, place, tolerance):
             trial = polish(trial, sharp, ring, hold=hold, changed=changed)
             off, where = furthest_off(trial, ring)
-            if off <= WORTH_IT * worst:
+            if off <= WORTH_IT * worst and (np.abs(turns(trial))[changed & sharp] >= least).all():
                 path, corners, worst, place = trial, sharp, off, where
                 break
         else:

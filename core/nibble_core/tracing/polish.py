@@ -14,8 +14,8 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Path, Points
+from nibble_core.geometry.corner_kernels import rounded_over
 from nibble_core.geometry.paths import evaluate
-from nibble_core.geometry.ring_kernels import rounded_over
 from nibble_core.tracing.polish_kernels import nearest_on_cubics, normal_equations
 
 SMOOTH = 0.2  # radians: a joint turning less is smooth

@@ -7,8 +7,9 @@ from itertools import pairwise
 import numpy as np
 
 from nibble_core.geometry import CUBIC, LINE, Path, Points
+from nibble_core.geometry.corner_kernels import crossing, find_corners
 from nibble_core.geometry.kernels import fit_line
-from nibble_core.geometry.ring_kernels import crossing, find_corners, scatter
+from nibble_core.geometry.ring_kernels import scatter
 from nibble_core.geometry.span_kernels import lay_open
 from nibble_core.tracing.distance_kernels import beside
 from nibble_core.tracing.outline import (

@@ -67,6 +67,34 @@ class OutlineTest(unittest.TestCase):
                 for corner in corners:
                     self.assertLess(np.hypot(*(path.rows[:, :2] - corner).T).min(), 0.1)
 
+    def test_a_needle_is_as_long_as_it_was_drawn(self):
+        for long, wide in ((150, 14), (150, 22), (90, 12)):
+            with self.subTest(long=long, wide=wide):
+                rows = [
+                    [20.3, 99.6, 20.3 + long / 3, 99.6 - wide, 20.3 + 2 * long / 3, 99.6 - wide, 20.3 + long, 102.1],
+                    [20.3 + long, 102.1, 20.3 + 2 * long / 3, 99.6, 20.3 + long / 3, 99.6 + wide, 20.3, 99.6],
+                ]
+                needle = Path(np.full(2, CUBIC, np.uint8), np.array(rows))
+                raster = grey_raster(covered([needle.flattened(0.005)], 200, 200).astype(np.float32))
+                made = np.vstack(
+                    [corner_points(path) for path in outline_paths(trace_two_tone(raster.grey(), raster, level=0.5))]
+                )
+                blunt, sharp = needle.rows[:, :2]  # of about 30 and 15 degrees
+                self.assertLess(np.hypot(*(made - blunt).T).min(), 0.2)
+                self.assertLess(np.hypot(*(made - sharp).T).min(), 0.6)
+
+    def test_small_ovals_of_a_spoilt_picture_stay_round(self):
+        drawn = np.full((120, 160), 255, np.uint8)
+        for i, (long, wide) in enumerate(((8, 6), (9, 6), (7, 7), (11, 7), (9, 7), (12, 9))):
+            at = (16 * (25 + 50 * (i % 3)), 16 * (30 + 55 * (i // 3)))
+            cv2.ellipse(drawn, at, (16 * long, 16 * wide), 20 * i, 0, 360, 0, -1, cv2.LINE_AA, shift=4)
+        for quality in (30, 40, 60, 75):
+            with self.subTest(quality=quality):
+                packed = cv2.imencode(".jpg", drawn, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+                raster = grey_raster(1 - cv2.imdecode(packed, cv2.IMREAD_GRAYSCALE).astype(np.float32) / 255)
+                paths = outline_paths(trace_two_tone(raster.grey(), raster, level=0.5))
+                self.assertEqual([len(corner_points(path)) for path in paths], [0] * 6)
+
     def test_crisp_edges_are_found_far_finer_than_a_pixel_at_any_angle(self):
         for degrees in (0, 3, 17, 44, 45, 61, 88):
             with self.subTest(degrees=degrees):
