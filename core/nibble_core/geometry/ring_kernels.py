@@ -146,39 +146,41 @@ def fit_ring(ring, tolerance, noise, least_degrees, rounds):
     if is_round(ring, cx, cy, radius, worst, tolerance, noise):
         return np.full(4, CUBIC_KIND, np.uint8), circle_rows(points, cx, cy, radius), np.zeros(4, np.bool_)
     corners, apex, turn = find_corners(points, step, noise, least_degrees)
-    least = least_turn(least_degrees, noise)
-    while True:
-        kinds, rows, sharp = fit_between(points, step, corners, apex, turn, tolerance, noise, rounds)
-        # sides fitted whole may run on smoothly where short arms do not: the least corner goes first
-        m, slightest, place, k = len(kinds), least, -1, 0
-        for s in range(m):
-            if sharp[s]:
-                angle = turn_between(rows[s - 1], kinds[s - 1], rows[s], kinds[s])
-                if angle < slightest and (kinds[s] == CUBIC_KIND or kinds[s - 1] == CUBIC_KIND):
-                    slightest, place = angle, k
-                k += 1
-        if place < 0:
+    least, n = least_turn(least_degrees, noise), len(points)
+    limit = 0.12 + 1.0 * noise
+    spread = scatter(noise, tolerance)
+    laid = corners[:0], np.zeros(1, np.int64), np.empty((0, 8)), np.empty(0, np.uint8)
+    while len(corners):
+        skips = rounding(turn, corners, step)
+        place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit, tolerance)
+        laid = lay_sides(points, step, noise, spread, tolerance, limit, corners, skips, shape, rounds, laid)
+        first, rows, kinds = laid[1], laid[2].copy(), laid[3]
+        meet(points, step, noise, corners, skips, shape, lines, rows, kinds, first, place)
+        slight = lead_sides(rows, kinds, first, shape, place, least)
+        if not slight.any():
+            sharp = np.zeros(len(kinds), np.bool_)
+            sharp[first[:-1]] = True
             return kinds, rows, sharp
-        corners = np.delete(corners, place)
+        corners = corners[~slight]
+    rows, kinds = np.empty((n + 16, 8)), np.empty(n + 16, np.uint8)
+    m = lay_closed(points, step, spread, tolerance, rows, kinds, rounds)
+    return kinds[:m].copy(), rows[:m].copy(), np.zeros(m, np.bool_)
 
 
 @compiled
-def fit_between(points, step, corners, apex, turn, tolerance, noise, rounds):
-    """``fit_ring`` of a resampled ring with known corners."""
-    n = len(points)
-    rows, kinds = np.empty((n + 16, 8)), np.full(n + 16, CUBIC_KIND, np.uint8)
-    c = len(corners)
-    limit = 0.12 + 1.0 * noise
-    spread = scatter(noise, tolerance)
-    if c == 0:
-        m = lay_closed(points, step, spread, tolerance, rows, kinds, rounds)
-        return kinds[:m].copy(), rows[:m].copy(), np.zeros(m, np.bool_)
-    skips = rounding(turn, corners, step)
-    place, shape, lines = place_corners(points, step, noise, corners, apex, skips, limit, tolerance)
-    first = np.zeros(c + 1, np.int64)
+def lay_sides(points, step, noise, spread, tolerance, limit, corners, skips, shape, rounds, laid):
+    """Lines and cubics of the sides between corners (c,): the corners, the row each side begins with (c + 1,), rows
+    and kinds. Sides that were ``laid`` before between the same corners are taken over; ``shape`` (see
+    ``place_corners``) becomes 1 where a side is too short for a curve."""
+    n, c = len(points), len(corners)
+    were, began, known, known_kinds = laid
+    before = np.full(n, -1, np.int64)
+    for k in range(len(were)):
+        before[were[k]] = k
+    rows, kinds, first = np.empty((n + 16, 8)), np.full(n + 16, CUBIC_KIND, np.uint8), np.zeros(c + 1, np.int64)
     for k in range(c):
         d = (k + 1) % c
-        m, i = first[k], corners[k]
+        m, i, old = first[k], corners[k], before[corners[k]]
         samples = (corners[d] - i - 1) % n + 1
         near, far = passed_over(skips[k], samples, noise), passed_over(skips[d], samples, noise)
         if c > 1 and (shape[k] > 0 or samples - near - far + 1 < 4):
@@ -186,15 +188,27 @@ def fit_between(points, step, corners, apex, turn, tolerance, noise, rounds):
             kinds[m] = LINE_KIND
             first[k + 1] = m + 1
             continue
+        if old >= 0 and were[(old + 1) % len(were)] == corners[d]:
+            end = m + began[old + 1] - began[old]
+            rows[m:end], kinds[m:end] = known[began[old] : began[old + 1]], known_kinds[began[old] : began[old + 1]]
+            first[k + 1] = end
+            continue
         end = lay_side(points, i + near, samples - near - far + 1, step, spread, tolerance, rows, kinds, m, rounds)
         close, nigh = min(skips[k], near), min(skips[d], far)
-        before = runs_off(rows[m], kinds[m], points, i + close, i + near, False)
-        after = runs_off(rows[end - 1], kinds[end - 1], points, i + samples - far, i + samples - nigh, True)
-        if max(before, after) > limit:  # then the ends are needed
+        start = runs_off(rows[m], kinds[m], points, i + close, i + near, False)
+        finish = runs_off(rows[end - 1], kinds[end - 1], points, i + samples - far, i + samples - nigh, True)
+        if max(start, finish) > limit:  # then the ends are needed
             end = lay_side(points, i + close, samples - close - nigh + 1, step, spread, tolerance, rows, kinds, m,
                            rounds)  # fmt: skip
         first[k + 1] = end
-    meet(points, step, noise, corners, skips, shape, lines, rows, kinds, first, place)
+    return corners, first, rows[: first[c]].copy(), kinds[: first[c]].copy()
+
+
+@compiled
+def lead_sides(rows, kinds, first, shape, place, least):
+    """Leads all sides to the places (c, 2) of their corners. Which corners (c,) then turn by less than ``least``, and
+    least of their neighbours: sides fitted whole may run on smoothly where short arms do not."""
+    c = len(place)
     for k in range(c):
         d = (k + 1) % c
         if shape[k] > 0:
@@ -202,10 +216,18 @@ def fit_between(points, step, corners, apex, turn, tolerance, noise, rounds):
         else:
             lead(rows[first[k]], kinds[first[k]], place[k, 0], place[k, 1], False)
             lead(rows[first[k + 1] - 1], kinds[first[k + 1] - 1], place[d, 0], place[d, 1], True)
-    m = first[c]
-    sharp = np.zeros(m, np.bool_)
-    sharp[first[:c]] = True
-    return kinds[:m].copy(), rows[:m].copy(), sharp
+    turn = np.empty(c)
+    for k in range(c):
+        i, o = first[k] - 1, first[k]
+        turn[k] = turn_between(rows[i], kinds[i], rows[o], kinds[o])
+        if kinds[i] == LINE_KIND and kinds[o] == LINE_KIND:
+            turn[k] = math.pi
+    slight = turn < least
+    for k in range(c):
+        b, d = k - 1, (k + 1) % c
+        if turn[b] < turn[k] or turn[d] <= turn[k]:
+            slight[k] = slight[k] and c == 1
+    return slight
 
 
 @compiled

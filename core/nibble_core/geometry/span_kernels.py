@@ -200,46 +200,52 @@ def slide(points, step, spread, tolerance, breaks, prices, kinds, rows, q, sub, 
 def leave_out(points, step, spread, tolerance, breaks, prices, kinds, rows, count, q, sub, trial, one, other):
     """The division without joint q, its neighbours slid, if that is cheaper; returns the new count."""
     price, kind = span_price(points, breaks[q - 1], breaks[q + 1], step, spread, tolerance, sub, trial, one)
-    before = prices[q - 1] + prices[q]
-    if price > before + HOPELESS * STRAY_PRICE:
+    if price > prices[q - 1] + prices[q] + HOPELESS * STRAY_PRICE:
         return count
     low, high = max(0, q - 2), min(count, q + 2)  # the spans that may change
-    for k in range(low, q - 1):
-        before += prices[k]
-    for k in range(q + 1, high):
-        before += prices[k]
-    size = count - 1
+    size, at = high - low - 1, q - 1 - low  # how many are left of them, and which is the joined one
     new_breaks, new_prices = np.empty(size + 1, np.int64), np.empty(size)
     new_kinds, new_rows = np.empty(size, np.int64), np.empty((size, 8))
     for k in range(size + 1):
-        new_breaks[k] = breaks[k] if k < q else breaks[k + 1]
+        new_breaks[k] = breaks[low + k if k <= at else low + k + 1]
+    before = after = 0.0
+    for k in range(low, high):
+        before += prices[k]
     for k in range(size):
-        of = k if k < q else k + 1
+        of = low + k if k <= at else low + k + 1
         new_prices[k], new_kinds[k], new_rows[k] = prices[of], kinds[of], rows[of]
-    new_prices[q - 1], new_kinds[q - 1], new_rows[q - 1] = price, kind, one
+    new_prices[at], new_kinds[at], new_rows[at] = price, kind, one
     if price > prices[q - 1] + prices[q]:
-        for joint in (q - 1, q, q - 1):
+        for joint in (at, at + 1, at):
             if 1 <= joint < size:
                 slide(points, step, spread, tolerance, new_breaks, new_prices, new_kinds, new_rows, joint, sub, trial,
                       one, other)  # fmt: skip
-        after = 0.0
-        for k in range(low, high - 1):
+        for k in range(size):
             after += new_prices[k]
         if after >= before:
             return count
     for k in range(size + 1):
-        breaks[k] = new_breaks[k]
+        breaks[low + k] = new_breaks[k]
     for k in range(size):
-        prices[k], kinds[k], rows[k] = new_prices[k], new_kinds[k], new_rows[k]
-    return size
+        prices[low + k], kinds[low + k], rows[low + k] = new_prices[k], new_kinds[k], new_rows[k]
+    for k in range(low + size, count - 1):
+        prices[k], kinds[k], rows[k] = prices[k + 1], kinds[k + 1], rows[k + 1]
+        breaks[k + 1] = breaks[k + 2]
+    return count - 1
+
+
+@compiled
+def stirred(changed, q, count):
+    """Whether a joint within two of joint q has changed."""
+    return changed[max(0, q - 2) : min(count, q + 2) + 1].any()
 
 
 @compiled
 def divide(points, step, spread, tolerance, breaks, count, kinds, rows, rounds):
     """Improves a division in place; ``count`` spans between breaks[0] and breaks[count]. Returns the new count.
 
-    ``rounds``: of sliding and leaving out, at most; none for a preview. kinds (count,), rows (count, 8): the segment of
-    each span, fitted by itself.
+    ``rounds``: of sliding and leaving out, at most; none for a preview. Joints are looked at again only while others
+    near them change. kinds (count,), rows (count, 8): the segment of each span, fitted by itself.
     """
     sub, trial, one, other = np.empty((MOST, 2)), np.empty(8), np.empty(8), np.empty(8)
     prices = np.empty(count)
@@ -247,20 +253,33 @@ def divide(points, step, spread, tolerance, breaks, count, kinds, rows, rounds):
         prices[k], kinds[k] = span_price(
             points, breaks[k], breaks[k + 1], step, spread, tolerance, sub, trial, rows[k]
         )  # fmt: skip
+    changed = np.ones(count + 1, np.bool_)
     for _ in range(rounds):
+        changing = np.zeros(count + 1, np.bool_)
         for q in range(1, count):
-            slide(points, step, spread, tolerance, breaks, prices, kinds, rows, q, sub, trial, one, other)
+            if stirred(changed, q, count) or stirred(changing, q, count):
+                at = breaks[q]
+                slide(points, step, spread, tolerance, breaks, prices, kinds, rows, q, sub, trial, one, other)
+                changing[q] = breaks[q] != at
         size = count
         q = 1
         while q < count:
+            if not (stirred(changed, q, count) or stirred(changing, q, count)):
+                q += 1
+                continue
             fewer = leave_out(
                 points, step, spread, tolerance, breaks, prices, kinds, rows, count, q, sub, trial, one, other
             )
             if fewer == count:
                 q += 1
+                continue
+            for k in range(q, count):
+                changed[k], changing[k] = changed[k + 1], changing[k + 1]
+            changing[q - 1], changing[q] = True, True
             count = fewer
         if count == size:
             break
+        changed = changing
     return count
 
 
