@@ -53,7 +53,7 @@ def take_background_away(
     of the border's colour; “places” what is connected to any of ``places`` (fractions of the picture) and like it
     there; “one colour” the colour of the first place, or of the border, wherever it is; “subject” all but what stands
     in the middle, corrected by strokes; “see-through” trusts the picture's own alpha; “by itself” trusts the alpha if
-    it leaves the border clear, else floods if the border is plain; “keep” leaves all.
+    it leaves the border clear, or shows one colour only, else floods if the border is plain; “keep” leaves all.
 
     Raises NothingToTrace when nothing would be left.
     """
@@ -121,8 +121,13 @@ def _best_way(raster: Raster, tolerance: float) -> Way:
     if (border[:, 3] < 128).mean() > 0.5:
         return "see-through"
     solid = border[:, :3].astype(int)
-    near = np.abs(solid - np.median(solid, 0)).max(1) <= max(tolerance * 255, 8)
-    return "flood" if near.mean() > 0.6 else "keep"
+    reach = max(tolerance * 255, 8)
+    near = np.abs(solid - np.median(solid, 0)).max(1) <= reach
+    if near.mean() <= 0.6:
+        return "keep"
+    contrast = _contrast(np.ascontiguousarray(raster.pixels[..., :3]), np.median(solid, 0))
+    # one colour and nothing else is no background but a plate that fills its page
+    return "flood" if (contrast[raster.alpha >= 128] > reach).any() else "see-through"
 
 
 def _flooded(raster: Raster, tolerance: float) -> Raster:

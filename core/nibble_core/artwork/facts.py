@@ -53,8 +53,7 @@ class Facts:
 
 
 def picture_facts(raster: Raster) -> Facts:
-    """Facts of a raster. Raises NothingToTrace for a blank, wholly see-through or tiny picture."""
-    refuse_blank(raster)
+    """Facts of a raster with at least one pixel on it (see ``refuse_blank``)."""
     pixels = raster.pixels
     solid = pixels[raster.alpha >= 128][:, :3]
     packed = (solid.astype(np.uint32) << np.array([16, 8, 0], np.uint32)).sum(1, dtype=np.uint32)

@@ -157,6 +157,9 @@ class _Walk:
             )
         if self.hidden:
             return f"{self.called} draws nothing that can be seen.", "Ask for it with its layers switched on."
+        why = " ".join(self.notes)
+        if why:
+            return f"{self.called} draws nothing. {why.rstrip('.')}.", "Ask for it saved again."
         return f"{self.called} draws nothing.", "Check that it is the right file."
 
     def visit(self, node: etree._Element, scope: _Scope, inherited: Style) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from nibble_core.artwork.enlarged import single_pixels
-from nibble_core.artwork.facts import Facts, picture_facts
+from nibble_core.artwork.facts import Facts, picture_facts, refuse_blank
 from nibble_core.artwork.leftovers import without_leftovers
 from nibble_core.artwork.verdict import Verdict, judged
 from nibble_core.errors import NothingToTrace, UnreadableFile
@@ -23,7 +23,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 7
+VERSION = 8
 LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
 MOST_PARTS = 60
 DEEPER = "::"  # between the levels of a part: a file of a zip, then a page, then a picture within
@@ -63,6 +63,7 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
         return _from_zip(content, name, here, deeper, unit)
     if kind in PIXELS:
         file = read_picture(content, name)
+        refuse_blank(file.raster)
         facts = picture_facts(file.raster)
         ppi = file.stated_ppi or 96.0
         return Picture(

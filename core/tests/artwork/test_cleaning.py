@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from nibble_core.artwork.background import take_background_away
-from nibble_core.artwork.facts import picture_facts
+from nibble_core.artwork.facts import picture_facts, refuse_blank
 from nibble_core.errors import InvalidTicket, NothingToTrace
 from nibble_core.graphics import Raster
 from tests.pictures import box, coverage, disc
@@ -68,6 +68,13 @@ class BackgroundTest(unittest.TestCase):
         self.assertEqual(cleaned.way, "see-through")
         np.testing.assert_array_equal(cleaned.raster.alpha, own[..., 3])
 
+    def test_a_plate_that_fills_its_page_is_no_background(self):
+        for hole in (0, 20):
+            plate = np.full((60, 90, 4), (30, 40, 60, 255), np.uint8)
+            plate[30 - hole : 30 + hole, 20 : 20 + hole] = 0
+            cleaned = take_background_away(Raster(plate)).raster
+            np.testing.assert_array_equal(cleaned.alpha, plate[..., 3])
+
     def test_a_busy_border_is_kept(self):
         noise = np.random.default_rng(3).integers(0, 256, (60, 60, 4)).astype(np.uint8)
         noise[..., 3] = 255
@@ -108,5 +115,5 @@ class FactsTest(unittest.TestCase):
         dot = white[:1, :1].copy()
         for name, pixels in (("white", white), ("clear", clear), ("dot", dot)):
             with self.subTest(name), self.assertRaises(NothingToTrace) as caught:
-                picture_facts(Raster(pixels))
+                refuse_blank(Raster(pixels))
             self.assertTrue(caught.exception.what_to_do)

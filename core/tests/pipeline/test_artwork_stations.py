@@ -12,6 +12,7 @@ import pypdfium2 as pdfium
 
 from nibble_core.errors import NibbleError, NothingToTrace
 from nibble_core.formats.svg_reader import read_svg
+from nibble_core.pipeline.read import inspect
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.traced_drawing import WRITERS, traced_drawing
@@ -131,6 +132,17 @@ class TraceTest(unittest.TestCase):
         ticket = apply(ticket, [Change(f"{HERE}/trace/smallest", 5.0), Change(f"{HERE}/trace/smallest_hole", 5.0)])
         (kept,) = work_out(ticket, lambda _: ring, MemoryStore()).traces["a1"].value.kept
         self.assertAlmostEqual(kept.region.area(), math.pi * (26**2 - 12**2), delta=0.5)
+
+    def test_a_plate_that_fills_its_page_and_a_white_one_can_be_cut(self):
+        page = '<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="1mm" viewBox="0 0 40 1">%s</svg>'
+        for colour in ("#123", "white"):
+            plate = (page % f'<path d="M0 0H40V1H0Z" fill="{colour}"/>').encode()
+            self.assertEqual(inspect(plate, "plate.svg").verdict.advice, "paths")
+            ticket = first_ticket(name="p", file="0" * 64, file_name="plate.svg", width=40, mode="paths")
+            (kept,) = work_out(ticket, lambda _, plate=plate: plate, MemoryStore()).traces["a1"].value.kept
+            self.assertAlmostEqual(kept.region.area(), 40, delta=0.01)
+        with self.assertRaisesRegex(NothingToTrace, "beyond any drawing"):
+            inspect((page % '<path d="M0 0L1e9 1L3 NaNZ"/>').encode(), "plate.svg")
 
     def test_own_paths_are_used_as_they_are(self):
         ticket, work = sign()
