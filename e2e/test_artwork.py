@@ -25,7 +25,7 @@ class ArtworkTest(BrowserTest):
     def test_a_picture_is_judged_traced_in_colours_and_touched_up(self):
         page = self.page
         self.start("lighthouse.jpg", "image/jpeg")
-        expect(page.get_by_text("6 flat colours")).to_be_visible()
+        expect(page.get_by_text("5 flat colours")).to_be_visible()
         page.get_by_role("button", name="Trace colours").click()
         self.settled(page)
         self.go(page, "trace")

@@ -13,6 +13,7 @@ from nibble_core.geometry.units import MM_PER_INCH
 from nibble_core.graphics import Colour, Raster
 
 FEWEST_PIXELS = 8
+CLEAR = 0.01  # share of see-through pixels, above which more than edges is
 FLAT = 2  # grey levels: less contrast than this is one flat colour
 GREYISH = 32  # largest spread of red, green and blue in a grey that a lamp has tinted
 GOOD_PPI, POOR_PPI = 200, 100
@@ -36,6 +37,13 @@ class Facts:
     boxed: bool
     border_colour: Colour
     square: int = 1
+
+    @property
+    def paper(self) -> Colour | None:
+        """The colour round what is drawn, if there is one: white where a picture is see-through, or that of its box."""
+        if self.see_through > CLEAR:
+            return (255, 255, 255)
+        return self.border_colour if self.boxed else None
 
     @property
     def is_grey(self) -> bool:

@@ -14,7 +14,7 @@ from nibble_core.artwork.lettering import LetterBox, probable_lettering
 from nibble_core.artwork.palette import find_palette
 from nibble_core.artwork.threshold import suggested_threshold
 from nibble_core.formats.client_drawing import Lettering
-from nibble_core.graphics import Raster
+from nibble_core.graphics import Colour, Raster
 
 LOOK_PX = 900
 PHOTO_FLAT = 0.72  # share of pixels near one of its flat colours under which a picture is a photo
@@ -39,7 +39,8 @@ class Verdict:
     """kind: paths, line drawing, filled shapes, flat colours or photo. advice: print, two-tone, colours,
     centre-lines, paths or ask. sentence: what will work; request: what to send the client, if anything.
 
-    flat_colours: how many; noise: levels within flat areas; softness: px an edge takes; lettering: where it may be.
+    flat_colours: how many, paper left out; noise: levels within flat areas; softness: px an edge takes; lettering:
+    where it may be.
     """
 
     kind: str
@@ -61,7 +62,8 @@ def judged(raster: Raster, facts: Facts, *, paths: int = 0, lettering: Sequence[
     flat, noise = _flatness(shown, palette)
     softness = _softness(grey, raster.width / shown.shape[1])
     boxes = probable_lettering(ink)
-    measured = {"flat_colours": len(palette), "noise": noise, "softness": softness, "lettering": boxes}
+    inks = len(palette) - _has(palette, facts.paper)
+    measured = {"flat_colours": inks, "noise": noise, "softness": softness, "lettering": boxes}
     if paths:
         words = "1 path" if paths == 1 else f"{paths} paths"
         sentence = f"{words} of the client’s own: use them as they are; nothing needs tracing."
@@ -81,7 +83,7 @@ def judged(raster: Raster, facts: Facts, *, paths: int = 0, lettering: Sequence[
     advice = {"photo": "print", "line drawing": "two-tone", "filled shapes": "two-tone", "flat colours": "colours"}[
         kind
     ]
-    return Verdict(kind, advice, _SENTENCES[kind].format(count=len(palette)), **measured)  # type: ignore[arg-type]
+    return Verdict(kind, advice, _SENTENCES[kind].format(count=inks), **measured)  # type: ignore[arg-type]
 
 
 _NAMES = {
@@ -120,6 +122,10 @@ def _kind(facts: Facts, palette: NDArray[np.float64], flat: float, noise: float,
     if len(palette) > 4:
         return "flat colours"
     return "line drawing" if _is_line_drawing(ink) else "filled shapes"
+
+
+def _has(palette: NDArray[np.float64], colour: Colour | None) -> bool:
+    return colour is not None and len(palette) > 1 and bool((np.abs(palette - colour).max(1) <= NEAR_FLAT).any())
 
 
 def _shades_of_one_ink(palette: NDArray[np.float64]) -> bool:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from nibble_core.artwork.facts import POOR_PPI, print_quality
-from nibble_core.formats.client_drawing import LEFTOVERS
+import itertools
+
+from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
+from nibble_core.formats.client_drawing import LEFTOVERS, Lettering
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
@@ -26,6 +28,7 @@ SUITABLE = {
     "photo": ("outer",),
 }
 MOST_PARTS = 8
+WHITISH = 245  # levels
 
 
 def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> None:
@@ -38,7 +41,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     draft.notes += [Note(text, where=here) for text in picture.notes]
     draft.notes += _parts(artwork, picture)
     if picture.drawing is not None:
-        _report_drawing(draft, artwork, picture, width, height)
+        _report_drawing(draft, artwork, ticket, picture, width, height)
         return
     own_width, own_height = facts.own_px
     ppi = px_used(artwork, own_width, own_height) / (width / 25.4)
@@ -60,10 +63,20 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
         (f"{own_width} × {own_height}", f"px, {picture.kind}"),
         (f"{width:.1f} × {height:.1f}", "mm, finished"),
         (f"{ppi:.0f} px/in", f"prints {print_quality(ppi)}"),
-        (str(verdict.flat_colours), "flat colours"),
+        (verdict.kind, "what it is"),
+        (_background(facts), "background"),
+        (str(verdict.flat_colours), "flat colour" if verdict.flat_colours == 1 else "flat colours"),
         (f"{verdict.noise:.1f} levels", "noise in flat areas"),
         (f"{verdict.softness:.1f} px", "an edge takes"),
     ]
+
+
+def _background(facts: Facts) -> str:
+    if facts.see_through > CLEAR:
+        return "see-through"
+    if not facts.boxed:
+        return "runs to the edges"
+    return "a white box" if min(facts.border_colour) >= WHITISH else "a box of one colour"
 
 
 def _squares(artwork: Artwork, square: int, width: int, height: int) -> Note:
@@ -116,18 +129,38 @@ def _parts(artwork: Artwork, picture: Picture) -> list[Note]:
     return [Note(text, "", f"artworks/{artwork.id}/part", mends=mends)]
 
 
-def _report_drawing(draft: Draft, artwork: Artwork, picture: Picture, width: float, height: float) -> None:
+def _reset(artwork: Artwork, ticket: Ticket, lettering: tuple[Lettering, ...]) -> Note:
+    """Text without outlines, and the way to set it again in a font that ships, under the artwork in its first piece."""
+    fonts = ", ".join(sorted({found.font for found in lettering}))
+    some = ", ".join(f"“{found.text[:30]}”" for found in lettering[:3])
+    text = f"Text in {fonts} has no outlines in this file and is left out: {some}."
+    piece = next((one for one in ticket.pieces if any(e.artwork == artwork.id for e in one.elements)), None)
+    there = {element.lettering.words for one in ticket.pieces for element in one.elements if element.kind == "text"}
+    missing = [found for found in lettering if found.text not in there]
+    if not missing:
+        return Note(text, "It is set again in a font.", f"artworks/{artwork.id}")
+    mends: tuple[Mend, ...] = ()
+    if piece is not None:
+        label = f"Set “{missing[0].text[:30]}” in a font" if len(missing) == 1 else f"Set all {len(missing)} in a font"
+        free = (f"words{k}" for k in itertools.count(1) if all(e.id != f"words{k}" for e in piece.elements))
+        mends = (Mend(label, tuple(
+            Change(f"pieces/{piece.id}/elements",
+                   {"id": next(free), "kind": "text", "lettering": {"words": found.text},
+                    "across": "centred", "down": "below it", "y": 4.0 + 14.0 * k}, "add")
+            for k, found in enumerate(missing[:MOST_PARTS])
+        )),)  # fmt: skip
+    return Note(text, "Ask for outlines, or set it again in a font.", f"artworks/{artwork.id}", LOOK, mends)
+
+
+def _report_drawing(
+    draft: Draft, artwork: Artwork, ticket: Ticket, picture: Picture, width: float, height: float
+) -> None:
     drawn, here = picture.drawing, f"artworks/{artwork.id}"
     assert drawn is not None
     shapes = drawn.drawing.shapes
     draft.fact = "1 path" if len(shapes) == 1 else f"{len(shapes)} paths"
     if drawn.lettering:
-        fonts = ", ".join(sorted({found.font for found in drawn.lettering}))
-        some = ", ".join(f"“{found.text[:30]}”" for found in drawn.lettering[:3])
-        draft.notes.append(
-            Note(f"Text in {fonts} has no outlines in this file and is left out: {some}.",
-                 "Ask for outlines, or set it again in a font.", here, LOOK)
-        )  # fmt: skip
+        draft.notes.append(_reset(artwork, ticket, drawn.lettering))
     if not drawn.has_unit and drawn.kind == "DXF" and artwork.unit == "as the file says":
         sides = (drawn.drawing.width, drawn.drawing.height)
         mends = tuple(

@@ -23,7 +23,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 8
+VERSION = 9
 LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
 MOST_PARTS = 60
 DEEPER = "::"  # between the levels of a part: a file of a zip, then a page, then a picture within

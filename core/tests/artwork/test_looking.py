@@ -59,6 +59,10 @@ class VerdictTest(unittest.TestCase):
                 self.assertEqual((said.kind, said.advice), (kind, advice))
                 self.assertRegex(said.sentence, r"^[A-Z0-9].*\.$")
 
+    def test_the_paper_is_no_colour_of_its_own(self):
+        inks = flat((coverage(disc(60, 60, 50), 120), (200, 40, 40)), (coverage(disc(60, 60, 20), 120), (30, 80, 160)))
+        self.assertEqual(verdict(inks).flat_colours, 2)
+
     def test_a_thumbnail_comes_with_a_sentence_to_send(self):
         said = verdict(grey_raster(coverage(disc(40, 40, 28), 80)))
         self.assertEqual(said.advice, "ask")

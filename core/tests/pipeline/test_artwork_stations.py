@@ -209,3 +209,12 @@ class MendTest(unittest.TestCase):
             self.assertTrue(mends)
             for mend in mends:
                 self.assertTrue(mend.copy or apply(ticket, mend.changes) != ticket)
+
+    def test_text_without_outlines_is_set_again_in_a_font(self):
+        ticket, work = sign()
+        offered = [m for n in stations(ticket, work)[0].notes for m in n.mends if "in a font" in m.label]
+        self.assertEqual([mend.label for mend in offered], ["Set “hi” in a font"])
+        ticket, work = sign(*offered[0].changes)
+        self.assertEqual(ticket.pieces[0].elements[-1].lettering.words, "hi")
+        self.assertGreater(work.pieces["p1"].value.box.bottom, sign()[1].pieces["p1"].value.box.bottom + 5)
+        self.assertNotIn("Set “hi”", str([n.mends for n in stations(ticket, work)[0].notes]))
