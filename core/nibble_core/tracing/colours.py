@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,6 +27,11 @@ from nibble_core.tracing.two_tone import TracedRegion, inside_place
 MOST_AREAS = 20_000
 SAME_COLOUR = 12  # levels by which a colour of the palette may have moved since it was named
 MIXED_ENDS = 2  # places beside a junction where pixels show three colours
+PROBES = 10
+FEWEST_PLACES, BLOCK_AND_A_HALF = 30, 12
+OWN_SHARE, OF_PIXELS = 1.2, 0.03  # of a border's scatter, and px of it that pixels of a clean picture show
+RIPPLES_FROM, RIPPLES_TO = 2.5, 6.0  # px beside an edge: beyond its mixed pixels, within its block of a JPEG
+RIPPLE_SLOPE = 1.2  # px over which an edge goes from one colour to the other
 RIPPLE = 0.25  # share of a flat area's spread that moves its edges
 
 
@@ -95,12 +101,20 @@ def trace_colours(
     borders = borders_of(patches, labels, weighed, colours * _weights(len(colours)))
     junctions = junctions_of(borders, *labels.shape)
     noise = _wobble(borders, junctions, noise)
-    allowed = tolerance_for(noise) if tolerance is None else tolerance
+    ripple, seen = ripple_beside_edges(picture, labels, colours), colours * _weights(len(colours))
+
+    def contrast(one: int, other: int) -> float:
+        return max(1.0, float(np.linalg.norm(seen[one] - seen[other])))
+
     paths = []
     for border in borders:
         if cancelled():
             raise Cancelled("This trace was superseded.")
-        paths.append(_fitted(border, junctions, allowed, noise, polished))
+        own = max(noise, border_noise(border))
+        if not border.at_edge:
+            own = max(own, RIPPLE_SLOPE * ripple / contrast(owners[border.right], owners[border.left]))
+        allowed = tolerance_for(own) if tolerance is None else tolerance
+        paths.append(_fitted(border, junctions, allowed, own, polished))
     regions = _regions(borders, paths, owners, shown)
     index = {patch: k for k, (patch, _) in enumerate(regions)}
     seams = tuple(
@@ -137,7 +151,32 @@ def area_noise(picture: NDArray[np.uint8], labels: NDArray[np.uint8], colours: N
     return RIPPLE * min(spread / 80.0, 0.4)
 
 
-PROBES = 10
+def ripple_beside_edges(picture: NDArray[np.uint8], labels: NDArray[np.uint8], colours: NDArray[np.float64]) -> float:
+    """Levels (root mean square) by which flat areas ripple beside their edges, where JPEG compression shows."""
+    edge = np.zeros(labels.shape, np.uint8)
+    edge[:, 1:] |= labels[:, 1:] != labels[:, :-1]
+    edge[1:] |= labels[1:] != labels[:-1]
+    off_edge = cv2.distanceTransform(1 - edge, cv2.DIST_L2, 3)
+    beside = (off_edge > RIPPLES_FROM) & (off_edge < RIPPLES_TO)
+    if not beside.any():
+        return 0.0
+    off = np.abs(picture[beside] - colours[labels[beside]]).max(1)
+    return float(np.sqrt(np.mean(off * off)))
+
+
+def border_noise(border: Border) -> float:
+    """How far noise moves one border, px: its places against each other, smoothed over a block of a JPEG. Between pale
+    colours the same noise moves it further than between strong ones."""
+    places = border.places if border.closed else border.places[MIXED_ENDS:-MIXED_ENDS]
+    if border.at_edge or len(places) < FEWEST_PLACES:
+        return 0.0
+    h, k = BLOCK_AND_A_HALF, np.arange(-BLOCK_AND_A_HALF, BLOCK_AND_A_HALF + 1)
+    # the quadratic smoother of Savitzky and Golay, see geometry.span_kernels
+    weights = 3.0 * (3 * h * h + 3 * h - 1 - 5 * k * k) / ((2 * h - 1) * (2 * h + 1) * (2 * h + 3))
+    even = np.stack([np.convolve(places[:, axis], weights, "valid") for axis in (0, 1)], 1)
+    along, apart = np.gradient(even, axis=0), places[h:-h] - even
+    across = np.abs(apart[:, 0] * along[:, 1] - apart[:, 1] * along[:, 0]) / np.maximum(np.hypot(*along.T), 1e-9)
+    return max(0.0, OWN_SHARE * float(np.median(across)) - OF_PIXELS)
 
 
 def _wobble(borders: Sequence[Border], junctions: dict[tuple[int, int], tuple[float, float]], noise: float) -> float:

@@ -110,7 +110,8 @@ def junctions_of(borders: Sequence[Border], height: int, width: int) -> dict[tup
     return {corner: _meeting(corner, lines, height, width) for corner, lines in arriving.items()}
 
 
-FIRST, LAST = 2, 9  # places off a junction by which its arriving line is judged
+FIRST, LAST, FAR = 2, 9, 28  # places off a junction by which its arriving line is judged
+UNSTEADY, STILL_STRAIGHT = 0.06, 1.3  # px off that line, and how much more over a longer way
 HOLD = 0.02  # weight of the pixel corner, for junctions that lines do not settle
 FURTHEST = 1.5  # px from the pixel corner
 
@@ -125,10 +126,13 @@ def _meeting(
         some = places[FIRST:LAST] if len(places) >= FIRST + 3 else places
         if at_edge or len(some) < 2:
             continue
-        middle = some.mean(0)
-        _, spread, ways = np.linalg.svd(some - middle, full_matrices=False)
-        normal = np.array([-ways[0, 1], ways[0, 0]])
-        weight = min(1.0, len(some) / 4) / (1.0 + 20 * spread[1] ** 2 / len(some))
+        middle, normal, off = _line(some)
+        if off > UNSTEADY and len(places) >= FAR:
+            # noise, which more places even out, and no bend, which would only show more over a longer way
+            steadier = _line(places[FIRST:FAR])
+            if steadier[2] < STILL_STRAIGHT * off:
+                middle, normal, off = steadier
+        weight = min(1.0, len(some) / 4) / (1.0 + 20 * off**2)
         matrix += weight * np.outer(normal, normal)
         target += weight * normal * (normal @ middle)
     on_side, on_end = x in (0, width), y in (0, height)
@@ -144,6 +148,13 @@ def _meeting(
     if off > FURTHEST:
         place = here + (place - here) * FURTHEST / off
     return float(place[0]), float(place[1])
+
+
+def _line(places: Points) -> tuple[Points, Points, float]:
+    """The straight line of places (n, 2): its middle, its unit normal, and their root mean square distance from it."""
+    middle = places.mean(0)
+    _, spread, ways = np.linalg.svd(places - middle, full_matrices=False)
+    return middle, np.array([-ways[0, 1], ways[0, 0]]), float(spread[1]) / len(places) ** 0.5
 
 
 def rings_of(borders: Sequence[Border]) -> dict[int, list[list[tuple[int, bool]]]]:

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from nibble_core.geometry import CUBIC, LINE, Path, Points
-from nibble_core.geometry.corner_kernels import crossing, find_corners
+from nibble_core.geometry.corner_kernels import BOWED, LEAST_NOISE, RIPPLED, RIPPLED_MEAN, crossing, find_corners
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import scatter
 from nibble_core.geometry.span_kernels import lay_open
@@ -44,7 +44,7 @@ def fit_stretch(
     length = float(chords.sum())
     if len(inner) < 2 or length < 2.0:
         return Path.polygon(np.stack([start, end]), closed=False)
-    if _straight(line, 0.12 + noise):
+    if _straight(line, noise, tolerance):
         return Path.polygon(np.stack([start, end]), closed=False)
     along = np.concatenate([[0.0], np.cumsum(chords)])
     count = max(4, round(length / STEP))
@@ -52,7 +52,6 @@ def fit_stretch(
     samples = np.stack([np.interp(at, along, line[:, k]) for k in (0, 1)], 1)
     step = length / count
     cuts, places = _corners(samples, step, noise, blunt)
-    limit = 0.12 + noise
     kinds = np.full(count + 32, CUBIC, np.uint8)
     rows = np.empty((count + 32, 8))
     made = 0
@@ -61,7 +60,7 @@ def fit_stretch(
         first = a if a == 0 else min(a + skip, b)
         last = b if b == count else max(b - skip, first)
         side = np.vstack([from_[None], samples[first + (a == 0) : last + (b != count)], to[None]])
-        if len(side) < 4 or _straight(side, limit):
+        if len(side) < 4 or _straight(side, noise, tolerance):
             rows[made] = [*from_, 0, 0, 0, 0, *to]
             kinds[made] = LINE
             made += 1
@@ -96,19 +95,27 @@ def furthest_from(path: Path, samples: Points) -> tuple[float, Points]:
     return float(apart[top]), samples[top]
 
 
-def _straight(line: Points, limit: float) -> bool:
-    """All points lie within ``limit`` of the chord, and not all on one side of it as a gentle bend's would."""
+def _straight(line: Points, noise: float, tolerance: float) -> bool:
+    """All points lie close to the chord, and not all on one side of it as a gentle bend's would; in a noisy picture,
+    off it by noise alone, which is small in the mean."""
     chord = line[-1] - line[0]
     size = float(np.hypot(*chord))
     if size < 1e-9:
         return False
     off = ((line[1:-1] - line[0]) @ np.array([-chord[1], chord[0]])) / size
-    if float(np.abs(off).max()) > limit:
+    limit, worst = 0.12 + noise, float(np.abs(off).max())
+    if worst > limit and (
+        noise < LEAST_NOISE
+        or worst > RIPPLED * tolerance
+        or float(np.sqrt(np.mean(off * off))) > RIPPLED_MEAN * tolerance
+    ):
         return False
     # the sagitta of a parabola through the stretch
     t = ((line[1:-1] - line[0]) @ chord) / size**2
     bump = 4 * t * (1 - t)
-    return abs(float(off @ bump) / max(float(bump @ bump), 1e-9)) <= 0.5 * limit
+    return abs(float(off @ bump) / max(float(bump @ bump), 1e-9)) <= (
+        0.5 * limit if worst <= limit else BOWED * tolerance
+    )
 
 
 def _corners(samples: Points, step: float, noise: float, blunt: float) -> tuple[list[int], list[Points]]:

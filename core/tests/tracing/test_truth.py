@@ -175,6 +175,20 @@ class ColourTest(unittest.TestCase):
         with self.assertRaises(Cancelled):
             trace_colours(self.raster, cancelled=lambda: True)
 
+    def test_the_edges_of_a_pale_colour_in_a_jpeg_stay_straight(self):
+        pale, dark = (250, 231, 205), (30, 50, 60)
+        bars = ([(84, 60), (316, 60), (330, 180), (70, 180)], [(70, 180), (330, 180), (344, 300), (56, 300)])
+        shapes = [
+            Shape(Region(Path.polygon(np.array(bar, float))), colour)
+            for bar, colour in zip(bars, (pale, dark), strict=True)
+        ]
+        shown = cv2.cvtColor(drawn(*shapes, size=400).over_white(), cv2.COLOR_RGB2BGR)
+        packed = cv2.imencode(".jpg", shown, [cv2.IMWRITE_JPEG_QUALITY, 78])[1]
+        saved = cv2.cvtColor(cv2.imdecode(packed, cv2.IMREAD_COLOR), cv2.COLOR_BGR2RGB)
+        areas = trace_colours(Raster(np.dstack([saved, np.full(saved.shape[:2], 255, np.uint8)])))
+        self.assertEqual(len(areas.regions), 3)
+        self.assertLessEqual(sum(len(one.region.outer) for one in areas.regions if one.colour != (255, 255, 255)), 12)
+
 
 class CentreLineTest(unittest.TestCase):
     def middle(self, ink, level=0.5):
