@@ -33,6 +33,7 @@ MOST_REPAIRS = 4
 FEW_CORNERS, NO_CORNERS = 3, 181.0  # a ring with so few may be smooth all the same; a turn in degrees that none makes
 AT_JOINT = 0.2  # of a segment: so near its end a place speaks of the joint there
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
+MUCH_BETTER = 0.5  # the same for corners that hardly turn, in a noisy picture
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
 ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
 Fit = tuple[NDArray[np.uint8], Points, NDArray[np.bool_]]  # kinds, rows and corners of ``fit_ring``
@@ -188,7 +189,8 @@ def fit_outline(
         for trial, sharp, changed in repairs(path, corners, ring, place, tolerance):
             trial = polish(trial, sharp, ring, hold=hold, changed=changed)
             off, where = furthest_off(trial, ring)
-            if off <= WORTH_IT * worst and (np.abs(turns(trial))[changed & sharp] >= least).all():
+            turned = noise < CRISP or (np.abs(turns(trial))[changed & sharp] >= least).all()
+            if off <= (WORTH_IT if turned else MUCH_BETTER) * worst:
                 path, corners, worst, place = trial, sharp, off, where
                 break
         else:
