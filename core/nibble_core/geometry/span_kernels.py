@@ -285,12 +285,17 @@ def divide(points, step, spread, tolerance, breaks, count, kinds, rows, rounds):
 
 @compiled
 def smoothed(points, half, closed):
+    """``smoothed_over`` at most a twelfth of the points on each side, which keeps the shape of short polylines."""
+    return smoothed_over(points, min(half, len(points) // 12), closed)
+
+
+@compiled
+def smoothed_over(points, half, closed):
     """Each point on the parabola through its ``half`` neighbours on both sides (Savitzky and Golay, Anal. Chem. 36,
     1964); fewer where an open polyline ends. A closed one repeats its first point at its end."""
     n = len(points)
     ring = n - 1
     out = points.copy()
-    half = min(half, n // 12)
     if half < 2:
         return out
     for i in range(n):

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from nibble_core.artwork.palette import find_palette
 from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points, Region
+from nibble_core.geometry.span_kernels import smoothed_over
 from nibble_core.graphics import LUMA, Colour, Raster
 from nibble_core.tracing.deviation import distances_to_lines
 from nibble_core.tracing.iso import ring_area
@@ -170,11 +171,9 @@ def border_noise(border: Border) -> float:
     places = border.places if border.closed else border.places[MIXED_ENDS:-MIXED_ENDS]
     if border.at_edge or len(places) < FEWEST_PLACES:
         return 0.0
-    h, k = BLOCK_AND_A_HALF, np.arange(-BLOCK_AND_A_HALF, BLOCK_AND_A_HALF + 1)
-    # the quadratic smoother of Savitzky and Golay, see geometry.span_kernels
-    weights = 3.0 * (3 * h * h + 3 * h - 1 - 5 * k * k) / ((2 * h - 1) * (2 * h + 1) * (2 * h + 3))
-    even = np.stack([np.convolve(places[:, axis], weights, "valid") for axis in (0, 1)], 1)
-    along, apart = np.gradient(even, axis=0), places[h:-h] - even
+    inner = slice(BLOCK_AND_A_HALF, -BLOCK_AND_A_HALF)
+    even = smoothed_over(np.ascontiguousarray(places), BLOCK_AND_A_HALF, False)[inner]
+    along, apart = np.gradient(even, axis=0), places[inner] - even
     across = np.abs(apart[:, 0] * along[:, 1] - apart[:, 1] * along[:, 0]) / np.maximum(np.hypot(*along.T), 1e-9)
     return max(0.0, OWN_SHARE * float(np.median(across)) - OF_PIXELS)
 

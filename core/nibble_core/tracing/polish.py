@@ -29,11 +29,9 @@ SETTLED = 0.1  # px: joints that move less have arrived
 SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
 NEAR_CORNER = 1.5, 2.5  # px beside a corner where samples lie less exactly than elsewhere; beside short sides, long
 HOLD = 30.0  # the same for one between two lines, which nothing else holds
-CORNER_HOLD, CRISP_HOLD = (
-    2.0,
-    30.0,
-)  # what draws a corner back to where its sides were found to meet, for samples beside
-# it are left out: in a noisy picture, and in a clean one, where that is known far better
+# what draws a corner back to where its sides were found to meet, for samples beside it are left out: in a noisy
+# picture, and in a clean one, where that is known far better
+CORNER_HOLD, CRISP_HOLD = 2.0, 30.0
 Numbers = NDArray[np.float64]
 
 
