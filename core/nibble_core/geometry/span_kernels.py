@@ -28,6 +28,7 @@ APART = 8.0  # units between samples whose scatter is independent: edges near an
 LINE_PRICE, CUBIC_PRICE = 12.0, 26.0
 STRAY_PRICE = 150.0  # of a tolerance's worth of distance, where the tolerance is passed
 HOPELESS = 40.0  # tolerances: a joint whose loss strays further is not worth a closer look
+LEVEL = 0.1  # of price: where a joint's two steps aside cost less, none between would gain more
 LEAST_HANDLE = 0.06  # of the chord
 SMOOTH_JOINT = 0.94  # cosine: directions that differ less are meant to agree
 
@@ -76,14 +77,17 @@ def free_cubic(sub, m, row):
                 else:
                     dx = u * u * (x1 - x0) + 2 * u * t * (x2 - x1) + t * t * (x3 - x2)
                     dy = u * u * (y1 - y0) + 2 * u * t * (y2 - y1) + t * t * (y3 - y2)
-                    size = math.hypot(dx, dy) + 1e-12
+                    size = math.sqrt(dx * dx + dy * dy) + 1e-12
                     nx, ny = dy / size, -dx / size
                 v[0], v[1], v[2], v[3] = b1 * nx, b1 * ny, b2 * nx, b2 * ny
                 r = nx * rx + ny * ry
                 for p in range(4):
                     g[p] += v[p] * r
-                    for q in range(4):
+                    for q in range(p, 4):
                         a[p, q] += v[p] * v[q]
+        for p in range(4):
+            for q in range(p):
+                a[p, q] = a[q, p]
         damping = 1e-5 * (a[0, 0] + a[1, 1] + a[2, 2] + a[3, 3])
         g[0] += damping * x1
         g[1] += damping * y1
@@ -172,27 +176,31 @@ def span_price(points, i, j, step, spread, tolerance, sub, trial, row):
 
 @compiled
 def slide(points, step, spread, tolerance, breaks, prices, kinds, rows, q, sub, trial, one, other):
-    """Joint q moved to where the spans beside it are cheapest, by steps that halve."""
+    """Joint q moved to where the spans beside it are cheapest, by steps that halve until they hardly matter."""
     a, b = breaks[q - 1], breaks[q + 1]
     best = prices[q - 1] + prices[q]
-    width = max(1, (b - a) // 5)
+    width, was = max(1, (b - a) // 5), -1
     while width >= 1:
-        moved = False
+        moved, here, rise = False, breaks[q], 0.0
         for way in (-1, 1):
-            at = breaks[q] + way * width
-            if at - a < 2 or b - at < 2:
+            at = here + way * width
+            if at == was or at - a < 2 or b - at < 2:
                 continue
             left, left_kind = span_price(points, a, at, step, spread, tolerance, sub, trial, one)
             if left >= best - 1e-9:
+                rise = max(rise, left - best + LINE_PRICE)
                 continue
             right, right_kind = span_price(points, at, b, step, spread, tolerance, sub, trial, other)
+            rise = max(rise, left + right - best)
             if left + right < best - 1e-9:
                 best, moved = left + right, True
-                breaks[q] = at
+                was, breaks[q] = here, at
                 prices[q - 1], prices[q], kinds[q - 1], kinds[q] = left, right, left_kind, right_kind
                 rows[q - 1], rows[q] = one, other
                 break
         if not moved:
+            if rise < LEVEL:
+                break
             width //= 2
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
 from nibble_core.geometry.corner_kernels import CRISP, least_turn
 from nibble_core.geometry.ring_kernels import fit_ring
-from nibble_core.geometry.stretches import nearest_on, split_row
+from nibble_core.geometry.stretches import OnPath, nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
@@ -34,6 +34,7 @@ FEW_CORNERS, NO_CORNERS = 3, 181.0  # a ring with so few may be smooth all the s
 AT_JOINT = 0.2  # of a segment: so near its end a place speaks of the joint there
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_BETTER = 0.5  # the same for corners that hardly turn, in a noisy picture
+VISIBLE_TURN = np.radians(0.3)
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
 ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
 Fit = tuple[NDArray[np.uint8], Points, NDArray[np.bool_]]  # kinds, rows and corners of ``fit_ring``
@@ -175,13 +176,18 @@ def fit_outline(
         kinds, rows, none = rough_fit(ring, tolerance, noise, NO_CORNERS, ROUNDS)
         smooth = Path(kinds, rows)
         off, where = furthest_off(smooth, ring)
-        if len(smooth) < len(rough) and off <= SLACK * max(worst, tolerance):
+        if len(smooth) <= len(rough) and off <= SLACK * max(worst, tolerance):
             path, corners, worst, place = smooth, none, off, where
     hold = CRISP_HOLD if noise < CRISP else CORNER_HOLD
     polished_one = polish(path, corners, ring, hold=hold)
     off, where = furthest_off(polished_one, ring)
     if off <= MUCH_WORSE * worst:
         path, worst, place = polished_one, off, where
+    if worst > SLACK * tolerance and noise < CRISP:
+        bent, sharp = kinked(rough, corners, ring, hold)
+        off, where = furthest_off(bent, ring)
+        if off <= MUCH_BETTER * worst:
+            path, corners, worst, place = bent, sharp, off, where
     least = least_turn(corner_degrees, noise)
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
@@ -196,6 +202,18 @@ def fit_outline(
         else:
             break
     return path
+
+
+def kinked(rough: Path, corners: NDArray[np.bool_], ring: Points, hold: float) -> tuple[Path, NDArray[np.bool_]]:
+    """A path of a clean picture polished with its smooth joints free to turn, and its corners then: all joints that
+    turned visibly.
+
+    A shape may turn by a degree or two where two of its curves meet. Led smoothly through such a joint they stray along
+    their whole length, and the joint slides away from its place; where the outline was divided it lies well.
+    """
+    bent = polish(rough, np.ones(len(rough), bool), ring, hold=hold)
+    sharp = corners | (np.abs(turns(bent)) > VISIBLE_TURN)
+    return polish(bent, sharp, ring, hold=hold), sharp
 
 
 def repairs(
@@ -214,16 +232,15 @@ def repairs(
     slight &= ~corners
     if slight.any():
         yield path, corners | slight, slight
-    trial, at = divided(path, place)
+    trial, at = divided(path, found)
     changed = np.zeros(len(trial), bool)
     changed[found.segment if at is None else at] = True
     yield trial, corners if at is None else np.insert(corners, at, False), changed
 
 
-def divided(path: Path, place: Points) -> tuple[Path, int | None]:
-    """The path with a smooth node more where it comes nearest to a place, and the index of that node; a line there
-    becomes a curve instead."""
-    found = nearest_on(path, (float(place[0]), float(place[1])))
+def divided(path: Path, found: OnPath) -> tuple[Path, int | None]:
+    """The path with a smooth node more at a place on it, and the index of that node; a line there becomes a curve
+    instead."""
     kinds, rows, i = path.kinds.copy(), path.rows.copy(), found.segment
     if kinds[i] == LINE:
         kinds[i] = CUBIC

@@ -8,6 +8,7 @@ share one angle; straight segments stay straight. Long rings are polished in win
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import shapely
@@ -16,19 +17,15 @@ from numpy.typing import NDArray
 from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.corner_kernels import rounded_over
 from nibble_core.geometry.paths import evaluate
-from nibble_core.tracing.polish_kernels import nearest_on_cubics, normal_equations
+from nibble_core.tracing.distance_kernels import walked
+from nibble_core.tracing.polish_kernels import improve, made_smooth
 
 SMOOTH = 0.2  # radians: a joint turning less is smooth
-HUBER = 0.2  # px: beyond this a sample pulls linearly only
-LONGEST_HANDLE = 1.0  # of the chord; a half circle has 0.67
 WINDOW = 48  # segments solved together
+CHORDS = 12  # of a segment, to which samples are given
 ROUNDS = 6  # of giving samples to segments anew, which joints that slide along the outline need
-STEPS = 8
-LEAST_GAIN = 0.01  # of the sum of squares, for which another step is worth it
 SETTLED = 0.1  # px: joints that move less have arrived
-SLIDE = 0.02  # what holds a smooth joint where it is along the outline, against one sample's pull
 NEAR_CORNER = 1.5, 2.5  # px beside a corner where samples lie less exactly than elsewhere; beside short sides, long
-HOLD = 30.0  # the same for one between two lines, which nothing else holds
 # what draws a corner back to where its sides were found to meet, for samples beside it are left out: in a noisy
 # picture, and in a clean one, where that is known far better
 CORNER_HOLD, CRISP_HOLD = 2.0, 30.0
@@ -128,8 +125,16 @@ class _Chain:
     @staticmethod
     def of(path: Path, corners: NDArray[np.bool_]) -> _Chain:
         leaving, arriving = _handles(path)
-        smooth = (np.abs(turns(path)) < SMOOTH) & ~corners
-        return _Chain(path.rows[:, :2], leaving, arriving, smooth, path.kinds == LINE)
+        chain = _Chain(
+            path.rows[:, :2], leaving, arriving, (np.abs(turns(path)) < SMOOTH) & ~corners, path.kinds == LINE
+        )
+        return chain.made_smooth()
+
+    def made_smooth(self) -> _Chain:
+        """With the handles beside each smooth joint in one direction."""
+        leaving, arriving = self.leaving.copy(), self.arriving.copy()
+        made_smooth(_round(self.nodes), leaving, arriving, _round(self.smooth), self.straight)
+        return _Chain(self.nodes, leaving, arriving, self.smooth, self.straight)
 
     def rows(self) -> Numbers:
         """Segments as cubics, shape (k, 8)."""
@@ -142,13 +147,15 @@ class _Chain:
         return Path(kinds.copy(), rows)
 
 
+def _round(of_nodes: Any) -> Any:
+    """What stands for the nodes of a closed path, the first once more at its end."""
+    return np.concatenate([of_nodes, of_nodes[:1]])
+
+
 def _assign(path: Path, smooth: NDArray[np.bool_], ring: Points) -> tuple[Points, NDArray[np.int64], Numbers]:
     """Samples of the ring with the segment and parameter nearest each; samples at corners are left out,
     because an iso-line rounds them."""
-    count, per = len(path), 12
-    stations = (np.arange(per) + 0.5) / per
-    of = np.repeat(np.arange(count), per)
-    places = evaluate(path.kinds[of], path.rows[of], np.tile(stations, count))
+    count = len(path)
     samples = ring[:: max(1, len(ring) // (40 * count))]
     corners = path.rows[~smooth, :2]
     if len(corners):
@@ -163,22 +170,10 @@ def _assign(path: Path, smooth: NDArray[np.bool_], ring: Points) -> tuple[Points
         samples = samples[keep]
     if not len(samples):
         return samples, np.zeros(0, np.int64), np.zeros(0)
-    nearest = shapely.STRtree(shapely.points(places)).nearest(shapely.points(samples))
-    return samples, nearest // per, stations[nearest % per]
-
-
-def _unit(v: Numbers) -> Numbers:
-    return v / np.maximum(np.hypot(v[:, 0], v[:, 1]), 1e-9)[:, None]
-
-
-def _turned(v: Numbers, angle: Numbers) -> Numbers:
-    c, s = np.cos(angle), np.sin(angle)
-    return np.stack([v[:, 0] * c - v[:, 1] * s, v[:, 0] * s + v[:, 1] * c], 1)
-
-
-def _cost(r: Numbers) -> float:
-    size = np.abs(r)
-    return float(np.sum(np.where(size < HUBER, 0.5 * r * r, HUBER * (size - HUBER / 2))))
+    of = np.repeat(np.arange(count), CHORDS)
+    places = evaluate(path.kinds[of], path.rows[of], np.tile(np.arange(CHORDS) / CHORDS, count))
+    chord = walked(samples, places, True)[1]
+    return samples, chord // CHORDS, (chord % CHORDS + 0.5) / CHORDS
 
 
 def _improve(
@@ -190,112 +185,15 @@ def _improve(
     segment: NDArray[np.int64],
     t: Numbers,
 ) -> _Chain:
-    """Levenberg-Marquardt over the segments of ``window``; corners are held near where they were ``found``.
-
-    Unknowns of segment or node i, at i + 6-block offsets: node x, y; angle leaving (shared with arriving when
-    smooth); length leaving; length arriving; angle arriving (corners).
-    """
-    count = len(chain.nodes)
-    local = np.full(count, -1)
-    local[window] = np.arange(len(window))
-    size = len(window)
-    nxt_global = (window + 1) % count
-    inside = local[nxt_global] >= 0
-    closed = bool(inside.all())
-    nodes_x = np.arange(size)
-    end = np.where(inside, local[nxt_global], size)  # the node after an open window: held, column ignored
-    block = size + 1
-    angle_out, length_out, length_in = 2 * block + nodes_x, 3 * block + nodes_x, 4 * block + nodes_x
-    angle_in = np.where(chain.smooth[nxt_global], 2 * block + end, 5 * block + nodes_x)
-    held = np.zeros(6 * block, bool)
-    held[[block - 1, 2 * block - 1, 3 * block - 1]] = True
-    held[[3 * block + size, 4 * block + size, 5 * block + size]] = True
-    if not closed:
-        held[[0, block]] = True
-        held[2 * block] = bool(chain.smooth[window[0]])
-    smooth_nodes = window[chain.smooth[window]]
-    previous = (np.arange(count) - 1) % count
-    beside_line = [local[i] for i in smooth_nodes if chain.straight[i] or chain.straight[previous[i]]]
-    held[[2 * block + i for i in beside_line]] = True
-    held[angle_out[chain.straight[window]]] = True
-    free = np.nonzero(~held)[0]
-
-    places = np.stack([local[smooth_nodes], block + local[smooth_nodes]], 1)
-    between_lines = chain.straight[smooth_nodes] & chain.straight[previous[smooth_nodes]]
-    grip = np.where(between_lines, HOLD, SLIDE)[:, None, None]
-    lines = [nodes_x, block + nodes_x, end, block + end, angle_out, length_out, angle_in, length_in]
-    columns = np.zeros((count, 8), np.int64)
-    columns[window] = np.stack(lines, 1)
-
-    rows = chain.rows()
-    t, normal, r = nearest_on_cubics(rows, samples, segment, t, 4)
-    sharp_nodes = window[~chain.smooth[window]]
-    apart = lambda one: hold * float(np.sum((one.nodes - found)[sharp_nodes] ** 2)) / 2  # noqa: E731
-    cost, damping = _cost(r) + apart(chain), 1e-3
-    for _ in range(STEPS):
-        normal_matrix, right = normal_equations(rows, chain.straight, columns, 6 * block, segment, t, normal, r, HUBER)
-        # sliding a smooth joint along the outline changes little: it is held lightly, or it would wander
-        along = _unit(_unit(chain.leaving) + _unit(-np.roll(chain.arriving, 1, 0)))[smooth_nodes]
-        normal_matrix[places[:, :, None], places[:, None, :]] += grip * along[:, :, None] * along[:, None, :]
-        for axis in range(2):
-            of_corners = axis * block + local[sharp_nodes]
-            normal_matrix[of_corners, of_corners] += hold
-            right[of_corners] += hold * (found - chain.nodes)[sharp_nodes, axis]
-        matrix, target = normal_matrix[np.ix_(free, free)], right[free]
-        improved = None
-        for _attempt in range(4):
-            x = np.zeros(6 * block)
-            diagonal = damping * np.diag(matrix) + 1e-6
-            x[free] = np.linalg.solve(matrix + np.diag(diagonal), target)
-            trial = _stepped(chain, window, x, block, angle_in, closed)
-            rows2 = trial.rows()
-            t2, normal2, r2 = nearest_on_cubics(rows2, samples, segment, t, 2)
-            cost2 = _cost(r2) + apart(trial)
-            if cost2 < cost:
-                improved = trial, rows2, t2, normal2, r2, cost2
-                break
-            damping *= 10
-        if improved is None:
-            break
-        before = cost
-        chain, rows, t, normal, r, cost = improved
-        damping = max(damping / 5, 1e-6)
-        if before - cost < LEAST_GAIN * before:
-            break
-    return chain
-
-
-def _stepped(
-    chain: _Chain,
-    window: NDArray[np.int64],
-    x: Numbers,
-    block: int,
-    angle_in: NDArray[np.int64],
-    closed: bool,
-) -> _Chain:
-    """The chain after a bounded step ``x``, straight segments straight and smooth joints smooth again."""
-    size = len(window)
-    index = np.arange(size)
-    nodes, leaving, arriving = chain.nodes.copy(), chain.leaving.copy(), chain.arriving.copy()
-    longest = LONGEST_HANDLE * np.hypot(*(np.roll(nodes, -1, 0) - nodes)[window].T)
-    nodes[window] += np.clip(np.stack([x[index], x[block + index]], 1), -1, 1)
-    for handles, angles, lengths in (
-        (leaving, x[2 * block + index], x[3 * block + index]),
-        (arriving, x[angle_in], x[4 * block + index]),
-    ):
-        old = np.hypot(*handles[window].T)
-        new = np.clip(old + np.clip(lengths, -0.3 * old, 0.3 * old), 0.05, np.maximum(old, longest))
-        handles[window] = _turned(_unit(handles[window]), np.clip(angles, -0.2, 0.2)) * new[:, None]
-    chord = np.roll(nodes, -1, 0) - nodes
-    touched = np.zeros(len(nodes), bool)
-    touched[window] = True
-    touched[(window - 1) % len(nodes)] = True  # its end node may have moved
-    lines = chain.straight & touched
-    leaving[lines], arriving[lines] = chord[lines] / 3, -chord[lines] / 3
-    joint = window[chain.smooth[window]]
-    before = (joint - 1) % len(nodes)
-    led = chain.straight[joint] & ~chain.straight[before]
-    arriving[before[led]] = -_unit(chord[joint[led]]) * np.hypot(*arriving[before[led]].T)[:, None]
-    led = chain.straight[before] & ~chain.straight[joint]
-    leaving[joint[led]] = _unit(chord[before[led]]) * np.hypot(*leaving[joint[led]].T)[:, None]
-    return _Chain(nodes, leaving, arriving, chain.smooth, chain.straight)
+    """The chain with its segments of ``window``, which follow each other, nearer to their samples."""
+    count, size = len(chain.nodes), len(window)
+    closed = size == count
+    ends = np.append(window, (window[-1] + 1) % count)
+    samples, own, t = np.ascontiguousarray(samples), (segment - window[0]) % count, np.ascontiguousarray(t)
+    nodes, leaving, arriving = improve(
+        chain.nodes[ends], chain.leaving[window], chain.arriving[window], chain.smooth[ends], chain.straight[window],
+        found[ends], hold, closed, samples, own, t,
+    )  # fmt: skip
+    better = _Chain(chain.nodes.copy(), chain.leaving.copy(), chain.arriving.copy(), chain.smooth, chain.straight)
+    better.nodes[window], better.leaving[window], better.arriving[window] = nodes[:-1], leaving, arriving
+    return better if closed else better.made_smooth()  # a line at the window's end may have turned

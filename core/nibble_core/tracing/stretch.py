@@ -11,6 +11,7 @@ from nibble_core.geometry.corner_kernels import BOWED, LEAST_NOISE, RIPPLED, RIP
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import scatter
 from nibble_core.geometry.span_kernels import lay_open
+from nibble_core.geometry.stretches import nearest_on
 from nibble_core.tracing.distance_kernels import beside
 from nibble_core.tracing.outline import (
     LEAST_CORNER_DEGREES,
@@ -80,7 +81,7 @@ def fit_stretch(
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
             break
-        better = polish_open(divided(path, place)[0], trusted)
+        better = polish_open(divided(path, nearest_on(path, (float(place[0]), float(place[1]))))[0], trusted)
         off, where = furthest_from(better, samples)
         if off > WORTH_IT * worst:
             break
