@@ -35,7 +35,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import CUTS, OPEN_SOURCES, Layer, Line, Piece
 
-VERSION = 9
+VERSION = 10
 
 
 @dataclass(frozen=True, eq=False)

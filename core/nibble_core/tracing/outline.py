@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
-from nibble_core.geometry.corner_kernels import CRISP, least_turn
+from nibble_core.geometry.corner_kernels import CRISP
 from nibble_core.geometry.ring_kernels import fit_ring
-from nibble_core.geometry.stretches import OnPath, nearest_on, split_row
+from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
-from nibble_core.tracing.distance_kernels import beside
 from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish, turns
 
 LEAST_CORNER_DEGREES = 22.0
@@ -31,9 +30,8 @@ SLACK = 1.25  # a worst place within this many tolerances is not worth more node
 ROUNDS = 4  # of improving where an outline is divided
 MOST_REPAIRS = 4
 FEW_CORNERS, NO_CORNERS = 3, 181.0  # a ring with so few may be smooth all the same; a turn in degrees that none makes
-AT_JOINT = 0.2  # of a segment: so near its end a place speaks of the joint there
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
-MUCH_BETTER = 0.5  # the same for corners that hardly turn, in a noisy picture
+MUCH_BETTER = 0.5  # the same for joints that may turn
 VISIBLE_TURN = np.radians(0.3)
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
 ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
@@ -186,21 +184,39 @@ def fit_outline(
     if worst > SLACK * tolerance and noise < CRISP:
         bent, sharp = kinked(rough, corners, ring, hold)
         off, where = furthest_off(bent, ring)
-        if off <= MUCH_BETTER * worst:
+        if off <= max(SLACK * tolerance, MUCH_BETTER * worst):
             path, corners, worst, place = bent, sharp, off, where
-    least = least_turn(corner_degrees, noise)
+    return repaired(
+        path, corners, (worst, place), tolerance,
+        lambda trial, sharp, changed: polish(trial, sharp, ring, hold=hold, changed=changed),
+        lambda trial: furthest_off(trial, ring),
+    )  # fmt: skip
+
+
+def repaired(
+    path: Path,
+    corners: NDArray[np.bool_],
+    furthest: tuple[float, Points],
+    tolerance: float,
+    polished: Callable[[Path, NDArray[np.bool_], NDArray[np.bool_]], Path],
+    furthest_of: Callable[[Path], tuple[float, Points]],
+) -> Path:
+    """A path with nodes more where it strays too far, as long as they are worth it.
+
+    ``furthest``: its worst distance and the place of that, as ``furthest_of`` tells of any path. ``polished`` improves
+    a path, given its corners and which nodes are new.
+    """
+    worst, place = furthest
     for _ in range(MOST_REPAIRS):
         if worst <= SLACK * tolerance:
             break
-        for trial, sharp, changed in repairs(path, corners, ring, place, tolerance):
-            trial = polish(trial, sharp, ring, hold=hold, changed=changed)
-            off, where = furthest_off(trial, ring)
-            turned = noise < CRISP or (np.abs(turns(trial))[changed & sharp] >= least).all()
-            if off <= (WORTH_IT if turned else MUCH_BETTER) * worst:
-                path, corners, worst, place = trial, sharp, off, where
-                break
-        else:
+        trial, at = divided(path, place)
+        sharp = np.insert(corners, at, False) if len(trial) > len(path) else corners
+        trial = polished(trial, sharp, np.arange(len(trial)) == at)
+        off, place = furthest_of(trial)
+        if off > WORTH_IT * worst:
             break
+        path, corners, worst = trial, sharp, off
     return path
 
 
@@ -216,36 +232,15 @@ def kinked(rough: Path, corners: NDArray[np.bool_], ring: Points, hold: float) -
     return polish(bent, sharp, ring, hold=hold), sharp
 
 
-def repairs(
-    path: Path, corners: NDArray[np.bool_], ring: Points, place: Points, tolerance: float
-) -> Iterator[tuple[Path, NDArray[np.bool_], NDArray[np.bool_]]]:
-    """What may bring an outline nearer to a ring from which it strays at a place, the plainest first: the path, its
-    corners, and the nodes that are concerned.
-
-    Joints that lie off the ring, and one close to the place, are slight corners that were taken for smooth; or the
-    outline takes a node more.
-    """
+def divided(path: Path, place: Points) -> tuple[Path, int]:
+    """The path with a smooth node more where it comes nearest to a place, and the index of that node; a line there
+    becomes a curve instead, whose index that is."""
     found = nearest_on(path, (float(place[0]), float(place[1])))
-    slight = beside(np.ascontiguousarray(path.rows[:, :2]), ring, True) > tolerance
-    if abs(found.t - round(found.t)) < AT_JOINT:
-        slight[(found.segment + round(found.t)) % len(path)] = True
-    slight &= ~corners
-    if slight.any():
-        yield path, corners | slight, slight
-    trial, at = divided(path, found)
-    changed = np.zeros(len(trial), bool)
-    changed[found.segment if at is None else at] = True
-    yield trial, corners if at is None else np.insert(corners, at, False), changed
-
-
-def divided(path: Path, found: OnPath) -> tuple[Path, int | None]:
-    """The path with a smooth node more at a place on it, and the index of that node; a line there becomes a curve
-    instead."""
     kinds, rows, i = path.kinds.copy(), path.rows.copy(), found.segment
     if kinds[i] == LINE:
         kinds[i] = CUBIC
         rows[i, 2:4], rows[i, 4:6] = rows[i, :2] * 2 / 3 + rows[i, 6:] / 3, rows[i, :2] / 3 + rows[i, 6:] * 2 / 3
-        return Path(kinds, rows, path.closed), None
+        return Path(kinds, rows, path.closed), i
     first, second = split_row(CUBIC, rows[i], min(max(found.t, 0.2), 0.8))
     rows = np.insert(rows, i + 1, second, 0)
     rows[i] = first

@@ -11,17 +11,8 @@ from nibble_core.geometry.corner_kernels import BOWED, LEAST_NOISE, RIPPLED, RIP
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import scatter
 from nibble_core.geometry.span_kernels import lay_open
-from nibble_core.geometry.stretches import nearest_on
 from nibble_core.tracing.distance_kernels import beside
-from nibble_core.tracing.outline import (
-    LEAST_CORNER_DEGREES,
-    MOST_REPAIRS,
-    MUCH_WORSE,
-    ROUNDS,
-    SLACK,
-    WORTH_IT,
-    divided,
-)
+from nibble_core.tracing.outline import LEAST_CORNER_DEGREES, MUCH_WORSE, ROUNDS, repaired
 from nibble_core.tracing.polish import polish_open
 
 STEP = 0.7  # px between samples, as rings have it
@@ -73,20 +64,15 @@ def fit_stretch(
     if not polished:
         return rough
     trusted = samples[skip:-skip] if len(samples) > 4 * skip else samples
-    path, (worst, place) = rough, furthest_from(rough, samples)
+    path, furthest = rough, furthest_from(rough, samples)
     better = polish_open(rough, trusted)
-    off, where = furthest_from(better, samples)
-    if off <= MUCH_WORSE * worst:
-        path, worst, place = better, off, where
-    for _ in range(MOST_REPAIRS):
-        if worst <= SLACK * tolerance:
-            break
-        better = polish_open(divided(path, nearest_on(path, (float(place[0]), float(place[1]))))[0], trusted)
-        off, where = furthest_from(better, samples)
-        if off > WORTH_IT * worst:
-            break
-        path, worst, place = better, off, where
-    return path
+    better_off = furthest_from(better, samples)
+    if better_off[0] <= MUCH_WORSE * furthest[0]:
+        path, furthest = better, better_off
+    return repaired(
+        path, np.zeros(len(path), bool), furthest, tolerance,
+        lambda trial, _corners, _new: polish_open(trial, trusted), lambda trial: furthest_from(trial, samples),
+    )  # fmt: skip
 
 
 def furthest_from(path: Path, samples: Points) -> tuple[float, Points]:
