@@ -27,6 +27,9 @@ TANGENT = math.radians(0.2)
 DIVISIONS = 2
 """How often a curve is halved so that it leaves in a given direction: each time costs nodes."""
 
+ALL_ROUND = 0.5
+"""Of a circle's area: a sliver whose points lie on one arc, out and back, covers less."""
+
 STEP = 0.1
 """mm between samples; a chord of the polygon longer than this is straight anyway."""
 
@@ -50,9 +53,10 @@ def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVIS
     cx, cy, radius, worst = fit_circle(ring)
     # a chord's middle lies its sagitta inside the circle; no place of either is further off than both together
     sagitta = float(np.hypot(*(np.roll(ring, -1, 0) - ring).T).max()) ** 2 / (8 * max(radius, 1e-9))
-    if worst + sagitta <= tolerance:
+    area = Path.polygon(ring).area()
+    if worst + sagitta <= tolerance and abs(area) > ALL_ROUND * math.pi * radius**2:
         circle = Path.circle(cx, cy, radius)
-        return circle if Path.polygon(ring).area() > 0 else circle.reversed()
+        return circle if area > 0 else circle.reversed()
     for share in (0.8, 0.65, 0.5, 0.35, 0.2):
         path = _fit(ring, tolerance * share, divisions)
         if len(path) >= len(ring):

@@ -33,6 +33,7 @@ from nibble_core.geometry.span_kernels import lay_closed, lay_open
 
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
+ALL_ROUND = 0.5  # of a circle's area: a sliver whose points lie on one arc, out and back, covers less
 FEW_OF = 60  # one sample of so many may be left out at an end
 
 
@@ -73,13 +74,19 @@ def passed_over(skip, samples, noise):
 
 
 @compiled
+def area_of(points):
+    """Signed area of a closed ring (n, 2), positive as the outer rings of geometry.paths are."""
+    area = 0.0
+    for i in range(len(points)):
+        x, y = points[i - 1, 0] - points[0, 0], points[i - 1, 1] - points[0, 1]
+        area += x * (points[i, 1] - points[0, 1]) - (points[i, 0] - points[0, 0]) * y
+    return area / 2
+
+
+@compiled
 def circle_rows(points, cx, cy, radius):
     """Four cubics of a circle, wound as the ring is."""
-    n, area = len(points), 0.0
-    for i in range(n):
-        j = i + 1 if i + 1 < n else 0
-        area += points[i, 0] * points[j, 1] - points[j, 0] * points[i, 1]
-    way = 1.0 if area > 0 else -1.0
+    way = 1.0 if area_of(points) > 0 else -1.0
     r, rows = radius / CIRCLE_SHRINK, np.empty((4, 8))
     for q in range(4):
         a, b = way * q * math.pi / 2, way * (q + 1) * math.pi / 2
@@ -106,7 +113,7 @@ def lay_side(points, first, count, step, spread, tolerance, rows, kinds, m, roun
 def is_round(ring, cx, cy, radius, worst, tolerance, noise):
     """Whether a ring is the circle fitted to it: within the tolerance everywhere, or, in a noisy picture, off it by
     noise alone, which is small in the mean and has neither the two waves a turn of an ellipse nor three or four."""
-    if radius <= 1.5:
+    if radius <= 1.5 or abs(area_of(ring)) < ALL_ROUND * math.pi * radius * radius:
         return False
     if worst <= tolerance * (1.0 if radius > 4 else 0.6) + 0.03 + 0.0002 * radius:
         return True

@@ -6,6 +6,7 @@ import unittest
 import numpy as np
 import shapely
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from nibble_core.geometry import ARC, LINE
 from nibble_core.geometry.fitting import apart, end_directions, refit_ring
@@ -26,6 +27,13 @@ class RefitTest(unittest.TestCase):
                 self.assertLessEqual(apart(path.flattened(0.0004), ring), REFIT * 1.05)
                 np.testing.assert_array_equal(path.rows[-1, 6:], path.rows[0, :2])
                 np.testing.assert_array_equal(path.rows[:-1, 6:], path.rows[1:, :2])
+
+    @given(st.floats(0.2, 1.2), st.floats(1, 20), st.integers(3, 12))
+    @settings(max_examples=40)
+    def test_a_sliver_along_an_arc_is_no_circle(self, long, radius, points):
+        angles = np.linspace(0, long / radius, points)
+        ring = radius * np.stack([np.cos(angles), np.sin(angles)], 1)
+        self.assertLessEqual(apart(refit_ring(ring, 0.02).flattened(0.0004), ring), 0.02 * 1.05)
 
     @given(stars(), distances)
     @settings(max_examples=40)
