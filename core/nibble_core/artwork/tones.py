@@ -26,7 +26,7 @@ WORTH = 0.01  # share of all ink under which an island is dropped, not bridged
 
 def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = False) -> Raster:
     """The picture in tones of grey. ``style``: one of STYLES; ``count``: tones of “bands”; ``one_piece``: the dark
-    tones hang together."""
+    tones hang together. What is see-through becomes so within a pixel, however soft hair was."""
     scale = min(1.0, WORK_PX / max(raster.width, raster.height))
     shown = raster.over_white()
     size = max(8, round(raster.width * scale)), max(8, round(raster.height * scale))
@@ -43,8 +43,10 @@ def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = 
     tones = _rounded_off(_without_crumbs(tones), len(levels))
     if one_piece:
         tones = _in_one_piece(tones)
-    value = np.rint(255 * tones).astype(np.uint8)
-    return Raster(np.dstack([value, value, value, alpha]))
+    value, clear = (
+        np.rint(255 * tone).astype(np.uint8) for tone in (tones, _rounded_off(inside.astype(np.float32), 1))
+    )
+    return Raster(np.dstack([value, value, value, clear]))
 
 
 def _flowing(small: NDArray[np.uint8]) -> Grey:
