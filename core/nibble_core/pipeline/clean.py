@@ -36,18 +36,25 @@ def clean(
 ) -> Keyed[Cleaned]:
     """``width``: of the used part, mm. Previews work on a reduced picture and keep their own keys."""
     framing, clean = framing_of(artwork), artwork.clean
-    sized = clean.specks > 0 or bool(clean.strokes)
+    name = "clean-preview" if preview else "clean"
+    framed = [clean.squares, artwork.crop, artwork.turn, artwork.facing]
+    of_subject = [stroke for stroke in clean.strokes if stroke.kind in ("subject", "not subject")]
 
-    def compute() -> Cleaned:
+    def start() -> tuple[Raster, Cleaned]:
         single = clean.squares == "single pixels"
         raster = _reduced(store, picture, single=single) if preview else _whole(picture.value, single=single)
-        return _cleaned(framing.raster(raster), clean, framing, width)
+        return _without_background(framing.raster(raster), clean, framing, width)
 
-    by = [clean, artwork.crop, artwork.turn, artwork.facing, width if sized else 0]
-    return run_stage(store, "clean-preview" if preview else "clean", VERSION, by, [picture.key], compute)
+    # the subject takes a second to find, and neither tones nor specks change it
+    by = [*framed, clean.calm, clean.background, clean.tolerance, clean.places, of_subject, width if of_subject else 0]
+    started = run_stage(store, f"{name}-background", VERSION, by, [picture.key], start)
+    sized = clean.specks > 0 or bool(clean.strokes)
+    by = [clean, *framed, width if sized else 0]
+    return run_stage(store, name, VERSION, by, [picture.key], lambda: _finished(*started.value, clean, framing, width))
 
 
-def _cleaned(raster: Raster, clean: Clean, framing: Framing, width: float) -> Cleaned:
+def _without_background(raster: Raster, clean: Clean, framing: Framing, width: float) -> tuple[Raster, Cleaned]:
+    """The picture calmed, and that without its background."""
     calm = calmed(raster, clean.calm)
     places = framing.forward(np.array([[place.x, place.y] for place in clean.places]).reshape(-1, 2))
     cleaned = take_background_away(
@@ -56,6 +63,10 @@ def _cleaned(raster: Raster, clean: Clean, framing: Framing, width: float) -> Cl
         subject=_strokes(clean.strokes, "subject", framing, width),
         not_subject=_strokes(clean.strokes, "not subject", framing, width),
     )  # fmt: skip
+    return calm, cleaned
+
+
+def _finished(calm: Raster, cleaned: Cleaned, clean: Clean, framing: Framing, width: float) -> Cleaned:
     result = cleaned.raster
     for one in clean.strokes:
         stroke = _stroke(one, framing, width)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import shapely
@@ -118,21 +119,31 @@ def try_out(
     traced = trace(store, picture, cleaned, artwork, size, preview=False, cancelled=lambda: False)
     regions = [shape.region for shape in traced.value.kept if isinstance(shape, Shape)]
     widths = [shape.width for shape in traced.value.kept if not isinstance(shape, Shape) and shape.width > 0]
-    thinnest = min([*widths, *(thinnest_part(region) for region in regions[:MOST_THIN])], default=None)
-    return Tried(traced.value, thinnest)
+    thinnest = min(widths, default=math.inf)
+    for region in regions[:MOST_THIN]:
+        thinnest = thinnest_part(region, thinnest)
+    return Tried(traced.value, thinnest if thinnest < math.inf else None)
 
 
-def thinnest_part(region: Region) -> float:
-    """The width in mm at which a region falls apart or vanishes when it is worn down from its edge."""
+def thinnest_part(region: Region, below: float = math.inf) -> float:
+    """The width in mm at which a region falls apart or vanishes when it is worn down from its edge; ``below`` if it
+    holds out so long."""
     area = shapely.make_valid(region.polygon(0.02)).simplify(0.01)
     if area.is_empty:
         return 0.0
     whole = len(polygons(area))
+
+    def holds(depth: float) -> bool:
+        return len(polygons(area.buffer(-depth, quad_segs=2))) == whole
+
     low, high = 0.0, 0.5 * min(area.bounds[2] - area.bounds[0], area.bounds[3] - area.bounds[1]) + 1e-6
+    if below / 2 < high:
+        if holds(below / 2):
+            return below
+        high = below / 2
     for _ in range(STEPS):
         middle = (low + high) / 2
-        left = polygons(area.buffer(-middle, quad_segs=2))
-        if len(left) == whole:
+        if holds(middle):
             low = middle
         else:
             high = middle
