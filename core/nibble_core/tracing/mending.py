@@ -18,7 +18,7 @@ STACKED = 1e-3
 LEAST_AREA = 1e-6
 MENDED = 0.02
 """mm: how far a mended ring may lie off the one that crossed itself; nearer ones take hundreds of nodes."""
-SLIVER = math.pi * MENDED**2  # mm²: a part that a crossing cut off, too small to be told to within that
+SLIVER = math.pi * MENDED**2  # mm²: a part or hole that a crossing cut off, too small to be told to within that
 TOUCHING = 2e-5  # mm² by which a ring that crosses itself covers less or more than it encloses
 
 
@@ -51,15 +51,18 @@ def mended(region: Region) -> Mended:
     if abs(whole.area - cleaned.area()) < TOUCHING:  # rings that only touch at a node cross nothing
         return Mended((cleaned,), +counts)
     counts["self-crossings"] += 1
-    parts = [
-        refit_polygon(_without_slivers(part), MENDED, divisions=0) for part in polygons(whole) if part.area > SLIVER
-    ]
+    parts = [refit_polygon(_without_slivers(part), MENDED, divisions=0) for part in polygons(whole) if _is_part(part)]
     return Mended(tuple(parts), +counts)
+
+
+def _is_part(area: shapely.Polygon) -> bool:
+    """Whether what a crossing cut off can be told to within MENDED: neither so small nor so thin all along."""
+    return bool(area.area > max(SLIVER, MENDED * area.length))
 
 
 def _without_slivers(part: shapely.Polygon) -> shapely.Polygon:
     """Without holes that a crossing cut off."""
-    holes = [hole for hole in part.interiors if shapely.Polygon(hole).area > SLIVER]
+    holes = [hole for hole in part.interiors if _is_part(shapely.Polygon(hole))]
     return shapely.Polygon(part.exterior, holes)
 
 

@@ -93,6 +93,9 @@ class MendingTest(unittest.TestCase):
         self.assertEqual(whole.holes, ())
         self.assertTrue(whole.polygon(0.001).is_valid)
         self.assertAlmostEqual(whole.area(), 99.9, delta=0.1)
+        split = [(0, 0), (10, 0), (10, 10), (0, 10), (0, 5.02), (-2, 4.98), (-2, 5.02), (0, 4.98)]
+        (body,) = mended(Region(Path.polygon(split))).regions  # the end of the hair is 0.04 mm wide at its widest
+        self.assertAlmostEqual(body.area(), 100.02, delta=0.02)
         stacked = mended(Region(Path.polygon([(0, 0), (10, 0), (10, 0.0002), (10, 10), (0, 10)])))
         self.assertEqual((stacked.counts["stacked nodes"], stacked.regions[0].node_count), (1, 4))
 
