@@ -5,6 +5,8 @@ from __future__ import annotations
 import io
 import math
 from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -25,6 +27,8 @@ _TEXTS = {"TEXT", "MTEXT", "ATTRIB", "ATTDEF"}
 _SOLID_BODIES = {"3DSOLID", "BODY", "REGION", "SURFACE", "MESH", "3DFACE", "POLYFACE", "EXTRUDEDSURFACE", "HELIX"}
 _SILENT = {"POINT", "VIEWPORT", "IMAGE", "WIPEOUT", "OLE2FRAME", "RAY", "XLINE", "ACAD_PROXY_ENTITY", "LIGHT", "TABLE"}
 MOST_ENTITIES = 400_000
+MOST_DEEP = 50  # blocks within blocks
+BY_BLOCK, BY_LAYER = 0, 256  # colour indices
 
 
 def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> ClientDrawing:
@@ -49,12 +53,13 @@ def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> Clie
     if not all(math.isfinite(v) and abs(v) < 1e8 for v in (left, top, right, bottom)):
         raise UnreadableFile(f"{called} has coordinates beyond any drawing.", "Ask for it saved again in mm.")
     moved = tuple(shape.mapped(Affine.translation(-left, -top)) for shape in drawn)
+    lettering = tuple(replace(one, at=(one.at[0] - left, one.at[1] - top)) for one in walk.lettering if one.at)
     notes = [*auditor_notes, *walk.notes]
     if count:
         notes.append(f"{count} loose segments were joined where their ends lie within {JOIN} mm.")
     return ClientDrawing(
         Drawing(max(right - left, 1e-6), max(bottom - top, 1e-6), moved), "DXF", has_unit=stated is not None,
-        unit=stated or unit or "mm", notes=tuple(notes), lettering=tuple(walk.lettering),
+        unit=stated or unit or "mm", notes=tuple(notes), lettering=lettering,
         leftovers={"hidden": walk.hidden} if walk.hidden else {},
     )  # fmt: skip
 
@@ -75,6 +80,14 @@ def _document(content: bytes, called: str) -> tuple[Any, list[str]]:
     return document, notes
 
 
+@dataclass(frozen=True)
+class _Outside:
+    """What entities take from where they are: the layer and colour of the block reference they belong to."""
+
+    layer: str
+    colour: Colour
+
+
 class _Walk:
     def __init__(self, called: str, scale: float) -> None:
         self.called, self.scale = called, scale
@@ -86,20 +99,10 @@ class _Walk:
         self.hidden = 0
 
     def run(self, document: Any) -> None:
-        from ezdxf import disassemble
-
-        off = {layer.dxf.name.lower() for layer in document.layers if layer.is_off() or layer.is_frozen()}
+        self.off = {layer.dxf.name.lower() for layer in document.layers if layer.is_off() or layer.is_frozen()}
         self.colours = {layer.dxf.name.lower(): layer.color for layer in document.layers}
-        seen = 0
-        for entity in disassemble.recursive_decompose(document.modelspace()):
-            seen += 1
-            if seen > MOST_ENTITIES:
-                raise FileTooLarge(f"{self.called} unfolds into more than 400,000 entities.", "Ask for a simpler one.")
-            layer = str(entity.dxf.get("layer", "0"))
-            if layer.lower() in off or entity.dxf.get("invisible", 0):
-                self.hidden += 1
-                continue
-            self.take(entity, "" if layer == "0" else layer)
+        self.seen = 0
+        self.walk(document.modelspace(), _Outside("0", (0, 0, 0)), 0)
         if self.passed:
             kinds = ", ".join(sorted(self.passed))
             self.notes.append(f"{sum(self.passed.values())} entries that are not flat lines are left out ({kinds}).")
@@ -116,15 +119,36 @@ class _Walk:
             return f"{self.called} draws nothing on the layers that are switched on.", "Ask for its layers switched on."
         return f"{self.called} draws nothing.", "Check that it is the right file."
 
-    def take(self, entity: Any, layer: str) -> None:
+    def walk(self, entities: Iterable[Any], outside: _Outside, depth: int) -> None:
+        """Takes entities and what blocks and dimensions among them unfold into. What lies on layer 0 of a block is on
+        the layer of the block's reference, and takes its colour from there."""
+        from ezdxf.protocols import SupportsVirtualEntities, virtual_entities
+
+        for entity in entities:
+            self.seen += 1
+            if self.seen > MOST_ENTITIES or depth > MOST_DEEP:
+                raise FileTooLarge(f"{self.called} unfolds into more than 400,000 entities.", "Ask for a simpler one.")
+            layer = str(entity.dxf.get("layer", "0"))
+            layer = outside.layer if layer == "0" else layer
+            if layer.lower() in self.off or entity.dxf.get("invisible", 0):
+                self.hidden += 1
+                continue
+            colour = self._colour(entity, layer, outside.colour)
+            if entity.dxftype() == "INSERT" and entity.mcount > 1:
+                self.walk(entity.multi_insert(), outside, depth + 1)
+            elif isinstance(entity, SupportsVirtualEntities):
+                inner = _Outside(layer, colour)
+                self.walk(getattr(entity, "attribs", ()), inner, depth + 1)
+                self.walk(virtual_entities(entity), inner, depth + 1)
+            else:
+                self.take(entity, "" if layer == "0" else layer, colour)
+
+    def take(self, entity: Any, layer: str, colour: Colour) -> None:
         kind = entity.dxftype()
-        colour = self._colour(entity, layer)
         if kind in _TEXTS:
             words = entity.plain_text() if hasattr(entity, "plain_text") else str(entity.dxf.get("text", ""))
             if words.strip():
-                self.lettering.append(
-                    Lettering(" ".join(words.split())[:200], str(entity.dxf.get("style", "Standard")))
-                )
+                self.lettering.append(self._lettering(entity, " ".join(words.split())[:200]))
             return
         if kind in _SILENT:
             return
@@ -135,7 +159,8 @@ class _Walk:
             if np.isfinite(path.rows).all():
                 self.strokes.append(Stroke(path, HAIRLINE, colour, layer))
 
-    def _colour(self, entity: Any, layer: str) -> Colour:
+    def _colour(self, entity: Any, layer: str, outside: Colour) -> Colour:
+        """An entity's own colour, its layer's, or that of the block reference it is in."""
         from ezdxf import colors
 
         true = entity.dxf.get("true_color")
@@ -143,12 +168,28 @@ class _Walk:
             red, green, blue = colors.int2rgb(true)
             return red, green, blue
         index = abs(int(entity.dxf.get("color", 256)))
-        if index in (0, 256):
-            index = abs(int(self.colours.get((layer or "0").lower(), 7)))
+        if index == BY_BLOCK:
+            return outside
+        if index == BY_LAYER:
+            index = abs(int(self.colours.get(layer.lower(), 7)))
         if index == 7 or not 1 <= index <= 255:
             return (0, 0, 0)
         red, green, blue = colors.aci2rgb(index)
         return red, green, blue
+
+    def _lettering(self, entity: Any, words: str) -> Lettering:
+        """Text with the place of its baseline."""
+        turn = -float(entity.dxf.get("rotation", 0.0) or 0.0)
+        if entity.dxftype() == "MTEXT":
+            at, height = entity.dxf.insert, float(entity.dxf.get("char_height", 2.5))
+            row, column = divmod(int(entity.dxf.get("attachment_point", 1)) - 1, 3)
+            share, below = 0.5 * column, height * (1.0, 0.5, 0.0)[min(max(row, 0), 2)]
+        else:
+            align, at, _ = entity.get_placement()
+            height, below = float(entity.dxf.get("height", 2.5)), 0.0
+            share = {"CENTER": 0.5, "MIDDLE": 0.5, "RIGHT": 1.0}.get(align.name.rsplit("_", 1)[-1], 0.0)
+        x, y = self._place(at.x, at.y - below)
+        return Lettering(words, str(entity.dxf.get("style", "Standard")), (x, y), height * self.scale, share, turn)
 
     def _place(self, x: float, y: float) -> tuple[float, float]:
         return x * self.scale, -y * self.scale

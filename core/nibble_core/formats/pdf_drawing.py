@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 import io
+import math
 import threading
 from collections import Counter
 from collections.abc import Callable
@@ -21,7 +22,7 @@ import shapely
 from pikepdf import Dictionary, Name
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
-from nibble_core.formats.client_drawing import ClientDrawing, FoundPicture, Lettering
+from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
@@ -345,31 +346,40 @@ class _Walk:
         font = raw.FPDFTextObj_GetFont(thing)
         letters = self._letters.get(ctypes.cast(thing, ctypes.c_void_p).value or 0, [])
         words = "".join(chr(raw.FPDFText_GetUnicode(self.text_page, i)) for i in letters).strip()
-        if raw.FPDFFont_GetIsEmbedded(font) != 1 and words:
-            self.lettering.append(Lettering(words[:200], _font_name(raw, font)))
-            return
         size = ctypes.c_float()
         raw.FPDFTextObj_GetFontSize(thing, ctypes.byref(size))
+        if raw.FPDFFont_GetIsEmbedded(font) != 1 and words:
+            place = self._letter_place(letters[0], size.value)
+            self.lettering.append(
+                Lettering(
+                    words[:200], _font_name(raw, font), (place.e, place.f), CAPITALS * math.hypot(place.a, place.b),
+                    turn=math.degrees(math.atan2(place.b, place.a)),
+                )
+            )  # fmt: skip
+            return
         mode = raw.FPDFTextObj_GetTextRenderMode(thing)
         if mode in (3, 7):
             self.leftovers["hidden"] += 1
             return
         layer = self._layer(thing)
         for index in letters:
-            x, y, own = ctypes.c_double(), ctypes.c_double(), raw.FS_MATRIX()
-            raw.FPDFText_GetCharOrigin(self.text_page, index, ctypes.byref(x), ctypes.byref(y))
-            raw.FPDFText_GetMatrix(self.text_page, index, ctypes.byref(own))
             glyph = raw.FPDFFont_GetGlyphPath(font, raw.FPDFText_GetUnicode(self.text_page, index), 1.0)
             if not glyph:
                 continue
-            z = size.value
-            place = Affine(own.a * z, own.b * z, own.c * z, own.d * z, x.value, y.value).then(self.to_mm)
+            place = self._letter_place(index, size.value)
             paths = _paths(
                 raw, raw.FPDFGlyphPath_CountGlyphSegments(glyph),
                 partial(raw.FPDFGlyphPath_GetGlyphPathSegment, glyph), place,
             )  # fmt: skip
             if paths:
                 self._fill(paths, False, raw.FPDFPageObj_GetFillColor, thing, layer, clips)
+
+    def _letter_place(self, index: int, size: float) -> Affine:
+        """From a letter's own coordinates, a font's size being 1, to mm."""
+        x, y, own = ctypes.c_double(), ctypes.c_double(), self.raw.FS_MATRIX()
+        self.raw.FPDFText_GetCharOrigin(self.text_page, index, ctypes.byref(x), ctypes.byref(y))
+        self.raw.FPDFText_GetMatrix(self.text_page, index, ctypes.byref(own))
+        return Affine(own.a * size, own.b * size, own.c * size, own.d * size, x.value, y.value).then(self.to_mm)
 
     def _image(self, thing: Any, matrix: Affine) -> None:
         raw = self.raw
@@ -388,7 +398,8 @@ class _Walk:
         stream = io.BytesIO()
         bitmap.to_pil().save(stream, "PNG")
         size = np.hypot(matrix.a, matrix.b), np.hypot(matrix.c, matrix.d)
-        self.pictures.append(FoundPicture(stream.getvalue(), "image/png", float(size[0]), float(size[1])))
+        left, top = matrix.map(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0], [1.0, 1.0]])).min(0).tolist()
+        self.pictures.append(FoundPicture(stream.getvalue(), "image/png", float(size[0]), float(size[1]), left, top))
 
 
 def _font_name(raw: Any, font: Any) -> str:

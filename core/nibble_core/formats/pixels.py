@@ -32,6 +32,16 @@ class PictureFile:
     notes: tuple[str, ...]
 
 
+def pixel_size(content: bytes) -> tuple[int, int] | None:
+    """Width and height that a picture's first bytes state; None if they do not. Nothing is decoded."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            return Image.open(io.BytesIO(content)).size
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, KeyError, TypeError):
+        return None
+
+
 def read_picture(content: bytes, name: str = "") -> PictureFile:
     """Decode a client's picture. ``name`` is checked against what the bytes are.
 

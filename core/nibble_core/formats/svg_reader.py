@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import gzip
 import io
+import math
 import re
 import urllib.parse
 from collections import Counter
@@ -20,10 +21,11 @@ import shapely
 from lxml import etree
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
-from nibble_core.formats.client_drawing import ClientDrawing, FoundPicture, Lettering
+from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
+from nibble_core.formats.pixels import pixel_size
 from nibble_core.formats.svg_measure import MM_PER_PX, has_unit, length, numbers, transform, viewport
 from nibble_core.formats.svg_path import drawn_until_error
-from nibble_core.formats.svg_style import Cascade, Style, font_family, parse_colour, share
+from nibble_core.formats.svg_style import Cascade, Style, font_family, font_size, parse_colour, share
 from nibble_core.geometry import Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
@@ -31,6 +33,7 @@ from nibble_core.graphics import Colour, Drawing, Drawn, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import covered_by
 
+ANCHORS = {"start": 0.0, "middle": 0.5, "end": 1.0}  # share of a text that lies before its place
 MOST_BYTES = 200_000_000
 MOST_VISITS = 400_000
 MOST_COPIES = 20_000  # elements drawn again by way of “use”
@@ -200,7 +203,7 @@ class _Walk:
         elif tag in _DRAWN:
             self._draw(node, scope, style)
         elif tag == "text":
-            self._text(node, style)
+            self._text(node, style, scope)
         elif tag == "image":
             self._image(node, scope)
 
@@ -443,11 +446,21 @@ class _Walk:
             self.hidden.append(shape)
         self.shapes += left
 
-    def _text(self, node: etree._Element, style: Style) -> None:
+    def _text(self, node: etree._Element, style: Style, scope: _Scope) -> None:
         words = " ".join("".join(node.itertext()).split())
-        if words:
-            family = font_family(style) or "no named font"
-            self.lettering.append(Lettering(words[:200], family))
+        if not words:
+            return
+        first = next((one for one in node.iter() if one.get("x") or one.get("y")), node)
+        x, y = ((numbers(first.get(axis)) or [0.0])[0] for axis in ("x", "y"))
+        matrix = scope.matrix
+        across = math.hypot(matrix.a, matrix.b)
+        self.lettering.append(
+            Lettering(
+                words[:200], font_family(style) or "no named font", tuple(matrix.map(np.array([[x, y]]))[0].tolist()),
+                CAPITALS * font_size(style) * across, ANCHORS.get(style.get("text-anchor", "start"), 0.0),
+                math.degrees(math.atan2(matrix.b, matrix.a)),
+            )
+        )  # fmt: skip
 
     def _image(self, node: etree._Element, scope: _Scope) -> None:
         href = node.get("href") or node.get(_XLINK) or ""
@@ -464,9 +477,15 @@ class _Walk:
         except ValueError:
             self.notes["A picture inside is damaged and left out."] = None
             return
-        scale = abs(scope.matrix.determinant) ** 0.5
-        width, height = length(node.get("width"), scope.size[0]), length(node.get("height"), scope.size[1])
-        self.pictures.append(FoundPicture(content, match[1] or "picture", width * scale, height * scale))
+        x, y, width, height = (
+            length(node.get(name), scope.size[side]) for name, side in (("x", 0), ("y", 1), ("width", 0), ("height", 1))
+        )
+        pixels = pixel_size(content) or (width, height)
+        onto = viewport([0, 0, *pixels], width, height, node.get("preserveAspectRatio"))
+        place = onto.then(Affine.translation(x, y)).then(scope.matrix)
+        corners = place.map(np.array([[0.0, 0.0], [pixels[0], 0.0], [0.0, pixels[1]], pixels]))
+        size = pixels[0] * math.hypot(place.a, place.b), pixels[1] * math.hypot(place.c, place.d)
+        self.pictures.append(FoundPicture(content, match[1] or "picture", *size, *corners.min(0).tolist()))
 
 
 def _label(node: etree._Element) -> str:

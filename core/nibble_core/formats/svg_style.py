@@ -11,6 +11,7 @@ import tinycss2.color3
 from cssselect import GenericTranslator, SelectorError, parse
 from lxml import etree
 
+from nibble_core.formats.svg_measure import length
 from nibble_core.graphics import Colour
 
 MOST_CSS = 400_000
@@ -19,7 +20,7 @@ MOST_SELECTORS = 4_000
 INHERITED = {
     "fill", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-miterlimit", "stroke-dasharray",
     "stroke-dashoffset", "fill-rule", "clip-rule", "fill-opacity", "stroke-opacity", "visibility", "color",
-    "font-family", "font-size", "font-weight", "font-style", "font",
+    "font-family", "font-size", "font-weight", "font-style", "font", "text-anchor",
 }  # fmt: skip
 OWN = {
     "opacity",
@@ -37,7 +38,8 @@ DEFAULTS = {
     "fill": "black", "stroke": "none", "stroke-width": "1", "stroke-linecap": "butt", "stroke-linejoin": "miter",
     "stroke-miterlimit": "4", "stroke-dasharray": "none", "fill-rule": "nonzero", "clip-rule": "nonzero",
     "fill-opacity": "1", "stroke-opacity": "1", "visibility": "visible", "color": "black", "opacity": "1",
-    "display": "inline", "clip-path": "none", "mask": "none", "font-family": "", "font-size": "16",
+    "display": "inline", "clip-path": "none", "mask": "none", "font-family": "", "font-size": "",
+    "text-anchor": "start",
 }  # fmt: skip
 
 Style = dict[str, str]
@@ -153,6 +155,12 @@ def share(text: str) -> float:
     except ValueError:
         return 1.0
     return min(max(value, 0.0), 1.0) if value == value else 1.0
+
+
+def font_size(style: Style) -> float:
+    """The size of a style's font in user units; 16 where it does not say."""
+    short = re.search(r"(?:^|\s)([\d.]+(?:px|pt|mm|cm|in|pc|q)?)(?:\s*/\s*\S+)?\s", style.get("font", ""))
+    return length(style.get("font-size") or (short[1] if short else None), 16.0, 16.0)
 
 
 def font_family(style: Style) -> str:

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import itertools
-
 from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
-from nibble_core.formats.client_drawing import LEFTOVERS, Lettering
+from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.trace import TraceResult
+from nibble_core.pipeline.within_report import lost_text, parts_of
 from nibble_core.pipeline.work import Work
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
@@ -27,7 +26,6 @@ SUITABLE = {
     "flat colours": ("colours", "outer", "two-tone"),
     "photo": ("outer",),
 }
-MOST_PARTS = 8
 WHITISH = 245  # levels
 
 
@@ -39,7 +37,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     here, facts = f"artworks/{artwork.id}", picture.facts
     draft.notes.append(_verdict(artwork, picture))
     draft.notes += [Note(text, where=here) for text in picture.notes]
-    draft.notes += _parts(artwork, picture)
+    draft.notes += parts_of(artwork, picture, ticket, width)
     if picture.drawing is not None:
         _report_drawing(draft, artwork, ticket, picture, width, height)
         return
@@ -116,42 +114,6 @@ def _verdict(artwork: Artwork, picture: Picture) -> Note:
     return Note(verdict.sentence, now, "", weight, tuple(mends))
 
 
-def _parts(artwork: Artwork, picture: Picture) -> list[Note]:
-    if not picture.parts:
-        return []
-    used = picture.part or artwork.part or picture.parts[0]
-    others = [part for part in picture.parts if part != used]
-    mends = tuple(
-        setting(f"Use {part.rsplit('/', 1)[-1].replace('::', ', ')}", f"artworks/{artwork.id}/part", part)
-        for part in others[:MOST_PARTS]
-    )
-    text = f"This file holds {len(picture.parts)} things; “{used.rsplit('/', 1)[-1]}” is used."
-    return [Note(text, "", f"artworks/{artwork.id}/part", mends=mends)]
-
-
-def _reset(artwork: Artwork, ticket: Ticket, lettering: tuple[Lettering, ...]) -> Note:
-    """Text without outlines, and the way to set it again in a font that ships, under the artwork in its first piece."""
-    fonts = ", ".join(sorted({found.font for found in lettering}))
-    some = ", ".join(f"“{found.text[:30]}”" for found in lettering[:3])
-    text = f"Text in {fonts} has no outlines in this file and is left out: {some}."
-    piece = next((one for one in ticket.pieces if any(e.artwork == artwork.id for e in one.elements)), None)
-    there = {element.lettering.words for one in ticket.pieces for element in one.elements if element.kind == "text"}
-    missing = [found for found in lettering if found.text not in there]
-    if not missing:
-        return Note(text, "It is set again in a font.", f"artworks/{artwork.id}")
-    mends: tuple[Mend, ...] = ()
-    if piece is not None:
-        label = f"Set “{missing[0].text[:30]}” in a font" if len(missing) == 1 else f"Set all {len(missing)} in a font"
-        free = (f"words{k}" for k in itertools.count(1) if all(e.id != f"words{k}" for e in piece.elements))
-        mends = (Mend(label, tuple(
-            Change(f"pieces/{piece.id}/elements",
-                   {"id": next(free), "kind": "text", "lettering": {"words": found.text},
-                    "across": "centred", "down": "below it", "y": 4.0 + 14.0 * k}, "add")
-            for k, found in enumerate(missing[:MOST_PARTS])
-        )),)  # fmt: skip
-    return Note(text, "Ask for outlines, or set it again in a font.", f"artworks/{artwork.id}", LOOK, mends)
-
-
 def _report_drawing(
     draft: Draft, artwork: Artwork, ticket: Ticket, picture: Picture, width: float, height: float
 ) -> None:
@@ -160,7 +122,7 @@ def _report_drawing(
     shapes = drawn.drawing.shapes
     draft.fact = "1 path" if len(shapes) == 1 else f"{len(shapes)} paths"
     if drawn.lettering:
-        draft.notes.append(_reset(artwork, ticket, drawn.lettering))
+        draft.notes.append(lost_text(artwork, ticket, drawn, width))
     if not drawn.has_unit and drawn.kind == "DXF" and artwork.unit == "as the file says":
         sides = (drawn.drawing.width, drawn.drawing.height)
         mends = tuple(
@@ -244,7 +206,8 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
         draft.notes.append(
             Note(
                 "A touch-up by hand has lost its place: no such region is there now.",
-                "Remove it, or move the threshold back.", f"artworks/{artwork.id}/touch_ups/{id}", LOOK,
+                "Take it back; or bring its region back, and it works again.",
+                f"artworks/{artwork.id}/touch_ups/{id}", LOOK,
             )
         )  # fmt: skip
     strokes = sum(1 for shape in trace.kept if hasattr(shape, "width"))

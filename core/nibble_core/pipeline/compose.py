@@ -75,7 +75,7 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
         except NibbleError as error:
             error.where = f"pieces/{piece.id}/elements/{element.id}"
             raise
-        turned = _turned(element, box)
+        turned = turned_about_middle(box, element.turn, element.scale)
         shapes = tuple(shape.mapped(turned) for shape in shapes)
         box = _box_of(shapes) if element.kind != "text" or element.turn or element.scale != 1 else box
         first = next((own.id for own in piece.elements if own.id != element.id), "")
@@ -143,12 +143,12 @@ def _own_font(sha256: str, files: Files) -> Font:
         raise UnreadableFile("The font file is not here any more.", "Add it again.") from error
 
 
-def _turned(element: Element, box: Box) -> Affine:
-    """About the middle of its box, turned clockwise on screen and scaled."""
-    if not element.turn and element.scale == 1:
+def turned_about_middle(box: Box, turn: float, scale: float = 1.0) -> Affine:
+    """About the middle of a box, turned by degrees clockwise on screen and scaled."""
+    if not turn and scale == 1:
         return Affine()
     x, y = (box.left + box.right) / 2, (box.top + box.bottom) / 2
-    c, s = math.cos(math.radians(element.turn)) * element.scale, math.sin(math.radians(element.turn)) * element.scale
+    c, s = math.cos(math.radians(turn)) * scale, math.sin(math.radians(turn)) * scale
     return Affine.translation(-x, -y).then(Affine(c, s, -s, c, 0, 0)).then(Affine.translation(x, y))
 
 

@@ -23,9 +23,11 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 9
+VERSION = 11
 LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
 MOST_PARTS = 60
+ARTICLES = {"SVG": "an", "PDF": "a", "DXF": "a"}
+ITS_PATHS = "its paths"  # of a drawing that holds pictures, too
 DEEPER = "::"  # between the levels of a part: a file of a zip, then a page, then a picture within
 
 
@@ -73,11 +75,15 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
     page = int(found[1]) if (found := re.fullmatch(r"page (\d{1,5})", here)) else 1
     inner = deeper if found else here
     drawn = _drawn(content, name, kind, page, unit)
-    if wanted := re.fullmatch(r"picture (\d{1,4})", inner):
-        return _picture_within(drawn, int(wanted[1]), name, part)
     parts = [f"page {number}" for number in range(1, min(drawn.pages, MOST_PARTS) + 1)] if drawn.pages > 1 else []
     prefix = f"page {page}{DEEPER}" if drawn.pages > 1 else ""
+    if drawn.pages == 1 and drawn.pictures and drawn.drawing.shapes:
+        parts.append(ITS_PATHS)
     parts += [f"{prefix}picture {number + 1}" for number in range(min(len(drawn.pictures), MOST_PARTS))]
+    if len(parts) == 1:
+        parts = []
+    if wanted := re.fullmatch(r"picture (\d{1,4})", inner):
+        return replace(_picture_within(drawn, int(wanted[1]), name, part), parts=tuple(parts))
     if not drawn.drawing.shapes:
         if not drawn.pictures:
             raise NothingToTrace("This file draws nothing.", "Check that it is the right file.")
@@ -98,7 +104,7 @@ def _from_zip(content: bytes, name: str, here: str, deeper: str, unit: str | Non
     offered = package.members(content, name)
     chosen = here or offered[0]
     inner = inspect(package.member(content, chosen, name), chosen.rsplit("/", 1)[-1], part=deeper, unit=unit)
-    parts = [*offered[:MOST_PARTS], *(f"{chosen}{DEEPER}{further}" for further in inner.parts)]
+    parts = [*offered[:MOST_PARTS], *(f"{chosen}{DEEPER}{further}" for further in inner.parts if further != ITS_PATHS)]
     part = f"{chosen}{DEEPER}{deeper}" if deeper else chosen
     return replace(inner, part=part, parts=tuple(parts) if len(parts) > 1 else ())
 
@@ -108,7 +114,7 @@ def _picture_within(drawn: ClientDrawing, number: int, name: str, part: str) -> 
         raise UnreadableFile(f"“{name}” holds no picture {number}.", "Choose another part of it.")
     found = drawn.pictures[number - 1]
     inner = inspect(found.content)
-    notes = (*inner.notes, f"Taken out of a {drawn.kind}.")
+    notes = (*inner.notes, f"Taken out of {ARTICLES[drawn.kind]} {drawn.kind}.")
     return replace(inner, notes=notes, own_width=found.width or inner.own_width, part=part)
 
 
@@ -123,9 +129,10 @@ def _looked_at(drawn: ClientDrawing) -> Picture:
         counts[reason] = counts.get(reason, 0) + 1
     hidden = tuple(shape for shape, _ in left) + (drawn.left_out.shapes if drawn.left_out else ())
     verdict = judged(raster, facts, paths=len(seen.shapes), lettering=drawn.lettering)
+    places = tuple(replace(found, content=b"") for found in drawn.pictures)
     return Picture(
         raster, drawn.kind, None, drawn.notes, facts, verdict, whole.width, replace(drawn, drawing=seen, left_out=None,
-        pictures=()), tuple(counts.items()), Drawing(whole.width, whole.height, hidden) if hidden else None,
+        pictures=places), tuple(counts.items()), Drawing(whole.width, whole.height, hidden) if hidden else None,
     )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ import ezdxf
 import numpy as np
 import shapely
 from ezdxf import disassemble
+from ezdxf.enums import TextEntityAlignment
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -130,6 +131,22 @@ class LookTest(unittest.TestCase):
         self.assertEqual(read.leftovers, {"hidden": 2})
         self.assertAlmostEqual(read.drawing.height, 9)
 
+    def test_what_a_block_leaves_open_its_reference_says(self):
+        made, space = document()
+        for name, colour in (("CUT", 1), ("CREASE", 3), ("OWN", 5)):
+            made.layers.add(name, color=colour)
+        inner, outer = made.blocks.new("INNER"), made.blocks.new("OUTER")
+        inner.add_line((0, 0), (1, 0))
+        inner.add_line((0, 1), (1, 1), dxfattribs={"color": 0})
+        inner.add_line((0, 2), (1, 2), dxfattribs={"layer": "OWN"})
+        outer.add_blockref("INNER", (0, 0), dxfattribs={"color": 0})
+        space.add_blockref("INNER", (0, 0), dxfattribs={"layer": "CUT"})
+        space.add_blockref("OUTER", (0, 10), dxfattribs={"layer": "CREASE", "color": 6, "xscale": 3})
+        red, green, blue, magenta = (255, 0, 0), (0, 255, 0), (0, 0, 255), (255, 0, 255)
+        found = sorted((one.layer, one.colour) for one in read_dxf(content_of(made), "plan.dxf").drawing.shapes)
+        wanted = [("CUT", red), ("CUT", red), ("OWN", blue), ("CREASE", green), ("CREASE", magenta), ("OWN", blue)]
+        self.assertEqual(found, sorted(wanted))
+
     def test_words_are_named_and_only_words_are_refused(self):
         made, space = document()
         space.add_text("OPEN", dxfattribs={"style": "Standard"})
@@ -139,6 +156,17 @@ class LookTest(unittest.TestCase):
         self.assertIn("only text", caught.exception.message)
         space.add_circle((0, 0), 5)
         self.assertEqual({one.text for one in read_dxf(content_of(made), "plan.dxf").lettering}, {"OPEN", "till late"})
+
+    def test_words_keep_their_place_beside_the_shapes(self):
+        made, space = document()
+        space.add_lwpolyline([(10, 10), (50, 10), (50, 40), (10, 40)], close=True)
+        text = space.add_text("A", height=5, rotation=30)
+        text.set_placement((30, 20), align=TextEntityAlignment.RIGHT)
+        space.add_mtext("B", dxfattribs={"char_height": 4, "insert": (30, 35), "attachment_point": 2})
+        found = {one.text: one for one in read_dxf(content_of(made), "plan.dxf").lettering}
+        one, other = found["A"], found["B"]
+        np.testing.assert_allclose((*one.at, one.cap_height, one.share, one.turn), (20, 20, 5, 1, -30), atol=1e-9)
+        np.testing.assert_allclose((*other.at, other.cap_height, other.share), (20, 9, 4, 0.5), atol=1e-9)
 
     def test_all_layers_off_is_told(self):
         made, space = document()

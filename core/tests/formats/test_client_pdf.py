@@ -163,6 +163,10 @@ class NameTest(unittest.TestCase):
         (words,) = read.lettering
         self.assertEqual(words.text, "Open late")
         self.assertIn("Helvetica", words.font)
+        left, bottom = words.at[0] * 72 / 25.4, (read.drawing.height - words.at[1]) * 72 / 25.4
+        np.testing.assert_allclose(
+            (left, bottom, words.cap_height * 72 / 25.4, words.turn), (20, 80, 0.7 * 24, 0), atol=0.01
+        )
         self.assertEqual(len(read.drawing.shapes), 1)
 
 

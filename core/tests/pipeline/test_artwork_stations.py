@@ -1,5 +1,6 @@
 """Artwork, Clean and Trace as the ticket says them: touch-ups, try-outs, sizes, files, mends."""
 
+import base64
 import hashlib
 import io
 import json
@@ -12,6 +13,7 @@ import pypdfium2 as pdfium
 
 from nibble_core.errors import NibbleError, NothingToTrace
 from nibble_core.formats.svg_reader import read_svg
+from nibble_core.geometry import Box
 from nibble_core.pipeline.read import inspect
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
@@ -28,6 +30,13 @@ SIGN = b"""<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" vi
 <text x="3" y="38" font-family="Pierhead">hi</text></svg>"""
 
 
+MIXED = f"""<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" viewBox="0 0 240 160">
+<rect x="4" y="4" width="232" height="152" fill="none" stroke="#c81e28"/>
+<image x="20" y="40" width="120" height="100" href="data:image/png;base64,{base64.b64encode(BADGE).decode()}"/>
+<text transform="translate(160 60) rotate(-90)" text-anchor="end" font-family="Pierhead" font-size="20">HH</text>
+<text x="200" y="140" text-anchor="middle" style="font: 30px Pierhead">I</text></svg>""".encode()
+
+
 def touch(kind, **values):
     return Change(f"{HERE}/touch_ups", {"id": "t1", "kind": kind, **values}, "add")
 
@@ -36,10 +45,11 @@ def traced(*changes):
     return badge_work(badge_ticket(*changes)).traces["a1"].value
 
 
-def sign(*changes):
-    ticket = first_ticket(name="s", file=hashlib.sha256(SIGN).hexdigest(), file_name="sign.svg", width=60, mode="paths")
+def sign(*changes, content=SIGN, width=60):
+    sha256 = hashlib.sha256(content).hexdigest()
+    ticket = first_ticket(name="s", file=sha256, file_name="sign.svg", width=width, mode="paths")
     ticket = apply(ticket, changes)
-    return ticket, work_out(ticket, lambda _: SIGN, MemoryStore())
+    return ticket, work_out(ticket, lambda _: content, MemoryStore())
 
 
 class TouchUpTest(unittest.TestCase):
@@ -210,11 +220,33 @@ class MendTest(unittest.TestCase):
             for mend in mends:
                 self.assertTrue(mend.copy or apply(ticket, mend.changes) != ticket)
 
-    def test_text_without_outlines_is_set_again_in_a_font(self):
-        ticket, work = sign()
-        offered = [m for n in stations(ticket, work)[0].notes for m in n.mends if "in a font" in m.label]
-        self.assertEqual([mend.label for mend in offered], ["Set “hi” in a font"])
-        ticket, work = sign(*offered[0].changes)
-        self.assertEqual(ticket.pieces[0].elements[-1].lettering.words, "hi")
-        self.assertGreater(work.pieces["p1"].value.box.bottom, sign()[1].pieces["p1"].value.box.bottom + 5)
-        self.assertNotIn("Set “hi”", str([n.mends for n in stations(ticket, work)[0].notes]))
+    def test_text_without_outlines_is_set_again_where_it_was(self):
+        ticket, work = sign(content=MIXED, width=240)  # twice as large
+        (mend,) = (m for n in stations(ticket, work)[0].notes for m in n.mends if "in a font" in m.label)
+        self.assertEqual(mend.label, "Set all 2 in a font")
+        ticket, work = sign(*mend.changes, content=MIXED, width=240)
+        upright, other = ticket.pieces[0].elements[1:]
+        painted = work.pieces["p1"].value.composed.painted
+        boxes = [Box.around([shape.bounds() for of, shape in painted if of == e.id]) for e in (upright, other)]
+        # its end is at (160, 60) of the drawing and it reads upwards; flat capitals, and a little space beside letters
+        np.testing.assert_allclose((boxes[0].right, boxes[0].left), (160, 160 - 0.7 * 20), atol=0.02)
+        self.assertAlmostEqual(boxes[0].top, 60, delta=3)
+        self.assertGreater(boxes[0].bottom, 75)
+        np.testing.assert_allclose((boxes[1].left + boxes[1].right) / 2, 200, atol=0.1)
+        np.testing.assert_allclose((boxes[1].bottom, boxes[1].height), (140, 0.7 * 30), atol=0.02)
+        self.assertNotIn("in a font", str([n.mends for n in stations(ticket, work)[0].notes]))
+
+    def test_a_picture_within_a_drawing_is_brought_in_where_it_was(self):
+        ticket, work = sign(content=MIXED, width=240)
+        (mend,) = (m for n in stations(ticket, work)[0].notes for m in n.mends if "too" in m.label)
+        ticket, work = sign(*mend.changes, content=MIXED, width=240)
+        self.assertEqual(list(work.problems), [])
+        picture, paths = ticket.pieces[0].elements
+        self.assertEqual([one.part for one in ticket.artworks], ["", "picture 1"])
+        # a square in a box of 120 x 100: kept in proportion and centred; the middle of its ring is at (50, 50) of 120 px
+        ring = max(work.traces[picture.artwork].value.kept_regions, key=lambda region: region.area())
+        box = ring.mapped(work.pieces["p1"].value.places[picture.id][0]).bounds()
+        middle = (box.left + box.right) / 2, (box.top + box.bottom) / 2
+        np.testing.assert_allclose(middle, (20 + 10 + 50 / 1.2, 40 + 50 / 1.2), atol=0.02)
+        self.assertFalse([n for n in stations(ticket, work)[0].notes for m in n.mends if "too" in m.label])
+        self.assertEqual(paths.way, "apart")
