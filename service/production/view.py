@@ -128,14 +128,8 @@ def deviation_view(trace: TraceResult, width_px: int) -> dict[str, Any]:
     """See production.api.DeviationOut: runs coloured by distance, in shares of a pixel's width."""
     mm_per_px = trace.width / width_px
     classes = [share * mm_per_px for share in DEVIATION_PX]
-    lines = []
-    for shape in trace.kept:
-        for path in shape.region.rings if isinstance(shape, Shape) else (shape.path,):
-            points = path.flattened(0.1 * mm_per_px)
-            lines.append(np.vstack([points, points[:1]]) if path.closed else points)
-    runs, worst = ([], (0.0, 0.0, 0.0))
-    if lines and trace.places:
-        runs, worst = deviation_runs(lines, trace.places, step=mm_per_px, classes=classes)
+    paths = [path for one in trace.kept for path in (one.region.rings if isinstance(one, Shape) else (one.path,))]
+    runs, worst = deviation_runs(paths, trace.places, step=mm_per_px, classes=classes)
     return {
         "classes": classes, "worst": worst, "worst_px": worst[2] / mm_per_px,
         "runs": [

@@ -26,7 +26,7 @@ from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
 
-VERSION = 14
+VERSION = 15
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
@@ -191,8 +191,8 @@ def _two_tone(
             (Shape(Region(hole.reversed()), shape.colour), inside_place(hole.flattened(0.05), []))
             for shape, _ in shapes for hole in shape.region.holes
         ]  # fmt: skip
-    places = tuple(np.vstack([ring, ring[:1]]) for ring in traced.rings)
-    return Found(tuple(shapes), raster.width, level, suggested, None if preview else traced.deviation(), (), places)
+    measured = None if preview else traced.deviation()
+    return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places)
 
 
 def _colours(

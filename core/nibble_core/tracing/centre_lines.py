@@ -19,7 +19,7 @@ from nibble_core.geometry.corner_kernels import crossing
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
-from nibble_core.tracing.deviation import distances_to_lines, evenly_along
+from nibble_core.tracing.deviation import closed_line, deviation, evenly_along
 from nibble_core.tracing.outline import fit_outline
 from nibble_core.tracing.skeleton import Course, skeleton_courses
 from nibble_core.tracing.stretch import fit_stretch
@@ -59,12 +59,8 @@ class TracedStrokes:
     level: float
 
     def deviation(self) -> tuple[float, float]:
-        """Worst and mean distance from the strokes to their measured middles, px."""
-        if not self.strokes:
-            return 0.0, 0.0
-        lines = [closed_line(stroke.path) for stroke in self.strokes]
-        apart = distances_to_lines(np.vstack(self.middles), lines)
-        return float(apart.max()), float(apart.mean())
+        """Worst and mean distance from the strokes to their measured middles, px. See ``deviation.off_along``."""
+        return deviation([stroke.path for stroke in self.strokes], self.middles)
 
 
 def trace_centre_lines(
@@ -100,12 +96,6 @@ def trace_centre_lines(
     found += _dots(patches, {patches[picture.index_at(*stroke.place)] for stroke, _ in found}, picture)
     found.sort(key=lambda one: -one[0].area)
     return TracedStrokes(tuple(stroke for stroke, _ in found), tuple(middle for _, middle in found), level)
-
-
-def closed_line(path: Path) -> Points:
-    """A path as a polyline that ends where it began if it is closed."""
-    points = path.flattened(0.02)
-    return np.vstack([points, points[:1]]) if path.closed else points
 
 
 def _without_specks(mask: NDArray[np.bool_], smallest: float) -> tuple[NDArray[np.bool_], NDArray[np.int32]]:

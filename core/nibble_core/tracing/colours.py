@@ -17,7 +17,7 @@ from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points, Region
 from nibble_core.geometry.span_kernels import smoothed_over
 from nibble_core.graphics import LUMA, Colour, Raster
-from nibble_core.tracing.deviation import distances_to_lines
+from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.iso import ring_area
 from nibble_core.tracing.labels import connected_patches, label_map
 from nibble_core.tracing.outline import fit_outline, raised_to_wobble, tolerance_for
@@ -51,20 +51,8 @@ class TracedAreas:
     seams: tuple[tuple[Path, int, int], ...]
 
     def deviation(self) -> tuple[float, float]:
-        """Worst and mean distance from the outlines to where the colours meet, px; pixels beside junctions, which
-        show three colours, are left out."""
-        lines = [path.flattened(0.02) for path, _, _ in self.seams]
-        if not lines:
-            return 0.0, 0.0
-        lines = [
-            np.vstack([line, line[:1]]) if path.closed else line
-            for line, (path, _, _) in zip(lines, self.seams, strict=True)
-        ]
-        places = [p[MIXED_ENDS:-MIXED_ENDS] for p in self.places if len(p) > 2 * MIXED_ENDS + 2]
-        if not places:
-            return 0.0, 0.0
-        apart = distances_to_lines(np.vstack(places), lines)
-        return float(apart.max()), float(apart.mean())
+        """Worst and mean distance from the borders to where the colours meet, px. See ``deviation.off_along``."""
+        return deviation([path for path, _, _ in self.seams], self.places)
 
 
 def trace_colours(

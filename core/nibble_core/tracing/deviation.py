@@ -14,6 +14,7 @@ from nibble_core.tracing.distance_kernels import beside
 
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
+BLIND = 3.0  # px beside corners and junctions, whose pixels show more than one edge
 SMOOTH_TURN = np.radians(20)
 
 
@@ -63,13 +64,37 @@ def corner_points(path: Path) -> Points:
     return np.asarray(rows[turn > SMOOTH_TURN, :2])
 
 
-def deviation(paths: Sequence[Path], rings: Sequence[Points], *, step: float = 0.5) -> tuple[float, float]:
-    """Worst and mean distance from the outlines, sampled every ``step``, to the rings; unit of the rings."""
-    if not paths or not rings:
-        return 0.0, 0.0
-    samples = np.vstack([evenly(path.flattened(0.02), step) for path in paths])
-    apart = distances(samples, rings)
-    return float(apart.max()), float(apart.mean())
+def off_along(
+    paths: Sequence[Path], places: Sequence[Points], *, step: float, blind: float
+) -> list[tuple[Points, NDArray[np.float64]]]:
+    """Samples of each outline (n, 2), ``step`` apart, with how far each lies from ``places``, where colours truly meet.
+
+    Within ``blind`` of a corner, which pixels round off, or of an end of open places, beside which pixels show a third
+    colour or the end of a stroke, nothing counts: NaN. Places are polylines; closed ones end where they begin.
+    """
+    if not paths or not places:
+        return []
+    dense = [evenly_along(closed_line(path), step) for path in paths]
+    apart = distances_to_lines(np.vstack(dense), places)
+    dark = [corner_points(path.as_cubics()) for path in paths]
+    dark += [place[[0, -1]] for place in places if not np.array_equal(place[0], place[-1])]
+    tree = shapely.STRtree(shapely.points(np.vstack(dark)))
+    apart[tree.query(shapely.points(np.vstack(dense)), predicate="dwithin", distance=blind)[0]] = np.nan
+    return list(zip(dense, np.split(apart, np.cumsum([len(line) for line in dense])[:-1]), strict=True))
+
+
+def deviation(paths: Sequence[Path], places: Sequence[Points]) -> tuple[float, float]:
+    """Worst and mean distance, px, from the outlines to where colours truly meet. See ``off_along``."""
+    along = off_along(paths, places, step=0.5, blind=BLIND)
+    apart = np.concatenate([off for _, off in along]) if along else np.zeros(0)
+    apart = apart[~np.isnan(apart)]
+    return (float(apart.max()), float(apart.mean())) if len(apart) else (0.0, 0.0)
+
+
+def closed_line(path: Path) -> Points:
+    """A path as a polyline (n, 2) that ends where it begins if it is closed."""
+    points = path.flattened(0.02)
+    return np.vstack([points, points[:1]]) if path.closed else points
 
 
 def evenly(ring: Points, step: float) -> Points:
@@ -87,18 +112,17 @@ def evenly_along(line: Points, step: float) -> Points:
 
 
 def deviation_runs(
-    lines: Sequence[Points], places: Sequence[Points], *, step: float, classes: Sequence[float]
+    paths: Sequence[Path], places: Sequence[Points], *, step: float, classes: Sequence[float]
 ) -> tuple[list[tuple[int, Points]], tuple[float, float, float]]:
-    """Outlines (polylines) cut into runs by how far they lie from ``places``, where colours truly meet.
+    """Outlines cut into runs by how far they lie from ``places``; see ``off_along``.
 
     Each run is the index of the first of ``classes`` (rising distances) it stays within, len(classes) beyond all, and
-    its points. Also the worst place: x, y and its distance. Units of the lines; sampled every ``step``.
+    its points. Also the worst place: x, y and its distance. Units of the outlines; a pixel is ``step`` wide.
     """
     runs: list[tuple[int, Points]] = []
     worst = (0.0, 0.0, 0.0)
-    for line in lines:
-        dense = evenly_along(line, step)
-        apart = distances_to_lines(dense, places)
+    for dense, measured in off_along(paths, places, step=step, blind=BLIND * step):
+        apart = np.nan_to_num(measured)
         top = int(np.argmax(apart))
         if apart[top] > worst[2]:
             worst = float(dense[top, 0]), float(dense[top, 1]), float(apart[top])

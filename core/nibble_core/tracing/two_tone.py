@@ -52,9 +52,14 @@ class Traced:
     level: float
     noise: float
 
+    @property
+    def places(self) -> tuple[Points, ...]:
+        """The rings as polylines that end where they begin."""
+        return tuple(np.vstack([ring, ring[:1]]) for ring in self.rings)
+
     def deviation(self) -> tuple[float, float]:
-        """Worst and mean distance from the outlines to the iso-line, in pixels."""
-        return deviation(outline_paths(self), self.rings)
+        """Worst and mean distance from the outlines to the iso-line, px. See ``deviation.off_along``."""
+        return deviation(outline_paths(self), self.places)
 
 
 def trace_two_tone(

@@ -243,7 +243,7 @@ class MendTest(unittest.TestCase):
         self.assertEqual(list(work.problems), [])
         picture, paths = ticket.pieces[0].elements
         self.assertEqual([one.part for one in ticket.artworks], ["", "picture 1"])
-        # a square in a box of 120 x 100: kept in proportion and centred; the middle of its ring is at (50, 50) of 120 px
+        # a square in a box of 120 x 100: kept in proportion and centred; its ring has its middle at (50, 50) of 120 px
         ring = max(work.traces[picture.artwork].value.kept_regions, key=lambda region: region.area())
         box = ring.mapped(work.pieces["p1"].value.places[picture.id][0]).bounds()
         middle = (box.left + box.right) / 2, (box.top + box.bottom) / 2

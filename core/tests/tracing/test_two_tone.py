@@ -10,10 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nibble_core.errors import Cancelled
-from nibble_core.geometry import LINE
+from nibble_core.geometry import LINE, Path
 from nibble_core.graphics.coverage import covered
 from nibble_core.tracing import suggested_threshold, trace_two_tone
-from nibble_core.tracing.deviation import evenly
+from nibble_core.tracing.deviation import deviation, deviation_runs, evenly
 from nibble_core.tracing.iso import iso_rings, ring_area
 from nibble_core.tracing.kernels import WORD, entered, march
 from tests.pictures import box, coverage, disc, grey_raster
@@ -114,6 +114,17 @@ class BehaviourTest(unittest.TestCase):
         worst, mean = result.deviation()
         self.assertLess(worst, 0.25)
         self.assertLess(mean, 0.06)
+
+    def test_deviation_counts_sides_but_no_corners_nor_junctions(self):
+        square = Path.polygon([(10, 10), (50, 10), (50, 50), (10, 50)])
+        rounded = np.array([[10, 12], [12, 10], [48, 10], [50, 12], [50, 50], [10, 50], [10, 12]], float)
+        self.assertEqual(deviation([square], [rounded]), (0.0, 0.0))
+        dented = np.insert(rounded, 2, [[28, 10], [29, 10.8], [31, 10.8], [32, 10]], 0)
+        runs, worst = deviation_runs([square], [dented], step=1.0, classes=[0.1, 0.5])
+        np.testing.assert_allclose(worst, (30, 10, 0.8), atol=1e-6)
+        self.assertEqual({level for level, _ in runs}, {0, 1, 2})
+        opened = [dented[:5], dented[4:]]  # two borders that meet at the dent
+        self.assertEqual(deviation([square], opened), (0.0, 0.0))
 
     def test_nothing_darker_gives_nothing(self):
         self.assertEqual(traced(np.zeros((40, 40), np.float32)).regions, ())
