@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
 from nibble_core.geometry.corner_kernels import CRISP
+from nibble_core.geometry.paths import evaluate
 from nibble_core.geometry.ring_kernels import fit_ring
+from nibble_core.geometry.span_kernels import MOST, free_cubic, thinned
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import furthest_off
-from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish, turns
+from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish
 
 LEAST_CORNER_DEGREES = 22.0
 RIPPLES_TURN = 10.0  # degrees, at most
@@ -30,9 +32,10 @@ SLACK = 1.25  # a worst place within this many tolerances is not worth more node
 ROUNDS = 4  # of improving where an outline is divided
 MOST_REPAIRS = 4
 FEW_CORNERS, NO_CORNERS = 3, 181.0  # a ring with so few may be smooth all the same; a turn in degrees that none makes
+STUB = 12.0  # px: a line so short beside a corner says little of the direction of the curve it leads to
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_BETTER = 0.5  # the same for joints that may turn
-VISIBLE_TURN = np.radians(0.3)
+LEAST_WINDOW = 80.0  # px of outline that tell a turn of a few degrees from a bend
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
 ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
 Fit = tuple[NDArray[np.uint8], Points, NDArray[np.bool_]]  # kinds, rows and corners of ``fit_ring``
@@ -169,6 +172,9 @@ def fit_outline(
     rough = Path(kinds, rows)
     if not polished:
         return rough
+    stubless, left = without_stubs(rough, corners)
+    if len(stubless) < len(rough) and furthest_off(stubless, ring)[0] <= furthest_off(rough, ring)[0]:
+        rough, corners = stubless, left
     path, (worst, place) = rough, furthest_off(rough, ring)
     if noise >= CRISP and 0 < corners.sum() <= FEW_CORNERS:
         kinds, rows, none = rough_fit(ring, tolerance, noise, NO_CORNERS, ROUNDS)
@@ -182,10 +188,12 @@ def fit_outline(
     if off <= MUCH_WORSE * worst:
         path, worst, place = polished_one, off, where
     if worst > SLACK * tolerance and noise < CRISP:
-        bent, sharp = kinked(rough, corners, ring, hold)
-        off, where = furthest_off(bent, ring)
-        if off <= max(SLACK * tolerance, MUCH_BETTER * worst):
-            path, corners, worst, place = bent, sharp, off, where
+        slight = slight_corners(rough, ring, tolerance) & ~corners
+        if slight.any():
+            bent = polish(rough, corners | slight, ring, hold=hold)
+            off, where = furthest_off(bent, ring)
+            if off <= WORTH_IT * worst:
+                path, corners, worst, place = bent, corners | slight, off, where
     return repaired(
         path, corners, (worst, place), tolerance,
         lambda trial, sharp, changed: polish(trial, sharp, ring, hold=hold, changed=changed),
@@ -220,16 +228,41 @@ def repaired(
     return path
 
 
-def kinked(rough: Path, corners: NDArray[np.bool_], ring: Points, hold: float) -> tuple[Path, NDArray[np.bool_]]:
-    """A path of a clean picture polished with its smooth joints free to turn, and its corners then: all joints that
-    turned visibly.
+def without_stubs(path: Path, corners: NDArray[np.bool_]) -> tuple[Path, NDArray[np.bool_]]:
+    """The path and its corners without lines of a few pixels between a corner and a curve that runs on smoothly: the
+    curve goes to the corner itself. What a corner leaves of its other side looks like such a line, and would lead the
+    curve."""
+    rows, count = path.rows.copy(), len(path)
+    short = (path.kinds == LINE) & (np.hypot(*(rows[:, 6:] - rows[:, :2]).T) < STUB)
+    kept = np.ones(count, bool)
+    for k in np.nonzero(short)[0]:
+        before, after = k - 1, (k + 1) % count
+        if corners[k] and not corners[after] and path.kinds[after] == CUBIC:
+            rows[after, :2], kept[k] = rows[k, :2], False
+        elif corners[after] and not corners[k] and path.kinds[before] == CUBIC:
+            rows[before, 6:], kept[k] = rows[k, 6:], False
+    left = corners | np.roll(~kept & corners, 1)
+    return (Path(path.kinds[kept], rows[kept]), left[kept]) if kept.sum() > 1 else (path, corners)
+
+
+def slight_corners(path: Path, ring: Points, tolerance: float) -> NDArray[np.bool_]:
+    """Which joints (n,) of a path fitted to a clean ring are corners, however little they turn: no single cubic keeps
+    within ``tolerance`` of the ring from the middle of the segment before to the middle of the one after.
 
     A shape may turn by a degree or two where two of its curves meet. Led smoothly through such a joint they stray along
     their whole length, and the joint slides away from its place; where the outline was divided it lies well.
     """
-    bent = polish(rough, np.ones(len(rough), bool), ring, hold=hold)
-    sharp = corners | (np.abs(turns(bent)) > VISIBLE_TURN)
-    return polish(bent, sharp, ring, hold=hold), sharp
+    halves = evaluate(path.kinds, path.rows, np.full(len(path), 0.5))
+    middles = [int(np.argmin(np.sum((ring - place) ** 2, 1))) for place in halves]
+    found = np.zeros(len(path), bool)
+    samples, row = np.empty((MOST, 2)), np.empty(8)
+    for k, after in enumerate(middles):
+        first, n = middles[k - 1], len(ring)
+        window = ring[np.arange(first, first + (after - first) % n + 1) % n]
+        if float(np.hypot(*np.diff(window, axis=0).T).sum()) > LEAST_WINDOW:
+            count = thinned(window, 0, len(window) - 1, samples)
+            found[k] = free_cubic(samples, count, row)[1] > tolerance
+    return found
 
 
 def divided(path: Path, place: Points) -> tuple[Path, int]:
