@@ -7,15 +7,17 @@ stroke, far finer than a pixel.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from nibble_core.errors import Cancelled, NothingToTrace
-from nibble_core.geometry import Path, Points
+from nibble_core.geometry import CUBIC, Path, Points
 from nibble_core.geometry.corner_kernels import crossing
+from nibble_core.geometry.fitting import end_directions
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
@@ -86,16 +88,56 @@ def trace_centre_lines(
     ink = float(np.median(grey[mask])) if mask.any() else 0.0
     paper = float(np.median(grey[~mask])) if not mask.all() else 1.0
     cover = np.clip((paper - grey) / max(paper - ink, 1e-3), 0, 1.2).astype(np.float32)
-    found = []
+    found: list[tuple[TracedStroke, Points]] = []
+    stops: list[tuple[bool, bool]] = []
     for course in courses:
         if cancelled():
             raise Cancelled("This trace was superseded.")
         made = _stroke(course, cover, picture, tolerance)
         if made is not None:
             found.append(made)
+            stops.append((course.stops[0] is not None, course.stops[1] is not None))
+    found = [
+        (stroke, middle) for stroke, (_, middle) in zip(_met([one for one, _ in found], stops), found, strict=True)
+    ]
     found += _dots(patches, {patches[picture.index_at(*stroke.place)] for stroke, _ in found}, picture)
     found.sort(key=lambda one: -one[0].area)
     return TracedStrokes(tuple(stroke for stroke, _ in found), tuple(middle for _, middle in found), level)
+
+
+def _met(strokes: Sequence[TracedStroke], stops: Sequence[tuple[bool, bool]]) -> list[TracedStroke]:
+    """The strokes with those ends that stop at a junction led on, straight, to the middle of a stroke that passes
+    there: the skeleton of a T sags towards its stem."""
+    lines = [shapely.LineString(closed_line(stroke.path)) for stroke in strokes]
+    tree = shapely.STRtree(lines)
+    met = []
+    for k, (stroke, ends) in enumerate(zip(strokes, stops, strict=True)):
+        path = stroke.path
+        for at_end in (False, True):
+            if ends[at_end] and not path.closed:
+                around = tree.query(lines[k], predicate="dwithin", distance=stroke.width)
+                others = [(lines[j], strokes[j].width) for j in around.tolist() if j != k]
+                path = _led_to(path, at_end, stroke.width, others)
+        met.append(replace(stroke, path=path))
+    return met
+
+
+def _led_to(path: Path, at_end: bool, width: float, others: Sequence[tuple[shapely.LineString, float]]) -> Path:
+    """An open path whose end is moved along its own direction to where it meets the nearest of the others."""
+    kinds, rows = path.kinds.copy(), path.rows.copy()
+    row, place, handle = (rows[-1], slice(6, 8), slice(4, 6)) if at_end else (rows[0], slice(0, 2), slice(2, 4))
+    end, way = row[place].copy(), end_directions(int(kinds[-1 if at_end else 0]), row)[int(at_end)]
+    way = way if at_end else -way
+    reach = max([width, *(other for _, other in others)])
+    ray = shapely.LineString([end - way * reach / 2, end + way * reach])
+    meetings = [ray.intersection(line) for line, other in others if line.distance(shapely.Point(end)) <= other / 2 + 1]
+    places = [np.asarray(shapely.get_coordinates(one)) for one in meetings if not one.is_empty]
+    if not places:
+        return path
+    candidates = np.vstack(places)
+    to = candidates[int(np.argmin(np.hypot(*(candidates - end).T)))]
+    row[place], row[handle] = to, row[handle] + (to - end if kinds[-1 if at_end else 0] == CUBIC else 0.0)
+    return Path(kinds, rows, closed=False)
 
 
 def _without_specks(mask: NDArray[np.bool_], smallest: float) -> tuple[NDArray[np.bool_], NDArray[np.int32]]:

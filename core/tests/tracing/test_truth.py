@@ -202,6 +202,17 @@ class CentreLineTest(unittest.TestCase):
         self.assertEqual(len(stroke.path), 1)
         np.testing.assert_allclose(stroke.path.nodes[:, 1], 64.4, atol=0.05)
 
+    def test_the_stem_of_a_t_meets_the_middle_of_its_bar(self):
+        for wide in (6.0, 30.0):
+            bar, stem = box(20, 60, 220, 60 + wide), box(120, 60, 120 + wide, 230)
+            ink = coverage(lambda x, y, bar=bar, stem=stem: bar(x, y) | stem(x, y), 240)
+            strokes = self.middle(ink).strokes
+            self.assertEqual(len(strokes), 2)
+            (down,) = (one.path for one in strokes if np.ptp(one.path.nodes[:, 1]) > 50)
+            top = down.nodes[np.argmin(down.nodes[:, 1])]
+            with self.subTest(wide):
+                np.testing.assert_allclose(top, (120 + wide / 2, 60 + wide / 2), atol=0.03 * wide)
+
     def test_a_ring_is_one_closed_stroke(self):
         ink = coverage(disc(100, 100, 64), 200) - coverage(disc(100, 100, 56), 200)
         (stroke,) = self.middle(ink).strokes
