@@ -387,7 +387,15 @@ def _with_ends(middle: Points, stops: Sequence[Points | None], cover: NDArray[np
 
 def _end(middle: Points, stop: Points | None, cover: NDArray[np.float32], half: float) -> Points:
     if stop is not None:
-        return np.vstack([middle, stop[None]]) if np.hypot(*(stop - middle[-1])) > 0.5 else middle
+        if np.hypot(*(stop - middle[-1])) <= 0.5:
+            return middle
+        recent = middle[-max(5, round(3 * half)) :]
+        if len(recent) >= 5:  # straight on: the skeleton bends aside where it meets another stroke's
+            way = _way_at_end(recent)
+            ahead = middle[-1] + way * max(float((stop - middle[-1]) @ way), 0.0)
+            if np.hypot(*(stop - ahead)) < half:
+                stop = ahead
+        return np.vstack([middle, stop[None]])
     back = min(len(middle) - 1, max(3, round(1.5 * half)))
     way = middle[-1] - middle[-1 - back]
     size = float(np.hypot(*way))
