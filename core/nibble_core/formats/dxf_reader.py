@@ -27,7 +27,6 @@ _TEXTS = {"TEXT", "MTEXT", "ATTRIB", "ATTDEF"}
 _SOLID_BODIES = {"3DSOLID", "BODY", "REGION", "SURFACE", "MESH", "3DFACE", "POLYFACE", "EXTRUDEDSURFACE", "HELIX"}
 _SILENT = {"POINT", "VIEWPORT", "IMAGE", "WIPEOUT", "OLE2FRAME", "RAY", "XLINE", "ACAD_PROXY_ENTITY", "LIGHT", "TABLE"}
 MOST_ENTITIES = 400_000
-MOST_DEEP = 50  # blocks within blocks
 BY_BLOCK, BY_LAYER = 0, 256  # colour indices
 
 
@@ -80,6 +79,22 @@ def _document(content: bytes, called: str) -> tuple[Any, list[str]]:
     return document, notes
 
 
+def _unfolded(document: Any, entities: Iterable[Any], known: dict[str, float]) -> float:
+    """How many entities there are when all blocks are unfolded; infinitely many if a block holds itself. ``known``: the
+    same of blocks by name."""
+    total = 0.0
+    for entity in entities:
+        total += 1
+        if entity.dxftype() == "INSERT":
+            name = str(entity.dxf.name).lower()
+            if name not in known:
+                known[name] = math.inf  # until it is known
+                block = document.blocks.get(name)
+                known[name] = _unfolded(document, block, known) if block is not None else 0.0
+            total += entity.mcount * known[name]
+    return total
+
+
 @dataclass(frozen=True)
 class _Outside:
     """What entities take from where they are: the layer and colour of the block reference they belong to."""
@@ -101,8 +116,11 @@ class _Walk:
     def run(self, document: Any) -> None:
         self.off = {layer.dxf.name.lower() for layer in document.layers if layer.is_off() or layer.is_frozen()}
         self.colours = {layer.dxf.name.lower(): layer.color for layer in document.layers}
-        self.seen = 0
-        self.walk(document.modelspace(), _Outside("0", (0, 0, 0)), 0)
+        if _unfolded(document, document.modelspace(), {}) > MOST_ENTITIES:
+            raise FileTooLarge(
+                f"{self.called} unfolds into more than {MOST_ENTITIES:,} entities.", "Ask for a simpler one."
+            )
+        self.walk(document.modelspace(), _Outside("0", (0, 0, 0)))
         if self.passed:
             kinds = ", ".join(sorted(self.passed))
             self.notes.append(f"{sum(self.passed.values())} entries that are not flat lines are left out ({kinds}).")
@@ -119,15 +137,12 @@ class _Walk:
             return f"{self.called} draws nothing on the layers that are switched on.", "Ask for its layers switched on."
         return f"{self.called} draws nothing.", "Check that it is the right file."
 
-    def walk(self, entities: Iterable[Any], outside: _Outside, depth: int) -> None:
+    def walk(self, entities: Iterable[Any], outside: _Outside) -> None:
         """Takes entities and what blocks and dimensions among them unfold into. What lies on layer 0 of a block is on
         the layer of the block's reference, and takes its colour from there."""
         from ezdxf.protocols import SupportsVirtualEntities, virtual_entities
 
         for entity in entities:
-            self.seen += 1
-            if self.seen > MOST_ENTITIES or depth > MOST_DEEP:
-                raise FileTooLarge(f"{self.called} unfolds into more than 400,000 entities.", "Ask for a simpler one.")
             layer = str(entity.dxf.get("layer", "0"))
             layer = outside.layer if layer == "0" else layer
             if layer.lower() in self.off or entity.dxf.get("invisible", 0):
@@ -135,11 +150,11 @@ class _Walk:
                 continue
             colour = self._colour(entity, layer, outside.colour)
             if entity.dxftype() == "INSERT" and entity.mcount > 1:
-                self.walk(entity.multi_insert(), outside, depth + 1)
+                self.walk(entity.multi_insert(), outside)
             elif isinstance(entity, SupportsVirtualEntities):
                 inner = _Outside(layer, colour)
-                self.walk(getattr(entity, "attribs", ()), inner, depth + 1)
-                self.walk(virtual_entities(entity), inner, depth + 1)
+                self.walk(getattr(entity, "attribs", ()), inner)
+                self.walk(virtual_entities(entity), inner)
             else:
                 self.take(entity, "" if layer == "0" else layer, colour)
 

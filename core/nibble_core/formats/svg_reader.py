@@ -475,12 +475,14 @@ class _Walk:
                 base64.b64decode(re.sub(r"\s+", "", payload)) if packed else urllib.parse.unquote_to_bytes(payload)
             )
         except ValueError:
+            content = b""
+        pixels = pixel_size(content)
+        if pixels is None:
             self.notes["A picture inside is damaged and left out."] = None
             return
         x, y, width, height = (
             length(node.get(name), scope.size[side]) for name, side in (("x", 0), ("y", 1), ("width", 0), ("height", 1))
         )
-        pixels = pixel_size(content) or (width, height)
         onto = viewport([0, 0, *pixels], width, height, node.get("preserveAspectRatio"))
         place = onto.then(Affine.translation(x, y)).then(scope.matrix)
         corners = place.map(np.array([[0.0, 0.0], [pixels[0], 0.0], [0.0, pixels[1]], pixels]))

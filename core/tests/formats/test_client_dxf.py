@@ -12,7 +12,7 @@ from ezdxf.enums import TextEntityAlignment
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nibble_core.errors import NothingToTrace
+from nibble_core.errors import FileTooLarge, NothingToTrace
 from nibble_core.formats.dxf_reader import join_ends, read_dxf
 from nibble_core.geometry import LINE, Path
 from nibble_core.graphics import HAIRLINE, Shape, Stroke
@@ -146,6 +146,21 @@ class LookTest(unittest.TestCase):
         found = sorted((one.layer, one.colour) for one in read_dxf(content_of(made), "plan.dxf").drawing.shapes)
         wanted = [("CUT", red), ("CUT", red), ("OWN", blue), ("CREASE", green), ("CREASE", magenta), ("OWN", blue)]
         self.assertEqual(found, sorted(wanted))
+
+    def test_blocks_without_end_are_refused_before_they_are_unfolded(self):
+        made, space = document()
+        made.blocks.new("B0").add_line((0, 0), (1, 1))
+        for k in range(1, 40):
+            block = made.blocks.new(f"B{k}")
+            for x in range(4):
+                block.add_blockref(f"B{k - 1}", (x, k))
+        space.add_blockref("B39", (0, 0))
+        endless, other = document()
+        endless.blocks.new("SELF").add_blockref("SELF", (1, 1))
+        other.add_blockref("SELF", (0, 0))
+        for one in (made, endless):
+            with self.assertRaises(FileTooLarge):
+                read_dxf(content_of(one), "plan.dxf")
 
     def test_words_are_named_and_only_words_are_refused(self):
         made, space = document()

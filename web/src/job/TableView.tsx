@@ -415,6 +415,7 @@ export function TableView(props: Props) {
         left="34px"
         top="30px"
         pointerEvents="none"
+        userSelect="none"
         display="grid"
         gap="6px"
         justifyItems="start"
