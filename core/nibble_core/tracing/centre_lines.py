@@ -97,9 +97,8 @@ def trace_centre_lines(
         if made is not None:
             found.append(made)
             stops.append((course.stops[0] is not None, course.stops[1] is not None))
-    found = [
-        (stroke, middle) for stroke, (_, middle) in zip(_met([one for one, _ in found], stops), found, strict=True)
-    ]
+    met = _met([stroke for stroke, _ in found], stops)
+    found = [(stroke, _led_on(middle, stroke.path)) for stroke, (_, middle) in zip(met, found, strict=True)]
     found += _dots(patches, {patches[picture.index_at(*stroke.place)] for stroke, _ in found}, picture)
     found.sort(key=lambda one: -one[0].area)
     return TracedStrokes(tuple(stroke for stroke, _ in found), tuple(middle for _, middle in found), level)
@@ -120,6 +119,11 @@ def _met(strokes: Sequence[TracedStroke], stops: Sequence[tuple[bool, bool]]) ->
                 path = _led_to(path, at_end, stroke.width, others)
         met.append(replace(stroke, path=path))
     return met
+
+
+def _led_on(middle: Points, path: Path) -> Points:
+    """A measured middle up to where its stroke was led."""
+    return middle if path.closed else np.vstack([path.rows[:1, :2], middle, path.rows[-1:, 6:]])
 
 
 def _led_to(path: Path, at_end: bool, width: float, others: Sequence[tuple[shapely.LineString, float]]) -> Path:
