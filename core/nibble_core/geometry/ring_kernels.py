@@ -34,6 +34,7 @@ from nibble_core.geometry.span_kernels import lay_closed, lay_open
 KAPPA = 4 / 3 * math.tan(math.pi / 8)
 CIRCLE_SHRINK = 1.000147  # a circle of four cubics bulges by this on average
 ALL_ROUND = 0.5  # of a circle's area: a sliver whose points lie on one arc, out and back, covers less
+STUB = 12.0  # px: a line so short beside a corner says little of the direction of the curve it leads to
 FEW_OF = 60  # one sample of so many may be left out at an end
 
 
@@ -238,6 +239,13 @@ def lead_sides(rows, kinds, first, shape, place, least):
 
 
 @compiled
+def is_stub(row, kind):
+    """Whether a segment is a line too short to say where a side runs to: what a corner leaves of its other side looks
+    like one."""
+    return kind == LINE_KIND and math.hypot(row[6] - row[0], row[7] - row[1]) < STUB
+
+
+@compiled
 def meet(points, step, noise, corners, skips, shape, lines, rows, kinds, first, place):
     """Moves each ``place`` (c, 2) of a corner beside a curve to where its two sides cross when they run on.
 
@@ -249,6 +257,11 @@ def meet(points, step, noise, corners, skips, shape, lines, rows, kinds, first, 
         if (shape[k] > 0 and shape[b] > 0) or shape[k] == 2 or shape[b] == 2:
             continue
         i, o = first[b + 1] - 1, first[k]
+        if noise < LEAST_NOISE:
+            if i > first[b] and kinds[i - 1] == CUBIC_KIND and is_stub(rows[i], kinds[i]):
+                i -= 1
+            if o + 1 < first[k + 1] and kinds[o + 1] == CUBIC_KIND and is_stub(rows[o], kinds[o]):
+                o += 1
         row, other = rows[i].copy(), rows[o].copy()
         reach = skips[k] * step
         if shape[b] == 1:

@@ -26,7 +26,7 @@ from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
 
-VERSION = 18
+VERSION = 19
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's

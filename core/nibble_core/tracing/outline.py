@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
 from nibble_core.geometry.corner_kernels import CRISP
 from nibble_core.geometry.paths import evaluate
-from nibble_core.geometry.ring_kernels import fit_ring
+from nibble_core.geometry.ring_kernels import STUB, fit_ring
 from nibble_core.geometry.span_kernels import MOST, free_cubic, thinned
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
@@ -32,7 +32,6 @@ SLACK = 1.25  # a worst place within this many tolerances is not worth more node
 ROUNDS = 4  # of improving where an outline is divided
 MOST_REPAIRS = 4
 FEW_CORNERS, NO_CORNERS = 3, 181.0  # a ring with so few may be smooth all the same; a turn in degrees that none makes
-STUB = 12.0  # px: a line so short beside a corner says little of the direction of the curve it leads to
 WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it below
 MUCH_BETTER = 0.5  # the same for joints that may turn
 LEAST_WINDOW = 80.0  # px of outline that tell a turn of a few degrees from a bend
