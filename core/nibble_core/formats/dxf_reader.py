@@ -114,7 +114,8 @@ class _Walk:
         self.hidden = 0
 
     def run(self, document: Any) -> None:
-        self.off = {layer.dxf.name.lower() for layer in document.layers if layer.is_off() or layer.is_frozen()}
+        self.frozen = {layer.dxf.name.lower() for layer in document.layers if layer.is_frozen()}
+        self.off = self.frozen | {layer.dxf.name.lower() for layer in document.layers if layer.is_off()}
         self.colours = {layer.dxf.name.lower(): layer.color for layer in document.layers}
         if _unfolded(document, document.modelspace(), {}) > MOST_ENTITIES:
             raise FileTooLarge(
@@ -145,7 +146,9 @@ class _Walk:
         for entity in entities:
             layer = str(entity.dxf.get("layer", "0"))
             layer = outside.layer if layer == "0" else layer
-            if layer.lower() in self.off or entity.dxf.get("invisible", 0):
+            # a block whose reference is switched off, not frozen, still shows what is on other layers
+            hidden = self.frozen if entity.dxftype() == "INSERT" else self.off
+            if layer.lower() in hidden or entity.dxf.get("invisible", 0):
                 self.hidden += 1
                 continue
             colour = self._colour(entity, layer, outside.colour)

@@ -22,7 +22,7 @@ from nibble_core.pipeline.trace import TraceResult
 from nibble_core.text import Font, open_font, set_line, shipped_font
 from nibble_core.ticket.piece import Anchor, Element, Piece, Span
 
-VERSION = 5
+VERSION = 6
 Files = Callable[[str], bytes]
 
 

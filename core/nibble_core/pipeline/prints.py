@@ -29,7 +29,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.piece import Element, Layer, Line, Piece
 
-VERSION = 3
+VERSION = 4
 
 
 @dataclass(frozen=True, eq=False)

@@ -146,6 +146,11 @@ class LookTest(unittest.TestCase):
         found = sorted((one.layer, one.colour) for one in read_dxf(content_of(made), "plan.dxf").drawing.shapes)
         wanted = [("CUT", red), ("CUT", red), ("OWN", blue), ("CREASE", green), ("CREASE", magenta), ("OWN", blue)]
         self.assertEqual(found, sorted(wanted))
+        made.layers.get("CUT").off()
+        made.layers.get("CREASE").freeze()
+        shown = read_dxf(content_of(made), "plan.dxf")
+        self.assertEqual([(one.layer, one.colour) for one in shown.drawing.shapes], [("OWN", blue)])
+        self.assertEqual(shown.leftovers, {"hidden": 3})
 
     def test_blocks_without_end_are_refused_before_they_are_unfolded(self):
         made, space = document()

@@ -220,6 +220,16 @@ class MendTest(unittest.TestCase):
             for mend in mends:
                 self.assertTrue(mend.copy or apply(ticket, mend.changes) != ticket)
 
+    def test_text_without_outlines_is_set_again_in_a_font(self):
+        mirrored = Change(f"{HERE}/facing", "mirrored")  # then it goes beneath
+        ticket, work = sign(mirrored)
+        offered = [m for n in stations(ticket, work)[0].notes for m in n.mends if "in a font" in m.label]
+        self.assertEqual([mend.label for mend in offered], ["Set “hi” in a font"])
+        ticket, work = sign(mirrored, *offered[0].changes)
+        self.assertEqual(ticket.pieces[0].elements[-1].lettering.words, "hi")
+        self.assertGreater(work.pieces["p1"].value.box.bottom, sign(mirrored)[1].pieces["p1"].value.box.bottom + 5)
+        self.assertNotIn("Set “hi”", str([n.mends for n in stations(ticket, work)[0].notes]))
+
     def test_text_without_outlines_is_set_again_where_it_was(self):
         ticket, work = sign(content=MIXED, width=240)  # twice as large
         (mend,) = (m for n in stations(ticket, work)[0].notes for m in n.mends if "in a font" in m.label)

@@ -43,6 +43,9 @@ class ArtworkTest(TransactionTestCase):
         self.assertEqual(told["classes"], sorted(told["classes"]))
         self.assertLess(told["worst_px"], 0.25)  # of clean straight edges
         self.assertTrue(all(run["level"] <= 1 and run["d"].startswith("M") for run in told["runs"]))
+        self.change("artworks/a1/trace/smooth", 1.0)
+        told = self.client.get(f"{self.here}/deviation").json()
+        self.assertGreater(len(told["runs"]), 3)
         self.assertAlmostEqual(told["worst"][2] / told["worst_px"], 100 / 240, delta=0.01)
 
     def test_outlines_come_as_files_in_every_format(self) -> None:
