@@ -133,8 +133,8 @@ class SumsTest(unittest.TestCase):
     def test_a_joint_that_turns_by_two_degrees_is_told_from_one_that_does_not(self):
         for turn in (0.0, 2.0, -2.0):
             a = np.linspace(0, math.pi, 900)
-            arc = np.stack([300 * np.cos(a), 300 * np.sin(a)], 1)
-            other = np.stack([-60 - 240 * np.cos(a), -240 * np.sin(a)], 1)  # from where the first ends
+            arc = np.stack([100 * np.cos(a), 100 * np.sin(a)], 1)
+            other = np.stack([-5 - 95 * np.cos(a), -95 * np.sin(a)], 1)  # from where the first ends
             c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
             other = (other - arc[-1]) @ np.array([[c, s], [-s, c]]) + arc[-1]
             samples = np.vstack([arc, other[1:]]) + 600
