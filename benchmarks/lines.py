@@ -294,7 +294,7 @@ def dropping() -> None:
     for k, width in enumerate(np.linspace(0.15, 2.4, 40)):
         parts = [shapely.Point(0, 0).buffer(15, quad_segs=64), shapely.Point(40, 0).buffer(12, quad_segs=64)]
         parts.append(shapely.box(0, -width / 2, 40, width / 2))
-        found = necks(affinity.rotate(shapely.union_all(parts), 9 * k), 2.5)
+        found = necks(affinity.rotate(shapely.union_all(parts), 9 * k), 2.5).necks
         worst = max(worst, abs(found[0].width - width) if found else width)
     print(f"  necks: {worst:.5f} mm off at most")
     off = []

@@ -28,6 +28,7 @@ SOFT, SOFTEST = 2, 12  # px: how far a crisp and the softest edge reach from the
 BEYOND = 2  # px further in, where the contrast is compared
 RISEN = 0.93  # of the drawing's own contrast, at which an edge is over
 SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
+LIKE = 16  # levels of a channel that set no colour apart from the background
 SOLID_REACH = 2.0  # times the reach of the edge: how far F may be fetched
 
 
@@ -159,7 +160,8 @@ def _faint_specks(left: np.ndarray, contrast: np.ndarray, reach: float) -> np.nd
 def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background: Numbers) -> Raster:
     """The drawing without a plain background: only the soft band beside the flood is worked on."""
     mask = flood.astype(np.uint8)
-    reach = edge_reach(_contrast(shown, background), flood)
+    contrast = _contrast(shown, background)
+    reach = edge_reach(contrast, flood)
     ring = np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
     # the flood stops where the mix is beyond its tolerance, so it holds faintly covered pixels too: the soft
     # band reaches to both sides of its edge
@@ -167,7 +169,9 @@ def _unmixed(raster: Raster, shown: Pixels, flood: NDArray[np.bool_], background
     soft = (grown > 0) & (cv2.erode(mask, ring) == 0)
     rows, columns = np.nonzero(soft)
     here = shown[rows, columns].astype(np.float32)
-    fore, distance = nearest_colours(shown, (grown == 0).astype(np.uint8), rows, columns)
+    # paper within a thin outline is as near as the outline itself, and mixes with nothing
+    drawn = (grown == 0) & (contrast > LIKE)
+    fore, distance = nearest_colours(shown, drawn.astype(np.uint8), rows, columns)
     thin = distance > SOLID_REACH * reach
     fore[thin] = _strongest_nearby(shown, background, rows[thin], columns[thin], reach)
     span = fore - background

@@ -7,7 +7,7 @@ sentence, and a place, so that the table can go there.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +19,7 @@ from nibble_core.geometry import Path, Point, Region
 from nibble_core.geometry.along import corner_nodes
 from nibble_core.geometry.regions import polygons
 from nibble_core.lines.dropout import DropOut
-from nibble_core.lines.necks import Neck, necks
+from nibble_core.lines.necks import Neck, NeckSearch, necks
 
 SAME_LINE = 0.02  # mm: lines nearer than this are one to a knife
 SHARED = 1.0  # mm of a line that must run on another to be told
@@ -27,6 +27,11 @@ TOLD = 0.01  # mm: what a contour may be off by
 LEAST_RADIUS = 0.1  # mm: a beam turns sharper than anybody sees
 SHARP = 60.0  # degrees of turn from which an inside corner is told
 MOST = 8  # places told of one kind
+Going = Callable[[], bool]
+
+
+def _never() -> bool:
+    return False
 
 
 @dataclass(frozen=True)
@@ -75,28 +80,34 @@ def small_parts(line: CutLine, smallest: float, holder: str) -> list[Finding]:
     return _counted(found, "small parts")
 
 
-def narrow_gaps(line: CutLine, narrowest: float) -> list[Finding]:
+def narrow_gaps(line: CutLine, narrowest: float, cancelled: Going = _never) -> list[Finding]:
     """Waste between or inside the regions of a line that is too thin to be weeded out in one go."""
     if narrowest <= 0 or line.area.is_empty:
         return []
     left, top, right, bottom = line.area.bounds
     waste = shapely.box(left - 5, top - 5, right + 5, bottom + 5).difference(line.area)
+    search = necks(waste, narrowest, cancelled=cancelled)
     found = [
         Finding(
             "narrow gap", f"A gap of the {line.process} is {neck.width:.2f} mm wide: its waste tears when weeded.",
             f"Close gaps under {narrowest:g} mm.", line.id, neck.middle,
             mend=(f"Close gaps under {narrowest:g} mm", "close_gaps", narrowest),
         )
-        for neck in necks(waste, narrowest)
+        for neck in search.necks
     ]  # fmt: skip
-    return _counted(found, "narrow gaps")
+    return [*_counted(found, "narrow gaps"), *_not_searched("Narrow gaps", search, narrowest, line.id)]
 
 
-def weak_parts(area: BaseGeometry, line: CutLine, thinnest: float, stock: str) -> tuple[list[Neck], list[Finding]]:
+def weak_parts(
+    area: BaseGeometry, line: CutLine, thinnest: float, stock: str, cancelled: Going = _never
+) -> tuple[tuple[Neck, ...], list[Finding]]:
     """Necks of the finished piece thinner than its stock holds."""
-    found = necks(area, thinnest) if thinnest > 0 else []
+    if thinnest <= 0:
+        return (), []
+    search = necks(area, thinnest, cancelled=cancelled)
+    found, untold = search.necks, _not_searched("Weak parts", search, thinnest, line.id)
     if not found:
-        return [], []
+        return (), untold
     more = f", and {len(found) - 1} more places are thin" if len(found) > 1 else ""
     return found, [
         Finding(
@@ -106,8 +117,22 @@ def weak_parts(area: BaseGeometry, line: CutLine, thinnest: float, stock: str) -
             line.id,
             found[0].middle,
             mend=(f"Cut {thinnest / 2:g} mm further out", "distance", round(line.distance + thinnest / 2, 3)),
-        )
+        ),
+        *untold,
     ]
+
+
+def _not_searched(what: str, search: NeckSearch, limit: float, line: str) -> list[Finding]:
+    """Says how far a search went that would have had too many places to look at."""
+    if search.searched >= limit:
+        return []
+    done = f"searched to {search.searched:.2g} mm" if search.searched else "not searched"
+    return [
+        Finding(
+            "intricate", f"{what}: {done}; the edge is too intricate for {limit:g} mm.",
+            "Raise the smallest hole or part to have the rest looked at.", line, weight="told",
+        )
+    ]  # fmt: skip
 
 
 def near_edge(line: CutLine, least: float) -> list[Finding]:
@@ -278,9 +303,11 @@ def open_lines(line: CutLine) -> list[Finding]:
     ]  # fmt: skip
 
 
-def thin_letters(area: BaseGeometry, words: str, thinnest: float, stock: str) -> list[Finding]:
+def thin_letters(
+    area: BaseGeometry, words: str, thinnest: float, stock: str, cancelled: Going = _never
+) -> list[Finding]:
     """Letters with strokes thinner than the stock holds."""
-    found = necks(area, thinnest) if thinnest > 0 else []
+    found = necks(area, thinnest, cancelled=cancelled).necks if thinnest > 0 else ()
     if not found:
         return []
     return [

@@ -34,12 +34,23 @@ STEP = 0.1
 """mm between samples; a chord of the polygon longer than this is straight anyway."""
 
 
+JOINT = 1e-9
+"""mm: what two segments may be apart where they meet."""
+
+CLOSER = (1.0, 0.4, 0.15)
+"""Shares of the tolerance at which a polygon is fitted until its rings cross neither themselves nor each other."""
+
+
 def refit_polygon(polygon: Polygon, tolerance: float = REFIT, *, divisions: int = DIVISIONS) -> Region:
     """A region of lines, arcs and cubics whose rings stay within ``tolerance`` mm of the polygon's; see
-    ``refit_ring``."""
+    ``refit_ring``. Rings that cross when fitted are fitted more closely, and at last left as the polygon has them."""
     outer, holes = oriented_rings(polygon)
-    rings = [refit_ring(ring, tolerance, divisions=divisions) for ring in (outer, *holes)]
-    return Region(rings[0], tuple(rings[1:]))
+    for share in CLOSER:
+        rings = [refit_ring(ring, share * tolerance, divisions=divisions) for ring in (outer, *holes)]
+        region = Region(rings[0], tuple(rings[1:]))
+        if region.polygon(0.1 * tolerance).is_valid:
+            return region
+    return Region(Path.polygon(outer), tuple(Path.polygon(hole) for hole in holes))
 
 
 def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVISIONS) -> Path:
@@ -61,9 +72,36 @@ def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVIS
         path = _fit(ring, tolerance * share, divisions)
         if len(path) >= len(ring):
             break
-        if apart(path.flattened(0.1 * tolerance), ring) <= tolerance:
+        if unjoined(path) <= JOINT and apart(path.flattened(0.1 * tolerance), ring) <= tolerance:
             return path
     return Path.polygon(ring)
+
+
+def refit_line(points: Points, tolerance: float = REFIT) -> Path:
+    """An open path within ``tolerance`` mm of a dense open polyline (n, 2), both ways, from its first point to its
+    last. See ``refit_ring``."""
+    distinct = np.concatenate([[True], np.hypot(*np.diff(points, axis=0).T) > JOINT])
+    points = points[distinct]
+    if len(points) < 3:
+        return Path.polygon(points, closed=False)
+    before, after = np.diff(points, axis=0)[:-1], np.diff(points, axis=0)[1:]
+    turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], np.sum(before * after, 1))
+    stops = [0, *(1 + np.nonzero(np.abs(turn) > CORNER)[0]).tolist(), len(points) - 1]
+    for share in (0.8, 0.5, 0.2):
+        kinds, rows = [], []
+        for first, last in pairwise(stops):
+            side_kinds, side_rows = _side(points[first : last + 1], share * tolerance, DIVISIONS, closed=False)
+            kinds += side_kinds
+            rows += side_rows
+        path = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
+        if len(path) < len(points) - 1 and lines_apart(path.flattened(0.1 * tolerance), points) <= tolerance:
+            return path
+    return Path.polygon(points, closed=False)
+
+
+def unjoined(path: Path) -> float:
+    """The widest gap between the end of a closed path's segment and the start of the next, mm."""
+    return float(np.hypot(*(np.roll(path.rows[:, :2], -1, 0) - path.rows[:, 6:]).T).max())
 
 
 def _fit(ring: Points, tolerance: float, divisions: int) -> Path:
@@ -79,15 +117,22 @@ def _fit(ring: Points, tolerance: float, divisions: int) -> Path:
     kinds: list[int] = []
     rows: list[np.ndarray] = []
     for first, last in pairwise(stops):
-        samples = densified(ring[np.arange(first, last + 1) % len(ring)], STEP)
-        side_kinds, side_rows, breaks = _fit_side(samples, tolerance)
-        _pull_back(samples, side_kinds, side_rows, breaks, tolerance)
-        _fillet(samples, side_kinds, side_rows, breaks, tolerance, closed=not len(corners))
-        for _ in range(2):  # what could not follow a line the first time meets its cubic half-way
-            _smooth_joints(samples, side_kinds, side_rows, breaks, tolerance, divisions, closed=not len(corners))
+        side = ring[np.arange(first, last + 1) % len(ring)]
+        side_kinds, side_rows = _side(side, tolerance, divisions, closed=not len(corners))
         kinds += side_kinds
         rows += side_rows
     return Path(np.array(kinds, np.uint8), np.array(rows))
+
+
+def _side(points: Points, tolerance: float, divisions: int, *, closed: bool) -> tuple[list[int], list[np.ndarray]]:
+    """Segments along a line between two corners; ``closed`` where it goes all round."""
+    samples = densified(points, STEP)
+    kinds, rows, breaks = _fit_side(samples, tolerance)
+    _pull_back(samples, kinds, rows, breaks, tolerance)
+    _fillet(samples, kinds, rows, breaks, tolerance, closed=closed)
+    for _ in range(2):  # what could not follow a line the first time meets its cubic half-way
+        _smooth_joints(samples, kinds, rows, breaks, tolerance, divisions, closed=closed)
+    return kinds, rows
 
 
 def densified(points: Points, step: float) -> Points:
@@ -229,10 +274,25 @@ def _smooth_joints(
         if off < TANGENT:
             made.append((kind, rows[q], breaks[q + 1]))
             continue
-        led = _led(samples, breaks[q], breaks[q + 1], start, end, tolerance, divisions)
-        made += led or [(kind, rows[q], breaks[q + 1])]
+        own, index = _along_segment(samples, breaks[q], breaks[q + 1], rows[q])
+        led = _led(own, 0, len(own) - 1, start, end, tolerance, divisions)
+        made += [(k, row, int(index[stop])) for k, row, stop in led] if led else [(kind, rows[q], breaks[q + 1])]
     kinds[:], rows[:] = [kind for kind, _, _ in made], [row for _, row, _ in made]
     breaks[1:] = [stop for _, _, stop in made]
+
+
+def _along_segment(samples: Points, first: int, last: int, row: np.ndarray) -> tuple[Points, np.ndarray]:
+    """The samples of a segment and their indices, from its own start to its own end: a fillet may have moved those off
+    the samples, and what lies behind them then is another segment's."""
+    index, start, end = np.arange(first, last + 1), row[:2], row[6:]
+    inner = samples[first + 1 : last]
+    chord = end - start
+    ahead = ((inner - start) @ chord > 0) & ((end - inner) @ chord > 0)
+    moved = max(np.hypot(*(start - samples[first])), np.hypot(*(end - samples[last]))) > JOINT
+    kept = np.concatenate([[True], ahead | (not moved), [True]])
+    own = samples[first : last + 1].copy()
+    own[0], own[-1] = start, end
+    return own[kept], index[kept]
 
 
 def _led(
@@ -272,10 +332,15 @@ def end_directions(kind: int, row: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 def apart(one: Points, other: Points) -> float:
     """Largest distance from either closed polyline to the other (two-way, at vertices and mid-chords)."""
+    return lines_apart(np.vstack([one, one[:1]]), np.vstack([other, other[:1]]))
+
+
+def lines_apart(one: Points, other: Points) -> float:
+    """Largest distance from either open polyline to the other (two-way, at vertices and mid-chords)."""
     worst = 0.0
     for samples, target in ((one, other), (other, one)):
-        mids = (samples + np.roll(samples, -1, 0)) / 2
-        segments = shapely.linestrings(np.stack([target, np.roll(target, -1, 0)], 1))
+        mids = (samples[:-1] + samples[1:]) / 2
+        segments = shapely.linestrings(np.stack([target[:-1], target[1:]], 1))
         tree = shapely.STRtree(segments)
         for points in (samples, mids):
             places = shapely.points(points)

@@ -91,8 +91,16 @@ class Path:
         rows[arcs, 4] *= -1
         return Path(kinds, rows, self.closed)
 
+    def closed_up(self) -> Path:
+        """Closed, each segment starting exactly where the one before it ends."""
+        rows = self.rows.copy()
+        rows[:, :2] = np.roll(rows[:, 6:], 1, 0)
+        return Path(self.kinds, rows)
+
     def as_cubics(self) -> Path:
         """Arcs replaced by cubics of at most a quarter turn (radial error under 0.0003 of the radius)."""
+        if not (self.kinds == ARC).any():
+            return self
         kinds: list[int] = []
         rows: list[NDArray[np.float64]] = []
         for kind, row in zip(self.kinds, self.rows, strict=True):
@@ -123,6 +131,8 @@ class Path:
     def flattened(self, tolerance: float = FLATTEN) -> Points:
         """Points along the path, no chord further than ``tolerance`` mm from it; a closed path is not repeated
         at its end."""
+        if not self.kinds.any() and (len(self) > 2 or not self.closed):
+            return self.nodes
         counts = self._chord_counts(tolerance)
         of = np.repeat(np.arange(len(self)), counts)
         t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]

@@ -237,10 +237,29 @@ def _without_leftovers(parts: list[Polygon], smallest: float) -> tuple[list[Poly
 
 def fitted(area: MultiPolygon, *, smooth: float = 0.0) -> list[Region]:
     """An area as regions of few segments. smooth: mm the fit may leave the true line by, no less than 0.004."""
-    regions = [refit_polygon(part, max(REFIT, smooth)) for part in polygons(area)]
-    if smooth > REFIT and not all(region.polygon().is_valid for region in regions):
-        return fitted(area)  # looser fits of neighbouring edges may cross: then the line stays as it is
+    parts = polygons(area)
+    regions = [refit_polygon(part, max(REFIT, smooth)) for part in parts]
+    if len(regions) < 2:
+        return regions
+    chords: set[int] = set()
+    # fits of neighbours that all but touch may cross: those stay the chords they are
+    while met := _overlapping(regions) - chords:
+        if smooth > REFIT:
+            return fitted(area)
+        chords |= met
+        for k in met:
+            regions[k] = as_chords(parts[k])
     return regions
+
+
+def _overlapping(regions: Sequence[Region]) -> set[int]:
+    """Regions that share more than a touch with another."""
+    solids = np.array([shapely.make_valid(region.polygon(0.1 * REFIT)) for region in regions])
+    one, other = shapely.STRtree(solids).query(solids, predicate="intersects")
+    pairs = one < other
+    one, other = one[pairs], other[pairs]
+    deep = shapely.area(shapely.intersection(solids[one], solids[other])) > 0
+    return {*one[deep].tolist(), *other[deep].tolist()}
 
 
 def quarter_segments(radius: float, sagitta: float = ARC_CHORD) -> int:

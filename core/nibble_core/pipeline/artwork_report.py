@@ -210,6 +210,8 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
                 f"artworks/{artwork.id}/touch_ups/{id}", LOOK,
             )
         )  # fmt: skip
+    if artwork.id in work.cleaned:
+        draft.notes += _against_the_pixels(trace, trace.width / work.cleaned[artwork.id].value.raster.width, here)
     strokes = sum(1 for shape in trace.kept if hasattr(shape, "width"))
     draft.figures = [
         (str(len(trace.kept)), "strokes" if strokes and strokes == len(trace.kept) else "shapes"),
@@ -224,6 +226,36 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
         draft.figures.append((str(len(trace.palette)), "flat colours"))
     count = sum(count for _, count in trace.mended)
     draft.figures.append((str(count), "flaws mended" if count != 1 else "flaw mended"))
+
+
+def _against_the_pixels(trace: TraceResult, mm_per_px: float, here: str) -> list[Note]:
+    """Ink that no shape covers, or what shapes cover without ink; and how a busy picture was brought to an end."""
+    notes = []
+    both = trace.two_way
+    if both is not None and both.leaves_out and both.left_out_at is not None:
+        place = both.left_out_at[0] * mm_per_px, both.left_out_at[1] * mm_per_px
+        notes.append(
+            Note(f"Ink is left out here: up to {both.left_out * mm_per_px:.2f} mm of it lies beyond every shape.",
+                 "Look at it over the artwork; move the threshold, or fill it in by hand.", here, LOOK, place=place)
+        )  # fmt: skip
+    if both is not None and both.adds and both.added_at is not None:
+        place = both.added_at[0] * mm_per_px, both.added_at[1] * mm_per_px
+        notes.append(
+            Note(f"A shape goes beyond the ink here, by up to {both.added * mm_per_px:.2f} mm.",
+                 "Look at it over the artwork; state a smaller deviation, or rub it out by hand.", here, LOOK,
+                 place=place)
+        )  # fmt: skip
+    if trace.busy.reduced > 1:
+        notes.append(
+            Note(f"The picture is so busy that it was traced at 1/{trace.busy.reduced} of its pixels each way.",
+                 "Calm it or take specks away at Clean to have all of them.", here)
+        )  # fmt: skip
+    if trace.busy.hurried:
+        notes.append(
+            Note(f"{trace.busy.hurried} of the smallest outlines were fitted quickly: they take a few nodes more.",
+                 "Take specks away at Clean to have all polished.", here)
+        )  # fmt: skip
+    return notes
 
 
 def _left_out(artwork: Artwork, trace: TraceResult, here: str) -> list[Note]:

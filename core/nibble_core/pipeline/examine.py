@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import shapely
@@ -19,20 +20,13 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
 from nibble_core.ticket.piece import Layer, Line, Piece
 
-VERSION = 5
+VERSION = 6
 SHAPES = (
     "the shapes",
     "one element",
     "chosen colours",
     "chosen regions",
 )  # sources by which letters are cut themselves
-MOST_LOOKED_AT = 50_000  # vertices of a line in which thin places are looked for
-TOO_MANY = Finding(
-    "intricate",
-    "This line has so many edges that thin places and narrow gaps are not looked for.",
-    "Raise the smallest hole or part to have them checked.",
-    weight="told",
-)
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
 
 
@@ -61,18 +55,20 @@ def examine(
     machine: Machine,
     composed: Keyed[PieceResult],
     drawn: Keyed[LayerResult],
+    cancelled: Callable[[], bool],
 ) -> Keyed[Examined]:
-    """Facts and findings of a layer's final lines."""
+    """Facts and findings of a layer's final lines. Raises Cancelled when ``cancelled()`` turns true."""
     by = [layer, piece.stencil.kind, piece.elements, stock, machine]
     return run_stage(
         store, "examine", VERSION, by, [composed.key, drawn.key],
-        lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value),
+        lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value, cancelled),
     )  # fmt: skip
 
 
 def _examine(
-    piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult
-) -> Examined:
+    piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult,
+    cancelled: Callable[[], bool],
+) -> Examined:  # fmt: skip
     rules = {line.id: line for line in layer.lines}
     lines = [_cut_line(line, rules[line.id]) for line in drawn.lines]
     through = [line for line in lines if line.process == "through cut"]
@@ -84,7 +80,6 @@ def _examine(
     openings = [line.area for line in through if edge is not None and line.id != edge.id and line.id in within]
     if openings:
         work = work.difference(shapely.union_all(openings))
-    intricate = max(shapely.get_num_coordinates(line.area) for line in lines) > MOST_LOOKED_AT if lines else False
     dropped = drop_out([path for line in through for path in line.paths], work)
     solid = shapely.union_all([line.area for line in kiss]) if kiss else work
     found: list[tuple[str, Finding]] = []
@@ -92,14 +87,14 @@ def _examine(
     for line in lines:
         if line.process in ("through cut", "kiss cut"):
             about = [*checks.small_parts(line, smallest, f"The {machine.name} on {stock.name}")]
-            about += [] if intricate else checks.narrow_gaps(line, machine.narrowest_gap)
+            about += checks.narrow_gaps(line, machine.narrowest_gap, cancelled)
             about += checks.sharp_insides(line, machine.knife_radius)
             about += checks.open_lines(line)
             about += checks.inside_bleed(line, drawn.shown, layer.bleed if layer.prints != "nothing" else 0.0)
             found += [("", finding) for finding in about]
-    weak: list[Neck] = []
+    weak: tuple[Neck, ...] = ()
     if edge is not None:
-        weak, thin = ([], [TOO_MANY]) if intricate else checks.weak_parts(work, edge, stock.thinnest, stock.name)
+        weak, thin = checks.weak_parts(work, edge, stock.thinnest, stock.name, cancelled)
         found += [("", finding) for finding in thin]
         found += [("", finding) for finding in checks.near_edge(edge, stock.thinnest)]
         if not openings:
@@ -116,15 +111,16 @@ def _examine(
             )  # fmt: skip
             if cut:
                 words = element.lettering.words
-                found += [(element.id, f) for f in checks.thin_letters(letters, words, stock.thinnest, stock.name)]
+                found += [
+                    (element.id, f) for f in checks.thin_letters(letters, words, stock.thinnest, stock.name, cancelled)
+                ]
     worst = None
     if layer.prints != "nothing" and edge is not None:
         nearest = min((line for line in (*kiss, *through)), key=lambda line: abs(line.distance), default=edge)
         if nearest.distance <= layer.bleed + TIDY:  # further out a white border is meant
             worst = worst_case(nearest.area, drawn.shown, layer.bleed, layer.cutting_error)
-    return Examined(
-        dropped, stock.liner, work, solid, tuple(weak), None if intricate else weakest(work), worst, tuple(found)
-    )
+    thinnest = next(iter(weakest(work, cancelled=cancelled).necks), None)
+    return Examined(dropped, stock.liner, work, solid, weak, thinnest, worst, tuple(found))
 
 
 def _cut_line(line: DrawnLine, rule: Line) -> CutLine:

@@ -51,7 +51,7 @@ def trace(
         seams = tuple((path.mapped(Affine.scale(scale)), a, b) for path, a, b in fit.seams)
         return TraceResult(
             size[0], size[1], tuple(shapes), fit.level, fit.suggested, worst, mean, lost, tuple(sorted(counts.items())),
-            fit.palette, places, seams,
+            fit.palette, places, seams, fit.busy, fit.two_way,
         )  # fmt: skip
 
     trace = artwork.trace

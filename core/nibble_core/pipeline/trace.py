@@ -7,7 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.artwork.framing import Framing
@@ -25,8 +27,9 @@ from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
+from nibble_core.tracing.two_way import TOLD, TwoWay, two_way
 
-VERSION = 19
+VERSION = 20
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
@@ -53,6 +56,15 @@ class TracedShape:
         return region_of(self.shape)
 
 
+@dataclass(frozen=True)
+class Busy:
+    """What was done to a picture with more edges than there is time for: outlines fitted quickly, and into how many
+    pixels fewer, each way, it was brought."""
+
+    hurried: int = 0
+    reduced: int = 1
+
+
 @dataclass(frozen=True, eq=False)
 class TraceResult:
     """Shapes of one artwork in mm, origin its top left, and how true they are.
@@ -74,6 +86,8 @@ class TraceResult:
     palette: tuple[Colour, ...] = ()
     places: tuple[Points, ...] = ()
     seams: tuple[tuple[Path, int, int], ...] = ()
+    busy: Busy = Busy()
+    two_way: TwoWay | None = None  # px of the picture; None where it was not measured
 
     @property
     def kept(self) -> list[Drawn]:
@@ -101,6 +115,8 @@ class Found:
     palette: tuple[Colour, ...] = ()
     places: tuple[Points, ...] = ()
     seams: tuple[tuple[Path, int, int], ...] = ()
+    busy: Busy = Busy()
+    two_way: TwoWay | None = None
 
 
 def find_shapes(
@@ -133,7 +149,7 @@ def find_shapes(
         if trace.mode == "colours":
             return _colours(raster, trace, tolerance, preview, cancelled)
         if trace.mode == "centre-lines":
-            return _centre_lines(raster, trace, tolerance, cancelled)
+            return _centre_lines(raster, trace, tolerance, preview, cancelled)
         return _two_tone(store, cleaned, trace, tolerance, preview, cancelled)
 
     inputs = [picture.key, cleaned.key] if trace.mode == "paths" else [cleaned.key]
@@ -191,8 +207,21 @@ def _two_tone(
             (Shape(Region(hole.reversed()), shape.colour), inside_place(hole.flattened(0.05), []))
             for shape, _ in shapes for hole in shape.region.holes
         ]  # fmt: skip
-    measured = None if preview else traced.deviation()
-    return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places)
+    measured, both = None, None
+    if not preview:
+        measured = traced.deviation()
+        if trace.edges != "inner edge" or trace.mode != "two-tone":
+            ink = _filled(field < at) if filled else field < at
+            both = two_way(np.asarray(ink), [region.region for region in traced.regions])
+    busy = Busy(traced.hurried, traced.reduced)
+    return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places, (), busy, both)
+
+
+def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Ink with everything it encloses."""
+    framed = cv2.copyMakeBorder(ink.astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
+    _, labels = cv2.connectedComponents(1 - framed, connectivity=8)
+    return np.asarray((labels != labels[0, 0])[1:-1, 1:-1])
 
 
 def _colours(
@@ -209,14 +238,21 @@ def _colours(
     )
 
 
-def _centre_lines(raster: Raster, trace: Trace, tolerance: float | None, cancelled: Callable[[], bool]) -> Found:
+def _centre_lines(
+    raster: Raster, trace: Trace, tolerance: float | None, preview: bool, cancelled: Callable[[], bool]
+) -> Found:
     grey, suggested = ink_field(raster, trace.mode)
     level = suggested if trace.threshold is None else trace.threshold
     traced = trace_centre_lines(grey, raster, level=level, tolerance=tolerance, cancelled=cancelled)
     shapes = tuple(
         (Stroke(one.path, one.width, one.colour, cap="round", join="round"), one.place) for one in traced.strokes
     )
-    return Found(shapes, raster.width, level, suggested, traced.deviation(), (), traced.middles)
+    both = None
+    if not preview:
+        # a drawn line is wider here and narrower there than its stroke
+        told = TOLD + max((shape.width for shape, _ in shapes), default=0.0)
+        both = two_way(grey < level, [region for shape, _ in shapes for region in region_of(shape)], told=told)
+    return Found(shapes, raster.width, level, suggested, traced.deviation(), (), traced.middles, two_way=both)
 
 
 def _own_paths(picture: Picture, framing: Framing, trace: Trace) -> Found:
@@ -282,6 +318,10 @@ def in_mm(
             share = drawn.path.length() * max(drawn.width, 0.1) / (width * height)
             shapes.append(TracedShape(drawn, x, y, at, min(share, 1.0), source=source))
             continue
+        if _extent(drawn.bounds()) < trace.smallest:  # a speck is left out as it is
+            share = min(max(drawn.region.area() / (width * height), 0.0), 1.0)
+            shapes.append(TracedShape(drawn, x, y, at, share, source=source))
+            continue
         sound = mended(_without_small_holes(drawn.region, trace.smallest_hole))
         counts.update(sound.counts)
         for region in sound.regions:
@@ -313,26 +353,32 @@ def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: 
 
 def traced_raster(
     raster: Raster, trace: Trace, width: float, *, tolerance: float | None = None
-) -> tuple[Drawing, tuple[float, float]]:
-    """Everything found in a picture as it is, ``width`` mm wide, with no rule applied; and its worst and mean
-    deviation in mm. ``tolerance``: largest deviation of smooth stretches, px."""
+) -> tuple[Drawing, Found]:
+    """Everything found in a picture as it is, ``width`` mm wide, with no rule applied; and the fit itself, in pixels.
+    ``tolerance``: largest deviation of smooth stretches, px."""
     never = lambda: False  # noqa: E731 - one-line local
     if trace.mode == "colours":
         found = _colours(raster, trace, tolerance, False, never)
     elif trace.mode == "centre-lines":
-        found = _centre_lines(raster, trace, tolerance, never)
+        found = _centre_lines(raster, trace, tolerance, False, never)
     else:
         cleaned = Keyed("", Cleaned(raster, "keep", 0.0))
         found = _two_tone(MemoryStore(), cleaned, trace, tolerance, False, never)
     scale = width / raster.width
     grow = Affine.scale(scale)
-    shapes = tuple(shape.mapped(grow) for shape, _ in found.shapes)
+    shapes = tuple(sound for shape, _ in found.shapes for sound in _sound(shape.mapped(grow)))
     # the seam shows the area that is painted first; regions come in painting order
     under = tuple(
         Stroke(path.mapped(grow), scale, found.shapes[min(one, other)][0].colour) for path, one, other in found.seams
     )
-    worst, mean = found.deviation or (0.0, 0.0)
-    return Drawing(width, raster.height * scale, shapes, under), (worst * scale, mean * scale)
+    return Drawing(width, raster.height * scale, shapes, under), found
+
+
+def _sound(shape: Drawn) -> list[Drawn]:
+    """A shape without crossings and stacked nodes; see ``mended``."""
+    if isinstance(shape, Stroke):
+        return [shape]
+    return [replace(shape, region=region) for region in mended(shape.region).regions]
 
 
 def require_shapes(result: TraceResult) -> None:

@@ -86,7 +86,7 @@ def work_out(
     for piece in ticket.pieces:
         attempt("lines", f"pieces/{piece.id}", partial(_compose, piece, store, work, sources))
         for layer in piece.layers:
-            draw = partial(_lines, ticket, piece, layer, store, work, preview)
+            draw = partial(_lines, ticket, piece, layer, store, work, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, work))
@@ -138,7 +138,10 @@ def _compose(piece: Piece, store: ResultStore, work: Work, sources: Sources) -> 
         work.pieces[piece.id] = compose_piece(store, piece, work.traces, sources)
 
 
-def _lines(ticket: Ticket, piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool) -> None:
+def _lines(
+    ticket: Ticket, piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool,
+    cancelled: Callable[[], bool],
+) -> None:  # fmt: skip
     if piece.id not in work.pieces:
         return
     composed = work.pieces[piece.id]
@@ -151,7 +154,7 @@ def _lines(ticket: Ticket, piece: Piece, layer: Layer, store: ResultStore, work:
     work.layers[layer.id] = drawn
     if not preview:
         stock = next((sheet.stock for sheet in ticket.sheets if sheet.layer == layer.id), Stock())
-        work.examined[layer.id] = examine(store, piece, layer, stock, ticket.machine, composed, drawn)
+        work.examined[layer.id] = examine(store, piece, layer, stock, ticket.machine, composed, drawn, cancelled)
     here = f"pieces/{piece.id}/layers/{layer.id}"
     for id, error in drawn.value.failed:
         where = id if "/" in id else f"{here}/lines/{id}"

@@ -15,6 +15,7 @@ from nibble_core.tracing.distance_kernels import beside
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
 BLIND = 3.0  # px beside corners and junctions, whose pixels show more than one edge
+FINE, MOST_PLACES = 0.5, 150_000  # px between places measured, and how many are
 SMOOTH_TURN = np.radians(20)
 
 
@@ -85,7 +86,8 @@ def off_along(
 
 def deviation(paths: Sequence[Path], places: Sequence[Points]) -> tuple[float, float]:
     """Worst and mean distance, px, from the outlines to where colours truly meet. See ``off_along``."""
-    along = off_along(paths, places, step=0.5, blind=BLIND)
+    samples = sum(len(place) for place in places)  # about one a pixel of outline
+    along = off_along(paths, places, step=max(FINE, samples / MOST_PLACES), blind=BLIND)
     apart = np.concatenate([off for _, off in along]) if along else np.zeros(0)
     apart = apart[~np.isnan(apart)]
     return (float(apart.max()), float(apart.mean())) if len(apart) else (0.0, 0.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -14,6 +14,7 @@ from nibble_core.errors import Cancelled
 from nibble_core.geometry import Affine, Path, Points, Region
 from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
+from nibble_core.tracing.faithful import faithful
 from nibble_core.tracing.iso import iso_rings, ring_area
 from nibble_core.tracing.outline import (
     FINEST,
@@ -27,6 +28,8 @@ from nibble_core.tracing.outline import (
 
 Going = Callable[[], bool]
 ENOUGH = 500_000  # pixels to take mean colours from
+MOST_POLISHED = 2500  # nodes of a picture that are polished; a page of specks or of noise has thousands more
+BUSY = 160_000  # samples of a picture's iso-lines, from which it is traced in fewer pixels
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,12 +48,28 @@ class TracedRegion:
 
 @dataclass(frozen=True, eq=False)
 class Traced:
-    """What a trace found, in pixels: regions, the iso-line they were fitted to, the level, the edge noise."""
+    """What a trace found, in pixels: regions, the iso-line they were fitted to, the level, the edge noise. hurried: how
+    many outlines were fitted quickly, for there were too many to polish all. reduced: into how many pixels fewer, each
+    way, a busy picture was brought first."""
 
     regions: tuple[TracedRegion, ...]
     rings: tuple[Points, ...]
     level: float
     noise: float
+    hurried: int = 0
+    reduced: int = 1
+
+    def in_finer_pixels(self, times: int) -> Traced:
+        """The same trace in pixels of a picture so many times as wide."""
+        grow = Affine.scale(times)
+        regions = tuple(
+            TracedRegion(
+                one.region.mapped(grow), (one.place[0] * times, one.place[1] * times), one.colour, one.area * times**2
+            )
+            for one in self.regions
+        )
+        rings = tuple(ring * times for ring in self.rings)
+        return replace(self, regions=regions, rings=rings, noise=self.noise * times, reduced=self.reduced * times)
 
     @property
     def places(self) -> tuple[Points, ...]:
@@ -86,19 +105,30 @@ def trace_two_tone(
     Cancelled when ``cancelled()`` turns true between rings.
     """
     rings = _rings(grey, level, smallest_area, filled)
+    if sum(len(ring) for ring in rings) > BUSY:
+        half, small = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), picture.reduced
+        return trace_two_tone(
+            np.asarray(half, np.float32), small(half.shape[1], half.shape[0]), level=level,
+            tolerance=None if tolerance is None else tolerance / 2, smallest_area=smallest_area, filled=filled,
+            polished=polished, smoothing=smoothing / 2, least_corner=least_corner, cancelled=cancelled,
+        ).in_finer_pixels(2)  # fmt: skip
     fits, blunt = RoughFits(), edge_bluntness(grey, rings)
     if noise is None:
         noise = edge_jitter(rings, edge_noise(grey, level), blunt, fits)
     noise += smoothing
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
-    paths = []
-    for ring in rings:
+    made: dict[int, Path] = {}
+    nodes = hurried = 0
+    for k in np.argsort([-len(ring) for ring in rings], kind="stable").tolist():  # the longest are polished
         if cancelled():
             raise Cancelled("This trace was superseded.")
+        ring, own = rings[k], polished and nodes < MOST_POLISHED
         path = fit_outline(
-            ring, tolerance=allowed, noise=noise, polished=polished, least_corner=least_corner, blunt=blunt, fits=fits
+            ring, tolerance=allowed, noise=noise, polished=own, least_corner=least_corner, blunt=blunt, fits=fits
         )
-        paths.append(path)
+        nodes, hurried = nodes + len(path), hurried + (polished and not own)
+        made[k] = faithful(path, ring, tolerance=allowed, blunt=blunt) if polished else path
+    paths = [made[k] for k in range(len(rings))]
     colour_at = _Colours(grey, level, picture).at if polished else lambda place: picture.colour_at(*place)
     regions = []
     for outer, holes in nested(rings):
@@ -108,7 +138,7 @@ def trace_two_tone(
         area = abs(ring_area(rings[outer])) - sum(abs(ring_area(rings[hole])) for hole in holes)
         region = Region(paths[outer], tuple(paths[hole] for hole in holes))
         regions.append(TracedRegion(region, place, colour_at(place), area))
-    return Traced(tuple(regions), tuple(rings), level, noise)
+    return Traced(tuple(regions), tuple(rings), level, noise, hurried)
 
 
 def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:

@@ -53,7 +53,7 @@ class PartsAndGapsTest(unittest.TestCase):
         weak, made = checks.weak_parts(bar, line(bar), 0.8, "film")
         self.assertAlmostEqual(weak[0].width, 0.6, delta=0.005)
         self.assertEqual(made[0].mend[1:], ("distance", 2.4))
-        self.assertEqual(checks.weak_parts(square(0, 0, 8), line(square(0, 0, 8)), 0.8, "film"), ([], []))
+        self.assertEqual(checks.weak_parts(square(0, 0, 8), line(square(0, 0, 8)), 0.8, "film"), ((), []))
 
     def test_holes_near_an_edge_or_each_other(self):
         plate = square(0, 0, 20).difference(shapely.Point(17, 0).buffer(2)).difference(shapely.Point(0, 0).buffer(2))

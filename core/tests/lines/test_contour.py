@@ -18,6 +18,7 @@ from nibble_core.lines.contour import (
     outer_shape,
     outer_shape_of,
 )
+from tests import zoo as pictures
 from tests.strategies import distances, polygon_region, stars, zoo
 
 
@@ -125,3 +126,20 @@ class OuterShapeTest(unittest.TestCase):
 
     def test_an_inset_that_splits_gives_two_pieces(self):
         self.assertEqual(len(contour(outer_shape([polygon_region(zoo()["dumbbell"])]), -0.5)), 2)
+
+
+class SoundContours(unittest.TestCase):
+    def test_joints_meet_and_nothing_crosses_in_contours_that_once_fell_apart(self):
+        for name, distance in (("burst", 2.0), ("burst", -1.5), ("key", -0.3), ("dots", 0.1), ("fine comb", 5.0)):
+            with self.subTest(name, distance=distance):
+                base = outer_shape_of(pictures.shape(name), close_gaps=1.5)
+                regions = contour(base, distance)
+                for region in regions:
+                    self.assertTrue(region.polygon(0.0005).is_valid)
+                    for ring in region.rings:
+                        gaps = np.hypot(*(np.roll(ring.rows[:, :2], -1, 0) - ring.rows[:, 6:]).T)
+                        self.assertLessEqual(gaps.max(), 1e-9)
+                whole = shapely.MultiPolygon([region.polygon(0.0005) for region in regions])
+                self.assertTrue(whole.is_valid)
+                ideal = contour_area(base, distance).area
+                self.assertLess(shapely.hausdorff_distance(whole.boundary, ideal.boundary, densify=0.01), 0.02)

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from shapely import affinity
 from shapely.geometry import MultiPolygon
 
-from nibble_core.errors import NothingToCut
+from nibble_core.checks import lines as checks
+from nibble_core.errors import Cancelled, NothingToCut
 from nibble_core.geometry import Box, Path, Point
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Raster
@@ -20,6 +21,7 @@ from nibble_core.lines.dropout import drop_out
 from nibble_core.lines.hanging import balance_point, hanging
 from nibble_core.lines.necks import necks, weakest
 from nibble_core.lines.stacking import alignment_marks, lower_layer, of_colours
+from tests import zoo as pictures
 from tests.strategies import stars
 
 
@@ -86,20 +88,20 @@ class NeckTest(unittest.TestCase):
     def test_a_neck_is_as_wide_as_it_is(self, width, turn):
         parts = [shapely.Point(0, 0).buffer(15, quad_segs=48), shapely.Point(40, 0).buffer(12, quad_segs=48)]
         dumbbell = shapely.union_all([*parts, shapely.box(0, -width / 2, 40, width / 2)])
-        found = necks(affinity.rotate(dumbbell, turn), 2.4)
+        found = necks(affinity.rotate(dumbbell, turn), 2.4).necks
         self.assertEqual(len(found), 1)
         self.assertAlmostEqual(found[0].width, width, delta=0.005)
 
     def test_a_point_is_no_neck_and_a_disc_has_none(self):
-        self.assertEqual(necks(shapely.Polygon([(0, 0), (40, 3), (40, -3)]), 2), [])
-        self.assertEqual(necks(shapely.Point(0, 0).buffer(0.4), 2), [])
-        self.assertIsNone(weakest(shapely.Point(0, 0).buffer(10)))
+        self.assertEqual(necks(shapely.Polygon([(0, 0), (40, 3), (40, -3)]), 2).necks, ())
+        self.assertEqual(necks(shapely.Point(0, 0).buffer(0.4), 2).necks, ())
+        self.assertEqual(weakest(shapely.Point(0, 0).buffer(10)).necks, ())
 
     def test_walls_between_holes_count(self):
         plate = shapely.box(0, 0, 60, 40)
         for x in (20, 30.7):
             plate = plate.difference(shapely.Point(x, 20).buffer(5, quad_segs=64))
-        found = necks(plate, 1.5)
+        found = necks(plate, 1.5).necks
         self.assertEqual(len(found), 1)
         self.assertAlmostEqual(found[0].width, 0.7, delta=0.005)
         self.assertAlmostEqual(found[0].middle.x, 25.35, delta=0.05)
@@ -108,7 +110,7 @@ class NeckTest(unittest.TestCase):
         for width in (0.3, 3.0, 9.0):
             bar = shapely.union_all([square(0, 0, 15), square(60, 0, 15), shapely.box(0, -width / 2, 60, width / 2)])
             with self.subTest(width):
-                self.assertAlmostEqual(weakest(bar).width, width, delta=0.005)
+                self.assertAlmostEqual(weakest(bar).necks[0].width, width, delta=0.005)
 
 
 class HangingTest(unittest.TestCase):
@@ -264,4 +266,17 @@ class SmallThingsTest(unittest.TestCase):
                 )
             )
         )
-        self.assertEqual(len(necks(two, 1)), 2)
+        self.assertEqual(len(necks(two, 1).necks), 2)
+
+    def test_a_search_among_too_many_edges_says_how_far_it_went(self):
+        x = np.arange(12_000) * 0.005
+        teeth = np.stack([x, 10 + 4 * (np.arange(12_000) % 2)], 1)
+        saw = shapely.Polygon([(0, 0), *map(tuple, teeth.tolist()), (60, 0)])
+        found = necks(saw, 8.0)
+        self.assertLess(found.searched, 8.0)
+        told = checks.weak_parts(saw, checks.CutLine("k", "through cut", "", (), (), saw, 0.0), 8.0, "film")[1]
+        self.assertIn("Weak parts:", told[-1].text)
+
+    def test_a_search_can_be_stopped(self):
+        with self.assertRaises(Cancelled):
+            necks(pictures.shape("plate of 500 holes"), 2.0, cancelled=lambda: True)
