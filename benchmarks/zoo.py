@@ -1,4 +1,4 @@
-"""The zoo: forty shapes at twenty distances, whose contours must be sound, and the whole chain on pictures of 3000 px."""
+"""The zoo: forty shapes at twenty distances, whose contours must be sound, and the whole chain at 3000 px."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import time
 
 import numpy as np
 import shapely
+from tests import zoo
 
 from nibble_core.checks.readback import check_page
 from nibble_core.errors import FileDisagrees, NothingToCut
@@ -22,7 +23,6 @@ from nibble_core.pipeline.trace import traced_raster
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.artwork import Trace
-from tests import zoo
 
 DISTANCES = (-1.5, -1, -0.5, -0.3, -0.1, 0, 0.1, 0.3, 0.5, 0.8, 1, 1.5, 2, 2.5, 3, 3.175, 3.5, 5, 8, 12)
 JOINT, OFF = 1e-9, 0.02  # mm
@@ -63,7 +63,7 @@ def _fault(base: shapely.MultiPolygon, regions: list[Region], distance: float) -
     off = shapely.hausdorff_distance(whole.boundary, contour_area(base, distance).area.boundary, densify=0.1)
     if off > OFF:
         return f"{off:.3f} mm off"
-    left, top, right, bottom = whole.bounds
+    _, _, right, bottom = whole.bounds
     page = Page(right + 1, bottom + 1, stroked=(Stroked(tuple(rings), BLACK, "through cut"),))
     try:
         check_page(page, pdf_reader.read_page(pdf.write_page(page)), "cut file")
@@ -83,7 +83,7 @@ def both_ways() -> None:
             left.append((found.two_way.left_out, f"{name} at {width} px"))
             added.append((found.two_way.added, f"{name} at {width} px"))
     told = sum(off > 3 for off, _ in left)
-    print(f"two-tone traces of the zoo at 400, 1000 and 2200 px: ink left out beyond 3 px in {told} of {len(left)}, most "
+    print(f"two-tone traces at 400, 1000 and 2200 px: ink left out beyond 3 px in {told} of {len(left)}, most "
           f"{max(left)[0]:.1f} px ({max(left)[1]}); added most {max(added)[0]:.1f} px ({max(added)[1]})")  # fmt: skip
 
 

@@ -62,6 +62,7 @@ def _parser() -> argparse.ArgumentParser:
     trace.add_argument("--threshold", default="auto", help="auto, or a grey level from 0 (black) to 1 (white)")
     trace.add_argument("--colours", type=int, help="how many flat colours (mode colours)")
     trace.add_argument("--tolerance", help="largest deviation of smooth stretches, such as 0.05mm")
+    trace.add_argument("--keep-paper", action="store_true", help="a white background that fills the page is a shape")
     trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg, OUT.pdf, OUT.dxf or OUT.json")
     trace.set_defaults(run=_trace)
     produce = commands.add_parser("produce", help="all job files of a ticket")
@@ -94,7 +95,7 @@ def _inspect(options: argparse.Namespace) -> None:
     told: dict[str, Any] = {
         "file": options.file.name, "kind": picture.kind, "bytes": len(content),
         "sha256": hashlib.sha256(content).hexdigest(), **facts, "stated_ppi": picture.stated_ppi,
-        "ppi_at_100_mm": round(picture.facts.ppi(100), 1), "notes": list(picture.notes),
+        "ppi_at_100_mm": round(picture.facts.ppi(100), 1), "notes": _losses(picture),
         "verdict": asdict(picture.verdict), "part": picture.part, "parts": list(picture.parts),
     }  # fmt: skip
     if picture.drawing is not None:
@@ -129,24 +130,52 @@ def _trace(options: argparse.Namespace) -> None:
     picture = inspect(content, options.file.name, part=options.part, unit=options.unit)
     mode = options.mode or ("paths" if picture.drawing is not None else "two-tone")
     width = _positive(options.width, "width", "px") if options.width else None
+    notes = _losses(picture)
+    measured: dict[str, float] = {"worst_deviation_mm": 0.0, "mean_deviation_mm": 0.0}
     if mode == "paths":
-        drawing, deviation = _own_paths(picture, options, width), (0.0, 0.0)
+        drawing = _own_paths(picture, options, width, notes)
     else:
-        drawing, deviation = _traced(picture, mode, width, threshold, tolerance, options)
+        drawing, measured = _traced(picture, mode, width, threshold, tolerance, options, notes)
+    if not drawing.shapes:
+        raise NothingToTrace("The tracing finds nothing.", "Move the threshold, or trace colours.")
     if options.strokes == "outline":
         drawing = with_outlined_strokes(drawing)
     seconds = time.perf_counter() - started
     options.output.write_bytes(writer(drawing))
     told = {
         "nodes": sum(shape.nodes for shape in drawing.shapes), "regions": len(drawing.shapes),
-        "width_mm": round(drawing.width, 4), "height_mm": round(drawing.height, 4),
-        "worst_deviation_mm": round(deviation[0], 6), "mean_deviation_mm": round(deviation[1], 6),
-        "seconds": round(seconds, 4),
+        "width_mm": round(drawing.width, 4), "height_mm": round(drawing.height, 4), **measured,
+        "seconds": round(seconds, 4), "notes": notes,
     }  # fmt: skip
+    for note in notes:
+        print(note, file=sys.stderr)
     print(json.dumps(told))
 
 
-def _own_paths(picture: Picture, options: argparse.Namespace, width: float | None) -> Drawing:
+def _losses(picture: Picture) -> list[str]:
+    """What of a client's file the outlines do not hold, in words: the file's own notes, text, pictures, shapes."""
+    from nibble_core.formats.client_drawing import LEFTOVERS
+
+    notes = list(picture.notes)
+    if picture.drawing is None:
+        return notes
+    for found in picture.drawing.lettering:
+        notes.append(f"Live text “{found.text}” is left out: its font {found.font} is not in the file.")
+    if picture.drawing.pictures:
+        count = len(picture.drawing.pictures)
+        pictures = "A picture within is" if count == 1 else f"{count} pictures within are"
+        notes.append(f"{pictures} left out: trace it by --part “picture 1”.")
+    for reason, number in picture.leftovers:
+        shapes = "1 shape" if number == 1 else f"{number} shapes"
+        notes.append(f"{shapes} left out, {LEFTOVERS.get(reason, reason)}.")
+    return notes
+
+
+def _own_paths(picture: Picture, options: argparse.Namespace, width: float | None, notes: list[str]) -> Drawing:
+    from dataclasses import replace
+
+    from nibble_core.artwork.leftovers import page_background
+
     if picture.drawing is None:
         raise NothingToTrace("This file is made of pixels: it has no paths.", "Leave --mode out, or trace it.")
     found = picture.drawing
@@ -155,14 +184,19 @@ def _own_paths(picture: Picture, options: argparse.Namespace, width: float | Non
         raise InvalidTicket(
             f"“{options.file.name}” does not say its unit: in {sizes}.", "Give --unit mm, cm or in, or --width."
         )
-    return found.drawing if width is None else found.drawing.mapped(width / found.drawing.width)
+    drawing = found.drawing if width is None else found.drawing.mapped(width / found.drawing.width)
+    paper = page_background(drawing.shapes, drawing.width, drawing.height)
+    if paper and not options.keep_paper:
+        notes.append("A white background that fills the page is left out: --keep-paper keeps it.")
+        drawing = replace(drawing, shapes=tuple(s for i, s in enumerate(drawing.shapes) if i not in paper))
+    return drawing
 
 
 def _traced(
     picture: Picture, mode: str, width: float | None, threshold: float | None, tolerance: float | None,
-    options: argparse.Namespace,
-) -> tuple[Drawing, tuple[float, float]]:  # fmt: skip
-    """Shapes of the picture as it is, in mm, and the worst and mean deviation in mm."""
+    options: argparse.Namespace, notes: list[str],
+) -> tuple[Drawing, dict[str, float]]:  # fmt: skip
+    """Shapes of the picture as it is, in mm, and how true they are, in mm."""
     from nibble_core.pipeline.trace import traced_raster
     from nibble_core.ticket.artwork import Trace
 
@@ -171,8 +205,20 @@ def _traced(
     whole = width or own
     mm_per_px = whole / raster.width
     specification = Trace(mode=mode, threshold=threshold, colours=options.colours)
-    result = traced_raster(raster, specification, whole, tolerance=None if tolerance is None else tolerance / mm_per_px)
-    return result
+    allowed = None if tolerance is None else tolerance / mm_per_px
+    drawing, found = traced_raster(raster, specification, whole, tolerance=allowed)
+    worst, mean = found.deviation or (0.0, 0.0)
+    told = {"worst_deviation_mm": round(worst * mm_per_px, 6), "mean_deviation_mm": round(mean * mm_per_px, 6)}
+    both = found.two_way
+    if both is not None:
+        told |= {"left_out_mm": round(both.left_out * mm_per_px, 4), "added_mm": round(both.added * mm_per_px, 4)}
+        if both.leaves_out:
+            notes.append(f"Ink is left out: up to {both.left_out * mm_per_px:.2f} mm of it lies beyond every shape.")
+        if both.adds:
+            notes.append(f"A shape goes beyond the ink by up to {both.added * mm_per_px:.2f} mm.")
+    if found.busy.reduced > 1:
+        notes.append(f"The picture is so busy that it was traced at 1/{found.busy.reduced} of its pixels each way.")
+    return drawing, told
 
 
 def _threshold(text: str) -> float | None:

@@ -14,6 +14,8 @@ PAPER = 250  # a fill whose channels are all at least this is the paper's colour
 SAME = 3  # decimals of mm in which two shapes that lie on one spot agree
 MOST_COVERING = 200
 SLACK = 0.01  # mm by which a cover may fall short
+FILLS = 0.98  # of the page that a background fills, each way
+CLEAR = 0.005  # of the page, by which a drawing keeps off the edges of its background
 
 
 def without_leftovers(drawing: Drawing) -> tuple[Drawing, list[tuple[Drawn, str]]]:
@@ -30,10 +32,8 @@ def without_leftovers(drawing: Drawing) -> tuple[Drawing, list[tuple[Drawn, str]
     areas = [_area(shape) for shape in shapes]
     for i in _covered(shapes, areas, boxes):
         reasons.setdefault(i, "covered")
-    for i in _on_paper(shapes, areas, boxes, reasons):
-        reasons.setdefault(i, "paper")
     kept = tuple(shape for i, shape in enumerate(shapes) if i not in reasons)
-    if not kept:  # a drawing in white alone is meant for dark material
+    if not kept:
         return drawing, []
     return Drawing(drawing.width, drawing.height, kept), [(shapes[i], reasons[i]) for i in sorted(reasons)]
 
@@ -82,17 +82,22 @@ def _covered(
     return found
 
 
-def _on_paper(
-    shapes: Sequence[Drawn], areas: Sequence[shapely.Geometry], boxes: Sequence[shapely.Geometry], gone: dict[int, str]
-) -> list[int]:
-    """White shapes with nothing visible beneath them."""
-    white = [i for i, shape in enumerate(shapes) if min(shape.colour) >= PAPER and i not in gone]
-    if not white:
-        return []
-    tree = shapely.STRtree(list(boxes))
-    found: list[int] = []
-    for i in white:
-        beneath = [int(k) for k in tree.query(boxes[i]) if k < i and k not in gone and k not in found]
-        if not any(areas[k].intersects(areas[i]) for k in beneath):
-            found.append(i)
-    return found
+def page_background(shapes: Sequence[Drawn], width: float, height: float) -> set[int]:
+    """White areas that fill the page beneath a drawing which keeps off its edges: they stand for paper.
+
+    Other white is drawn: a flag's field, letters on a bar. So is a white page whose edges other shapes reach, and white
+    that is all there is, for dark material.
+    """
+    found: set[int] = set()
+    for i, shape in enumerate(shapes):
+        box = shape.bounds()
+        fills = min(box.width / width, box.height / height) > FILLS
+        if not (isinstance(shape, Shape) and min(shape.colour) >= PAPER and fills and not shape.region.holes):
+            break
+        if shape.region.area() < FILLS * box.width * box.height:
+            break
+        found.add(i)
+    rest = [shape.bounds() for i, shape in enumerate(shapes) if i not in found]
+    edge = CLEAR * max(width, height)
+    clear = all(b.left > edge and b.top > edge and b.right < width - edge and b.bottom < height - edge for b in rest)
+    return found if rest and clear else set()

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from nibble_core.graphics import Drawing
+from nibble_core.graphics import Drawing, Raster
 
 LEFTOVERS = {
     "unpainted": "without fill or stroke",
     "hidden": "switched off",
     "clipped": "clipped away",
     "off the page": "off the page",
-    "paper": "in paper colour with nothing beneath",
     "covered": "covered by others",
+    "soft": "soft or see-through",
     "doubled": "lying twice on one spot",
 }
 """Why a shape that nobody sees is left out, in the order it is looked for."""
@@ -54,7 +54,8 @@ class ClientDrawing:
     """The shapes of a client's file at true size in mm, and what there is to say about it.
 
     has_unit: the file states a real unit; else a pixel or number is taken as ``unit``. leftovers: how many shapes
-    nobody sees were left out, by reason. pages: how many there are; page: the one read, from 1.
+    nobody sees were left out, by reason. look: the page as a renderer paints it, where flat shapes cannot say how it
+    looks. pages: how many there are; page: the one read, from 1.
     """
 
     drawing: Drawing
@@ -68,3 +69,4 @@ class ClientDrawing:
     pictures: tuple[FoundPicture, ...] = ()
     leftovers: dict[str, int] = field(default_factory=dict)
     left_out: Drawing | None = None
+    look: Raster | None = None

@@ -12,7 +12,7 @@ import math
 import threading
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -23,11 +23,12 @@ from pikepdf import Dictionary, Name
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
+from nibble_core.formats.looks import held_against, pdf_look
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
 from nibble_core.geometry.units import POINTS_PER_MM
-from nibble_core.graphics import Colour, Drawing, Drawn, Shape, Stroke
+from nibble_core.graphics import Colour, Drawing, Drawn, Raster, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import covered_by
 
@@ -42,7 +43,39 @@ def read_pdf(content: bytes, name: str = "", *, page: int = 1) -> ClientDrawing:
     called = f"“{name}”" if name else "This PDF"
     keyed, inks = _with_key_colours(content, called)
     with _LOCK:
-        return _read(keyed, inks, called, page)
+        drawn = _read(keyed, inks, called, page)
+        if not drawn.shaded:
+            return drawn.client
+        look = pdf_look(content, page)
+    return drawn.client if look is None else _held(drawn, look)
+
+
+@dataclass(frozen=True, eq=False)
+class _Page:
+    """A page as read, whether it is shaded anywhere, and which of its shapes may be."""
+
+    client: ClientDrawing
+    shaded: bool
+    doubtful: tuple[int, ...]
+
+
+def _held(page: _Page, look: Raster) -> ClientDrawing:
+    """A page whose shapes are held against how it looks."""
+    client, drawing = page.client, page.client.drawing
+    held = held_against(look, drawing.width, drawing.shapes, page.doubtful)
+    if not held.recoloured and not held.soft and not held.gaps:
+        return client
+    notes = list(client.notes)
+    if held.recoloured:
+        notes.append("Shaded areas and patterns are taken in their mean colour; printed as drawn.")
+    if held.gaps:
+        notes.append("What is see-through of a shaded area or a pattern is left out of its shape.")
+    leftovers = client.leftovers | ({"soft": len(held.soft)} if held.soft else {})
+    hidden = (*(client.left_out.shapes if client.left_out else ()), *held.soft)
+    return replace(
+        client, drawing=replace(drawing, shapes=held.shapes), notes=tuple(notes), leftovers=leftovers, look=look,
+        left_out=replace(drawing, shapes=hidden),
+    )  # fmt: skip
 
 
 def _with_key_colours(content: bytes, called: str) -> tuple[bytes, dict[Colour, tuple[str, Colour]]]:
@@ -106,7 +139,7 @@ def _screen_colour(space: Any) -> Colour:
     return red, green, blue
 
 
-def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int) -> ClientDrawing:
+def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int) -> _Page:
     import pypdfium2
 
     try:
@@ -131,18 +164,32 @@ def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, n
             to_mm = to_mm.then(Affine(-1, 0, 0, -1, width, height))
         elif turn == 270:
             to_mm, width, height = to_mm.then(Affine(0, -1, 1, 0, 0, width)), height, width
-        walk = _Walk(document, page, to_mm, inks, called)
+        walk = _Walk(document, page, to_mm, inks, called, area=shapely.box(0, 0, width, height))
         walk.run()
     finally:
         page.close()
         document.close()
     if not walk.shapes and not walk.pictures:
         raise NothingToTrace(*walk.nothing(number, count))
-    return ClientDrawing(
+    client = ClientDrawing(
         Drawing(width, height, tuple(walk.shapes)), "PDF", pages=count, page=number, notes=tuple(walk.notes),
         lettering=tuple(walk.lettering), pictures=tuple(walk.pictures), leftovers=dict(walk.leftovers),
         left_out=Drawing(width, height, tuple(walk.hidden)),
     )  # fmt: skip
+    patterned = _has_patterns(content, number)
+    doubtful = range(len(walk.shapes)) if patterned else walk.shadings
+    return _Page(client, patterned or bool(walk.shadings), tuple(doubtful))
+
+
+def _has_patterns(content: bytes, page: int) -> bool:
+    """Whether a page, or anything it draws, may fill with patterns."""
+    try:
+        with pikepdf.open(io.BytesIO(content)) as pdf:
+            return any(
+                isinstance(thing, Dictionary | pikepdf.Stream) and "/PatternType" in thing for thing in pdf.objects
+            )
+    except (pikepdf.PdfError, ValueError, TypeError):
+        return False
 
 
 def _visible_box(page: Any) -> tuple[float, float, float, float]:
@@ -171,6 +218,8 @@ class _Walk:
     lettering: list[Lettering] = field(default_factory=list)
     pictures: list[FoundPicture] = field(default_factory=list)
     objects: int = 0
+    shadings: list[int] = field(default_factory=list)
+    area: shapely.Geometry = field(default_factory=shapely.Polygon)
 
     def run(self) -> None:
         import pypdfium2.raw as raw
@@ -217,7 +266,7 @@ class _Walk:
             elif kind == raw.FPDF_PAGEOBJ_IMAGE:
                 self._image(thing, own)
             elif kind == raw.FPDF_PAGEOBJ_SHADING:
-                self.notes["A shaded area is left out; ask for it as a picture if it matters."] = None
+                self._shading(here)
 
     def _path(self, thing: Any, matrix: Affine, clips: tuple[shapely.Geometry, ...]) -> None:
         raw = self.raw
@@ -245,6 +294,16 @@ class _Walk:
         if not fill.value and not stroked.value:
             self.leftovers["unpainted"] += 1
             self.hidden += [Stroke(path) for path in paths]
+
+    def _shading(self, clips: tuple[shapely.Geometry, ...]) -> None:
+        """An area of running colour: what its clips leave of the page. Its look tells the colour."""
+        left: shapely.Geometry = self.area
+        for clip in clips:
+            left = shapely.intersection(left, clip)
+        for part in polygons(left):
+            if part.area > 1e-9:
+                self.shadings.append(len(self.shapes))
+                self.shapes.append(Shape(refit_polygon(part), (128, 128, 128)))
 
     def _fill(
         self,

@@ -22,6 +22,7 @@ from lxml import etree
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
+from nibble_core.formats.looks import held_against, svg_look
 from nibble_core.formats.pixels import pixel_size
 from nibble_core.formats.svg_measure import MM_PER_PX, has_unit, length, numbers, transform, viewport
 from nibble_core.formats.svg_path import drawn_until_error
@@ -29,7 +30,7 @@ from nibble_core.formats.svg_style import Cascade, Style, font_family, font_size
 from nibble_core.geometry import Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
-from nibble_core.graphics import Colour, Drawing, Drawn, Shape, Stroke
+from nibble_core.graphics import Colour, Drawing, Drawn, Raster, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import covered_by
 
@@ -95,6 +96,7 @@ class _Scope:
     size: tuple[float, float]
     depth: int = 0
     uses: tuple[str, ...] = ()
+    soft: bool = False
 
 
 @dataclass
@@ -107,6 +109,8 @@ class _Walk:
     notes: dict[str, None] = field(default_factory=dict)
     lettering: list[Lettering] = field(default_factory=list)
     pictures: list[FoundPicture] = field(default_factory=list)
+    doubtful: list[int] = field(default_factory=list)
+    shaded: bool = False
     visits: int = 0
     copies: int = 0
 
@@ -137,12 +141,23 @@ class _Walk:
         width_mm, height_mm = page.bounds[2], page.bounds[3]
         if not self.shapes and not self.pictures:
             raise NothingToTrace(*self._nothing())
+        look = svg_look(root, width_mm, height_mm) if self.shaded and (sized or box) else None
+        if look is not None:
+            self._hold_against(look, width_mm)
         drawing = Drawing(width_mm, height_mm, tuple(self.shapes))
         return ClientDrawing(
-            drawing, "SVG", has_unit=has_unit(root.get("width")), unit="px", notes=tuple(self.notes),
+            drawing, "SVG", look=look, has_unit=has_unit(root.get("width")), unit="px", notes=tuple(self.notes),
             lettering=tuple(self.lettering), pictures=tuple(self.pictures), leftovers=dict(self.leftovers),
             left_out=Drawing(width_mm, height_mm, tuple(self.hidden)),
         )  # fmt: skip
+
+    def _hold_against(self, look: Raster, width: float) -> None:
+        held = held_against(look, width, self.shapes, self.doubtful)
+        self.shapes, self.hidden = list(held.shapes), self.hidden + list(held.soft)
+        if held.soft:
+            self.leftovers["soft"] += len(held.soft)
+        if held.gaps:
+            self.notes["What is see-through of a shaded area, a pattern or a mask is left out of its shape."] = None
 
     def _fitted_page(self, page: shapely.Geometry) -> shapely.Geometry:
         """A drawing that states no size is as large as what is drawn."""
@@ -185,7 +200,13 @@ class _Walk:
                 return
             scope = self._clipped(node, scope, style)
             if style.get("mask", "none") not in ("none", ""):
-                self.notes["A mask is left out; what it hid shows."] = None
+                self.notes["A mask is told from how it looks, to a pixel; it is printed as drawn."] = None
+                self.shaded = True
+                scope = replace(scope, soft=True)
+            if style.get("filter", "none") not in ("none", ""):
+                self.notes["Soft shadows and other filters are left out of the shapes; they are printed."] = None
+                self.shaded = True
+                scope = replace(scope, soft=True)
         if tag in ("g", "a"):
             layer = _label(node) if tag == "g" else ""
             scope = replace(scope, layer=layer or scope.layer)
@@ -371,8 +392,12 @@ class _Walk:
             self.leftovers["unpainted"] += 1 if bare else 0
             self.hidden += [Stroke(path) for path in paths] if bare else []
             return
+        doubtful = scope.soft or any(_reference(style.get(name, "")) for name in ("fill", "stroke"))
         for shape in made:
+            before = len(self.shapes)
             self._add(shape, scope.clip)
+            if doubtful:
+                self.doubtful += range(before, len(self.shapes))
 
     def _strokes(
         self, paths: list[Path], stroke: tuple[Colour, float], scope: _Scope, style: Style
@@ -403,7 +428,10 @@ class _Walk:
             target = self.by_id.get(reference)
             found = self._mean_of(target, 0) if target is not None else None
             if found is not None:
-                self.notes["Shaded areas are taken in their mean colour."] = None
+                pattern = target is not None and target.tag == "pattern"
+                said = "A pattern is taken" if pattern else "Shaded areas are taken"
+                self.notes[f"{said} in {'its' if pattern else 'their'} mean colour; printed as drawn."] = None
+                self.shaded = True
                 return found
             fallback = text.partition(")")[2].strip()
             return parse_colour(fallback, style.get("color", "black")) if fallback else None

@@ -26,6 +26,7 @@ OWN = {
     "opacity",
     "display",
     "clip-path",
+    "filter",
     "mask",
     "stop-color",
     "stop-opacity",
@@ -38,7 +39,7 @@ DEFAULTS = {
     "fill": "black", "stroke": "none", "stroke-width": "1", "stroke-linecap": "butt", "stroke-linejoin": "miter",
     "stroke-miterlimit": "4", "stroke-dasharray": "none", "fill-rule": "nonzero", "clip-rule": "nonzero",
     "fill-opacity": "1", "stroke-opacity": "1", "visibility": "visible", "color": "black", "opacity": "1",
-    "display": "inline", "clip-path": "none", "mask": "none", "font-family": "", "font-size": "",
+    "display": "inline", "clip-path": "none", "mask": "none", "filter": "none", "font-family": "", "font-size": "",
     "text-anchor": "start",
 }  # fmt: skip
 

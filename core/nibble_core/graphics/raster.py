@@ -45,10 +45,14 @@ class Raster:
 
     def over_white(self) -> Pixels:
         """Red, green, blue over white paper, shape (rows, columns, 3)."""
+        return self.over((255, 255, 255))
+
+    def over(self, ground: tuple[int, int, int]) -> Pixels:
+        """Red, green, blue over ground of one colour, shape (rows, columns, 3)."""
         if not self.is_see_through:
             return self.pixels[..., :3]
         alpha = self.alpha[..., None].astype(np.uint16)
-        mixed = self.pixels[..., :3].astype(np.uint16) * alpha + 255 * (255 - alpha)
+        mixed = self.pixels[..., :3].astype(np.uint16) * alpha + np.array(ground, np.uint16) * (255 - alpha)
         return ((mixed + 127) // 255).astype(np.uint8)
 
     def colour_at(self, x: float, y: float) -> tuple[int, int, int]:

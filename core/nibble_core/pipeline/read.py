@@ -8,13 +8,14 @@ from dataclasses import dataclass, replace
 
 from nibble_core.artwork.enlarged import single_pixels
 from nibble_core.artwork.facts import Facts, picture_facts, refuse_blank
-from nibble_core.artwork.leftovers import without_leftovers
+from nibble_core.artwork.leftovers import page_background, without_leftovers
 from nibble_core.artwork.verdict import Verdict, judged
 from nibble_core.errors import NothingToTrace, UnreadableFile
 from nibble_core.formats import package
 from nibble_core.formats.client_drawing import ClientDrawing
 from nibble_core.formats.dxf_reader import read_dxf
 from nibble_core.formats.kinds import PIXELS, kind_of
+from nibble_core.formats.looks import LOOK_PX
 from nibble_core.formats.pdf_drawing import read_pdf
 from nibble_core.formats.pixels import read_picture
 from nibble_core.formats.svg_reader import read_svg
@@ -23,8 +24,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 11
-LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
+VERSION = 12
 MOST_PARTS = 60
 ARTICLES = {"SVG": "an", "PDF": "a", "DXF": "a"}
 ITS_PATHS = "its paths"  # of a drawing that holds pictures, too
@@ -122,7 +122,9 @@ def _looked_at(drawn: ClientDrawing) -> Picture:
     whole = drawn.drawing
     seen, left = without_leftovers(whole)
     scale = LOOK_PX / max(whole.width, whole.height)
-    raster = rendered(seen, max(8, round(whole.width * scale)))
+    paper = page_background(seen.shapes, whole.width, whole.height)
+    drawn_on = replace(seen, shapes=tuple(shape for i, shape in enumerate(seen.shapes) if i not in paper))
+    raster = rendered(drawn_on, max(8, round(whole.width * scale))) if drawn.look is None else drawn.look
     facts = picture_facts(raster)
     counts = dict(drawn.leftovers)
     for _, reason in left:
@@ -130,9 +132,10 @@ def _looked_at(drawn: ClientDrawing) -> Picture:
     hidden = tuple(shape for shape, _ in left) + (drawn.left_out.shapes if drawn.left_out else ())
     verdict = judged(raster, facts, paths=len(seen.shapes), lettering=drawn.lettering)
     places = tuple(replace(found, content=b"") for found in drawn.pictures)
+    whole_drawing = replace(drawn, drawing=seen, left_out=None, pictures=places, look=None)
     return Picture(
-        raster, drawn.kind, None, drawn.notes, facts, verdict, whole.width, replace(drawn, drawing=seen, left_out=None,
-        pictures=places), tuple(counts.items()), Drawing(whole.width, whole.height, hidden) if hidden else None,
+        raster, drawn.kind, None, drawn.notes, facts, verdict, whole.width, whole_drawing, tuple(counts.items()),
+        Drawing(whole.width, whole.height, hidden) if hidden else None,
     )  # fmt: skip
 
 

@@ -43,7 +43,8 @@ def trace(
         fit = found.value
         facts = picture.value.facts
         paper = facts.border_colour if facts.boxed and cleaned.value.way == "keep" else WHITE
-        shapes, counts = in_mm(fit, artwork, size, paper)
+        own_ground = cleaned.value.way == "see-through" and cleaned.value.raster.is_see_through
+        shapes, counts = in_mm(fit, artwork, size, None if own_ground else paper)
         shapes, lost = touched_up(shapes, artwork, size)
         scale = size[0] / fit.unit
         worst, mean = (None, None) if fit.deviation is None else (d * scale for d in fit.deviation)

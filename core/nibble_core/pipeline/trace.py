@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.artwork.framing import Framing
+from nibble_core.artwork.leftovers import page_background
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry import Affine, Box, Path, Points, Region
 from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke
@@ -35,6 +36,7 @@ MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
 FRAME_SHARE = 0.9  # of both sides that a region's box covers, to be a box or frame round the drawing
 MOST_SHAPES = 20_000
+SOME_WHITE, MOST_WHITE = 0.002, 0.98  # of a see-through picture: white is drawn in it, or all there is
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +149,8 @@ def find_shapes(
         if trace.mode == "paths":
             return _own_paths(picture.value, framing, trace)
         if trace.mode == "colours":
-            return _colours(raster, trace, tolerance, preview, cancelled)
+            own_ground = cleaned.value.way == "see-through" and raster.is_see_through
+            return _colours(raster, trace, tolerance, preview, cancelled, own_ground=own_ground)
         if trace.mode == "centre-lines":
             return _centre_lines(raster, trace, tolerance, preview, cancelled)
         return _two_tone(store, cleaned, trace, tolerance, preview, cancelled)
@@ -225,17 +228,43 @@ def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def _colours(
-    raster: Raster, trace: Trace, tolerance: float | None, preview: bool, cancelled: Callable[[], bool]
-) -> Found:
+    raster: Raster, trace: Trace, tolerance: float | None, preview: bool, cancelled: Callable[[], bool],
+    *, own_ground: bool,
+) -> Found:  # fmt: skip
+    """``own_ground``: the picture came on clear ground, so that white in it is drawn, and the ground is none."""
+    ground = _ground_for(raster) if own_ground else None
+    if ground is not None:
+        raster = Raster(np.dstack([raster.over(ground), np.full_like(raster.alpha, 255)]))
     traced = trace_colours(
         raster, count=trace.colours, renamed={one.colour: one.to for one in trace.recolours}, tolerance=tolerance,
         polished=not preview, cancelled=cancelled,
     )  # fmt: skip
     shapes = tuple((Shape(region.region, region.colour), region.place) for region in traced.regions)
     deviation = None if preview else traced.deviation()
-    return Found(
-        shapes, raster.width, deviation=deviation, palette=traced.palette, places=traced.places, seams=traced.seams
-    )
+    seams, palette = traced.seams, traced.palette
+    if ground is not None:
+        kept = [k for k, (shape, _) in enumerate(shapes) if not _alike(shape.colour, ground)]
+        moved = {k: index for index, k in enumerate(kept)}
+        shapes = tuple(shapes[k] for k in kept)
+        seams = tuple((path, moved[a], moved[b]) for path, a, b in seams if a in moved and b in moved)
+        palette = tuple(colour for colour in palette if not _alike(colour, ground))
+    return Found(shapes, raster.width, deviation=deviation, palette=palette, places=traced.places, seams=seams)
+
+
+GROUNDS = ((0, 170, 160), (200, 0, 190), (110, 220, 0), (255, 120, 0))
+
+
+def _ground_for(raster: Raster) -> Colour | None:
+    """A colour to lay a see-through picture on that none of it resembles; None where white paper does as well."""
+    solid = raster.pixels[raster.alpha > 200][:, :3].astype(int)
+    if not len(solid) or (solid.min(1) >= 255 - PAPER_LEVELS).mean() < SOME_WHITE:
+        return None
+    some = solid[:: max(1, len(solid) // 20_000)]
+    return max(GROUNDS, key=lambda ground: float(np.quantile(np.abs(some - ground).max(1), 0.02)))
+
+
+def _alike(one: Colour, other: Colour) -> bool:
+    return max(abs(a - b) for a, b in zip(one, other, strict=True)) <= PAPER_LEVELS
 
 
 def _centre_lines(
@@ -301,7 +330,7 @@ def _on(shape: Drawn) -> tuple[float, float]:
 
 
 def in_mm(
-    found: Found, artwork: Artwork, size: tuple[float, float], paper: Colour
+    found: Found, artwork: Artwork, size: tuple[float, float], paper: Colour | None
 ) -> tuple[list[TracedShape], Counter[str]]:
     """The fit at the finished size, sound geometry only, with what rules leave out of it."""
     trace, (width, height) = artwork.trace, size
@@ -327,7 +356,11 @@ def in_mm(
         for region in sound.regions:
             share = min(max(region.area() / (width * height), 0.0), 1.0)
             shapes.append(TracedShape(replace(drawn, region=region), x, y, at, share, source=source))
-    return [replace(one, dropped=_left_out(one, trace, size, paper)) for one in shapes], counts
+    left = [replace(one, dropped=_left_out(one, trace, size, paper)) for one in shapes]
+    if trace.mode == "paths" and trace.paper == "left out":
+        for k in page_background([one.shape for one in left], width, height):
+            left[k] = replace(left[k], dropped="paper")
+    return left, counts
 
 
 def _without_small_holes(region: Region, smallest: float) -> Region:
@@ -336,14 +369,13 @@ def _without_small_holes(region: Region, smallest: float) -> Region:
     return Region(region.outer, tuple(hole for hole in region.holes if _extent(hole.bounds()) >= smallest))
 
 
-def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: Colour) -> str:
+def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: Colour | None) -> str:
     box = one.shape.bounds()
     if isinstance(one.shape, Stroke):
         return "small" if _extent(box) < trace.smallest else ""
     if _extent(box) < trace.smallest:
         return "small"
-    off = max(abs(a - b) for a, b in zip(one.shape.colour, paper, strict=True))
-    if trace.mode == "colours" and trace.paper == "left out" and off <= PAPER_LEVELS:
+    if trace.mode == "colours" and trace.paper == "left out" and paper is not None and _alike(one.shape.colour, paper):
         return "paper"
     edge = 0.004 * max(size)
     touches = (box.left < edge) + (box.top < edge) + (box.right > size[0] - edge) + (box.bottom > size[1] - edge)
@@ -358,7 +390,7 @@ def traced_raster(
     ``tolerance``: largest deviation of smooth stretches, px."""
     never = lambda: False  # noqa: E731 - one-line local
     if trace.mode == "colours":
-        found = _colours(raster, trace, tolerance, False, never)
+        found = _colours(raster, trace, tolerance, False, never, own_ground=raster.is_see_through)
     elif trace.mode == "centre-lines":
         found = _centre_lines(raster, trace, tolerance, False, never)
     else:
@@ -394,12 +426,24 @@ def ink_field(raster: Raster, mode: str) -> tuple[Grey, float]:
     """The grey surface to trace and the level suggested for it.
 
     For the outer shape of a picture without background that is its transparency, so that pale parts of the
-    drawing count as drawing.
+    drawing count as drawing; so it is of a white drawing on clear ground.
     """
     if mode == "outer" and raster.is_see_through:
-        return np.asarray(1 - raster.alpha.astype(np.float32) / 255, np.float32), 0.5
+        return _clear(raster), 0.5
     grey = raster.grey()
+    if raster.is_see_through and not _has_ink(raster):
+        return _clear(raster), 0.5
     return grey, suggested_threshold(grey)
+
+
+def _clear(raster: Raster) -> Grey:
+    return np.asarray(1 - raster.alpha.astype(np.float32) / 255, np.float32)
+
+
+def _has_ink(raster: Raster) -> bool:
+    """Whether a see-through picture shows on white paper: one in white alone, for dark material, does not."""
+    solid = raster.pixels[raster.alpha > 200][:, :3]
+    return bool((solid.min(1) < 255 - PAPER_LEVELS).mean() > 1 - MOST_WHITE) if len(solid) else True
 
 
 def _refuse_too_many(count: int) -> None:

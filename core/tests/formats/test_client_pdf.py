@@ -216,7 +216,7 @@ class LeftOutTest(unittest.TestCase):
                 inner = form(pdf, "/X Do 20 20 5 5 re f", XObject=Dictionary(X=inner))
             return Dictionary(X=inner)
 
-        self.assertIn("shaded", " ".join(read_pdf(page_of("/S sh 10 10 20 20 re f", Shading=shading)).notes))
+        self.assertIn("Shaded", " ".join(read_pdf(page_of("/S sh 10 10 20 20 re f", Shading=shading)).notes))
         self.assertIn("too deeply", " ".join(read_pdf(page_of("/X Do", XObject=nested)).notes))
         with self.assertRaises(NothingToTrace):
             read_pdf(page_of("10 10 20 20 re n"))

@@ -1,0 +1,159 @@
+"""How a client's drawing looks where flat shapes cannot say it: shading, patterns, soft shadows, masks.
+
+General renderers paint the page; shapes are then held against those pixels, so that what is not really opaque is no
+shape, and what is shaded has its mean colour. Nothing outside the file is looked at.
+"""
+
+from __future__ import annotations
+
+import copy
+import io
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+import shapely
+from lxml import etree
+from numpy.typing import NDArray
+from PIL import Image
+from shapely.geometry import Polygon
+
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons
+from nibble_core.graphics import Colour, Drawn, Raster, Shape
+from nibble_core.graphics.stroking import region_of
+
+LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
+OPAQUE = 0.5  # cover from which a place counts as opaque
+WHOLE = 0.97  # mean cover from which a shape is opaque all over
+FINER = 3  # parts a pixel is divided into where edges are found in the look
+MOST_PARTS, LEAST_PX = 2000, 4.0
+SLIVER, STEP = 1.0, 0.35  # px
+OFF = 24  # levels by which a shape's stated colour may differ from what is painted
+SHIFT = 4
+_XLINK = "{http://www.w3.org/1999/xlink}href"
+
+
+def svg_look(root: etree._Element, width: float, height: float) -> Raster | None:
+    """The picture of a parsed SVG whose tags have no name space, without text and without what lies outside the file;
+    None where the renderer cannot paint it."""
+    import resvg_py
+
+    plain = copy.deepcopy(root)
+    for node in list(plain.iter()):
+        if not isinstance(node.tag, str) or node.tag in ("text", "script", "foreign", "foreignObject"):
+            parent = node.getparent()
+            if parent is not None:
+                parent.remove(node)
+            continue
+        for name in ("href", _XLINK):
+            if not str(node.get(name, "#")).startswith(("#", "data:")):
+                del node.attrib[name]
+    text = etree.tostring(plain, encoding="unicode")
+    text = re.sub(r"^<svg(?![^>]*\sxmlns=)", '<svg xmlns="http://www.w3.org/2000/svg"', text)
+    scale = LOOK_PX / max(width, height)
+    try:
+        png = resvg_py.svg_to_bytes(svg_string=text, width=max(8, round(width * scale)), skip_system_fonts=True, dpi=96)
+    except ValueError:
+        return None
+    with Image.open(io.BytesIO(bytes(png))) as image:
+        return Raster(np.asarray(image.convert("RGBA")))
+
+
+def pdf_look(content: bytes, page: int) -> Raster | None:
+    """The picture of a page, from 1, on clear ground; None where the renderer cannot paint it."""
+    import pypdfium2
+
+    try:
+        document = pypdfium2.PdfDocument(content)
+        sheet = document[page - 1]
+        scale = LOOK_PX / max(sheet.get_size())
+        bitmap = sheet.render(scale=scale, fill_color=(255, 255, 255, 0), maybe_alpha=True, rev_byteorder=True)
+        return Raster(np.asarray(bitmap.to_pil().convert("RGBA")))
+    except pypdfium2.PdfiumError:
+        return None
+
+
+@dataclass(frozen=True, eq=False)
+class Held:
+    """Shapes held against a look: those that are really there, those that are not, and how many were recoloured or are
+    full of gaps."""
+
+    shapes: tuple[Drawn, ...]
+    soft: tuple[Drawn, ...]
+    recoloured: int
+    gaps: int
+
+
+def held_against(look: Raster, width: float, shapes: Sequence[Drawn], doubtful: Sequence[int]) -> Held:
+    """``doubtful``: indices of shapes that may be shaded, patterned or see-through. width: of the drawing, mm."""
+    px = look.width / width
+    above = np.zeros((look.height, look.width), np.uint8)
+    kept: list[Drawn] = []
+    soft: list[Drawn] = []
+    recoloured = gaps = 0
+    asked = set(doubtful)
+    for index in range(len(shapes) - 1, -1, -1):  # the uppermost first: what it covers is not seen of those below
+        shape = shapes[index]
+        own = np.zeros_like(above)
+        for region in region_of(shape):
+            rings = [np.rint((ring.flattened(0.1 / px) * px - 0.5) * (1 << SHIFT)).astype(np.int32)
+                     for ring in region.rings]  # fmt: skip
+            cv2.fillPoly(own, rings, 1, lineType=cv2.LINE_8, shift=SHIFT)
+        seen = (own > 0) & (above == 0)
+        inner = cv2.erode(seen.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        if index in asked and inner.any():
+            found = _mean(look, inner)
+            if max(abs(a - b) for a, b in zip(found, shape.colour, strict=True)) > OFF:
+                shape = replace(shape, colour=found)
+                recoloured += 1
+            if float(look.alpha[inner].mean()) < WHOLE * 255:
+                parts = [
+                    Shape(refit_polygon(part, 0.5 / px), found, shape.layer, shape.spot)
+                    for part in _opaque_parts(look, seen, px)
+                ]
+                soft += [] if parts else [shape]
+                gaps += bool(parts)
+                kept += parts[::-1]
+                continue
+        if shape.opacity > 0.999:
+            above |= own
+        kept.append(shape)
+    return Held(tuple(kept[::-1]), tuple(soft[::-1]), recoloured, gaps)
+
+
+def _opaque_parts(look: Raster, seen: NDArray[np.bool_], px: float) -> list[Polygon]:
+    """The parts of a seen area that are more opaque than not, mm; none where there are too many to be cut."""
+    rows, columns = np.nonzero(seen.any(1))[0], np.nonzero(seen.any(0))[0]
+    top, left = max(0, int(rows[0]) - 2), max(0, int(columns[0]) - 2)
+    here = slice(top, int(rows[-1]) + 3), slice(left, int(columns[-1]) + 3)
+    alpha = np.where(seen[here], look.alpha[here], 0).astype(np.float32)
+    fine = cv2.resize(alpha, None, fx=FINER, fy=FINER, interpolation=cv2.INTER_LINEAR)
+    solid = cv2.copyMakeBorder((fine >= OPAQUE * 255).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
+    found, nesting = cv2.findContours(solid, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    if len(found) > MOST_PARTS:
+        return []
+    # contours run through the middles of the outermost pixels: half a pixel further out lies the edge
+    rings = [(one[:, 0].astype(float) - 0.5) / FINER + (left, top) for one in found]
+    outers = {
+        k: [j for j in range(len(found)) if nesting[0][j][3] == k] for k in range(len(found)) if nesting[0][k][3] < 0
+    }
+    made = []
+    for k, holes in outers.items():
+        if len(rings[k]) < 4:
+            continue
+        area = Polygon(rings[k] / px, [rings[j] / px for j in holes if len(rings[j]) >= 4])
+        # slivers beside other shapes go; steps of the pixels are no corners
+        opened = shapely.make_valid(area).buffer(-SLIVER / px).buffer((SLIVER + 0.5 / FINER) / px)
+        grown = opened.simplify(STEP / px)
+        made += [part for part in polygons(grown) if part.area > LEAST_PX / px**2]
+    return made
+
+
+def _mean(look: Raster, within: np.ndarray) -> Colour:
+    pixels = look.pixels[within].astype(float)
+    weight = np.maximum(pixels[:, 3:], 1e-6)
+    red, green, blue = np.rint((pixels[:, :3] * weight).sum(0) / weight.sum()).astype(int).tolist()
+    return red, green, blue
