@@ -14,6 +14,7 @@ import numpy as np
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import ClientDrawing, Lettering
 from nibble_core.geometry import ARC, CUBIC, LINE, Path
+from nibble_core.geometry.paths import longest_cubic
 from nibble_core.geometry.points import Affine
 from nibble_core.graphics import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
@@ -264,11 +265,25 @@ class _Walk:
         from ezdxf.lldxf.const import DXFError
 
         try:
-            made = path.make_path(entity)
+            made = path.make_path(entity, **self._fineness(entity, kind))
         except (TypeError, ValueError, DXFError, ZeroDivisionError, ArithmeticError):
             self.passed[kind] += 1
             return []
         return [found for sub in made.sub_paths() if (found := self._of_commands(sub)) is not None]
+
+    def _fineness(self, entity: Any, kind: str) -> dict[str, int]:
+        """How many cubics a circle, an ellipse or an arc of one takes at its size."""
+        if kind not in ("CIRCLE", "ARC", "ELLIPSE"):
+            return {}
+        radius, sweep = (
+            (entity.dxf.radius, 2 * math.pi) if kind != "ELLIPSE" else (entity.dxf.major_axis.magnitude, 0.0)
+        )
+        if kind == "ELLIPSE":
+            sweep = (entity.dxf.end_param - entity.dxf.start_param) % (2 * math.pi) or 2 * math.pi
+        elif kind == "ARC":
+            sweep = math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360 or 360)
+        mm = math.dist(self._place(1.0, 0.0), self._place(0.0, 0.0))
+        return {"segments": max(1, math.ceil(sweep / longest_cubic(abs(radius) * mm) - 1e-6))}
 
     def _of_commands(self, made: Any) -> Path | None:
         kinds, rows = [], []

@@ -34,9 +34,12 @@ def parse_path_data(text: str) -> list[Path]:
     return paths
 
 
-def drawn_until_error(text: str) -> tuple[list[Path], str]:
-    """The paths up to the first thing that does not belong, as SVG asks of readers, and what that was, or ""."""
-    pen = _Pen()
+def drawn_until_error(text: str, *, scale: float = 1.0) -> tuple[list[Path], str]:
+    """The paths up to the first thing that does not belong, as SVG asks of readers, and what that was, or "".
+
+    scale: mm to one of its units, which says how finely elliptical arcs are told.
+    """
+    pen = _Pen(scale)
     at = 0
     for match in _COMMAND.finditer(text):
         between = text[at : match.start()].strip(" \t\r\n\f,")
@@ -56,8 +59,9 @@ def drawn_until_error(text: str) -> tuple[list[Path], str]:
 class _Pen:
     """The path under construction."""
 
-    def __init__(self) -> None:
+    def __init__(self, scale: float) -> None:
         self.paths: list[Path] = []
+        self._scale = scale
         self._kinds = bytearray()
         self._rows = array("d")
         self._x = self._y = self._start_x = self._start_y = 0.0
@@ -167,7 +171,7 @@ class _Pen:
             self._add(ARC, x, y, cx * rx, cy * rx, sweep, 0, ex, ey)
             return
         back = Affine(rx * c, rx * s, -ry * s, ry * c, 0, 0)
-        pieces = arc_as_cubics(np.array([ux, uy, cx, cy, sweep, 0, vx, vy]))
+        pieces = arc_as_cubics(np.array([ux, uy, cx, cy, sweep, 0, vx, vy]), self._scale * max(rx, ry) * grow)
         for row in pieces:
             self._add(CUBIC, *back.map(row.reshape(4, 2)).ravel().tolist())
         self._rows[-2:] = array("d", [ex, ey])

@@ -30,6 +30,7 @@ from nibble_core.formats.svg_style import Cascade, Style, font_family, font_size
 from nibble_core.geometry import Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.stretches import ellipse
 from nibble_core.graphics import Colour, Drawing, Drawn, Raster, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import covered_by
@@ -299,7 +300,7 @@ class _Walk:
                 own = self.cascade.style(shape, own)
             if shape.tag not in _DRAWN or own.get("display") == "none":
                 continue
-            paths = [path.mapped(at) for path in self._paths(shape, scope.size)]
+            paths = [path.mapped(at) for path in self._paths(shape, scope.size, at.stretch)]
             regions = filled_regions(paths, even_odd=own.get("clip-rule") == "evenodd")
             area = shapely.union_all([shapely.make_valid(region.polygon()) for region in regions])
             areas.append(self._under_clip(own, area, matrix, scope, depth))
@@ -327,13 +328,13 @@ class _Walk:
         return (min(b.left for b in boxes), min(b.top for b in boxes),
                 max(b.right for b in boxes), max(b.bottom for b in boxes))  # fmt: skip
 
-    def _paths(self, node: etree._Element, size: tuple[float, float]) -> list[Path]:
-        """The geometry of a basic shape or path, in its own units."""
+    def _paths(self, node: etree._Element, size: tuple[float, float], scale: float = 1.0) -> list[Path]:
+        """The geometry of a basic shape or path, in its own units, ``scale`` mm each."""
         w, h = size
         diagonal = float(np.hypot(w, h) / np.sqrt(2))
         get = node.get
         if node.tag == "path":
-            paths, problem = drawn_until_error(get("d", ""))
+            paths, problem = drawn_until_error(get("d", ""), scale=scale)
             if problem:
                 self.notes[f"A path is drawn up to where it goes wrong: {problem[0].lower()}{problem[1:]}"] = None
             return paths
@@ -344,7 +345,7 @@ class _Walk:
             rx = length(get("rx"), w, -1.0)
             ry = length(get("ry"), h, -1.0)
             rx, ry = (ry if rx < 0 else rx), (rx if ry < 0 else ry)
-            return [_rectangle(x, y, rw, rh, min(max(rx, 0), rw / 2), min(max(ry, 0), rh / 2))]
+            return [_rectangle(x, y, rw, rh, min(max(rx, 0), rw / 2), min(max(ry, 0), rh / 2), scale)]
         if node.tag in ("circle", "ellipse"):
             cx, cy = length(get("cx"), w), length(get("cy"), h)
             if node.tag == "circle":
@@ -353,7 +354,9 @@ class _Walk:
                 rx, ry = length(get("rx"), w), length(get("ry"), h)
             if rx <= 0 or ry <= 0:
                 return []
-            return [Path.circle(0, 0, 1).mapped(Affine(rx, 0, 0, ry, cx, cy))]
+            if rx == ry:
+                return [Path.circle(cx, cy, rx)]
+            return [ellipse((cx, cy), (rx, ry), 0.0, scale)]
         if node.tag == "line":
             ends = [(length(get("x1"), w), length(get("y1"), h)), (length(get("x2"), w), length(get("y2"), h))]
             return [Path.polygon(ends, closed=False)]
@@ -364,7 +367,9 @@ class _Walk:
         return [Path.polygon(places, closed=node.tag == "polygon")]
 
     def _draw(self, node: etree._Element, scope: _Scope, style: Style) -> None:
-        mapped = (_fit_to_draw(path.mapped(scope.matrix)) for path in self._paths(node, scope.size))
+        mapped = (
+            _fit_to_draw(path.mapped(scope.matrix)) for path in self._paths(node, scope.size, scope.matrix.stretch)
+        )
         paths = [path for path in mapped if path is not None]
         if not paths:
             return
@@ -383,7 +388,9 @@ class _Walk:
         if stroke is not None and (scope.matrix.is_similarity or style.get("vector-effect") == "non-scaling-stroke"):
             made += self._strokes(paths, stroke, scope, style)
         elif stroke is not None:  # stretched unevenly, a stroke's width changes along it: only its outline can say that
-            own = self._strokes(self._paths(node, scope.size), stroke, replace(scope, matrix=Affine()), style)
+            own = self._strokes(
+                self._paths(node, scope.size, scope.matrix.stretch), stroke, replace(scope, matrix=Affine()), style
+            )
             for line in own:
                 areas = [shapely.transform(area, scope.matrix.map) for area in covered_by(line)]
                 made += [Shape(refit_polygon(area), line.colour, layer, "", line.opacity) for area in areas]
@@ -541,14 +548,14 @@ def _mapped_box(matrix: Affine, width: float, height: float) -> shapely.Geometry
     return shapely.Polygon(matrix.map(np.array([[0, 0], [width, 0], [width, height], [0, height]], float)))
 
 
-def _rectangle(x: float, y: float, w: float, h: float, rx: float, ry: float) -> Path:
+def _rectangle(x: float, y: float, w: float, h: float, rx: float, ry: float, scale: float) -> Path:
     if rx <= 0 or ry <= 0:
         return Path.polygon([(x, y), (x + w, y), (x + w, y + h), (x, y + h)])
     data = (
         f"M{x + rx} {y}H{x + w - rx}A{rx} {ry} 0 0 1 {x + w} {y + ry}V{y + h - ry}A{rx} {ry} 0 0 1 {x + w - rx} {y + h}"
         f"H{x + rx}A{rx} {ry} 0 0 1 {x} {y + h - ry}V{y + ry}A{rx} {ry} 0 0 1 {x + rx} {y}Z"
     )
-    return drawn_until_error(data)[0][0]
+    return drawn_until_error(data, scale=scale)[0][0]
 
 
 def _fit_to_draw(path: Path) -> Path | None:

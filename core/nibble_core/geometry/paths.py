@@ -18,10 +18,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.geometry.points import Affine, Box, Points
-from nibble_core.geometry.tolerances import FLATTEN
+from nibble_core.geometry.tolerances import ARC_CUBIC, FLATTEN
 from nibble_core.geometry.units import format_number
 
 LINE, ARC, CUBIC = 0, 1, 2
+QUARTER_OFF = 2.73e-4  # of its radius that a quarter circle's cubic lies off
 LONGEST_ARC = 2.0  # radians an arc turns by where only its ends and radius are written
 
 
@@ -71,7 +72,7 @@ class Path:
 
     def mapped(self, affine: Affine) -> Path:
         """Through an affine map; arcs become cubics when circles would not stay circles."""
-        source = self if affine.is_similarity or not (self.kinds == ARC).any() else self.as_cubics()
+        source = self if affine.is_similarity else self.as_cubics(scale=affine.stretch)
         rows = np.empty_like(source.rows)
         rows[:, :2], rows[:, 6:] = affine.map(source.rows[:, :2]), affine.map(source.rows[:, 6:])
         rows[:, 2:4], rows[:, 4:6] = affine.map(source.rows[:, 2:4]), affine.map(source.rows[:, 4:6])
@@ -97,14 +98,15 @@ class Path:
         rows[:, :2] = np.roll(rows[:, 6:], 1, 0)
         return Path(self.kinds, rows)
 
-    def as_cubics(self) -> Path:
-        """Arcs replaced by cubics of at most a quarter turn (radial error under 0.0003 of the radius)."""
+    def as_cubics(self, *, scale: float = 1.0) -> Path:
+        """Arcs replaced by cubics within ARC_CUBIC of them, of at most a quarter turn. scale: by how much the result
+        will be enlarged."""
         if not (self.kinds == ARC).any():
             return self
         kinds: list[int] = []
         rows: list[NDArray[np.float64]] = []
         for kind, row in zip(self.kinds, self.rows, strict=True):
-            pieces = arc_as_cubics(row) if kind == ARC else [row]
+            pieces = arc_as_cubics(row, scale) if kind == ARC else [row]
             kinds += [CUBIC if kind == ARC else kind] * len(pieces)
             rows += pieces
         return Path(np.array(kinds, np.uint8), np.array(rows).reshape(-1, 8), self.closed)
@@ -209,11 +211,17 @@ def evaluate(kinds: NDArray[np.uint8], rows: NDArray[np.float64], t: NDArray[np.
     return points
 
 
-def arc_as_cubics(row: NDArray[np.float64]) -> list[NDArray[np.float64]]:
-    """One arc row as cubic rows of at most a quarter turn each (handle length 4/3 tan(sweep/4) radius)."""
+def longest_cubic(radius: float) -> float:
+    """Radians of a circle that one cubic follows within ARC_CUBIC mm; its error grows with the sixth power of them."""
+    return math.pi / 2 * math.pow(min(1.0, ARC_CUBIC / max(QUARTER_OFF * radius, 1e-12)), 1 / 6)
+
+
+def arc_as_cubics(row: NDArray[np.float64], scale: float = 1.0) -> list[NDArray[np.float64]]:
+    """One arc row as cubic rows (handle length 4/3 tan(sweep/4) radius); see ``Path.as_cubics``."""
     x0, y0, cx, cy, sweep = row[:5]
-    count = max(1, math.ceil(abs(sweep) / (math.pi / 2) - 1e-9))
-    radius, start, step = math.hypot(x0 - cx, y0 - cy), math.atan2(y0 - cy, x0 - cx), sweep / count
+    radius = math.hypot(x0 - cx, y0 - cy)
+    count = max(1, math.ceil(abs(sweep) / longest_cubic(radius * scale) - 1e-6))
+    start, step = math.atan2(y0 - cy, x0 - cx), sweep / count
     k = 4 / 3 * math.tan(step / 4) * radius
     pieces = []
     for i in range(count):

@@ -96,6 +96,12 @@ class Affine(NamedTuple):
             and abs(math.hypot(self.a, self.b) - math.hypot(self.c, self.d)) <= 1e-9 * max(size, 1e-12) ** 0.5
         )
 
+    @property
+    def stretch(self) -> float:
+        """By how much it enlarges at most (the greater singular value)."""
+        half = (self.a**2 + self.b**2 + self.c**2 + self.d**2) / 2
+        return math.sqrt(half + math.sqrt(max(half**2 - self.determinant**2, 0.0)))
+
     def map(self, points: Points) -> Points:
         """Points of shape (n, 2), mapped."""
         matrix = np.array([[self.a, self.b], [self.c, self.d]])

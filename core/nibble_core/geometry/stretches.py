@@ -104,11 +104,12 @@ def shorter_way(path: Path, one: OnPath, other: OnPath) -> tuple[OnPath, OnPath]
     return (one, other) if there.length() <= back.length() else (other, one)
 
 
-def ellipse(centre: tuple[float, float], semi_axes: tuple[float, float], turn: float) -> Path:
-    """An ellipse of four cubics; ``turn`` in radians from the x axis to the first semi-axis."""
+def ellipse(centre: tuple[float, float], semi_axes: tuple[float, float], turn: float, scale: float = 1.0) -> Path:
+    """An ellipse of cubics, four unless it is large; ``turn`` in radians from the x axis to the first semi-axis;
+    ``scale``: mm to one of its units."""
     c, s = math.cos(turn), math.sin(turn)
     from_circle = np.array([[semi_axes[0] * c, semi_axes[0] * s], [-semi_axes[1] * s, semi_axes[1] * c]])
-    plain = Path.circle(0, 0, 1).as_cubics()
+    plain = Path.circle(0, 0, 1).as_cubics(scale=scale * max(semi_axes))
     rows = (plain.rows.reshape(-1, 4, 2) @ from_circle + np.array(centre)).reshape(-1, 8)
     return Path(plain.kinds, rows)
 

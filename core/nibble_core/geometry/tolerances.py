@@ -17,3 +17,6 @@ POSITION = 0.001
 
 TRACE_PX = 0.1
 """Default deviation of a traced outline from its grey iso-line, in pixels, on a clean picture."""
+
+ARC_CUBIC = 0.002
+"""What a cubic that stands for a circular or elliptical arc may lie off, where a format knows none of those."""

@@ -262,3 +262,38 @@ class WriterTest(unittest.TestCase):
         stroke = Stroke(Path.polygon([(5, 5), (35, 5)], closed=False), 2.0, dashes=(4.0, 2.0), phase=1.0)
         (again,) = read_svg(svg.write_drawing(Drawing(40, 30, (stroke,)))).drawing.shapes
         np.testing.assert_allclose([*again.dashes, again.phase, again.width], [4, 2, 1, 2])
+
+
+class LargeRoundTest(unittest.TestCase):
+    """Circles and ellipses of any size, in and out, within 0.002 mm."""
+
+    def off(self, path, a: float, b: float) -> float:
+        x, y = (path.flattened(1e-4) - (a, b)).T
+        turn = np.arctan2(y / b, x / a)
+        return float(np.hypot(x - a * np.cos(turn), y - b * np.sin(turn)).max())
+
+    def ring(self, drawing):
+        (shape,) = drawing.shapes
+        return shape.path if isinstance(shape, Stroke) else shape.region.outer
+
+    def test_ellipses_are_read_as_finely_as_their_size_asks(self):
+        for width, units in ((12, 12), (600, 600), (600, 2), (3000, 30)):
+            box = f'viewBox="0 0 {units} {units / 2}" width="{width}mm" height="{width / 2}mm"'
+            for body in (
+                f'<ellipse cx="{units / 2}" cy="{units / 4}" rx="{units / 2}" ry="{units / 4}"/>',
+                f'<path d="M0 {units / 4}a{units / 2} {units / 4} 0 0 1 {units} 0a{units / 2} {units / 4} 0 0 1 -{units} 0z"/>',
+            ):  # fmt: skip
+                with self.subTest(width=width, units=units, body=body[:5]):
+                    read = read_svg(f'<svg xmlns="http://www.w3.org/2000/svg" {box}>{body}</svg>'.encode())
+                    self.assertLess(self.off(self.ring(read.drawing), width / 2, width / 4), 0.0025)
+
+    def test_a_dxf_ellipse_and_a_circle_written_as_pdf(self):
+        document = ezdxf.new("R2010")
+        document.header["$INSUNITS"] = 4
+        document.modelspace().add_ellipse((0, 0), (300, 0), 0.5)
+        stream = io.StringIO()
+        document.write(stream)
+        self.assertLess(self.off(self.ring(read_dxf(stream.getvalue().encode(), "a.dxf").drawing), 300, 150), 0.0025)
+        for radius in (5, 60, 450):
+            whole = Drawing(2 * radius, 2 * radius, (Shape(Region(Path.circle(radius, radius, radius))),))
+            self.assertLess(self.off(self.ring(read_pdf(pdf.write_drawing(whole)).drawing), radius, radius), 0.0035)
