@@ -26,6 +26,8 @@ SHARED = 1.0  # mm of a line that must run on another to be told
 TOLD = 0.01  # mm: what a contour may be off by
 LEAST_RADIUS = 0.1  # mm: a beam turns sharper than anybody sees
 SHARP = 60.0  # degrees of turn from which an inside corner is told
+BEYOND = 0.05  # mm of print that may lie beyond a cut without a word
+NEARLY = 5.0  # mm: further out than this no cut is proposed for what lies beyond it
 MOST = 8  # places told of one kind
 Going = Callable[[], bool]
 
@@ -235,42 +237,43 @@ def sharp_insides(line: CutLine, radius: float) -> list[Finding]:
     ]  # fmt: skip
 
 
-def beyond_contour(line: CutLine, artwork: BaseGeometry) -> list[Finding]:
-    """Artwork that lies outside the line along which the piece ends."""
-    over = artwork.difference(line.area.buffer(TOLD))
+def printed_beyond(line: CutLine, parts: BaseGeometry, printed: BaseGeometry, *, grain: float = 0.0) -> list[Finding]:
+    """What is printed outside the ``parts`` that the cuts leave, bleed aside. ``grain``: mm that a picture's edge may
+    be told wrong by."""
+    slack = BEYOND + grain
+    over = printed.difference(parts.buffer(slack))
     if over.area < 1e-4:
         return []
-    parts = sorted(polygons(over), key=lambda part: -part.area)
+    found = max(polygons(over), key=lambda part: part.area)
     points = shapely.points(shapely.get_coordinates(over))
-    reach = float(shapely.distance(points, line.area).max())
-    weight = "told" if line.distance < 0 and reach <= 2 * abs(line.distance) + TOLD else "look"
-    said = "The cut lies inside the artwork, as stated" if weight == "told" else "The artwork goes beyond the cut"
+    reach = float(shapely.distance(points, parts).max())
+    if line.distance < 0 and reach <= 2 * abs(line.distance) + slack:
+        return [
+            Finding("beyond contour", f"The cut lies inside the artwork, as stated: by {reach:.2f} mm at most.",
+                    "", line.id, _middle(found), "told")
+        ]  # fmt: skip
+    further = math.ceil(reach * 10) / 10
+    mend = (f"Cut {further:g} mm further out", "distance", round(line.distance + further, 3))
     return [
         Finding(
-            "beyond contour",
-            f"{said}: by {reach:.2f} mm at most.",
-            "" if weight == "told" else "It will be cut off there. Cut further out.",
-            line.id,
-            _middle(parts[0]),
-            weight,
-            None
-            if weight == "told"
-            else (f"Cut {reach:.1f} mm further out", "distance", round(line.distance + math.ceil(reach * 10) / 10, 3)),
+            "beyond contour", f"What is printed goes beyond the cut: by {reach:.2f} mm at most.",
+            "It will be cut off there. Cut further out, or drop it at Trace.", line.id, _middle(found), "look",
+            mend if reach <= NEARLY else None,
         )
-    ]
+    ]  # fmt: skip
 
 
 def inside_bleed(line: CutLine, artwork: BaseGeometry, bleed: float) -> list[Finding]:
-    """A cut outside the artwork but within its bleed: the edge of the piece shows bleed as a border of its own."""
+    """A cut outside the artwork, though bleed is asked for: paper shows as a border, and bleed has nothing to do."""
     if bleed <= 0 or not TOLD < line.distance < bleed - TOLD:
         return []
     points = [path.rows[0, :2] for path in line.paths]
     place = Point(*points[0].tolist()) if points else None
     return [
         Finding(
-            "inside bleed", f"The {line.process} runs {line.distance:g} mm outside, within the bleed of {bleed:g} mm.",
-            "The piece ends in a border of bleed. Cut on the edge, or beyond the bleed.", line.id, place,
-            mend=("Cut on the edge", "distance", 0.0),
+            "inside bleed", f"The {line.process} runs {line.distance:g} mm outside the artwork: a border of the stock "
+            "shows, and no bleed is printed there.", "Cut on the edge for print that runs off it.", line.id, place,
+            "told", mend=("Cut on the edge", "distance", 0.0),
         )
     ]  # fmt: skip
 

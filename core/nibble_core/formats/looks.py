@@ -14,23 +14,22 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-import shapely
 from lxml import etree
 from numpy.typing import NDArray
 from PIL import Image
+from shapely.affinity import scale
 from shapely.geometry import Polygon
 
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Colour, Drawn, Raster, Shape
+from nibble_core.graphics.silhouette import silhouette
 from nibble_core.graphics.stroking import region_of
 
 LOOK_PX = 1600  # pixels along the longer side of a drawing's picture
 OPAQUE = 0.5  # cover from which a place counts as opaque
 WHOLE = 0.97  # mean cover from which a shape is opaque all over
-FINER = 3  # parts a pixel is divided into where edges are found in the look
 MOST_PARTS, LEAST_PX = 2000, 4.0
-SLIVER, STEP = 1.0, 0.35  # px
+SLIVER = 1.0  # px
 OFF = 24  # levels by which a shape's stated colour may differ from what is painted
 SHIFT = 4
 _XLINK = "{http://www.w3.org/1999/xlink}href"
@@ -53,9 +52,9 @@ def svg_look(root: etree._Element, width: float, height: float) -> Raster | None
                 del node.attrib[name]
     text = etree.tostring(plain, encoding="unicode")
     text = re.sub(r"^<svg(?![^>]*\sxmlns=)", '<svg xmlns="http://www.w3.org/2000/svg"', text)
-    scale = LOOK_PX / max(width, height)
+    across = max(8, round(width * LOOK_PX / max(width, height)))
     try:
-        png = resvg_py.svg_to_bytes(svg_string=text, width=max(8, round(width * scale)), skip_system_fonts=True, dpi=96)
+        png = resvg_py.svg_to_bytes(svg_string=text, width=across, skip_system_fonts=True, dpi=96)
     except ValueError:
         return None
     with Image.open(io.BytesIO(bytes(png))) as image:
@@ -69,8 +68,9 @@ def pdf_look(content: bytes, page: int) -> Raster | None:
     try:
         document = pypdfium2.PdfDocument(content)
         sheet = document[page - 1]
-        scale = LOOK_PX / max(sheet.get_size())
-        bitmap = sheet.render(scale=scale, fill_color=(255, 255, 255, 0), maybe_alpha=True, rev_byteorder=True)
+        bitmap = sheet.render(
+            scale=LOOK_PX / max(sheet.get_size()), fill_color=(255, 255, 255, 0), maybe_alpha=True, rev_byteorder=True
+        )
         return Raster(np.asarray(bitmap.to_pil().convert("RGBA")))
     except pypdfium2.PdfiumError:
         return None
@@ -125,31 +125,11 @@ def held_against(look: Raster, width: float, shapes: Sequence[Drawn], doubtful: 
 
 
 def _opaque_parts(look: Raster, seen: NDArray[np.bool_], px: float) -> list[Polygon]:
-    """The parts of a seen area that are more opaque than not, mm; none where there are too many to be cut."""
-    rows, columns = np.nonzero(seen.any(1))[0], np.nonzero(seen.any(0))[0]
-    top, left = max(0, int(rows[0]) - 2), max(0, int(columns[0]) - 2)
-    here = slice(top, int(rows[-1]) + 3), slice(left, int(columns[-1]) + 3)
-    alpha = np.where(seen[here], look.alpha[here], 0).astype(np.float32)
-    fine = cv2.resize(alpha, None, fx=FINER, fy=FINER, interpolation=cv2.INTER_LINEAR)
-    solid = cv2.copyMakeBorder((fine >= OPAQUE * 255).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
-    found, nesting = cv2.findContours(solid, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    if len(found) > MOST_PARTS:
-        return []
-    # contours run through the middles of the outermost pixels: half a pixel further out lies the edge
-    rings = [(one[:, 0].astype(float) - 0.5) / FINER + (left, top) for one in found]
-    outers = {
-        k: [j for j in range(len(found)) if nesting[0][j][3] == k] for k in range(len(found)) if nesting[0][k][3] < 0
-    }
-    made = []
-    for k, holes in outers.items():
-        if len(rings[k]) < 4:
-            continue
-        area = Polygon(rings[k] / px, [rings[j] / px for j in holes if len(rings[j]) >= 4])
-        # slivers beside other shapes go; steps of the pixels are no corners
-        opened = shapely.make_valid(area).buffer(-SLIVER / px).buffer((SLIVER + 0.5 / FINER) / px)
-        grown = opened.simplify(STEP / px)
-        made += [part for part in polygons(grown) if part.area > LEAST_PX / px**2]
-    return made
+    """The parts of a seen area that are more opaque than not, mm; none where there are too many to be cut. Slivers
+    beside other shapes go."""
+    cover = np.where(seen, look.alpha, 0).astype(np.float32) / np.float32(255)
+    found = silhouette(cover, OPAQUE, sliver=SLIVER, most=MOST_PARTS)
+    return [scale(part, 1 / px, 1 / px, origin=(0, 0)) for part in found if part.area > LEAST_PX]
 
 
 def _mean(look: Raster, within: np.ndarray) -> Colour:

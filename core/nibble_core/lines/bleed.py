@@ -19,6 +19,7 @@ from nibble_core.lines.bleed_kernels import spread
 
 SOLID = 250  # alpha from which a pixel's colour is the artwork's alone
 EXTRA = 2.5  # px filled beyond what was asked for, so that no printer finds an unfilled one at the rim
+SHOWN, SOFTEST = 128, 12.0  # alpha from which a pixel shows; px of soft edge, at most
 DIRECTIONS = 16
 
 
@@ -26,7 +27,8 @@ def bleed_pixels(raster: Raster, distance: float, *, mm_per_px: float) -> tuple[
     """A picture grown by ``distance`` mm, and by how many pixels its every side was moved out.
 
     Colour comes from solid pixels one in from the edge, since those at the edge are mixed with the old background;
-    each new pixel takes that of the nearest (exact Euclidean distance transform).
+    each new pixel takes that of the nearest (exact Euclidean distance transform). The distance is kept from the visible
+    edge, which in a compressed or soft picture lies some pixels further out than its solid ones.
     """
     if distance <= 0:
         return raster, 0
@@ -40,8 +42,14 @@ def bleed_pixels(raster: Raster, distance: float, *, mm_per_px: float) -> tuple[
     core = np.asarray(core | thin)
     if not core.any():
         return raster, 0
+    shown = pixels[..., 3] >= SHOWN
+    soft = cv2.distanceTransform(1 - core, cv2.DIST_L2, 5)[shown]
+    further = min(float(soft.max()), SOFTEST) if soft.size else 0.0
+    before = pixels.copy()
     pixels[..., 3] = np.maximum(pixels[..., 3], core * 255)
-    spread(pixels.view(np.uint32)[..., 0], core, reach + EXTRA)
+    spread(pixels.view(np.uint32)[..., 0], core, reach + EXTRA + further)
+    beyond = cv2.distanceTransform((~shown).astype(np.uint8), cv2.DIST_L2, 5) > reach + EXTRA
+    pixels[beyond] = before[beyond]
     return Raster(pixels), pad
 
 

@@ -16,6 +16,7 @@ from nibble_core.lines.dropout import DropOut, drop_out
 from nibble_core.lines.necks import Neck, weakest
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
+from nibble_core.pipeline.prints import PrintResult, cut_parts
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
 from nibble_core.ticket.piece import Layer, Line, Piece
@@ -55,19 +56,20 @@ def examine(
     machine: Machine,
     composed: Keyed[PieceResult],
     drawn: Keyed[LayerResult],
+    printed: Keyed[PrintResult],
     cancelled: Callable[[], bool],
 ) -> Keyed[Examined]:
     """Facts and findings of a layer's final lines. Raises Cancelled when ``cancelled()`` turns true."""
     by = [layer, piece.stencil.kind, piece.elements, stock, machine]
     return run_stage(
-        store, "examine", VERSION, by, [composed.key, drawn.key],
-        lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value, cancelled),
+        store, "examine", VERSION, by, [composed.key, drawn.key, printed.key],
+        lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value, printed.value, cancelled),
     )  # fmt: skip
 
 
 def _examine(
     piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult,
-    cancelled: Callable[[], bool],
+    printed: PrintResult, cancelled: Callable[[], bool],
 ) -> Examined:  # fmt: skip
     rules = {line.id: line for line in layer.lines}
     lines = [_cut_line(line, rules[line.id]) for line in drawn.lines]
@@ -80,6 +82,7 @@ def _examine(
     openings = [line.area for line in through if edge is not None and line.id != edge.id and line.id in within]
     if openings:
         work = work.difference(shapely.union_all(openings))
+    kept = min(kiss, key=lambda line: abs(line.distance)) if kiss else edge
     dropped = drop_out([path for line in through for path in line.paths], work)
     solid = shapely.union_all([line.area for line in kiss]) if kiss else work
     found: list[tuple[str, Finding]] = []
@@ -97,8 +100,9 @@ def _examine(
         weak, thin = checks.weak_parts(work, edge, stock.thinnest, stock.name, cancelled)
         found += [("", finding) for finding in thin]
         found += [("", finding) for finding in checks.near_edge(edge, stock.thinnest)]
-        if not openings:
-            found += [("", finding) for finding in checks.beyond_contour(edge, drawn.shown)]
+        if layer.prints != "nothing" and kept is not None:
+            parts = cut_parts(drawn, composed)
+            found += [("", f) for f in checks.printed_beyond(kept, parts, printed.area, grain=printed.grain)]
         found += [("", finding) for finding in checks.lost_parts(dropped, edge, stock.liner)]
     found += [("", finding) for finding in checks.shared_lines(lines)]
     found += [("", finding) for finding in checks.crossing_lines(lines)]
@@ -117,7 +121,7 @@ def _examine(
     worst = None
     if layer.prints != "nothing" and edge is not None:
         nearest = min((line for line in (*kiss, *through)), key=lambda line: abs(line.distance), default=edge)
-        if nearest.distance <= layer.bleed + TIDY:  # further out a white border is meant
+        if nearest.distance <= layer.cutting_error + TIDY:  # further out a white border is meant
             worst = worst_case(nearest.area, drawn.shown, layer.bleed, layer.cutting_error)
     thinnest = next(iter(weakest(work, cancelled=cancelled).necks), None)
     return Examined(dropped, stock.liner, work, solid, weak, thinnest, worst, tuple(found))

@@ -29,13 +29,12 @@ from nibble_core.lines.stacking import alignment_marks
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.following import followed
-from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import CUTS, OPEN_SOURCES, Layer, Line, Piece
 
-VERSION = 10
+VERSION = 11
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,7 +73,7 @@ class DrawnLine:
 
 @dataclass(frozen=True, eq=False)
 class LayerResult:
-    """The lines of a layer and the box that everything made of it fills.
+    """The lines of a layer and the box that all of them and the piece fill.
 
     shown: what the layer holds of the piece. failed: lines that leave nothing or lost their source, with why. marks:
     alignment marks, cut with the layer.
@@ -100,7 +99,6 @@ def draw_lines(
     piece: Piece,
     layer: Layer,
     composed: Keyed[PieceResult],
-    printed: Keyed[PrintResult],
     *,
     preview: bool,
 ) -> Keyed[LayerResult]:
@@ -131,8 +129,6 @@ def draw_lines(
         boxes += [path.bounds() for line in made if not line.regions for path in line.paths]
         boxes.append(composed.value.box)
         box = Box.around(boxes)
-        if printed.value.box is not None:
-            box = Box.around([box, printed.value.box])
         marks: tuple[Region, ...] = ()
         if piece.alignment != "no alignment marks":
             marks = alignment_marks(composed.value.box, piece.mark_size, piece.mark_gap)
@@ -142,7 +138,7 @@ def draw_lines(
     stage = "lines-preview" if preview else "lines"
     by = [*shown_key(piece, layer), *lines, piece.hanger, piece.alignment, piece.mark_size, piece.mark_gap]
     by += [layer.id == piece.layers[0].id]
-    return run_stage(store, stage, VERSION, by, [composed.key, printed.key], compute)
+    return run_stage(store, stage, VERSION, by, [composed.key], compute)
 
 
 class _Drawing:

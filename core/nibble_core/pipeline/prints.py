@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
+import cv2
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import Polygon
+from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
@@ -18,18 +19,26 @@ from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
 from nibble_core.graphics import Raster, Shape, Stroke
 from nibble_core.graphics.coverage import covered
+from nibble_core.graphics.silhouette import silhouette
 from nibble_core.graphics.stroking import outlined
 from nibble_core.lines.bleed import bleed_pixels
+from nibble_core.lines.composing import area_of
 from nibble_core.lines.contour import quarter_segments
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.compose import PieceResult
+from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.read import Picture
-from nibble_core.pipeline.sources import holes_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.piece import Element, Layer, Line, Piece
+from nibble_core.ticket.piece import Element, Layer, Piece
 
-VERSION = 4
+VERSION = 5
+EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
+SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
+AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
+LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
+FRINGE = 1.5  # px of soft edge round what was dropped
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,13 +51,36 @@ class PrintedPicture:
     height: float
     places: tuple[Affine, ...]
 
+    @property
+    def mm_per_px(self) -> float:
+        """At its first place."""
+        return self.width / self.raster.width * float(np.sqrt(abs(self.places[0].determinant)))
+
+
+def silhouettes(picture: PrintedPicture) -> list[BaseGeometry]:
+    """What a picture's pixels cover at each of its places, mm, told from at most LOOKED_AT of them across."""
+    raster = picture.raster
+    step = max(1, round(max(raster.width, raster.height) / LOOKED_AT))
+    cover = cv2.resize(
+        raster.alpha.astype(np.float32) / 255, (max(1, raster.width // step), max(1, raster.height // step)),
+        interpolation=cv2.INTER_AREA,
+    )  # fmt: skip
+    grow = Affine.scale(picture.width / cover.shape[1], picture.height / cover.shape[0])
+    own = shapely.union_all(silhouette(np.asarray(cover, np.float32)))
+    return [shapely.transform(own, grow.then(place).map) for place in picture.places]
+
 
 @dataclass(frozen=True, eq=False)
 class PrintResult:
-    """What is printed, lowest first, and the box of everything that shows; None when nothing is printed."""
+    """What is printed, lowest first, and the box of everything that shows; None when nothing is printed.
+
+    area: what is printed without its bleed, and grain: mm that a picture's edge may be told wrong by.
+    """
 
     items: tuple[PrintedPicture | Shape, ...]
     box: Box | None
+    area: BaseGeometry = field(default_factory=Polygon)
+    grain: float = 0.0
 
 
 def print_layer(
@@ -56,6 +88,8 @@ def print_layer(
     piece: Piece,
     layer: Layer,
     composed: Keyed[PieceResult],
+    drawn: Keyed[LayerResult],
+    traces: Mapping[str, Keyed[TraceResult]],
     artworks: Mapping[str, Artwork],
     pictures: Mapping[str, Keyed[Picture]],
     cleaned: Mapping[str, Keyed[Cleaned]],
@@ -63,11 +97,15 @@ def print_layer(
     *,
     preview: bool,
 ) -> Keyed[PrintResult]:
-    """The print of a layer: pixels of its artworks and painted text and simple shapes, or all of its shapes."""
+    """The print of a layer: pixels of its artworks and painted text and simple shapes, or all of its shapes.
+
+    What Trace drops leaves the artwork's print, too. Bleed is printed beyond the cuts only, where what is printed
+    reaches them.
+    """
     used = [element.artwork for element in piece.elements if element.kind == "artwork"]
-    keys = [composed.key]
+    keys = [composed.key, drawn.key] if layer.bleed > 0 else [composed.key]
     if layer.prints == "the artwork":
-        keys += [cleaned[id].key for id in used]
+        keys += [key for id in used for key in (cleaned[id].key, traces[id].key)]
     elif layer.prints == "the client’s pixels":
         keys += [pictures[id].key for id in used]
 
@@ -75,90 +113,107 @@ def print_layer(
         if layer.prints == "nothing":
             return PrintResult((), None)
         items: list[PrintedPicture | Shape] = []
-        open_holes = _open_holes(layer, composed.value) if layer.bleed > 0 else []
+        bare: list[BaseGeometry] = []
+        grain = 0.0
+        parts = cut_parts(drawn.value, composed.value)
         for element in piece.elements:
             if element.way in ("cut out", "common part"):
                 continue
             if element.kind == "artwork" and layer.prints != "the shapes":
                 own = artworks[element.artwork]
-                raster = (
-                    cleaned[element.artwork].value.raster
-                    if layer.prints == "the artwork"
-                    else framing_of(own).raster(pictures[element.artwork].value.raster)
-                )
-                picture = _picture(raster, sizes[element.artwork], element, layer, composed.value, open_holes)
-                items += _without_taken(picture, piece, element, layer, composed.value)
+                size = sizes[element.artwork]
+                if layer.prints == "the artwork":
+                    raster = without_dropped(
+                        cleaned[element.artwork].value.raster, traces[element.artwork].value, own.trace.mode
+                    )
+                else:
+                    raster = framing_of(own).raster(pictures[element.artwork].value.raster)
+                plain = PrintedPicture(raster, *size, composed.value.places[element.id])
+                bare += silhouettes(plain)
+                grain = max(grain, plain.mm_per_px)
+                zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
+                for picture in _pictures(plain, layer, zone):
+                    items += _without_taken(picture, piece, element, zone, composed.value)
             else:
-                items += _painted(element.id, layer, composed.value, open_holes)
-        return PrintResult(tuple(items), _around(items))
+                items += _painted(element.id, layer, composed.value, parts)
+                bare += [area_of(shape) for owner, shape in composed.value.composed.painted if owner == element.id]
+        return PrintResult(tuple(items), _around(items), shapely.union_all(bare), grain)
 
-    by = [layer.prints, layer.bleed, *(sizes[id] for id in used), preview]
-    if layer.bleed > 0:
-        by += [(own.holes, own.smallest_hole, own.hole_marks) for own in _hole_cutters(layer)]
+    by = [layer.prints, layer.bleed, layer.cutting_error, *(sizes[id] for id in used), preview]
     if layer.prints == "the client’s pixels":
         by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
     return run_stage(store, "print", VERSION, by, keys, compute)
 
 
-def _picture(
-    raster: Raster,
-    size: tuple[float, float],
-    element: Element,
-    layer: Layer,
-    composed: PieceResult,
-    open_holes: list[Polygon],
-) -> PrintedPicture:
-    places = composed.places[element.id]
-    grow = float(np.sqrt(abs(places[0].determinant)))
-    mm_per_px = size[0] / raster.width * grow
-    if layer.bleed <= 0 or layer.prints != "the artwork":
-        return PrintedPicture(raster, size[0], size[1], places)
-    grown, pad = bleed_pixels(raster, layer.bleed, mm_per_px=mm_per_px)
-    step = size[0] / raster.width
+def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
+    """What the cuts leave of the print: parts that are kiss cut, else the piece within its edge without its openings,
+    else everything within the artwork's outermost edge."""
+    kiss = [line.area for line in drawn.lines if line.process == "kiss cut" and line.regions]
+    if kiss:
+        return MultiPolygon(polygons(shapely.union_all(kiss)))
+    edge = edge_line(drawn.lines)
+    if edge is None:
+        return MultiPolygon([Polygon(part.exterior) for part in polygons(composed.whole)])
+    inner = [line.area for line in drawn.lines if line.process == "through cut" and line is not edge and line.regions]
+    openings = shapely.union_all([area for area in inner if edge.area.contains(area.buffer(-EDGE))])
+    return MultiPolygon(polygons(edge.area.difference(openings)))
+
+
+def without_dropped(raster: Raster, trace: TraceResult, mode: str) -> Raster:
+    """A picture without what was dropped at Trace: by hand, as a frame, and specks on paper."""
+    reasons = ("hand", "frame") if mode == "colours" else ("hand", "frame", "small")
+    dropped = [area_of(one.shape) for one in trace.shapes if one.dropped in reasons]
+    if not dropped:
+        return raster
+    px = raster.width / trace.width
+    kept = shapely.union_all([area_of(shape) for shape in trace.kept])
+    gone = shapely.union_all(dropped).buffer(FRINGE / px, quad_segs=4).difference(kept)
+    rings = [ring * px for part in polygons(gone) for ring in (lambda pair: (pair[0], *pair[1]))(oriented_rings(part))]
+    pixels = raster.pixels.copy()
+    pixels[..., 3] = np.rint(raster.alpha * (1 - covered(rings, raster.width, raster.height)))
+    return Raster(pixels)
+
+
+def _pictures(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[PrintedPicture]:
+    """The artwork's pixels with their bleed in ``zone``: one picture for all its places, or one each where bleed
+    differs."""
+    if zone.is_empty or layer.prints != "the artwork":
+        return [plain]
+    raster = plain.raster
+    grown, pad = bleed_pixels(raster, layer.bleed, mm_per_px=plain.mm_per_px)
+    if not pad:
+        return [plain]
+    step = plain.width / raster.width
     corner = Affine.translation(-pad * step, -pad * step)
-    at = tuple(corner.then(place) for place in places)
+    at = tuple(corner.then(place) for place in plain.places)
     made = PrintedPicture(grown, grown.width * step, grown.height * step, at)
-    return replace(made, raster=_with_open_holes(made, raster, pad, open_holes, step))
+    before: NDArray[np.uint8] = np.zeros_like(grown.pixels)
+    before[pad : pad + raster.height, pad : pad + raster.width] = raster.pixels
+    pictures = []
+    for number, place in enumerate(at):
+        bled = _cover(zone, made, number) > 0.5
+        pixels = np.where(bled[..., None], grown.pixels, before)
+        pictures.append(replace(made, raster=Raster(np.ascontiguousarray(pixels)), places=(place,)))
+    return pictures
 
 
-def _hole_cutters(layer: Layer) -> list[Line]:
-    return [
-        line
-        for line in layer.lines
-        if line.on
-        and line.process in ("through cut", "kiss cut")
-        and line.source in ("the outer shape", "the shapes")
-        and (line.holes == "kept" or line.hole_marks)
-    ]
-
-
-def _open_holes(layer: Layer, composed: PieceResult) -> list[Polygon]:
-    """Holes that no line cuts: paper shows in them, and bleed keeps out. Those that are cut are edges like others."""
-    holes = [Polygon(ring) for part in polygons(composed.whole) for ring in part.interiors]
-    cut = [hole for line in _hole_cutters(layer) for hole, _ in holes_of(line, composed, composed.whole)]
-    known = {hole.wkb for hole in cut}
-    return [hole for hole in holes if hole.wkb not in known]
-
-
-def _with_open_holes(
-    made: PrintedPicture, original: Raster, pad: int, open_holes: list[Polygon], step: float
-) -> Raster:
-    """Bleed goes outward: holes that stay open keep what they held."""
-    if not open_holes or not pad:
-        return made.raster
-    wide = shapely.union_all(shapely.buffer(np.array(open_holes), 1.5 * step))
-    within = _cover(wide, made, 0) > 0.5
-    before: NDArray[np.uint8] = np.zeros_like(made.raster.pixels)
-    before[pad : pad + original.height, pad : pad + original.width] = original.pixels
-    pixels = np.where(within[..., None], before, made.raster.pixels)
-    return Raster(np.ascontiguousarray(pixels))
+def _bleeding(printed: BaseGeometry, parts: MultiPolygon, layer: Layer, *, inward: float) -> BaseGeometry:
+    """Where bleed is printed: outside the parts, round what is printed at their edges. ``inward``: mm within the edge,
+    where pixels are see-through by half."""
+    if layer.bleed <= 0:
+        return Polygon()
+    near = printed.difference(parts.buffer(-max(layer.cutting_error, AT_EDGE)))
+    if near.is_empty:
+        return near
+    quarter = quarter_segments(layer.bleed, 0.01)
+    return near.buffer(layer.bleed + 2 * inward, quad_segs=quarter).difference(parts.buffer(-inward))
 
 
 def _without_taken(
-    picture: PrintedPicture, piece: Piece, element: Element, layer: Layer, composed: PieceResult
+    picture: PrintedPicture, piece: Piece, element: Element, zone: BaseGeometry, composed: PieceResult
 ) -> list[PrintedPicture]:
-    """Pixels without what later elements cut out of them, or leave outside the common part; bleed reaches over the new
-    edges as over all others."""
+    """Pixels without what later elements cut out of them, or leave outside the common part; where bleed is printed, it
+    reaches over the new edges as over all others."""
     order = [own.id for own in piece.elements]
     takers = [
         (area, way)
@@ -171,7 +226,7 @@ def _without_taken(
     for number, place in enumerate(picture.places):
         alpha = picture.raster.alpha.astype(float)
         for area, way in takers:
-            taken = area.buffer(-layer.bleed if way == "cut out" else layer.bleed, quad_segs=16)
+            taken = area.difference(zone) if way == "cut out" else area.union(zone)
             share = _cover(taken, picture, number)
             alpha *= 1 - share if way == "cut out" else share
         pixels = picture.raster.pixels.copy()
@@ -190,19 +245,15 @@ def _cover(area: BaseGeometry, picture: PrintedPicture, place: int) -> NDArray[n
     return covered(rings, picture.raster.width, picture.raster.height)
 
 
-def _painted(id: str, layer: Layer, composed: PieceResult, open_holes: list[Polygon]) -> list[Shape]:
-    """An element's shapes, each grown by the bleed beneath all of them."""
+def _painted(id: str, layer: Layer, composed: PieceResult, parts: MultiPolygon) -> list[Shape]:
+    """An element's shapes, with their bleed beneath all of them."""
     own: list[Shape] = []
     for owner, shape in composed.composed.painted:
         if owner == id:
             own += outlined(shape) if isinstance(shape, Stroke) else [shape]
-    if layer.bleed <= 0:
-        return own
-    quarter = quarter_segments(layer.bleed, 0.01)
-    holes = shapely.union_all(open_holes)
     under = []
     for shape in own:
-        grown = shapely.make_valid(shape.region.polygon()).buffer(layer.bleed, quad_segs=quarter).difference(holes)
+        grown = _bleeding(shapely.make_valid(shape.region.polygon()), parts, layer, inward=EDGE)
         under += [replace(shape, region=refit_polygon(part, 0.02)) for part in polygons(grown)]
     return under + own
 

@@ -6,11 +6,12 @@ A stage that cannot be done leaves its error where it stands; what depends on it
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, NibbleError
+from nibble_core.geometry import Box
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
 from nibble_core.pipeline.examine import Examined, examine
@@ -22,6 +23,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.sheet import Layout, grid
+from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.model import Layer, Piece, Sheet, Stock, Ticket
 
@@ -146,15 +148,21 @@ def _lines(
         return
     composed = work.pieces[piece.id]
     artworks = {artwork.id: artwork for artwork in ticket.artworks}
+    drawn = draw_lines(store, piece, layer, composed, preview=preview)
     printed = print_layer(
-        store, piece, layer, composed, artworks, work.pictures, work.cleaned, work.sizes, preview=preview
-    )
+        store, piece, layer, composed, drawn, work.traces, artworks, work.pictures, work.cleaned, work.sizes,
+        preview=preview,
+    )  # fmt: skip
     work.prints[layer.id] = printed
-    drawn = draw_lines(store, piece, layer, composed, printed, preview=preview)
+    if printed.value.box is not None:  # copies keep their distance from each other's bleed as well
+        whole = replace(drawn.value, box=Box.around([drawn.value.box, printed.value.box]))
+        drawn = Keyed(fingerprint(drawn.key, printed.key), whole)
     work.layers[layer.id] = drawn
     if not preview:
         stock = next((sheet.stock for sheet in ticket.sheets if sheet.layer == layer.id), Stock())
-        work.examined[layer.id] = examine(store, piece, layer, stock, ticket.machine, composed, drawn, cancelled)
+        work.examined[layer.id] = examine(
+            store, piece, layer, stock, ticket.machine, composed, drawn, printed, cancelled
+        )
     here = f"pieces/{piece.id}/layers/{layer.id}"
     for id, error in drawn.value.failed:
         where = id if "/" in id else f"{here}/lines/{id}"

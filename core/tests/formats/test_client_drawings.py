@@ -279,10 +279,11 @@ class LargeRoundTest(unittest.TestCase):
     def test_ellipses_are_read_as_finely_as_their_size_asks(self):
         for width, units in ((12, 12), (600, 600), (600, 2), (3000, 30)):
             box = f'viewBox="0 0 {units} {units / 2}" width="{width}mm" height="{width / 2}mm"'
+            arc = f"a{units / 2} {units / 4} 0 0 1"
             for body in (
                 f'<ellipse cx="{units / 2}" cy="{units / 4}" rx="{units / 2}" ry="{units / 4}"/>',
-                f'<path d="M0 {units / 4}a{units / 2} {units / 4} 0 0 1 {units} 0a{units / 2} {units / 4} 0 0 1 -{units} 0z"/>',
-            ):  # fmt: skip
+                f'<path d="M0 {units / 4}{arc} {units} 0{arc} -{units} 0z"/>',
+            ):
                 with self.subTest(width=width, units=units, body=body[:5]):
                     read = read_svg(f'<svg xmlns="http://www.w3.org/2000/svg" {box}>{body}</svg>'.encode())
                     self.assertLess(self.off(self.ring(read.drawing), width / 2, width / 4), 0.0025)

@@ -295,20 +295,42 @@ class PrintTest(unittest.TestCase):
         ticket = ticket_of([RING], [Line("k1", distance=0.0)], prints="the shapes")
         bled = apply(ticket, [Change("pieces/p1/layers/l1/bleed", 2.0)])
         items = badge_work(bled).prints["l1"].value.items
-        self.assertAlmostEqual(items[0].region.area(), math.pi * (32**2 - 20**2), delta=1)
+        self.assertAlmostEqual(items[0].region.area(), math.pi * (32**2 - 30**2), delta=15)  # a hair more on both sides
         self.assertAlmostEqual(items[-1].region.area(), math.pi * (30**2 - 20**2), delta=0.5)
 
     def test_bleed_reaches_into_holes_that_are_cut_and_no_others(self):
         for line, inner in (
-            (Line("k1", distance=0.0), 20.0),
-            (Line("k1", distance=0.0, holes="kept"), 18.0),
-            (Line("k1", distance=0.0, hole_marks=(HoleMark("h", 0.5, 0.5),)), 18.0),
-            (Line("k1", distance=0.0, holes="kept", smallest_hole=41.0), 20.0),
+            (Line("k1", distance=0.0), 0.0),
+            (Line("k1", distance=0.0, holes="kept"), 2.0),
+            (Line("k1", distance=0.0, hole_marks=(HoleMark("h", 0.5, 0.5),)), 2.0),
+            (Line("k1", distance=0.0, holes="kept", smallest_hole=41.0), 0.0),
         ):
             with self.subTest(line.holes, marks=len(line.hole_marks)):
                 ticket = apply(ticket_of([RING], [line], prints="the shapes"), [Change(f"{LAYER}/bleed", 2.0)])
-                under = badge_work(ticket).prints["l1"].value.items[0]
-                self.assertAlmostEqual(under.region.area(), math.pi * (32**2 - inner**2), delta=1)
+                under = badge_work(ticket).prints["l1"].value.items[:-1]
+                wanted = math.pi * (32**2 - 30**2 + 20**2 - (20 - inner) ** 2)
+                self.assertAlmostEqual(sum(one.region.area() for one in under), wanted, delta=22)
+
+    def test_bleed_never_thickens_what_lies_inside_the_cut(self):
+        bar = Element("e2", kind="simple shape", way="apart", figure=Figure("rectangle", 3.0, 20.0, colour="#113355"),
+                      across="centred", down="centred")  # fmt: skip
+        ticket = apply(
+            ticket_of([DISC, bar], [Line("k1", distance=0.0)], prints="the shapes"), [Change(f"{LAYER}/bleed", 2.0)]
+        )
+        blue = [one for one in badge_work(ticket).prints["l1"].value.items if one.colour == (0x11, 0x33, 0x55)]
+        self.assertAlmostEqual(sum(one.region.area() for one in blue), 60, places=3)
+        outside = apply(
+            ticket, [Change(f"{LAYER}/lines/k1/distance", 3.0)]
+        )  # the stock shows as a border: nothing bleeds
+        self.assertEqual(len(badge_work(outside).prints["l1"].value.items), 2)
+
+    def test_what_is_dropped_at_trace_leaves_the_print(self):
+        plain = badge_ticket()
+        whole = badge_work(plain).prints["l1"].value
+        drop = {"id": "t1", "kind": "drop", "x": 102 / 120, "y": 0.5, "colour": [0, 0, 0], "size": 0.066}
+        left = badge_work(apply(plain, [Change("artworks/a1/touch_ups", drop, "add")])).prints["l1"].value
+        self.assertAlmostEqual(whole.area.area - left.area.area, 12 * 80 / 4, delta=3)
+        self.assertFalse(left.items[0].raster.alpha[:, 95:110].any())
 
     def test_pixels_go_where_a_shape_is_cut_out_of_them(self):
         bar = Element("e2", kind="simple shape", way="cut out", figure=Figure("rectangle", 14.0, 14.0),
@@ -318,7 +340,7 @@ class PrintTest(unittest.TestCase):
         before = badge_work(plain).prints["l1"].value.items[0]
         mm2 = (before.width / before.raster.width) ** 2
         ink = lambda item: float(item.raster.alpha.sum()) / 255 * mm2  # noqa: E731
-        for way, bleed, taken in (("cut out", 0.0, 14 * 14), ("cut out", 3.0, 8 * 8)):
+        for way, bleed, taken in (("cut out", 0.0, 14 * 14), ("cut out", 3.0, 14 * 14)):
             with self.subTest(way, bleed=bleed):
                 at = [Change("pieces/p1/elements/e2/way", way), Change(f"{LAYER}/bleed", bleed)]
                 whole = badge_work(apply(plain, at[1:])).prints["l1"].value.items[0]
