@@ -14,6 +14,7 @@ from nibble_core.errors import FileDisagrees, NothingToCut
 from nibble_core.formats import pdf, pdf_reader, svg
 from nibble_core.formats.pixels import write_png
 from nibble_core.geometry import Region
+from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import BLACK, Page, Raster, Stroked
 from nibble_core.lines.contour import contour, contour_area, outer_shape_of
 from nibble_core.pipeline.files import write_files
@@ -23,6 +24,7 @@ from nibble_core.pipeline.trace import traced_raster
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.artwork import Trace
+from nibble_core.tracing.deviation import distances_to_lines
 
 DISTANCES = (-1.5, -1, -0.5, -0.3, -0.1, 0, 0.1, 0.3, 0.5, 0.8, 1, 1.5, 2, 2.5, 3, 3.175, 3.5, 5, 8, 12)
 JOINT, OFF = 1e-9, 0.02  # mm
@@ -60,7 +62,8 @@ def _fault(base: shapely.MultiPolygon, regions: list[Region], distance: float) -
     whole = shapely.MultiPolygon([region.polygon(0.0005) for region in regions])
     if not whole.is_valid:
         return shapely.is_valid_reason(whole)
-    off = shapely.hausdorff_distance(whole.boundary, contour_area(base, distance).area.boundary, densify=0.1)
+    drawn, ideal = _edges(whole), _edges(contour_area(base, distance).area)
+    off = max(float(distances_to_lines(np.vstack(one), other).max()) for one, other in ((drawn, ideal), (ideal, drawn)))
     if off > OFF:
         return f"{off:.3f} mm off"
     _, _, right, bottom = whole.bounds
@@ -71,6 +74,10 @@ def _fault(base: shapely.MultiPolygon, regions: list[Region], distance: float) -
     except FileDisagrees as error:
         return error.message
     return ""
+
+
+def _edges(area: shapely.MultiPolygon) -> list[np.ndarray]:
+    return [np.asarray(ring.coords) for part in polygons(area) for ring in (part.exterior, *part.interiors)]
 
 
 def both_ways() -> None:

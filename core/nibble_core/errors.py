@@ -8,7 +8,7 @@ NibbleError
 ├── NothingToCut        production lines that leave nothing
 ├── DoesNotFit          the piece is larger than the stock or the machine
 ├── InvalidTicket       a ticket, change or option that cannot be taken
-├── NotBuiltYet         asked for something that a later version brings
+├── CannotMake          a line that its machine has no way to make
 ├── FileDisagrees       a written file, read back, is not what was meant
 └── Cancelled           the work was superseded or stopped
 """
@@ -59,8 +59,8 @@ class InvalidTicket(NibbleError):
     code = "invalid-ticket"
 
 
-class NotBuiltYet(NibbleError):
-    code = "not-built-yet"
+class CannotMake(NibbleError):
+    code = "cannot-make"
 
 
 class FileDisagrees(NibbleError):

@@ -40,14 +40,26 @@ class NoteOut(Schema):
     weight: str
     mends: list[MendOut]
     place: tuple[float, float] | None
+    of: str
+
+
+class FigureOut(Schema):
+    """A value with its label, and the id of the artwork, piece or sheet it is about."""
+
+    value: str
+    label: str
+    about: str
 
 
 class StationOut(Schema):
+    """facts: those of each artwork, piece or sheet, by id."""
+
     key: str
     state: str
     fact: str
     notes: list[NoteOut]
-    figures: list[tuple[str, str]]
+    figures: list[FigureOut]
+    facts: dict[str, str]
 
 
 class ShapeOut(Schema):
@@ -172,6 +184,7 @@ class LayerOut(Schema):
 
 class SheetOut(Schema):
     layer: str
+    name: str
     width: float
     height: float
     copies: int

@@ -17,6 +17,7 @@ from nibble_core.pipeline.work import Work
 from nibble_core.sheet import Layout
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.sentences import sheet_name
 from nibble_core.tracing.deviation import deviation_runs
 from production.layer_view import layer_view
 
@@ -29,7 +30,7 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
     """The whole view. See production.api.WorkOut for its shape."""
     return {
         "preview": preview,
-        "stations": [asdict(station) for station in stations(ticket, work)],
+        "stations": [asdict(station) | {"facts": dict(station.facts)} for station in stations(ticket, work)],
         "artworks": {artwork.id: _artwork(artwork.id, ticket, work, preview) for artwork in ticket.artworks},
         "layers": {
             layer.id: layer_view(piece, layer, ticket.machine, work)
@@ -38,7 +39,9 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
             if layer.id in work.layers
         },
         "sheets": {
-            sheet.id: _sheet(sheet, work.layouts[sheet.id]) for sheet in ticket.sheets if sheet.id in work.layouts
+            sheet.id: _sheet(sheet, ticket, work.layouts[sheet.id])
+            for sheet in ticket.sheets
+            if sheet.id in work.layouts
         },
         "suggested": {
             f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4)
@@ -156,10 +159,10 @@ def _tones(raster: Raster) -> list[float]:
     return [round(float(min(v / top, 1.0)), 3) for v in counts]
 
 
-def _sheet(sheet: Sheet, layout: Layout) -> dict[str, Any]:
+def _sheet(sheet: Sheet, ticket: Ticket, layout: Layout) -> dict[str, Any]:
     return {
-        "layer": sheet.layer, "width": layout.width, "height": layout.height, "copies": layout.copies,
-        "sheets": layout.sheets, "mirrored": sheet.stock.mirrored, "colour": sheet.stock.colour,
+        "layer": sheet.layer, "name": sheet_name(sheet, ticket), "width": layout.width, "height": layout.height,
+        "copies": layout.copies, "sheets": layout.sheets, "mirrored": sheet.stock.mirrored, "colour": sheet.stock.colour,
         "places": [[round(p.e, 3), round(p.f, 3)] for p in layout.placements],
         "marks": [[round(x, 3), round(y, 3)] for x, y in layout.marks], "mark_diameter": layout.mark_diameter,
     }  # fmt: skip

@@ -148,16 +148,18 @@ def contour_area(
     holes: Sequence[tuple[Polygon, float]] = (),
     inside_radius: float = 0.0,
     smallest: float = 0.0,
+    bays: float | None = None,
     sagitta: float = ARC_CHORD,
 ) -> ContourArea:
     """What a contour line encloses, not yet fitted. ``area``: as ``outer_shape`` gives it.
 
     holes: those that are kept, each with the distance that its edge keeps from the material round it.
+    bays: what the line closes off from outside stays open where a circle so wide has room; None fills all of it.
     inside_radius: inner corners are rounded to it. smallest: parts and holes in which no circle so wide has room fall
     away. Raises NothingToCut when nothing is left.
     """
     grown = offset(area, distance, corners=corners, mitre_limit=mitre_limit, sagitta=sagitta)
-    made: BaseGeometry = MultiPolygon([Polygon(part.exterior) for part in polygons(grown)])
+    made: BaseGeometry = MultiPolygon([_with_bays(part, bays) for part in polygons(grown)])
     if len(made.geoms) > 1:
         made = shapely.union_all(made.geoms)
     lost, open_holes = 0, []
@@ -177,6 +179,16 @@ def contour_area(
     if not parts:
         raise NothingToCut("This line leaves nothing of the piece.", "Choose a smaller distance or smallest part.")
     return ContourArea(MultiPolygon(parts), leftovers + lost)
+
+
+def _with_bays(part: Polygon, smallest: float | None) -> Polygon:
+    """A part of a grown area with those of its holes that are wide enough: an area without holes has none but bays that
+    were closed off."""
+    if smallest is None or not part.interiors:
+        return Polygon(part.exterior)
+    bays = np.array([Polygon(ring) for ring in part.interiors])
+    left = shapely.buffer(bays, -max(smallest, CONTAINED) / 2 * (1 - 1e-6), quad_segs=16)
+    return Polygon(part.exterior, [bay.exterior for bay in bays[~shapely.is_empty(left)]])
 
 
 def contour(area: MultiPolygon, distance: float, *, smooth: float = 0.0, **options: Any) -> list[Region]:

@@ -19,15 +19,9 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintResult, cut_parts
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
-from nibble_core.ticket.piece import Layer, Line, Piece
+from nibble_core.ticket.piece import ITSELF, Layer, Line, Piece
 
 VERSION = 6
-SHAPES = (
-    "the shapes",
-    "one element",
-    "chosen colours",
-    "chosen regions",
-)  # sources by which letters are cut themselves
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
 
 
@@ -78,7 +72,7 @@ def _examine(
     edge_of = edge_line(drawn.lines)
     edge = next((line for line in lines if edge_of is not None and line.id == edge_of.id), None)
     work: BaseGeometry = edge.area if edge is not None else drawn.shown
-    within = {line.id for line in layer.lines if line.source in SHAPES}
+    within = {line.id for line in layer.lines if line.source in ITSELF}
     openings = [line.area for line in through if edge is not None and line.id != edge.id and line.id in within]
     if openings:
         work = work.difference(shapely.union_all(openings))
@@ -110,7 +104,7 @@ def _examine(
         if element.kind == "text" and element.way in ("joined", "apart"):
             letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])
             cut = any(
-                own.on and own.process in ("kiss cut", "through cut") and own.source in SHAPES
+                own.on and own.process in ("kiss cut", "through cut") and own.source in ITSELF
                 and (own.source != "one element" or own.of == element.id) for own in layer.lines
             )  # fmt: skip
             if cut:

@@ -17,6 +17,7 @@ from nibble_core.pipeline.work import Work
 from nibble_core.sheet import Layout
 from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Sheet, Ticket
+from nibble_core.ticket.sentences import sheet_name
 
 CUT_ORDER = ("engrave", "score", "kiss cut", "perforate", "through cut")  # what falls out last; guides are never sent
 
@@ -55,7 +56,7 @@ def write_files(
     }  # fmt: skip
     steps = 3 * len(ticket.sheets)
     for number, sheet in enumerate(ticket.sheets):
-        stem = slug(ticket.name) + (f"-{number + 1}" if len(ticket.sheets) > 1 else "")
+        stem = "-".join(filter(None, (slug(ticket.name), slug(sheet_name(sheet, ticket), empty=""))))
         print_page, cut_page = pages(ticket, sheet, work)
         made: list[JobFile] = []
 
@@ -118,14 +119,17 @@ def pages(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
     )
 
 
-def slug(name: str) -> str:
-    """A file name of plain letters."""
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "job"
+def slug(name: str, *, empty: str = "job") -> str:
+    """A file name of plain letters; ``empty`` where a name has none."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or empty
 
 
 def _sheet_facts(ticket: Ticket, sheet: Sheet, work: Work, files: list[JobFile]) -> dict[str, object]:
     layout: Layout = work.layouts[sheet.id]
     return {
+        "sheet": sheet_name(sheet, ticket) or "sheet 1",
+        "piece": ticket.piece_of_layer(sheet.layer).name,
+        "layer": ticket.layer(sheet.layer).name,
         "stock": sheet.stock.name,
         "mirrored": sheet.stock.mirrored,
         "width_mm": round(layout.width, 3),

@@ -32,7 +32,7 @@ from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine
-from nibble_core.ticket.piece import CUTS, OPEN_SOURCES, Layer, Line, Piece
+from nibble_core.ticket.piece import CUTS, ITSELF, OPEN_SOURCES, Layer, Line, Piece
 
 VERSION = 11
 
@@ -167,13 +167,15 @@ class _Drawing:
     def _regions(self, line: Line, drawn: Mapping[str, DrawnLine]) -> tuple[tuple[Region, ...], int]:
         enclosed = {id: own.regions for id, own in drawn.items()}
         chosen = source_of(line, self._piece, self.shown, enclosed, self._names)
-        if as_it_is(line) and (line.holes == "kept" or all(not region.holes for region in chosen)):
+        if as_it_is(line) and (line.source in ITSELF or all(not region.holes for region in chosen)):
             return tuple(chosen), 0
         whole = self.shown if line.source in ("the outer shape", "the shapes") else union(chosen)
         if whole.is_empty:
             raise NothingToCut("There is no shape to draw a line round.", "Choose what it goes round.")
+        bays = line.smallest_hole if line.holes == "kept" else None
         base = self._base(line, whole)
         options = {
+            "bays": bays,
             "corners": line.corners, "mitre_limit": line.mitre_limit,
             "holes": holes_of(line, self._piece, whole),
             "inside_radius": line.inside_radius, "smallest": line.smallest,
@@ -244,16 +246,29 @@ class _Drawing:
 
 
 def as_it_is(line: Line) -> bool:
-    """Whether a line is its source itself: nothing is moved, joined, rounded or left out."""
-    return (
-        line.source not in ("the outer shape", *OPEN_SOURCES) and not line.distance and not line.close_gaps
-        and not line.join_islands and not line.inside_radius and not line.smallest and not line.smooth
-        and not line.hole_marks and not (line.holes == "kept" and line.smallest_hole)
-    )  # fmt: skip
+    """Whether a line is its source itself: nothing is moved, joined, rounded or left out. At no distance shapes are
+    what they are, gaps and holes and all."""
+    if line.distance or line.join_islands or line.inside_radius or line.smallest or line.smooth or line.hole_marks:
+        return False
+    if line.source in ITSELF:
+        return True
+    return line.source not in ("the outer shape", *OPEN_SOURCES) and not line.close_gaps and line.holes == "filled"
 
 
 def rings_of(regions: Sequence[Region]) -> tuple[Path, ...]:
-    return tuple(ring for region in regions for ring in region.rings)
+    """All edges, one that two regions share only once."""
+    rings = [ring for region in regions for ring in region.rings]
+    if len(regions) < 2:
+        return tuple(rings)
+    known: set[bytes] = set()
+    once = []
+    for ring in rings:
+        nodes = np.round(ring.nodes, 3) + 0.0
+        key = nodes[np.lexsort(nodes.T)].tobytes()
+        if key not in known:
+            known.add(key)
+            once.append(ring)
+    return tuple(once)
 
 
 def _hung(piece: Piece, composed: PieceResult, lines: list[DrawnLine]) -> tuple[list[DrawnLine], Hanging]:

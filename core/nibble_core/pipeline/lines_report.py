@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from nibble_core.checks.lines import Finding
-from nibble_core.geometry import Point
+from nibble_core.geometry import Box, Point
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
@@ -32,19 +33,19 @@ CALLED = {
 }  # fmt: skip
 
 
-def report_lines(draft: Draft, ticket: Ticket, work: Work) -> None:
-    """Fill in the station's fact, notes and figures."""
-    drawn = [line for layer in work.layers.values() for line in layer.value.lines]
-    if not work.layers:
+def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None:
+    """Fill in the station's fact, notes and figures of one piece."""
+    layers = [work.layers[layer.id].value for layer in piece.layers if layer.id in work.layers]
+    if not layers:
         return
+    drawn = [line for layer in layers for line in layer.lines]
     draft.fact = "1 line" if len(drawn) == 1 else f"{len(drawn)} lines"
-    for piece in ticket.pieces:
-        if piece.id in work.pieces:
-            _piece(draft, piece, work.pieces[piece.id].value, ticket)
-        for layer in piece.layers:
-            if layer.id in work.layers:
-                _layer(draft, piece, layer, work)
-    _figures(draft, ticket, work, drawn)
+    if piece.id in work.pieces:
+        _piece(draft, piece, work.pieces[piece.id].value, ticket)
+    for layer in piece.layers:
+        if layer.id in work.layers:
+            _layer(draft, piece, layer, work)
+    _figures(draft, piece, work, layers, drawn)
 
 
 def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> None:
@@ -104,10 +105,10 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
                     where=f"{here}/stencil",
                 )
             )
-    _inks(draft, piece, composed)
+    _inks(draft, piece, composed, ticket)
 
 
-def _inks(draft: Draft, piece: Piece, composed: PieceResult) -> None:
+def _inks(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> None:
     """Inks and layers of a client's paths that no line uses yet, each with what its name may mean."""
     used = {(one.colour, one.named) for layer in piece.layers for line in layer.lines for one in line.colours}
     layer = piece.layers[0] if piece.layers else None
@@ -115,7 +116,9 @@ def _inks(draft: Draft, piece: Piece, composed: PieceResult) -> None:
         if layer is None or (colour, name) in used:
             continue
         meant = next((p for p, words in reversed(MEANT.items()) if any(word in name.lower() for word in words)), "")
-        wanted = [meant] if meant else ["through cut", "kiss cut", "engrave"]
+        liner = next((sheet.stock.liner for sheet in ticket.sheets if sheet.layer == layer.id), True)
+        usual = ["kiss cut", "through cut"] if liner else ["through cut"]
+        wanted = [meant] if meant else [own for own in (*usual, "engrave") if ticket.machine.makes(own)]
         add = partial(_ink_line, piece.id, layer, colour=colour, name=name, number=number)
         draft.notes.append(
             Note(
@@ -240,23 +243,22 @@ def _note(finding: Finding, where: str) -> Note:
     return Note(finding.text, finding.what_to_do, where, finding.weight, mends, place)
 
 
-def _figures(draft: Draft, ticket: Ticket, work: Work, drawn: list[DrawnLine]) -> None:
+def _figures(draft: Draft, piece: Piece, work: Work, layers: Sequence[LayerResult], drawn: Sequence[DrawnLine]) -> None:
     for process in PROCESSES:
         length = sum(line.length for line in drawn if line.process == process)
         if length:
             draft.figures.append((f"{length:.0f} mm", process))
     if drawn:
         draft.figures.append((str(sum(line.nodes for line in drawn)), "nodes"))
-        box = next(iter(work.layers.values())).value.box
+        box = Box.around([layer.box for layer in layers])
         draft.figures.append((f"{box.width:.1f} × {box.height:.1f}", "mm, the piece"))
-    first = next(
-        (work.examined[layer.id].value for p in ticket.pieces for layer in p.layers if layer.id in work.examined), None
-    )
-    if first is not None and first.neck is not None:
-        draft.figures.append((f"{first.neck.width:.1f} mm", "thinnest neck"))
-    for hung in (layer.value.hanging for layer in work.layers.values()):
-        if hung is not None:
-            draft.figures.append((_place(hung.balance), "balance point, mm"))
+    examined = [work.examined[layer.id].value for layer in piece.layers if layer.id in work.examined]
+    necks = [one.neck.width for one in examined if one.neck is not None]
+    if necks:
+        draft.figures.append((f"{min(necks):.1f} mm", "thinnest neck"))
+    for layer in layers:
+        if layer.hanging is not None:
+            draft.figures.append((_place(layer.hanging.balance), "balance point, mm"))
 
 
 def _place(point: Point) -> str:

@@ -22,7 +22,8 @@ class Mend:
 @dataclass(frozen=True)
 class Note:
     """Something to know or to mend; ``where`` is a path into the ticket, ``place`` a point in mm in the piece's or
-    artwork's coordinates. Only a blocking note stops files."""
+    artwork's coordinates. ``of``: what it belongs to, in words, where the job has several of the kind. Only a blocking
+    note stops files."""
 
     text: str
     what_to_do: str = ""
@@ -30,11 +31,12 @@ class Note:
     weight: str = "told"  # told, look or blocked
     mends: tuple[Mend, ...] = ()
     place: tuple[float, float] | None = None
+    of: str = ""
 
 
 @dataclass
 class Draft:
-    """A station under construction."""
+    """What a station says of one artwork, piece or sheet, under construction."""
 
     fact: str = ""
     notes: list[Note] = field(default_factory=list)

@@ -9,39 +9,62 @@ from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
 from nibble_core.pipeline.work import Work
 from nibble_core.ticket.model import Sheet, Ticket
-from nibble_core.ticket.sentences import STATIONS
+from nibble_core.ticket.sentences import STATIONS, sheet_name
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A value with its label, and the id of the artwork, piece or sheet it is about; empty for the job."""
+
+    value: str
+    label: str
+    about: str = ""
 
 
 @dataclass(frozen=True)
 class Station:
-    """A tile of the track: key, state (fine, look, blocked or waiting), fact, notes, figures (value, label)."""
+    """A tile of the track: key, state (fine, look, blocked or waiting), fact, notes, figures. facts: those of each
+    artwork, piece or sheet, by id."""
 
     key: str
     state: str = FINE
     fact: str = ""
     notes: tuple[Note, ...] = ()
-    figures: tuple[tuple[str, str], ...] = ()
+    figures: tuple[Figure, ...] = ()
+    facts: tuple[tuple[str, str], ...] = ()
+
+
+Told = dict[str, list[tuple[str, Draft]]]
+"""By station: what it says of each thing, with that thing's id."""
 
 
 def stations(ticket: Ticket, work: Work) -> list[Station]:
     """The six stations in order."""
-    drafts = {key: Draft() for key in STATIONS}
+    told: Told = {key: [] for key in STATIONS}
+
+    def draft(station: str, about: str = "") -> Draft:
+        told[station].append((about, Draft()))
+        return told[station][-1][1]
+
     for artwork in ticket.artworks:
-        report_artwork(drafts["artwork"], artwork, ticket, work)
-        report_clean(drafts["clean"], artwork, work)
-        report_trace(drafts["trace"], artwork, work)
-    report_lines(drafts["lines"], ticket, work)
+        report_artwork(draft("artwork", artwork.id), artwork, ticket, work)
+        report_clean(draft("clean", artwork.id), artwork, work)
+        report_trace(draft("trace", artwork.id), artwork, work)
+    for piece in ticket.pieces:
+        report_lines(draft("lines", piece.id), piece, ticket, work)
     for sheet in ticket.sheets:
-        _sheet(drafts["sheet"], sheet, ticket, work)
-    drafts["machine"].fact = "ready to make files"
-    drafts["machine"].figures = [(ticket.machine.name, "machine"), (str(len(ticket.machine.spots)), "spot colours")]
+        _sheet(draft("sheet", sheet.id), sheet, ticket, work)
+    machine = draft("machine")
+    machine.fact = "ready to make files"
+    machine.figures = [(ticket.machine.name, "machine"), (str(len(ticket.machine.spots)), "spot colours")]
     minutes = _minutes(ticket, work)
     if minutes:
-        drafts["machine"].figures.append((f"{minutes:.1f}", "minutes along the lines"))
+        machine.figures.append((f"{minutes:.1f}", "minutes along the lines"))
     for problem in work.problems:
         error = problem.error
-        drafts[problem.station].notes.insert(0, Note(error.message, error.what_to_do, problem.where, BLOCKED))
-    return _with_states(drafts)
+        note = Note(error.message, error.what_to_do, problem.where, BLOCKED)
+        told[problem.station].insert(0, ("", Draft(notes=[note])))
+    return _with_states(told, ticket)
 
 
 def _minutes(ticket: Ticket, work: Work) -> float:
@@ -55,21 +78,48 @@ def _minutes(ticket: Ticket, work: Work) -> float:
     return sum(quantity * minutes for quantity, minutes in each if minutes)
 
 
-def _with_states(drafts: dict[str, Draft]) -> list[Station]:
-    told: list[Station] = []
+def _with_states(told: Told, ticket: Ticket) -> list[Station]:
+    made: list[Station] = []
     blocked_by = ""
-    for key, draft in drafts.items():
-        station = Station(key, FINE, draft.fact, tuple(draft.notes), tuple(draft.figures))
-        weights = {note.weight for note in draft.notes}
+    for key, drafts in told.items():
+        facts = tuple((about, draft.fact) for about, draft in drafts if draft.fact)
+        notes = tuple(replace(note, of=_belongs(note.where, ticket)) for _, draft in drafts for note in draft.notes)
+        figures = tuple(Figure(*figure, about) for about, draft in drafts for figure in draft.figures)
+        station = Station(key, FINE, _summed(key, [fact for _, fact in facts]), notes, figures, facts)
+        weights = {note.weight for note in notes}
         if BLOCKED in weights:
-            station = replace(station, state=BLOCKED, fact=draft.fact or "blocked")
+            fact = station.fact if station.fact and key != "machine" else "blocked"
+            station = replace(station, state=BLOCKED, fact=fact)
             blocked_by = blocked_by or key
         elif blocked_by:
-            station = replace(station, state=WAITING, fact=f"waits for {blocked_by.capitalize()}", figures=())
+            fact = f"waits for {blocked_by.capitalize()}"
+            station = replace(station, state=WAITING, fact=fact, figures=(), facts=())
         elif LOOK in weights:
             station = replace(station, state=LOOK)
-        told.append(station)
-    return told
+        made.append(station)
+    return made
+
+
+def _summed(station: str, facts: list[str]) -> str:
+    """One fact for the whole job."""
+    if len(facts) < 2 or station != "sheet":
+        return facts[0] if facts else ""
+    return f"{len(facts)} sheets: {facts[0]} …"
+
+
+def _belongs(where: str, ticket: Ticket) -> str:
+    """What a path into the ticket belongs to, in words, where there are several of the kind."""
+    way = [*where.split("/"), "", "", "", ""]
+    if way[0] == "artworks" and len(ticket.artworks) > 1:
+        return next((artwork.name for artwork in ticket.artworks if artwork.id == way[1]), "")
+    if way[0] == "sheets":
+        return next((sheet_name(sheet, ticket) for sheet in ticket.sheets if sheet.id == way[1]), "")
+    piece = next((piece for piece in ticket.pieces if way[0] == "pieces" and piece.id == way[1]), None)
+    if piece is None:
+        return ""
+    layer = next((one.name for one in piece.layers if way[2] == "layers" and one.id == way[3]), "")
+    named = [piece.name] if len(ticket.pieces) > 1 else []
+    return ", ".join([*named, *([layer] if layer and len(piece.layers) > 1 else [])])
 
 
 def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:

@@ -9,6 +9,7 @@ from functools import partial
 
 import cv2
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from nibble_core.artwork.background import Cleaned
@@ -16,6 +17,8 @@ from nibble_core.artwork.framing import Framing
 from nibble_core.artwork.leftovers import page_background
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry import Affine, Box, Path, Points, Region
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import outlined, region_of
@@ -311,13 +314,44 @@ def as_shapes(drawing: Drawing, *, outlines: bool) -> list[Drawn]:
         elif shape.width <= 0 and shape.path.closed:
             loops.setdefault((shape.layer, shape.colour), []).append(shape)
         elif outlines and shape.width > 0:
-            shapes += outlined(shape)
+            _stroked_round(shapes, shape)
         else:
             shapes.append(shape)
     for (layer, colour), some in loops.items():
         regions = filled_regions([stroke.path for stroke in some], even_odd=True)
         shapes += [Shape(region, colour, layer) for region in regions]
     return shapes
+
+
+def _stroked_round(shapes: list[Drawn], stroke: Stroke) -> None:
+    """Add the area of a stroke to the shapes, and take what it hides of its own fill's edge away: nobody sees that
+    edge, and a knife would follow it. A fill of the same colour becomes one with its stroke."""
+    band = outlined(stroke)
+    nodes = _node_set(stroke.path)
+    for k in range(len(shapes) - 1, -1, -1):
+        fill = shapes[k]
+        if stroke.opacity < 0.999 or not isinstance(fill, Shape):
+            break
+        if not any(_node_set(ring) == nodes for ring in fill.region.rings):
+            continue
+        hole = band[0].region.holes if len(band) == 1 else ()
+        if fill.colour == stroke.colour:
+            areas = [shapely.make_valid(one.region.polygon()) for one in (fill, *band)]
+            whole = shapely.union_all(areas)
+            shapes[k : k + 1] = [replace(fill, region=refit_polygon(part)) for part in polygons(whole)]
+            return
+        if len(hole) == 1 and not fill.region.holes:
+            shapes[k] = replace(fill, region=Region(hole[0].reversed()))
+        else:
+            hidden = shapely.union_all([shapely.make_valid(one.region.polygon()) for one in band])
+            left = shapely.make_valid(fill.region.polygon()).difference(hidden)
+            shapes[k : k + 1] = [replace(fill, region=refit_polygon(part)) for part in polygons(left)]
+        break
+    shapes += band
+
+
+def _node_set(path: Path) -> frozenset[tuple[float, float]]:
+    return frozenset((x, y) for x, y in np.round(path.nodes, 4).tolist())
 
 
 def _on(shape: Drawn) -> tuple[float, float]:

@@ -5,12 +5,12 @@ A stage that cannot be done leaves its error where it stands; what depends on it
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 
 from nibble_core.artwork.background import Cleaned
-from nibble_core.errors import Cancelled, NibbleError
+from nibble_core.errors import Cancelled, CannotMake, NibbleError
 from nibble_core.geometry import Box
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
@@ -25,7 +25,9 @@ from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.sheet import Layout, grid
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.library import MACHINES
 from nibble_core.ticket.model import Layer, Piece, Sheet, Stock, Ticket
+from nibble_core.ticket.piece import DOING
 
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
@@ -92,7 +94,24 @@ def work_out(
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, work))
+    work.problems += _not_made(ticket)
     return work
+
+
+def _not_made(ticket: Ticket) -> Iterator[Problem]:
+    """Lines that the job's machine has no way to make, each with the machines that have."""
+    for piece in ticket.pieces:
+        for layer in piece.layers:
+            for line in layer.lines:
+                if line.on and not ticket.machine.makes(line.process):
+                    able = [one.name for one in MACHINES.values() if one.makes(line.process)]
+                    yield Problem(
+                        "machine", f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}",
+                        CannotMake(
+                            f"The {ticket.machine.name} cannot {DOING[line.process]} (piece “{piece.name}”).",
+                            f"Choose the {' or the '.join(able)}, or another process for the line.",
+                        ),
+                    )  # fmt: skip
 
 
 def _work_out_artwork(
@@ -177,7 +196,7 @@ def _layout(ticket: Ticket, sheet: Sheet, work: Work) -> None:
             spacing=sheet.spacing,
             usable_width=min(sheet.stock.usable_width, ticket.machine.usable_width),
             usable_length=min(sheet.stock.usable_length, ticket.machine.usable_length),
-            mark_count=sheet.marks,
+            mark_count=sheet.marks if ticket.layer(sheet.layer).prints != "nothing" else 0,
             mark_diameter=sheet.mark_diameter,
             mark_gap=sheet.mark_gap,
         )

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Affine, Box, Path, Point
 
-MARK_COUNTS = (3, 4, 5, 6)
+MARK_COUNTS = (0, 3, 4, 5, 6)
 
 
 @dataclass(frozen=True)
@@ -48,21 +48,23 @@ def grid(
     """``quantity`` copies of a piece, whose lines fill ``piece``, on as few sheets as possible.
 
     The sheet is as wide and long as the copies, their ``spacing`` and the marks need, within the usable width and
-    length. Marks stand in the corners, ``mark_gap`` from the nearest copy. When a sheet cannot hold all copies,
+    length. Marks stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` stays free at the
+    edges. When a sheet cannot hold all copies,
     every sheet is a full one. Raises DoesNotFit when not even one copy fits, InvalidTicket for odd options.
     """
     if mark_count not in MARK_COUNTS:
-        raise InvalidTicket(f"{mark_count} registration marks cannot be laid.", "Choose 3, 4, 5 or 6.")
+        raise InvalidTicket(f"{mark_count} registration marks cannot be laid.", "Choose none, or 3, 4, 5 or 6.")
     if quantity < 1:
         raise InvalidTicket("A sheet needs at least one copy.", "Set the quantity to 1 or more.")
-    edge = mark_diameter + mark_gap
+    edge = mark_diameter + mark_gap if mark_count else spacing
     columns = math.floor((usable_width - 2 * edge + spacing + 1e-9) / (piece.width + spacing))
     rows = math.floor((usable_length - 2 * edge + spacing + 1e-9) / (piece.height + spacing))
     if columns < 1 or rows < 1:
         side, room = ("wide", usable_width) if columns < 1 else ("long", usable_length)
         size = piece.width if columns < 1 else piece.height
         raise DoesNotFit(
-            f"With its marks the piece is {size + 2 * edge:.1f} mm {side}; the sheet has {room:.0f} mm.",
+            f"With its {'marks' if mark_count else 'margins'} the piece is {size + 2 * edge:.1f} mm {side}; the sheet "
+            f"has {room:.0f} mm.",
             "Make it smaller, or choose a wider stock.",
         )
     columns = min(columns, quantity)

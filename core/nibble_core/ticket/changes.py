@@ -14,6 +14,7 @@ from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.model import Line, Ticket
+from nibble_core.ticket.piece import ITSELF
 from nibble_core.ticket.serial import ticket_from_plain, to_plain
 
 OPERATIONS = ("set", "add", "move", "remove")
@@ -55,6 +56,8 @@ def _apply_one(plain: Any, change: Change) -> None:
     if change.operation == "set":
         if isinstance(holder, list) or not isinstance(holder, dict) or last not in holder:
             raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
+        if last == "source" and "process" in holder and change.value in ITSELF and holder["source"] not in ITSELF:
+            holder.update(THEMSELVES)
         holder[last] = _from_library(last, change.value)
         return
     if change.operation == "add":
@@ -67,6 +70,10 @@ def _apply_one(plain: Any, change: Change) -> None:
     holder.remove(item)
     if change.operation == "move":
         _insert(holder, item, change.before, change.path)
+
+
+THEMSELVES = {"close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0}
+"""What a line is set to when it is to follow shapes: all of them, until the operator says otherwise."""
 
 
 def _step(holder: Any, part: str, path: str) -> Any:

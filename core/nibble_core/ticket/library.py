@@ -34,7 +34,7 @@ _MACHINES = (
     Machine(
         "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None,
         (Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
-         Spot("score", "Laser Score", _OLIVE)),
+         Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE)),
     ),
 )  # fmt: skip
 

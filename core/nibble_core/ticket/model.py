@@ -63,16 +63,21 @@ class Machine:
         found = next((spot for spot in self.spots if spot.process == process), None)
         return found or Spot(process, process.title())
 
+    def makes(self, process: str) -> bool:
+        """Whether it has an entry for a process; a record without any takes all. A guide is never made."""
+        return process == "guide" or not self.spots or any(spot.process == process for spot in self.spots)
+
 
 @dataclass(frozen=True)
 class Sheet:
-    """One stock with the copies of a piece's layer on it, in a grid."""
+    """One stock with the copies of a piece's layer on it, in a grid. marks: 0 or 3 to 6; they are printed, so that a
+    layer that prints nothing has none."""
 
     id: str
     layer: str = text("", 40, "layer", shortest=1)
     stock: Stock = field(default_factory=Stock)
     spacing: float = length(3.0, 0.0, 200.0, "spacing")
-    marks: int = count(4, 3, 6, "registration marks")
+    marks: int = count(4, 0, 6, "registration marks")
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
     mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
 

@@ -14,6 +14,11 @@ PROCESSES = {
     "engrave": "The beam takes the surface away.",
     "guide": "For the eye only; never sent to a machine.",
 }
+DOING = {
+    "through cut": "cut through", "kiss cut": "kiss cut", "perforate": "perforate", "score": "score",
+    "engrave": "engrave", "guide": "draw guides",
+}  # fmt: skip
+"""What a machine that has a process can do."""
 CUTS = ("through cut", "kiss cut", "perforate")
 """Processes that part the material, so that none may run across another unasked."""
 CORNERS = {
@@ -91,6 +96,8 @@ SOURCES = {
     "another line": "What another line encloses.",
     "fold lines": "Straight lines drawn on the table.",
 }
+ITSELF = ("the shapes", "one element", "chosen colours", "chosen regions")
+"""Sources that a line without distance follows as they are: gaps are not closed, holes not filled."""
 OPEN_SOURCES = ("centre-lines", "fold lines")
 """Sources that enclose nothing."""
 SURROUNDS = {

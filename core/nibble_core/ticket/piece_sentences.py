@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from nibble_core.ticket.piece import CUTS, OPEN_SOURCES, Element, Layer, Line, Piece
+from nibble_core.ticket.piece import CUTS, ITSELF, OPEN_SOURCES, Element, Layer, Line, Piece
 from nibble_core.ticket.saying import Choice, Sentence, Slot, slot
 
 Parts = tuple[str | Slot, ...]
@@ -206,8 +206,11 @@ def _line(here: str, line: Line, others: Mapping[str, str], elements: Mapping[st
         process = (*process, " that ", slot(here, line, "scoring"))
     open_ended = line.source in OPEN_SOURCES
     parts: Parts = (*process, " ", *((slot(here, line, "distance"), where) if not open_ended else ("along ",)), *source)
+    itself = line.source in ITSELF and not line.distance
     plain = not line.distance and not line.close_gaps  # nothing is moved: corners and gaps stay as they are
-    if not open_ended:
+    if itself:
+        parts = (*parts, ", as they are")
+    elif not open_ended:
         if not plain:
             parts = (*parts, " with ", slot(here, line, "corners"), " corners, closing gaps under ",
                      slot(here, line, "close_gaps"))  # fmt: skip
@@ -251,7 +254,9 @@ def _line_more(here: str, line: Line, open_ended: bool) -> Parts:
         )
     if open_ended:
         return more
-    if not line.distance and not line.close_gaps:
+    if line.source in ITSELF and not line.distance:
+        pass  # corners, gaps and holes stay as they are
+    elif not line.distance and not line.close_gaps:
         more = (*more, "Its corners are ", slot(here, line, "corners"), "; gaps under ", slot(here, line, "close_gaps"),
                 " are closed; holes under ", slot(here, line, "smallest_hole"), " filled. ")  # fmt: skip
     more = (*more, "Islands nearer than ", slot(here, line, "join_islands"), " become one; inside corners of ",

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Piece, Sheet, Ticket
+from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
 
@@ -29,7 +29,7 @@ def sentences(ticket: Ticket) -> list[Sentence]:
         names = {artwork.id: artwork.name for artwork in ticket.artworks}
         said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names)]
     for sheet in ticket.sheets:
-        said += _sheet(sheet, ticket.piece_of_layer(sheet.layer))
+        said += _sheet(sheet, ticket)
     said.append(
         Sentence(
             "machine", "machine",
@@ -44,19 +44,35 @@ def sentences(ticket: Ticket) -> list[Sentence]:
     return sorted(said, key=lambda sentence: order[sentence.station])
 
 
-def _sheet(sheet: Sheet, piece: Piece) -> Iterable[Sentence]:
+def sheet_name(sheet: Sheet, ticket: Ticket) -> str:
+    """What tells a sheet from the others of its job: its number, piece and layer; nothing where it is the only one."""
+    if len(ticket.sheets) == 1:
+        return ""
+    piece, layer = ticket.piece_of_layer(sheet.layer), ticket.layer(sheet.layer)
+    number = [one.id for one in ticket.sheets].index(sheet.id) + 1
+    named = f", {layer.name}" if len(piece.layers) > 1 and layer.name else ""
+    return f"sheet {number}, {piece.name}{named}"
+
+
+def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     here = f"sheets/{sheet.id}"
-    stock = sheet.stock
+    stock, piece = sheet.stock, ticket.piece_of_layer(sheet.layer)
+    name = sheet_name(sheet, ticket)
     yield Sentence(
         f"{sheet.id}-lay", "sheet",
-        ("Lay ", slot(f"pieces/{piece.id}", piece, "quantity"), " on ",
-         library_slot(f"{here}/stock", stock.key, stock.name, STOCKS.values()), ", ",
-         slot(here, sheet, "spacing"), " apart, in a grid."),
+        (f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay ", slot(f"pieces/{piece.id}", piece, "quantity"),
+         " on ", library_slot(f"{here}/stock", stock.key, stock.name, STOCKS.values()), ", ",
+         slot(here, sheet, "spacing"), " apart, in a grid."), about=sheet.id,
     )  # fmt: skip
-    yield Sentence(
-        f"{sheet.id}-marks", "sheet",
-        ("Put ", slot(here, sheet, "marks"), " registration marks round them, ", slot(here, sheet, "mark_diameter"),
-         " across, ", slot(here, sheet, "mark_gap"), " from the work."),
-    )  # fmt: skip
+    if ticket.layer(sheet.layer).prints == "nothing":
+        marks: tuple[str | Slot, ...] = ("Nothing is printed, so it has no registration marks.",)
+    elif not sheet.marks:
+        marks = ("Put ", slot(here, sheet, "marks"), " registration marks round them: it is laid by eye.")
+    else:
+        marks = (
+            "Put ", slot(here, sheet, "marks"), " registration marks round them, ", slot(here, sheet, "mark_diameter"),
+            " across, ", slot(here, sheet, "mark_gap"), " from the work.",
+        )  # fmt: skip
+    yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
-    yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,))
+    yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)

@@ -279,7 +279,10 @@ class LayerTest(unittest.TestCase):
 
     def test_each_layer_gets_its_files(self):
         files = [file.name for file in write_files(self.two_layers(), badge_work(self.two_layers()))]
-        self.assertEqual([name for name in files if name.endswith(".pdf")], ["badge-1-cut.pdf", "badge-2-cut.pdf"])
+        self.assertEqual(
+            [name for name in files if name.endswith(".pdf")],
+            ["badge-sheet-1-sticker-cut.pdf", "badge-sheet-2-sticker-cut.pdf"],
+        )
 
 
 class PrintTest(unittest.TestCase):

@@ -742,6 +742,18 @@ export interface components {
             /** Island */
             island: boolean;
         };
+        /**
+         * FigureOut
+         * @description A value with its label, and the id of the artwork, piece or sheet it is about.
+         */
+        FigureOut: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
+            /** About */
+            about: string;
+        };
         /** HangingOut */
         HangingOut: {
             /** Balance */
@@ -902,6 +914,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Of */
+            of: string;
         };
         /** PieceShapeOut */
         PieceShapeOut: {
@@ -984,6 +998,8 @@ export interface components {
         SheetOut: {
             /** Layer */
             layer: string;
+            /** Name */
+            name: string;
             /** Width */
             width: number;
             /** Height */
@@ -1009,7 +1025,10 @@ export interface components {
             /** Mark Diameter */
             mark_diameter: number;
         };
-        /** StationOut */
+        /**
+         * StationOut
+         * @description facts: those of each artwork, piece or sheet, by id.
+         */
         StationOut: {
             /** Key */
             key: string;
@@ -1020,10 +1039,11 @@ export interface components {
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
             /** Figures */
-            figures: [
-                string,
-                string
-            ][];
+            figures: components["schemas"]["FigureOut"][];
+            /** Facts */
+            facts: {
+                [key: string]: string;
+            };
         };
         /** WorkOut */
         WorkOut: {

@@ -22,6 +22,7 @@ export type Item =
       colour: string;
       box: Box;
     }
+  | { kind: "label"; text: string; box: Box }
   | {
       kind: "copies";
       items: readonly Item[];
@@ -124,6 +125,11 @@ function drawItem(context: CanvasRenderingContext2D, item: Item, camera: Camera,
       break;
     case "nodes":
       drawNodes(context, item, px, seen);
+      break;
+    case "label":
+      context.fillStyle = "#1E2A2E";
+      context.font = `600 ${15 * px}px "Barlow Condensed", sans-serif`;
+      context.fillText(item.text, left, bottom - 5 * px, right - left);
       break;
     case "copies":
       drawCopies(context, item, camera, seen);

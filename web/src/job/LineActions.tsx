@@ -10,7 +10,7 @@ import {
   addedLine,
   copiedLine,
   movedLine,
-  NEW_LINES,
+  newLines,
   repeatedArtwork,
   splitByColour,
 } from "./pieceChanges";
@@ -87,6 +87,7 @@ export function Adding({
 }: AddProps) {
   const [open, setOpen] = useState<"" | "line" | "element">("");
   const repeated = repeatedArtwork(piece);
+  const liner = ticket.sheets.find((one) => one.layer === layer.id)?.stock.liner ?? true;
   const add = (change: Change) => {
     setOpen("");
     onChanges([change]);
@@ -119,7 +120,7 @@ export function Adding({
       </chakra.div>
       {open === "line" && (
         <Choices>
-          {NEW_LINES.map(({ words, value }) => (
+          {newLines(liner).map(({ words, value }) => (
             <Button key={words} type="button" onClick={() => add(addedLine(piece, layer, value))}>
               {words}
             </Button>

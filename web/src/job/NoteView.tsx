@@ -30,6 +30,11 @@ export function NoteView({ note, onChanges, onShow }: Props) {
     >
       {loud && <StateBadge state={note.weight} count={1} />}
       <div>
+        {note.of && (
+          <chakra.span display="block" fontFamily="condensed" fontSize="13.5px" color="ink.soft">
+            {note.of}
+          </chakra.span>
+        )}
         <b>{note.text}</b> {note.what_to_do}
         {(note.mends.length > 0 || (place && onShow)) && (
           <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
@@ -59,6 +64,11 @@ export function NoteView({ note, onChanges, onShow }: Props) {
       </div>
     </chakra.div>
   );
+}
+
+/** What tells one note from another: words alone may come twice. */
+export function noteKey({ where, text, place }: Props["note"]): string {
+  return `${where}|${text}|${place?.map((value) => value.toFixed(3)).join(",") ?? ""}`;
 }
 
 function press(mend: Mend, onChanges: (changes: Change[]) => void): void {

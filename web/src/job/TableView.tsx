@@ -261,13 +261,14 @@ export function TableView(props: Props) {
       }),
     );
   }, [station, seen, ticket, shown, images, loaded, fade, deviation, looked]);
+  const sheets = station === "sheet" || station === "machine" ? Object.keys(shown.sheets).length : 0;
   useEffect(() => {
     if (props.place) table.current?.goTo(props.place);
   }, [props.place]);
   useEffect(() => table.current?.setUnit(unit), [unit]);
   useEffect(() => table.current?.holdLoupe(loupe), [loupe]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new station is fitted once
-  useEffect(() => table.current?.fit(), [station, piece?.id]);
+  useEffect(() => table.current?.fit(), [station, piece?.id, sheets]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another tool begins anew
   useEffect(() => {
     setDrawn([]);

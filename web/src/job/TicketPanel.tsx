@@ -8,7 +8,7 @@ import { Button } from "../ui/Button";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
 import { Adding, OwnerActions } from "./LineActions";
-import { NoteView } from "./NoteView";
+import { NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
@@ -43,7 +43,7 @@ export function TicketPanel(props: Props) {
   const box = work.layers[layer?.id ?? ""]?.box;
   const here = sentences.filter(
     ({ station: at, about }) =>
-      at === station && (!about || about === (at === "lines" ? piece?.id : artwork)),
+      at === station && (!about || at === "sheet" || about === (at === "lines" ? piece?.id : artwork)),
   );
   const { data: remembered } = useQuery({
     queryKey: ["remembered", desk.job?.id, ticket.client],
@@ -57,6 +57,9 @@ export function TicketPanel(props: Props) {
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
     (station !== "lines" &&
       ticket.artworks.some((one) => one.id !== artwork && where.startsWith(`artworks/${one.id}/`)));
+  const looked = station === "lines" ? piece?.id : artwork;
+  const figures =
+    told?.figures.filter(({ about }) => !about || station === "sheet" || about === looked) ?? [];
   const notes = told?.notes.filter((note) => !ofOther(note.where)) ?? [];
   return (
     <chakra.aside
@@ -97,7 +100,7 @@ export function TicketPanel(props: Props) {
             {notes
               .filter((note) => sentence.owner !== "" && note.where === sentence.owner)
               .map((note) => (
-                <NoteView key={note.text} note={note} onChanges={change} onShow={props.onShow} />
+                <NoteView key={noteKey(note)} note={note} onChanges={change} onShow={props.onShow} />
               ))}
             {sentence.id.endsWith("-size") && desk.resized !== null && (
               <ScaleOffer desk={desk} by={desk.resized} />
@@ -129,7 +132,7 @@ export function TicketPanel(props: Props) {
           .filter((note) => !here.some((sentence) => sentence.owner !== "" && sentence.owner === note.where))
           .map((note) => (
             <NoteView
-              key={note.text}
+              key={noteKey(note)}
               note={note}
               onChanges={change}
               {...(station === "lines" ? { onShow: props.onShow } : {})}
@@ -137,24 +140,33 @@ export function TicketPanel(props: Props) {
           ))}
         {children}
       </chakra.div>
-      {told && told.figures.length > 0 && (
+      {figures.length > 0 && (
         <chakra.dl
           display="grid"
           gridTemplateColumns="1fr 1fr"
           gap="6px 18px"
           padding="10px 20px 12px"
           borderTop="1.5px solid {colors.ink}"
+          maxHeight="38%"
+          overflowY="auto"
           opacity={desk.settling ? 0.5 : 1}
           data-settling={desk.settling || undefined}
         >
-          {told.figures.map(([value, label]) => (
-            <chakra.div key={label} display="flex" flexDirection="column-reverse" lineHeight="1.25">
-              <chakra.dt fontSize="12.5px" color="ink.soft">
-                {label}
-              </chakra.dt>
-              <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
-                {value}
-              </chakra.dd>
+          {figures.map(({ value, label, about }, index) => (
+            <chakra.div key={`${about} ${label}`} display="contents">
+              {about !== figures[index - 1]?.about && work.sheets[about]?.name && (
+                <chakra.div gridColumn="1 / -1" fontFamily="condensed" fontSize="14.5px" color="ink.soft">
+                  {work.sheets[about]?.name}
+                </chakra.div>
+              )}
+              <chakra.div display="flex" flexDirection="column-reverse" lineHeight="1.25">
+                <chakra.dt fontSize="12.5px" color="ink.soft">
+                  {label}
+                </chakra.dt>
+                <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
+                  {value}
+                </chakra.dd>
+              </chakra.div>
             </chakra.div>
           ))}
         </chakra.dl>

@@ -40,6 +40,7 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
         const station = work?.stations.find((one) => one.key === key);
         const here = key === current;
         const looks = station?.notes.filter((note) => note.weight !== "told").length ?? 0;
+        const about = key === "lines" ? (piece?.id ?? "") : artwork;
         const state = !station ? "working" : station.state;
         return (
           <chakra.button
@@ -98,7 +99,7 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
                 color="ink.soft"
                 opacity={settling ? 0.55 : 1}
               >
-                {station?.fact ?? "…"}
+                {station ? (station.facts[about] ?? station.fact) : "…"}
               </chakra.span>
             </chakra.span>
           </chakra.button>

@@ -55,7 +55,7 @@ const piece: Piece = {
   stencil: { kind: "a piece", bridges: [] },
 };
 const sheets: Sheet[] = [
-  { id: "s1", layer: "l1", stock: { name: "vinyl", colour: "#fff", mirrored: false } },
+  { id: "s1", layer: "l1", stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false } },
 ];
 const view = {
   frame: [10, 20, 110, 70],

@@ -4,11 +4,12 @@ import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet } fro
 
 export type LayerView = Work["layers"][string];
 
-/** The kinds of line that can be added with one press, each with the words of its button. */
-export const NEW_LINES: readonly { words: string; value: Record<string, unknown> }[] = [
+/** The kinds of line that can be added with one press, each with the words of its button; what is cut by a knife is
+ * kissed where the stock has a liner that carries it. */
+export const newLines = (liner: boolean): readonly { words: string; value: Record<string, unknown> }[] => [
   { words: "Through cut outside", value: { process: "through cut", distance: 3 } },
-  { words: "Kiss cut outside", value: { process: "kiss cut", distance: 1 } },
-  { words: "Cut the shapes themselves", value: { process: "kiss cut", ...shapes() } },
+  ...(liner ? [{ words: "Kiss cut outside", value: { process: "kiss cut", distance: 1 } }] : []),
+  { words: "Cut the shapes themselves", value: { process: liner ? "kiss cut" : "through cut", ...shapes() } },
   { words: "Perforate outside", value: { process: "perforate", distance: 6 } },
   {
     words: "Round the piece",

@@ -10,6 +10,8 @@ import type { Ticket } from "./ticket";
 export const MAT = "#C5D0C8";
 const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" };
 const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
+/** Room for a sheet's name above it, mm. */
+const LABEL = 14;
 const EMPTY: Box = [0, 0, 100, 100];
 
 /** From on the spot to beyond a pixel: told apart by lightness as well as by hue. */
@@ -154,10 +156,11 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       items.push({
         kind: "copies",
         items: copy,
-        places: laid.places.map(([x, y]) => ({ x, y })),
-        mirrorWidth: laid.mirrored ? laid.width : null,
+        places: laid.places.map(([x, y]) => ({ x: x + shift, y })),
+        mirrorWidth: laid.mirrored ? laid.width + 2 * shift : null,
         box,
       });
+    if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + 40;
   }
   return { items, bounds: items.length ? itemsBox(items) : EMPTY, ground: MAT };

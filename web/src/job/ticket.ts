@@ -63,7 +63,7 @@ export interface Piece {
 export interface Sheet {
   readonly id: string;
   readonly layer: string;
-  readonly stock: { name: string; colour: string; mirrored: boolean };
+  readonly stock: { name: string; colour: string; mirrored: boolean; liner: boolean };
 }
 
 export interface Ticket {
