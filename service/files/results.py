@@ -15,8 +15,8 @@ EVERY = 50  # writes between two looks at how much lies on disk
 class DiskStore:
     """A ResultStore over MemoryStore and a folder. Only this service's own pickles are ever read."""
 
-    def __init__(self, folder: Path, most_bytes: int, in_memory: int = 48) -> None:
-        self._memory = MemoryStore(in_memory)
+    def __init__(self, folder: Path, most_bytes: int, in_memory: int) -> None:
+        self._memory = MemoryStore(200, most_bytes=in_memory)
         self._folder = folder
         self._most_bytes = most_bytes
         self._writes = 0
@@ -28,20 +28,22 @@ class DiskStore:
             return found
         file = self._file(key)
         try:
-            found = pickle.loads(file.read_bytes())
+            content = file.read_bytes()
+            found = pickle.loads(content)
             file.touch()
         except (OSError, pickle.UnpicklingError, EOFError, AttributeError, ImportError):
             return None
-        self._memory.put(key, found)
+        self._memory.put(key, found, size=len(content))
         return found
 
     def put(self, key: str, value: Any) -> None:
-        self._memory.put(key, value)
+        content = pickle.dumps(value, protocol=5)
+        self._memory.put(key, value, size=len(content))
         file = self._file(key)
         file.parent.mkdir(parents=True, exist_ok=True)
         draft = file.with_suffix(f".{threading.get_ident()}")
         try:
-            draft.write_bytes(pickle.dumps(value, protocol=5))
+            draft.write_bytes(content)
             draft.replace(file)
         except OSError:  # a full disk costs speed, not work
             draft.unlink(missing_ok=True)
@@ -71,7 +73,7 @@ class DiskStore:
 
 
 def make_store() -> DiskStore:
-    return DiskStore(Path(settings.RESULTS), settings.MOST_RESULT_BYTES)
+    return DiskStore(Path(settings.RESULTS), settings.MOST_RESULT_BYTES, settings.MOST_MEMORY_BYTES)
 
 
 STORE = make_store()

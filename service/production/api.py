@@ -1,5 +1,6 @@
 """Work of a job over HTTP: its final results, previews of drafts, and the tasks that make files."""
 
+import json
 from dataclasses import asdict
 from typing import Any
 
@@ -11,18 +12,12 @@ from files.results import STORE
 from jobs import queries
 from jobs.api import ChangeIn, ChangesIn
 from jobs.models import Job, Revision
-from nibble_core.pipeline.files import slug
-from nibble_core.pipeline.trace import require_shapes
-from nibble_core.pipeline.traced_drawing import WRITERS, traced_drawing
-from nibble_core.pipeline.try_outs import try_out, try_outs
-from nibble_core.pipeline.work import Work, work_out
-from nibble_core.ticket import Ticket, apply, ticket_from_plain, to_plain
-from nibble_core.ticket.artwork import Artwork
+from nibble_core.pipeline.traced_drawing import WRITERS
+from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
 from production.models import Task
-from production.previews import PREVIEWS
 from production.sources import safe_sources
 from production.tasks import make_files
-from production.view import card_view, deviation_view, shape_view, work_view
+from production.workers import DESK, PREVIEWS
 
 router = Router(tags=["work"])
 
@@ -203,7 +198,6 @@ class WorkOut(Schema):
     layers: dict[str, LayerOut]
     sheets: dict[str, SheetOut]
     suggested: dict[str, float]
-    computed: int = 0
 
 
 class FileOut(Schema):
@@ -225,9 +219,16 @@ class TaskOut(Schema):
 
 
 @router.get("/jobs/{job_id}/work", response=WorkOut, operation_id="work")
-def work(request: HttpRequest, job_id: int) -> Any:
+def work(request: HttpRequest, job_id: int) -> HttpResponse:
     """Everything that follows from the newest revision."""
-    return refresh_card(_newest(job_id).job)
+    return _json(refresh_card(_newest(job_id)))
+
+
+@router.post("/jobs/{job_id}/work/stop", response=dict[str, bool], operation_id="stop_work")
+def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
+    """Give up the work of a job that is under way; whoever waits for it is told."""
+    DESK.stop(_lane(job_id))
+    return {"stopped": True}
 
 
 @router.post("/jobs/{job_id}/preview", response=WorkOut, operation_id="preview")
@@ -235,7 +236,7 @@ def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
     ticket = apply(ticket_from_plain(_newest(job_id).ticket), [item.change() for item in body.changes])
     safe_sources(ticket, STORE)
-    return HttpResponse(PREVIEWS.draw(job_id, to_plain(ticket)), content_type="application/json")
+    return _json(PREVIEWS.ask("preview", to_plain(ticket), lane=_lane(job_id)))
 
 
 class TryOutOut(Schema):
@@ -271,48 +272,34 @@ class DeviationOut(Schema):
 
 
 @router.get("/jobs/{job_id}/artworks/{artwork_id}/try-outs", response=list[TryOutOut], operation_id="try_outs")
-def list_try_outs(request: HttpRequest, job_id: int, artwork_id: str) -> Any:
+def list_try_outs(request: HttpRequest, job_id: int, artwork_id: str) -> HttpResponse:
     """Settings to lay side by side."""
-    ticket, work = _worked_out(job_id)
-    artwork = _artwork(ticket, artwork_id)
-    if artwork_id not in work.sizes:
-        raise Http404
-    return [asdict(one) for one in try_outs(artwork, work)]
+    return _asked("list_try_outs", job_id, artwork_id)
 
 
 @router.post("/jobs/{job_id}/artworks/{artwork_id}/try-outs", response=TriedOut, operation_id="try_out")
-def show_try_out(request: HttpRequest, job_id: int, artwork_id: str, body: TryOutIn) -> Any:
+def show_try_out(request: HttpRequest, job_id: int, artwork_id: str, body: TryOutIn) -> HttpResponse:
     """What one setting gives; nothing is written."""
     ticket = ticket_from_plain(_newest(job_id).ticket)
-    _artwork(ticket, artwork_id)
-    changes = tuple(item.change() for item in body.changes)
-    tried = try_out(STORE, safe_sources(apply(ticket, changes), STORE), ticket, artwork_id, changes)
-    trace = tried.trace
-    return {
-        "width": trace.width, "height": trace.height, "nodes": trace.nodes, "worst": trace.worst_deviation,
-        "shapes": [shape_view(one) for one in trace.shapes if not one.dropped], "thinnest": tried.thinnest,
-    }  # fmt: skip
+    changes = [item.change() for item in body.changes]
+    safe_sources(apply(ticket, changes), STORE)
+    return _asked("one_try_out", job_id, artwork_id, [asdict(change) for change in changes])
 
 
 @router.get("/jobs/{job_id}/artworks/{artwork_id}/deviation", response=DeviationOut, operation_id="deviation")
-def show_deviation(request: HttpRequest, job_id: int, artwork_id: str) -> Any:
+def show_deviation(request: HttpRequest, job_id: int, artwork_id: str) -> HttpResponse:
     """How far the outlines lie from the pixels, along them."""
-    _, work = _worked_out(job_id)
-    if artwork_id not in work.traces:
-        raise Http404
-    return deviation_view(work.traces[artwork_id].value, work.cleaned[artwork_id].value.raster.width)
+    return _asked("deviation", job_id, artwork_id)
 
 
 @router.get("/jobs/{job_id}/artworks/{artwork_id}/outlines.{ending}", operation_id="outlines")
 def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) -> HttpResponse:
     """The kept shapes of an artwork as a file of their own, at the finished size."""
-    ticket, work = _worked_out(job_id)
-    if ending not in WRITERS or artwork_id not in work.traces:
+    if ending not in WRITERS:
         raise Http404
-    require_shapes(work.traces[artwork_id].value)
-    content = WRITERS[ending](traced_drawing(work.traces[artwork_id].value))
+    name, _, content = _asked("outlines", job_id, artwork_id, ending).content.partition(b"\n")
     response = HttpResponse(content, content_type="application/octet-stream")
-    response["Content-Disposition"] = f'attachment; filename="{slug(ticket.name)}-outlines.{ending}"'
+    response["Content-Disposition"] = f'attachment; filename="{name.decode()}"'
     response["Content-Security-Policy"] = "default-src 'none'; sandbox"
     response["X-Content-Type-Options"] = "nosniff"
     return response
@@ -363,26 +350,36 @@ def client_file(request: HttpRequest, job_id: int, artwork_id: str) -> HttpRespo
     return as_download(found.file, found.name)
 
 
-def refresh_card(job: Job) -> dict[str, Any]:
-    """The final view of a job's newest revision, whose picture is kept for the board."""
-    ticket = ticket_from_plain(queries.newest_revision(job.pk).ticket)
-    view = work_view(ticket, work_out(ticket, safe_sources(ticket, STORE), STORE), preview=False)
-    card = card_view(ticket, view)
-    if card != job.card:
-        Job.objects.filter(id=job.pk).update(card=card)
+def refresh_card(revision: Revision) -> bytes:
+    """The final view of a job's newest revision as JSON, whose picture is kept for the board."""
+    ticket = ticket_from_plain(revision.ticket)
+    safe_sources(ticket, STORE)
+    told = DESK.ask("final", revision.ticket, lane=_lane(revision.job_id), key=str(revision.number))
+    card, _, view = told.partition(b"\n")
+    job = Job.objects.get(id=revision.job_id)
+    if (drawn := json.loads(card)) != job.card:
+        Job.objects.filter(id=job.pk).update(card=drawn)
     return view
 
 
-def _worked_out(job_id: int) -> tuple[Ticket, Work]:
-    ticket = ticket_from_plain(_newest(job_id).ticket)
-    return ticket, work_out(ticket, safe_sources(ticket, STORE), STORE)
-
-
-def _artwork(ticket: Ticket, artwork_id: str) -> Artwork:
-    found = next((artwork for artwork in ticket.artworks if artwork.id == artwork_id), None)
-    if found is None:
+def _asked(kind: str, job_id: int, artwork_id: str, *more: Any) -> HttpResponse:
+    """What a worker says of an artwork in the newest revision. Questions that differ do not take each other's place."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    if all(artwork.id != artwork_id for artwork in ticket.artworks):
         raise Http404
-    return found
+    safe_sources(ticket, STORE)
+    key = fingerprint(kind, job_id, revision.number, artwork_id, list(more))
+    return _json(DESK.ask(kind, revision.ticket, artwork_id, *more, lane=key, key=key))
+
+
+def _lane(job_id: int) -> str:
+    """Where the work of one job waits: the newest takes the place of the older."""
+    return f"job {job_id}"
+
+
+def _json(content: bytes) -> HttpResponse:
+    return HttpResponse(content, content_type="application/json")
 
 
 def _task(task_id: int) -> Task:

@@ -162,7 +162,8 @@ def _tones(raster: Raster) -> list[float]:
 def _sheet(sheet: Sheet, ticket: Ticket, layout: Layout) -> dict[str, Any]:
     return {
         "layer": sheet.layer, "name": sheet_name(sheet, ticket), "width": layout.width, "height": layout.height,
-        "copies": layout.copies, "sheets": layout.sheets, "mirrored": sheet.stock.mirrored, "colour": sheet.stock.colour,
+        "copies": layout.copies, "sheets": layout.sheets, "mirrored": sheet.stock.mirrored,
+        "colour": sheet.stock.colour,
         "places": [[round(p.e, 3), round(p.f, 3)] for p in layout.placements],
         "marks": [[round(x, 3), round(y, 3)] for x, y in layout.marks], "mark_diameter": layout.mark_diameter,
     }  # fmt: skip

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from shapely.geometry import MultiPolygon
 
-from nibble_core.errors import NibbleError, NothingToCut, UnreadableFile
+from nibble_core.errors import InvalidTicket, NibbleError, NothingToCut, UnreadableFile
 from nibble_core.geometry import Affine, Box, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
@@ -22,7 +22,8 @@ from nibble_core.pipeline.trace import TraceResult
 from nibble_core.text import Font, open_font, set_line, shipped_font
 from nibble_core.ticket.piece import Anchor, Element, Piece, Span
 
-VERSION = 6
+VERSION = 7
+MOST_NODES = 1_000_000
 Files = Callable[[str], bytes]
 
 
@@ -69,6 +70,7 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
     boxes: dict[str, Box] = {}
     places: dict[str, tuple[Affine, ...]] = {}
     words: list[tuple[str, str, str]] = []
+    nodes = 0
     for element in followed(piece.elements, lambda element: element.beside):
         try:
             shapes, box = _own(element, traces, files, words)
@@ -84,6 +86,13 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
         moved = _moved(element, _reached(box, copies, Affine()), other)
         places[element.id] = tuple(turned.then(copy).then(moved) for copy in copies)
         boxes[element.id] = _reached(box, copies, moved)
+        nodes += len(copies) * sum(shape.nodes for shape in shapes)
+        if nodes > MOST_NODES:
+            raise InvalidTicket(
+                f"This piece would have over {MOST_NODES // 1_000_000} million nodes.",
+                "Repeat its elements fewer times, or raise the smallest part at Trace.",
+                where=f"pieces/{piece.id}/elements/{element.id}",
+            )
         own = tuple(shape.mapped(copy.then(moved)) for copy in copies for shape in shapes)
         members.append(Member(element.id, own, element.way, element.widen))
     by_id = {member.id: member for member in members}

@@ -22,25 +22,31 @@ class ResultStore(Protocol):
 
 
 class MemoryStore:
-    """The most recently used results, up to a count; safe to share between threads."""
+    """The most recently used results, up to a count and, where their sizes are told, up to so many bytes; safe to
+    share between threads."""
 
-    def __init__(self, most: int = 64) -> None:
-        self._most = most
-        self._results: OrderedDict[str, Any] = OrderedDict()
+    def __init__(self, most: int = 64, *, most_bytes: int = 1 << 62) -> None:
+        self._most, self._most_bytes = most, most_bytes
+        self._results: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._bytes = 0
         self._lock = Lock()
 
     def get(self, key: str) -> Any | None:
         with self._lock:
-            if key in self._results:
-                self._results.move_to_end(key)
-            return self._results.get(key)
-
-    def put(self, key: str, value: Any) -> None:
-        with self._lock:
-            self._results[key] = value
+            if key not in self._results:
+                return None
             self._results.move_to_end(key)
-            while len(self._results) > self._most:
-                self._results.popitem(last=False)
+            return self._results[key][0]
+
+    def put(self, key: str, value: Any, *, size: int = 0) -> None:
+        """``size``: bytes it takes, if that is known. What is larger than all there is room for is not kept."""
+        with self._lock:
+            if key in self._results:
+                self._bytes -= self._results.pop(key)[1]
+            self._results[key] = value, size
+            self._bytes += size
+            while self._results and (len(self._results) > self._most or self._bytes > self._most_bytes):
+                self._bytes -= self._results.popitem(last=False)[1][1]
 
 
 @dataclass(frozen=True, eq=False)

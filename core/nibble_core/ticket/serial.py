@@ -15,6 +15,14 @@ from nibble_core.ticket.model import SCHEMA, Ticket
 
 T = TypeVar("T")
 MOST_ITEMS = 10_000
+MOST = {
+    "artworks": 100, "pieces": 100, "sheets": 300, "elements": 300, "layers": 24, "lines": 100, "touch_ups": 3000,
+    "strokes": 2000, "places": 500, "areas": 200, "recolours": 200, "colours": 300, "regions": 3000, "folds": 1000,
+    "hole_marks": 3000, "tie_marks": 3000, "bridges": 3000, "spots": 40,
+}  # fmt: skip
+"""Items of a list that a ticket holds at most: more would take minutes to draw, and no job needs them."""
+MOST_POINTS = 600_000  # of all brush strokes and touch-ups together
+MOST_COPIES = 5000  # of all elements of a piece together
 
 
 def to_plain(value: Any) -> Any:
@@ -79,8 +87,15 @@ def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
             raise InvalidTicket(error.message, error.what_to_do, where=where) from error
     if get_origin(hint) is tuple:
         item, *more = get_args(hint)
-        if not isinstance(plain, list) or len(plain) > MOST_ITEMS:
+        if not isinstance(plain, list):
             raise InvalidTicket("Expected a list.", f"At most {MOST_ITEMS} items.", where=where)
+        most = MOST.get(name, MOST_ITEMS)
+        if len(plain) > most:
+            called = name.replace("_", " ").replace("tie marks", "ties").replace("hole marks", "holes by hand")
+            raise InvalidTicket(
+                f"These would be {len(plain):,} {called}; {most:,} are the most.".replace(",", " "),
+                "Split them into several pieces or jobs.", where=where,
+            )  # fmt: skip
         if more != [...] and len(plain) != len(more) + 1:
             raise InvalidTicket(f"Expected {len(more) + 1} values.", "", where=where)
         items = tuple(_item(item, value, f"{where}/{_id(value, i)}") for i, value in enumerate(plain))
@@ -116,9 +131,24 @@ def _hints(kind: Any) -> dict[str, Any]:
 
 def _check_links(ticket: Ticket) -> None:
     """Elements name artworks, sheets name layers and items name neighbours that exist, and none its own followers."""
+    strokes = [one.points for own in ticket.artworks for one in own.clean.strokes]
+    strokes += [one.points for own in ticket.artworks for one in own.touch_ups]
+    points = sum(len(way) // 2 for way in strokes)
+    if points > MOST_POINTS:
+        raise InvalidTicket(
+            f"The strokes of this job have {points:,} points; {MOST_POINTS:,} are the most.".replace(",", " "),
+            "Use a wider brush, or the lasso.",
+        )
     artworks = {artwork.id for artwork in ticket.artworks}
     layers = {layer.id for piece in ticket.pieces for layer in piece.layers}
     for piece in ticket.pieces:
+        copies = sum(element.columns * element.rows for element in piece.elements)
+        if copies > MOST_COPIES:
+            raise InvalidTicket(
+                f"The elements of “{piece.name}” would be {copies:,} with their copies; {MOST_COPIES:,} are the "
+                "most.".replace(",", " "),
+                "Lay more pieces on the sheet instead.", where=f"pieces/{piece.id}",
+            )  # fmt: skip
         for element in piece.elements:
             if element.kind == "artwork" and element.artwork not in artworks:
                 raise InvalidTicket("A piece uses an artwork that is not there.", "", where=f"pieces/{piece.id}")

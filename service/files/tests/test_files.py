@@ -60,12 +60,12 @@ class ReaderTest(SimpleTestCase):
 class ResultTest(SimpleTestCase):
     def test_results_outlive_the_memory_and_the_oldest_go_first(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
-            store = DiskStore(Path(folder), most_bytes=200_000, in_memory=1)
+            store = DiskStore(Path(folder), most_bytes=200_000, in_memory=1000)
             keys = [f"{n:064x}" for n in range(60)]
             for n, key in enumerate(keys):
                 store.put(key, bytes(10_000))
                 os.utime(next(Path(folder).glob(f"*/{key}")), (n, n))
-            again = DiskStore(Path(folder), most_bytes=200_000)
+            again = DiskStore(Path(folder), most_bytes=200_000, in_memory=1000)
             self.assertIsNone(again.get(keys[0]))
             self.assertEqual(again.get(keys[-1]), bytes(10_000))
 
@@ -74,7 +74,7 @@ class ResultTest(SimpleTestCase):
             place = Path(folder) / "ab" / ("ab" + "0" * 62)
             place.parent.mkdir()
             place.write_bytes(pickle.dumps([1])[:-1])
-            self.assertIsNone(DiskStore(Path(folder), 10**6).get(place.name))
+            self.assertIsNone(DiskStore(Path(folder), 10**6, 10**6).get(place.name))
 
 
 class DownloadTest(TestCase):

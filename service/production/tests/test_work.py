@@ -1,19 +1,23 @@
 """Final work, previews that are superseded, and tasks."""
 
 import contextlib
+import io
 import threading
 import time
 
+import cv2
+import numpy as np
 from django.contrib.auth import get_user_model
 from django.test import TransactionTestCase
+from PIL import Image
 
 from demo.loose_files import draw_loose_file
 from jobs import actions
-from nibble_core.errors import Cancelled
+from nibble_core.errors import Cancelled, NibbleError
 from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
 from production.models import Task
-from production.previews import Previews
 from production.tasks import make_files
+from production.workers import Workers
 
 DISTANCE = "pieces/p1/layers/l1/lines/k1/distance"
 
@@ -44,16 +48,16 @@ class WorkTest(TransactionTestCase):
         self.assertEqual(self.job.revisions.count(), 1)
 
     def test_fifty_drafts_in_two_seconds_compute_at_most_two_after_the_last(self) -> None:
-        previews, ticket = Previews(), ticket_from_plain(self.job.revisions.get().ticket)
+        previews, ticket = Workers(1), ticket_from_plain(self.job.revisions.get().ticket)
         self.client.get(f"/api/jobs/{self.job.id}/work")
-        previews.draw(self.job.id, to_plain(ticket))
-        answers: list[tuple[float, str]] = []
+        previews.ask("preview", to_plain(ticket), lane="job")
+        answers: list[tuple[float, bytes]] = []
         last_sent = 0.0
 
         def ask(share: float) -> None:
             draft = to_plain(apply(ticket, [Change("artworks/a1/trace/threshold", share)]))
             with contextlib.suppress(Cancelled):
-                answers.append((time.perf_counter(), previews.draw(self.job.id, draft)))
+                answers.append((time.perf_counter(), previews.ask("preview", draft, lane="job")))
 
         threads = []
         for move in range(50):
@@ -64,7 +68,43 @@ class WorkTest(TransactionTestCase):
         for thread in threads:
             thread.join()
         self.assertLessEqual(sum(1 for at, _ in answers if at > last_sent), 2)
-        self.assertIn('"artworks"', answers[-1][1])
+        self.assertIn(b'"artworks"', answers[-1][1])
+
+    def test_the_same_question_is_answered_once_and_stopped_work_ends_in_seconds(self) -> None:
+        workers, plain = Workers(1), to_plain(ticket_from_plain(self.job.revisions.get().ticket))
+        answers: list[bytes] = []
+        threads = [
+            threading.Thread(target=lambda: answers.append(workers.ask("final", plain, lane="a", key="1")))
+            for _ in range(6)
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(len(answers), 6)
+        self.assertEqual(len({id(answer) for answer in answers}), 1)
+
+        noise = np.random.default_rng(1).integers(0, 255, (2000, 2000), np.uint8)
+        stream = io.BytesIO()
+        Image.fromarray(cv2.GaussianBlur(noise, (0, 0), 2.2)).point(lambda v: 255 * (v > 127)).save(stream, "PNG")
+        busy = actions.start_job(self.user, stream.getvalue(), "noise.png")
+        asked = to_plain(ticket_from_plain(busy.revisions.get().ticket))
+        told: list[Exception] = []
+
+        def wait() -> None:
+            try:
+                workers.ask("final", asked, lane="b", key="1")
+            except NibbleError as error:
+                told.append(error)
+
+        thread = threading.Thread(target=wait)
+        thread.start()
+        time.sleep(1.0)
+        workers.stop("b")
+        thread.join(12)
+        self.assertFalse(thread.is_alive())
+        self.assertEqual([type(error) for error in told], [Cancelled])
+        self.assertTrue(workers.ask("final", plain, lane="a", key="2"))  # and the next one is answered as before
 
     def test_a_task_makes_the_files_of_its_revision(self) -> None:
         task = Task.objects.create(job=self.job, revision=1)

@@ -113,6 +113,7 @@ export const api = {
   duplicate: (id: number) => post<{ id: number }>(`/jobs/${id}/duplicate`),
   archive: (id: number, archived: boolean) => post<Card>(`/jobs/${id}/archive`, { archived }),
   work: (id: number) => get<Work>(`/jobs/${id}/work`),
+  stopWork: (id: number) => post<{ stopped: boolean }>(`/jobs/${id}/work/stop`),
   preview: (id: number, seen: number, changes: Change[]) =>
     post<Work>(`/jobs/${id}/preview`, { seen, changes }),
   makeFiles: (id: number) => post<Task>(`/jobs/${id}/files`),

@@ -305,6 +305,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/work/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Work
+         * @description Give up the work of a job that is under way; whoever waits for it is told.
+         */
+        post: operations["stop_work"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/preview": {
         parameters: {
             query?: never;
@@ -1067,11 +1087,6 @@ export interface components {
             suggested: {
                 [key: string]: number;
             };
-            /**
-             * Computed
-             * @default 0
-             */
-            computed: number;
         };
         /** TryOutOut */
         TryOutOut: {
@@ -1679,6 +1694,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    stop_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: boolean;
+                    };
                 };
             };
         };

@@ -10,6 +10,7 @@ import { ComparePieces } from "./ComparePieces";
 import { FilesPanel } from "./FilesPanel";
 import { JobHeader } from "./JobHeader";
 import { PieceList } from "./PieceList";
+import { Progress } from "./Progress";
 import { STATIONS, type StationKey } from "./stations";
 import { TableView } from "./TableView";
 import { TicketPanel } from "./TicketPanel";
@@ -180,6 +181,7 @@ export function JobScreen() {
                   );
                 }}
               />
+              <Progress desk={desk} />
               {comparing && <ComparePieces ticket={ticket} work={work} onClose={() => setComparing(false)} />}
               {trying && first && (
                 <TryOuts

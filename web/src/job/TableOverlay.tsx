@@ -17,6 +17,13 @@ export interface OverlayRegion {
   readonly stroke: number | null;
 }
 
+/** A finished stroke whose work is still under way. */
+export interface Dab {
+  readonly tool: Tool;
+  readonly points: readonly Place[];
+  readonly brush: number;
+}
+
 interface Props {
   group: Ref<SVGGElement>;
   regions: readonly OverlayRegion[];
@@ -34,6 +41,7 @@ interface Props {
   tool: Tool;
   /** What a gesture has drawn so far, in mm. */
   drawn: readonly Place[];
+  dab: Dab | null;
   brush: number;
   editing: Rings | null;
   grip: Grip | null;
@@ -102,6 +110,11 @@ export function TableOverlay(props: Props) {
             strokeLinecap="round"
             vectorEffect="non-scaling-stroke"
           />
+        )}
+        {props.dab && (
+          <g data-dab="">
+            <Drawn tool={props.dab.tool} drawn={props.dab.points} brush={props.dab.brush} />
+          </g>
         )}
         {drawn.length > 0 && <Drawn tool={tool} drawn={drawn} brush={brush} />}
         {editing && <Nodes {...props} editing={editing} />}

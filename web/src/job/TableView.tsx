@@ -20,7 +20,7 @@ import {
 import { DEVIATION_COLOURS, sceneOf } from "./scenes";
 import { type StationKey, type ViewKey, viewsAt } from "./stations";
 import { TableBar } from "./TableBar";
-import { TableOverlay } from "./TableOverlay";
+import { type Dab, TableOverlay } from "./TableOverlay";
 import { type Anchor, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
 import { CHOOSE, type Tool, toolChanges } from "./tools";
 import { clickWords, type TracedShape } from "./touchUps";
@@ -83,6 +83,7 @@ export function TableView(props: Props) {
   const [pointed, setPointed] = useState<string | null>(null);
   const [cursor, setCursor] = useState<Place | null>(null);
   const [drawn, setDrawn] = useState<readonly Place[]>([]);
+  const [dab, setDab] = useState<Dab | null>(null);
   const [measured, setMeasured] = useState<string>("");
   const { unit, turn } = useUnit();
   const { images, loaded } = useImages();
@@ -171,8 +172,13 @@ export function TableView(props: Props) {
     const artwork = under?.artwork ?? firstArtwork;
     const of = shown.artworks[artwork];
     const changes = of && toolChanges(tool, station, artwork, of, points, brush, under?.shape ?? null);
-    if (changes) props.onChanges(changes);
+    if (!changes) return;
+    if (tool.gesture === "stroke" || tool.gesture === "loop") setDab({ tool, points, brush });
+    props.onChanges(changes);
   };
+  // a stroke stays in sight until the work that follows from it is there
+  // biome-ignore lint/correctness/useExhaustiveDependencies: new work takes its place
+  useEffect(() => setDab(null), [work]);
 
   /** A click at Lines: a hole kept or filled by the line in hand, a region chosen for it or let go. */
   const pressPiece = (found: RegionTarget, place: Place) => {
@@ -404,6 +410,7 @@ export function TableView(props: Props) {
         leftOut={leftOut && station === "artwork" ? hidden : ""}
         tool={tool}
         drawn={drawn}
+        dab={dab}
         brush={brush}
         editing={tool.gesture === "nodes" ? editing.rings : null}
         grip={editing.grip}

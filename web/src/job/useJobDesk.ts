@@ -19,8 +19,10 @@ export function useJobDesk(id: number) {
     enabled: number !== undefined,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
   });
   const [draft, setDraft] = useState<Record<string, Value>>({});
+  const drafting = useRef(false);
   const [preview, setPreview] = useState<Work | null>(null);
   const [before, setBefore] = useState<Work | null>(null);
 
@@ -29,16 +31,21 @@ export function useJobDesk(id: number) {
     () =>
       new Latest<Change[], Work>(
         (changes) => api.preview(id, seen(), changes),
-        setPreview,
+        (work) => {
+          // an accepted change is previewed while its final work is under way, and not once that is there
+          const settled = client.getQueryData<Work>(["work", id, seen()]) !== undefined;
+          if (!settled || drafting.current) setPreview(work);
+        },
         (error) => {
           if (!(error instanceof Refusal) || error.code !== "cancelled") tell(error);
         },
       ),
-    [id, seen],
+    [client, id, seen],
   );
 
   const restore = useCallback(() => {
     previews.cancel();
+    drafting.current = false;
     setDraft({});
     setPreview(null);
   }, [previews]);
@@ -48,8 +55,10 @@ export function useJobDesk(id: number) {
       client.setQueryData(["job", id], next);
       void client.invalidateQueries({ queryKey: ["jobs"] });
       setDraft({});
+      drafting.current = false;
+      previews.push([]);
     },
-    [client, id],
+    [client, id, previews],
   );
   const refused = useCallback(
     (error: unknown) => {
@@ -108,19 +117,23 @@ export function useJobDesk(id: number) {
   }, [finalWork]);
 
   const onDraft = useCallback(
-    (path: string, value: Value) =>
+    (path: string, value: Value) => {
+      drafting.current = true;
       setDraft((old) => {
         const next = { ...old, [path]: value };
         previews.push(Object.entries(next).map(([at, to]) => ({ path: at, value: to, operation: "set" })));
         return next;
-      }),
+      });
+    },
     [previews],
   );
   /** Show what changes would do, without a draft value anywhere; null shows what is kept. */
   const tryOn = useCallback(
     (changes: Change[] | null) => {
-      if (changes) previews.push(changes);
-      else restore();
+      if (changes) {
+        drafting.current = true;
+        previews.push(changes);
+      } else restore();
     },
     [previews, restore],
   );
@@ -159,6 +172,11 @@ export function useJobDesk(id: number) {
     work: preview ?? final.data,
     final: final.data,
     before,
+    /** The final work is under way; it can be stopped, and gone on with. */
+    working: final.isFetching,
+    stopped: final.error !== null && !final.isFetching ? final.error : null,
+    stopWork: () => void api.stopWork(id).catch(tell),
+    goOn: () => void final.refetch(),
     settling: preview !== null || final.isPlaceholderData || final.isPending,
     replace: (artwork: string, file: File) => replace.mutate({ artwork, file }),
     addArtwork: (piece: string, file: File) => extend.mutate({ piece, file }),

@@ -27,4 +27,4 @@ class Command(BaseCommand):
         for demo in demo_jobs(date.today()):
             blobs.keep(demo.content)
             job = keep_new_job(user, demo.ticket, "loaded with the demo shop")
-            refresh_card(job)
+            refresh_card(job.revisions.get())

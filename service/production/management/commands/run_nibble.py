@@ -1,7 +1,5 @@
 """Serve Nibble: the web server here, the task queue in a child process that ends with it."""
 
-import contextlib
-import ctypes
 import os
 import signal
 import subprocess
@@ -12,14 +10,6 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
-
-PR_SET_PDEATHSIG = 1
-
-
-def die_with_parent() -> None:
-    """Have the kernel end this process when its parent is gone, however that came about."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 class Command(BaseCommand):
@@ -33,7 +23,7 @@ class Command(BaseCommand):
 
         from config.wsgi import application
         from files.reader import READER
-        from production.previews import PREVIEWS
+        from production.workers import DESK, PREVIEWS
 
         server = create_server(
             application, host="127.0.0.1", port=options["port"], threads=12, ident="nibble",
@@ -43,6 +33,7 @@ class Command(BaseCommand):
         queue.start()
         READER.warm_up()
         PREVIEWS.warm_up()
+        DESK.warm_up()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         self.stdout.write(f"Nibble is at http://127.0.0.1:{options['port']}/  (stop with Ctrl-C)")
         self.stdout.flush()

@@ -5,10 +5,10 @@ from typing import Any
 from django.core.management.base import BaseCommand
 from huey.consumer import Consumer
 
-from production.management.commands.run_nibble import die_with_parent
 from production.models import Task
 from production.queue import QUEUE
 from production.tasks import make_files
+from production.workers import die_with_parent
 
 
 class Command(BaseCommand):

@@ -1,0 +1,214 @@
+"""Work in processes of its own: request threads only ask, and wait.
+
+What is asked for once is done once, however many wait for it. In a lane, such as one job's final work, the newest
+question takes the place of older ones: waiting ones are let go, the running one is told to give up and looks between
+regions and stages. A worker that takes too long is ended, one that has grown large is replaced.
+"""
+
+import contextlib
+import ctypes
+import multiprocessing
+import multiprocessing.connection
+import os
+import pickle
+import resource
+import signal
+import threading
+import time
+from collections import OrderedDict
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from typing import Any
+
+from nibble_core.errors import Cancelled, FileTooLarge, NibbleError
+
+LONGEST_SECONDS = 180.0
+MOST_BYTES = 6_000_000_000
+LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has answered
+PR_SET_PDEATHSIG = 1
+GRACE_SECONDS = 4.0  # that work which is given up may take to notice
+LOOKS = 0.25  # seconds between two looks at whether it was
+GOOD, REFUSED = b"+", b"-"
+STOPPED, GO_ON = "The work was stopped.", "The last good result stays; go on when you like."
+_spawn = multiprocessing.get_context("spawn")
+
+
+def die_with_parent() -> None:
+    """Have the kernel end this process when its parent is gone, however that came about."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+def _child(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
+    die_with_parent()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    import django
+
+    django.setup()
+    from production.asked import KINDS
+
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_BYTES, MOST_BYTES))
+    while True:
+        try:
+            number, kind, arguments = pickle.loads(pipe.recv_bytes())
+        except EOFError:
+            return
+        refused: tuple[type[NibbleError], tuple[str, str]]
+        try:
+            answer = KINDS[kind](*arguments, cancelled=lambda number=number: given_up.value >= number)
+            pipe.send_bytes(GOOD + answer)
+            continue
+        except NibbleError as error:
+            refused = type(error), (error.message, error.what_to_do)
+        except MemoryError:
+            refused = FileTooLarge, ("This work needs more memory than there is.", "Make the picture simpler.")
+        except Exception:
+            import logging
+
+            logging.getLogger("nibble").exception("work failed: %s", kind)
+            refused = NibbleError, ("Something went wrong on Nibble's side.", "Nothing was lost. Take it back.")
+        pipe.send_bytes(REFUSED + pickle.dumps(refused))
+
+
+@dataclass
+class _Task:
+    number: int
+    lane: str
+    key: str
+    kind: str
+    arguments: tuple[Any, ...]
+    future: Future[bytes] = field(default_factory=Future)
+
+
+class Workers:
+    """Some processes that answer questions; safe to call from any thread. They start when first asked."""
+
+    def __init__(self, count: int) -> None:
+        self._count = count
+        self._changed = threading.Condition()
+        self._waiting: OrderedDict[str, _Task] = OrderedDict()
+        self._running: dict[int, tuple[_Task, Any]] = {}
+        self._number = 0
+        self._threads: list[threading.Thread] = []
+
+    def ask(self, kind: str, *arguments: Any, lane: str, key: str = "") -> bytes:
+        """The answer of ``asked.KINDS[kind]``. Questions of one lane with the same key are one.
+
+        Raises Cancelled when a newer question of the lane came, and what the answering raises.
+        """
+        return self._task(kind, arguments, lane, key).future.result(LONGEST_SECONDS + 60)
+
+    def stop(self, lane: str) -> None:
+        """Give up what a lane asks for; those who wait are told Cancelled."""
+        with self._changed:
+            waiting = self._waiting.pop(lane, None)
+            if waiting is not None:
+                waiting.future.set_exception(Cancelled(STOPPED, GO_ON))
+            for running, given_up in self._running.values():
+                if running.lane == lane:
+                    given_up.value = running.number
+
+    def warm_up(self) -> None:
+        """Start the processes before the first question."""
+        with self._changed:
+            self._start()
+
+    def _task(self, kind: str, arguments: tuple[Any, ...], lane: str, key: str) -> _Task:
+        with self._changed:
+            self._start()
+            for running, given_up in self._running.values():
+                if running.lane == lane:
+                    if key and running.key == key:
+                        return running
+                    given_up.value = running.number
+            older = self._waiting.pop(lane, None)
+            if older is not None and key and older.key == key:
+                self._waiting[lane] = older
+                return older
+            if older is not None:
+                older.future.set_exception(Cancelled("A newer change took this one's place."))
+            self._number += 1
+            task = _Task(self._number, lane, key, kind, arguments)
+            self._waiting[lane] = task
+            self._changed.notify()
+            return task
+
+    def _start(self) -> None:
+        while len(self._threads) < self._count:
+            thread = threading.Thread(target=self._serve, args=(len(self._threads),), name="worker", daemon=True)
+            self._threads.append(thread)
+            thread.start()
+
+    def _serve(self, index: int) -> None:
+        given_up = _spawn.Value("q", 0)
+        process, pipe = _started(given_up)
+        while True:
+            with self._changed:
+                while not self._waiting:
+                    self._changed.wait()
+                _, task = self._waiting.popitem(last=False)
+                self._running[index] = task, given_up
+            good, answer = self._answered(process, pipe, task, given_up)
+            with self._changed:
+                del self._running[index]
+            if good:
+                task.future.set_result(answer)
+            else:
+                task.future.set_exception(answer)
+            if not process.is_alive() or _resident_kb(process.pid) > LARGE_KB:
+                process.kill()
+                pipe.close()
+                process, pipe = _started(given_up)
+
+    def _answered(
+        self, process: Any, pipe: multiprocessing.connection.Connection, task: _Task, given_up: Any
+    ) -> tuple[bool, Any]:
+        try:
+            pipe.send_bytes(pickle.dumps((task.number, task.kind, task.arguments)))
+            started, told_off = time.monotonic(), 0.0
+            while not pipe.poll(LOOKS):
+                now = time.monotonic()
+                if given_up.value >= task.number:
+                    told_off = told_off or now
+                    if now - told_off > GRACE_SECONDS:
+                        _end(process)
+                        return False, Cancelled(STOPPED, GO_ON)
+                if now - started > LONGEST_SECONDS:
+                    _end(process)
+                    return False, NibbleError(
+                        f"This takes longer than {LONGEST_SECONDS / 60:.0f} minutes, and was stopped.",
+                        "Take specks away, raise the smallest part, or make the picture simpler.",
+                    )
+            told = pipe.recv_bytes()
+        except (EOFError, OSError):
+            _end(process)
+            return False, NibbleError("The work ended by itself, perhaps for want of memory.", "Make it simpler.")
+        if told[:1] == GOOD:
+            return True, told[1:]
+        kind, words = pickle.loads(told[1:])
+        return False, kind(*words)
+
+
+def _end(process: Any) -> None:
+    process.kill()
+    process.join()
+
+
+def _started(given_up: Any) -> tuple[Any, multiprocessing.connection.Connection]:
+    ours, theirs = _spawn.Pipe()
+    process = _spawn.Process(target=_child, args=(theirs, given_up), daemon=True)
+    process.start()
+    theirs.close()
+    return process, ours
+
+
+def _resident_kb(pid: int) -> int:
+    try:
+        with open(f"/proc/{pid}/status") as file:
+            return next(int(line.split()[1]) for line in file if line.startswith("VmRSS:"))
+    except (OSError, StopIteration):
+        return 0
+
+
+PREVIEWS = Workers(1)
+DESK = Workers(max(1, os.cpu_count() or 1))
