@@ -201,7 +201,7 @@ def _traced(
     from nibble_core.ticket.artwork import Trace
 
     raster = picture.raster
-    own = picture.own_width if picture.drawing is not None else raster.width * MM_PER_PX
+    own = picture.own_width if picture.drawing is not None or picture.placed else raster.width * MM_PER_PX
     whole = width or own
     mm_per_px = whole / raster.width
     specification = Trace(mode=mode, threshold=threshold, colours=options.colours)

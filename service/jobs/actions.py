@@ -246,7 +246,8 @@ def _first_mode(picture: Picture) -> str:
 
 def _first_width(picture: Picture) -> float:
     """The size the file states, if that is a sensible one."""
-    if picture.drawing is not None and SENSIBLE_WIDTHS[0] <= picture.own_width <= SENSIBLE_WIDTHS[1]:
+    stated = picture.drawing is not None or picture.placed
+    if stated and SENSIBLE_WIDTHS[0] <= picture.own_width <= SENSIBLE_WIDTHS[1]:
         return round(picture.own_width, 1)
     if picture.stated_ppi and picture.stated_ppi > 100:
         width = picture.facts.width_px / picture.stated_ppi * 25.4

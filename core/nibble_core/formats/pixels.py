@@ -9,6 +9,7 @@ import io
 import warnings
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
@@ -60,7 +61,7 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
             _refuse_too_large(image, called)
             notes = _notes_before(image, kind, content)
             image.load()
-            raster = _upright_rgba(image, notes)
+            raster = _with_square_pixels(_upright_rgba(image, notes), image, notes)
     except (FileTooLarge, MislabelledFile):
         raise
     except MemoryError as error:
@@ -139,6 +140,25 @@ def _upright_rgba(image: Image.Image, notes: list[str]) -> Raster:
     return Raster(np.array(image.convert("RGBA")))
 
 
+OBLONG = 1.02  # from which pixels that are higher than wide, or wider than high, are made square
+
+
+def _with_square_pixels(raster: Raster, image: Image.Image, notes: list[str]) -> Raster:
+    """A fax's pixels are twice as high as wide: the picture is drawn out to its true proportions, none of its pixels
+    lost."""
+    across, down = _densities(image)
+    if not across or not down or max(across / down, down / across) < OBLONG:
+        return raster
+    if image.getexif().get(0x0112, 1) in (5, 6, 7, 8):  # it was turned by a quarter
+        across, down = down, across
+    grow = across / down
+    size = (raster.width, round(raster.height * grow)) if grow > 1 else (round(raster.width / grow), raster.height)
+    notes.append(
+        f"Its pixels are oblong ({across:.0f} by {down:.0f} per inch); it is drawn out to its true proportions."
+    )
+    return Raster(np.asarray(cv2.resize(raster.pixels, size, interpolation=cv2.INTER_LINEAR), np.uint8))
+
+
 def _through_profile(image: Image.Image, profile: bytes | None) -> Image.Image | None:
     """The picture in sRGB by its own profile; None without one, with a broken one, or when it is sRGB."""
     if not profile:
@@ -153,12 +173,18 @@ def _through_profile(image: Image.Image, profile: bytes | None) -> Image.Image |
 
 
 def _stated_ppi(image: Image.Image) -> float | None:
+    return max((value for value in _densities(image) if value), default=None)
+
+
+def _densities(image: Image.Image) -> tuple[float | None, float | None]:
+    """Pixels per inch across and down, where the file states sensible ones."""
     stated = image.info.get("dpi")
     try:
-        value = float(stated[0]) if stated else 0.0
+        across, down = (float(value) for value in stated[:2]) if stated else (0.0, 0.0)
     except (TypeError, ValueError, ZeroDivisionError):
-        return None
-    return value if 30 <= value <= 5000 else None
+        return None, None
+    good = [value if 30 <= value <= 5000 else None for value in (across, down)]
+    return good[0], good[1]
 
 
 def write_png(raster: Raster) -> bytes:

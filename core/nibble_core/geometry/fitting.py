@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
+from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
 from nibble_core.geometry.paths import ARC, CUBIC, LINE, Path
 from nibble_core.geometry.points import Points
@@ -72,7 +73,7 @@ def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVIS
         path = _fit(ring, tolerance * share, divisions)
         if len(path) >= len(ring):
             break
-        if unjoined(path) <= JOINT and apart(path.flattened(0.1 * tolerance), ring) <= tolerance:
+        if unjoined(path) <= JOINT and _within(path.flattened(0.1 * tolerance), ring, tolerance, closed=True):
             return path
     return Path.polygon(ring)
 
@@ -94,7 +95,7 @@ def refit_line(points: Points, tolerance: float = REFIT) -> Path:
             kinds += side_kinds
             rows += side_rows
         path = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
-        if len(path) < len(points) - 1 and lines_apart(path.flattened(0.1 * tolerance), points) <= tolerance:
+        if len(path) < len(points) - 1 and _within(path.flattened(0.1 * tolerance), points, tolerance, closed=False):
             return path
     return Path.polygon(points, closed=False)
 
@@ -330,6 +331,25 @@ def end_directions(kind: int, row: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return start / max(np.hypot(*start), 1e-12), end / max(np.hypot(*end), 1e-12)
 
 
+def _within(one: Points, other: Points, tolerance: float, *, closed: bool) -> bool:
+    """Whether two polylines, both open or both closed, are nowhere further apart than a tolerance."""
+    if closed:
+        one, other = np.vstack([one, one[:1]]), np.vstack([other, other[:1]])
+    for samples, target in ((densified(one, STEP), other), (densified(other, STEP), one)):
+        # walked side by side, in steps short enough to keep up, they are never told nearer than they are
+        doubtful = samples[beside(samples, np.ascontiguousarray(target), False) > tolerance]
+        if len(doubtful) and _furthest(doubtful, target) > tolerance:
+            return False
+    return True
+
+
+def _furthest(places: Points, target: Points) -> float:
+    """The largest distance of places from an open polyline."""
+    segments = shapely.linestrings(np.stack([target[:-1], target[1:]], 1))
+    dots = shapely.points(places)
+    return float(shapely.distance(dots, segments[shapely.STRtree(segments).nearest(dots)]).max())
+
+
 def apart(one: Points, other: Points) -> float:
     """Largest distance from either closed polyline to the other (two-way, at vertices and mid-chords)."""
     return lines_apart(np.vstack([one, one[:1]]), np.vstack([other, other[:1]]))
@@ -340,11 +360,7 @@ def lines_apart(one: Points, other: Points) -> float:
     worst = 0.0
     for samples, target in ((one, other), (other, one)):
         mids = (samples[:-1] + samples[1:]) / 2
-        segments = shapely.linestrings(np.stack([target[:-1], target[1:]], 1))
-        tree = shapely.STRtree(segments)
-        for points in (samples, mids):
-            places = shapely.points(points)
-            worst = max(worst, float(shapely.distance(places, segments[tree.nearest(places)]).max()))
+        worst = max(worst, _furthest(np.vstack([samples, mids]), target))
     return worst
 
 

@@ -16,7 +16,8 @@ def covered(rings: Sequence[Points], width: int, height: int) -> NDArray[np.floa
     Outer rings and holes are wound against each other. Each edge is cut at pixel borders; a piece adds its height times
     the part of its row to its right, and sums along the rows give the coverage, as font rasterisers do.
     """
-    total = np.zeros(height * (width + 2))
+    places: list[NDArray[np.int64]] = []
+    weights: list[NDArray[np.float64]] = []
     for ring in rings:
         p, q = ring, np.roll(ring, -1, 0)
         cuts = [np.zeros(len(p)), np.ones(len(p))]
@@ -42,7 +43,9 @@ def covered(rings: Sequence[Points], width: int, height: int) -> NDArray[np.floa
         column = np.clip(np.floor(middle[:, 0]).astype(int), 0, width)
         share = np.clip(1 - (middle[:, 0] - column), 0, 1)
         first = row * (width + 2) + column
-        total += np.bincount(first, rise * share, len(total))
-        total += np.bincount(first + 1, rise * (1 - share), len(total))
+        places += [first, first + 1]
+        weights += [rise * share, rise * (1 - share)]
+    size = height * (width + 2)
+    total = np.bincount(np.concatenate(places), np.concatenate(weights), size) if places else np.zeros(size)
     sums = np.cumsum(total.reshape(height, width + 2), 1)[:, :width]
     return np.asarray(np.clip(np.abs(sums), 0, 1))

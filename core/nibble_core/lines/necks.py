@@ -190,10 +190,13 @@ class _Edges:
         """Segments that come nearer to a place than ``window``."""
         return np.asarray(self.tree.query(shapely.Point(place), predicate="dwithin", distance=window))
 
-    def nearest(self, place: Points) -> Points:
-        """The place on the edges that is nearest to another."""
-        k = int(self.tree.nearest(shapely.Point(place)))
-        return np.asarray(_foot(place[None], self.a[k : k + 1], self.b[k : k + 1])[0][0])
+    def nearest(self, place: Points, window: float) -> Points:
+        """The place on the edges that is nearest to another, which is likely within a window."""
+        near = self.within(place, window)
+        if not len(near):
+            near = np.array([int(self.tree.nearest(shapely.Point(place)))])
+        foot, gap = _foot(np.repeat(place[None], len(near), 0), self.a[near], self.b[near])
+        return np.asarray(foot[int(np.argmin(gap))])
 
 
 @dataclass(frozen=True, eq=False)
@@ -278,7 +281,7 @@ def _foot(p: Points, a: Points, b: Points) -> tuple[Points, NDArray[np.float64]]
 def _downhill(p: Points, q: Points, edges: _Edges, limit: float) -> Neck | None:
     """From a candidate to the exact shortest way between the two edges it joins; None where the way only gets shorter
     toward a corner, as in a wedge."""
-    one, other = edges.nearest(p), edges.nearest(q)
+    one, other = (edges.nearest(place, 4 * ROUGH * limit) for place in (p, q))
     reach = float(np.hypot(*(one - other)))
     for _ in range(60):
         window = 0.75 * reach

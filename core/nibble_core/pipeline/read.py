@@ -36,7 +36,8 @@ class Picture:
     """An artwork as it came in.
 
     ``drawing``: its paths in mm with what there is to say about them, None for pixels; ``raster`` is then a picture
-    of it. ``own_width``: mm, as the file states it, else at 96 px an inch. ``parts``: what else the file offers.
+    of it. ``own_width``: mm, as the file states it, else at 96 px an inch; ``placed``: it is the size at which the
+    picture lies on a page. ``parts``: what else the file offers.
     """
 
     raster: Raster
@@ -51,6 +52,7 @@ class Picture:
     left_out: Drawing | None = None
     part: str = ""
     parts: tuple[str, ...] = ()
+    placed: bool = False
 
 
 def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None = None) -> Picture:
@@ -115,7 +117,8 @@ def _picture_within(drawn: ClientDrawing, number: int, name: str, part: str) -> 
     found = drawn.pictures[number - 1]
     inner = inspect(found.content)
     notes = (*inner.notes, f"Taken out of {ARTICLES[drawn.kind]} {drawn.kind}.")
-    return replace(inner, notes=notes, own_width=found.width or inner.own_width, part=part)
+    own_width = found.width or inner.own_width
+    return replace(inner, notes=notes, own_width=own_width, placed=bool(found.width), part=part)
 
 
 def _looked_at(drawn: ClientDrawing) -> Picture:

@@ -22,7 +22,7 @@ MOST = {
 }  # fmt: skip
 """Items of a list that a ticket holds at most: more would take minutes to draw, and no job needs them."""
 MOST_POINTS = 600_000  # of all brush strokes and touch-ups together
-MOST_COPIES = 5000  # of all elements of a piece together
+MOST_COPIES = 1200  # of all elements of a piece together
 
 
 def to_plain(value: Any) -> Any:

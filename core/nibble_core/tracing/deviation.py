@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import ARC, LINE, Path, Points
-from nibble_core.tracing.distance_kernels import beside
+from nibble_core.geometry.distance_kernels import beside
 
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves

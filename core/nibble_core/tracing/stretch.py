@@ -8,10 +8,10 @@ import numpy as np
 
 from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.corner_kernels import BOWED, LEAST_NOISE, RIPPLED, RIPPLED_MEAN, crossing, find_corners
+from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.ring_kernels import scatter
 from nibble_core.geometry.span_kernels import lay_open
-from nibble_core.tracing.distance_kernels import beside
 from nibble_core.tracing.outline import LEAST_CORNER_DEGREES, MUCH_WORSE, ROUNDS, repaired
 from nibble_core.tracing.polish import polish_open
 

@@ -6,10 +6,11 @@ import unittest
 import zlib
 
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageDraw
 
 from nibble_core.errors import FileTooLarge, MislabelledFile, UnreadableFile
 from nibble_core.formats.pixels import read_picture, write_png
+from nibble_core.pipeline.read import inspect
 from tests.pictures import badge_png, encoded
 
 PICTURE = Image.new("RGB", (40, 30), (200, 40, 30))
@@ -127,3 +128,26 @@ class LargeTest(unittest.TestCase):
         self.assertGreater(len(content.getvalue()), 40_000_000)
         read = read_picture(content.getvalue(), "poster.bmp")
         self.assertTrue(any("MB" in note for note in read.notes))
+
+
+class TrueProportions(unittest.TestCase):
+    def test_a_fax_with_oblong_pixels_is_drawn_out(self):
+        image = Image.new("1", (408, 196), 1)
+        ImageDraw.Draw(image).rectangle((102, 49, 305, 146), fill=0)
+        stream = io.BytesIO()
+        image.save(stream, "TIFF", compression="group4", dpi=(204, 98))
+        picture = inspect(stream.getvalue(), "fax.tif")
+        self.assertEqual((picture.raster.width, picture.raster.height), (408, 408))
+        self.assertAlmostEqual(picture.own_width, 50.8, delta=0.01)
+        self.assertIn("oblong", " ".join(picture.notes))
+        ink = picture.raster.grey() < 0.5
+        self.assertAlmostEqual(ink.any(1).sum(), ink.any(0).sum(), delta=3)
+
+    def test_a_page_that_holds_one_scan_keeps_its_size(self):
+        image = Image.new("RGB", (600, 400), "white")
+        ImageDraw.Draw(image).ellipse((100, 50, 500, 350), fill="navy")
+        stream = io.BytesIO()
+        image.save(stream, "PDF", resolution=300)
+        picture = inspect(stream.getvalue(), "scan.pdf")
+        self.assertTrue(picture.placed)
+        self.assertAlmostEqual(picture.own_width, 50.8, delta=0.05)

@@ -3,6 +3,7 @@ import type { Work } from "../api/client";
 import type { Box } from "../engine/camera";
 import { CutLines } from "../ui/CutLines";
 import { Prints } from "../ui/Prints";
+import { marksProcess } from "./lineScenes";
 import type { StationKey } from "./stations";
 import type { Piece, Ticket } from "./ticket";
 
@@ -138,6 +139,9 @@ function SheetMiniature({ station, ticket, work }: Props) {
               <g id={`copy-${station}-${sheet.id}`}>
                 {station !== "machine" && <Prints prints={layer.prints} />}
                 <CutLines lines={layer.lines} width="0.8" />
+                {layer.marks && (
+                  <CutLines lines={[{ process: marksProcess(layer), d: layer.marks }]} width="0.8" />
+                )}
               </g>
             </defs>
             {laid.places.length <= MOST_COPIES_DRAWN

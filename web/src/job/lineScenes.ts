@@ -43,7 +43,6 @@ export function layerItems(
     });
   }
   items.push(...lineStrokes(of, 1, view === "made"));
-  if (of.marks) items.push(stroked(of.marks, "through cut"));
   if (view === "outlines")
     for (const line of of.lines) {
       const { facts } = parsed(line.d);
@@ -95,7 +94,7 @@ function shapeItems(of: LayerView): Item[] {
 
 /** ``engraves``: engraved areas are shown as the beam leaves them. */
 export function lineStrokes(of: LayerView, strength: number, engraves = false): Item[] {
-  return of.lines.map((line): Item => {
+  const lines = of.lines.map((line): Item => {
     const stroke = processStroke(line.process);
     const fill = engraves && line.process === "engrave" ? { fill: "rgba(123,75,42,.6)" } : {};
     // dashes that are drawn one by one need no dash pattern on top
@@ -108,6 +107,14 @@ export function lineStrokes(of: LayerView, strength: number, engraves = false): 
       stroke: { ...stroke, dash, width: stroke.width * strength },
     };
   });
+  return of.marks ? [...lines, stroked(of.marks, marksProcess(of))] : lines;
+}
+
+const ORDER = ["engrave", "score", "kiss cut", "perforate", "through cut"];
+
+/** Alignment marks are cut as the layer's last process is. */
+export function marksProcess(of: LayerView): string {
+  return ORDER.filter((process) => of.lines.some((line) => line.process === process)).pop() ?? "through cut";
 }
 
 function filled(d: string, fill: string): Item {
