@@ -93,7 +93,7 @@ class ArtworkTest(BrowserTest):
     def test_a_drawing_keeps_its_own_paths_and_leaves_as_files(self):
         page = self.page
         self.start("boat-sign.svg", "image/svg+xml")
-        expect(page.get_by_text("9 paths of the client’s own")).to_be_visible()
+        expect(page.get_by_text("10 paths of the client’s own")).to_be_visible()
         expect(page.get_by_text("Text in Pierhead Sans has no outlines")).to_be_attached()
         self.go(page, "trace")
         expect(page.get_by_role("button", name="Deviation")).to_have_count(0)

@@ -8,18 +8,18 @@ import numpy as np
 
 from nibble_core.errors import FileDisagrees
 from nibble_core.geometry import ARC, Affine, Path
-from nibble_core.geometry.paths import evaluate
+from nibble_core.geometry.paths import all_mapped, evaluate
 from nibble_core.geometry.tolerances import POSITION
-from nibble_core.graphics import Page
+from nibble_core.graphics import Page, Painted, Stroked
 
 
 def check_page(meant: Page, found: Page, called: str) -> None:
     """Raises FileDisagrees at the first difference between a page and what its file holds."""
     _near([meant.width, meant.height], [found.width, found.height], f"the size of the {called}")
     _check_paths(_marks(meant), _marks(found), f"the marks of the {called}")
-    _check_paths(_lines(meant), _lines(found), f"the lines of the {called}")
+    _check_drawn(meant.stroked, found.stroked, f"the lines of the {called}")
     _check_inks(meant, found, called)
-    _check_paths(_painted(meant), _painted(found), f"the painted shapes of the {called}")
+    _check_drawn(meant.painted, found.painted, f"the painted shapes of the {called}")
     meant_places = [
         np.array(p) for picture in meant.pictures for p in _corners(picture.width, picture.height, picture.placements)
     ]
@@ -41,12 +41,21 @@ def _marks(page: Page) -> list[Path]:
     return [path for filled in page.filled for path in filled.paths]
 
 
-def _lines(page: Page) -> list[Path]:
-    return [path.mapped(place) for line in page.stroked for place in line.placements for path in line.paths]
+def _check_drawn(meant: Sequence[Stroked | Painted], found: Sequence[Stroked | Painted], what: str) -> None:
+    """Definition by definition and placement by placement where the file keeps them; else every copy."""
+    if [len(one.placements) for one in meant] == [len(one.placements) for one in found]:
+        for one, other in zip(meant, found, strict=True):
+            # the linear part moves places by as much as the definition is large
+            reach = max((float(np.abs(path.rows[:, [0, 1, 6, 7]]).max()) for path in one.paths), default=1.0)
+            weigh = np.array([reach, reach, reach, reach, 1.0, 1.0])
+            _near(np.array(one.placements) * weigh, np.array(other.placements) * weigh, what)
+            _check_paths(one.paths, other.paths, what)
+        return
+    _check_paths(_copies(meant), _copies(found), what)
 
 
-def _painted(page: Page) -> list[Path]:
-    return [path.mapped(place) for one in page.painted for place in one.placements for path in one.paths]
+def _copies(drawn: Sequence[Stroked | Painted]) -> list[Path]:
+    return [path for one in drawn for place in one.placements for path in all_mapped(one.paths, place)]
 
 
 def _check_inks(meant: Page, found: Page, called: str) -> None:
@@ -56,23 +65,35 @@ def _check_inks(meant: Page, found: Page, called: str) -> None:
 
 
 def _check_paths(meant: Sequence[Path], found: Sequence[Path], what: str) -> None:
+    """Segment by segment, all of them as one array."""
     if len(meant) != len(found):
         raise _disagree(what)
-    for one, other in zip(meant, found, strict=True):
-        if (one.kinds == ARC).any() and not (other.kinds == ARC).any():
-            one = one.as_cubics()
-        elif (one.kinds == ARC).any() and len(one) != len(other):
-            one = one.with_short_arcs()
-        if len(one) != len(other) or (one.kinds != other.kinds).any() or one.closed != other.closed:
-            raise _disagree(what)
-        ends = [0, 1, 6, 7]
-        _near(one.rows[:, ends], other.rows[:, ends], what)
-        middles = one.kinds != ARC  # an arc's centre follows from its ends, less exactly
-        _near(one.rows[middles, 2:6], other.rows[middles, 2:6], what)
-        if not middles.all():
-            for share in (0.25, 0.5, 0.75):
-                t = np.full(len(one), share)
-                _near(evaluate(one.kinds, one.rows, t), evaluate(other.kinds, other.rows, t), what, 4 * POSITION)
+    if not meant:
+        return
+    as_found = [_told_as(one, other) for one, other in zip(meant, found, strict=True)]
+    if [(len(one), one.closed) for one in as_found] != [(len(one), one.closed) for one in found]:
+        raise _disagree(what)
+    kinds, other_kinds = (np.concatenate([path.kinds for path in some]) for some in (as_found, found))
+    rows, other_rows = (np.vstack([path.rows for path in some]) for some in (as_found, found))
+    if (kinds != other_kinds).any():
+        raise _disagree(what)
+    ends = [0, 1, 6, 7]
+    _near(rows[:, ends], other_rows[:, ends], what)
+    middles = kinds != ARC  # an arc's centre follows from its ends, less exactly
+    _near(rows[middles, 2:6], other_rows[middles, 2:6], what)
+    if not middles.all():
+        for share in (0.25, 0.5, 0.75):
+            t = np.full(len(rows), share)
+            _near(evaluate(kinds, rows, t), evaluate(kinds, other_rows, t), what, 4 * POSITION)
+
+
+def _told_as(one: Path, other: Path) -> Path:
+    """A path as a format tells it that knows no arcs, or short ones only."""
+    if not (one.kinds == ARC).any():
+        return one
+    if not (other.kinds == ARC).any():
+        return one.as_cubics()
+    return one.with_short_arcs() if len(one) != len(other) else one
 
 
 def _corners(width: float, height: float, placements: Sequence[Affine]) -> list[list[float]]:

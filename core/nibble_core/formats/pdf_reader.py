@@ -13,6 +13,7 @@ import pikepdf
 
 from nibble_core.errors import UnreadableFile
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
+from nibble_core.geometry.paths import all_mapped
 from nibble_core.geometry.units import POINTS_PER_MM
 from nibble_core.graphics import BLACK, Colour, Filled, Ink, Page, Painted, Picture, Raster, Stroked
 
@@ -22,7 +23,7 @@ DEEPEST_FORM = 8
 def read_page(content: bytes) -> Page:
     """The first page: every filled path, every stroked path with its ink and layer, every placed picture.
 
-    Pictures placed from one image object come as one Picture with all placements; every stroke as one Stroked.
+    What is placed many times from one object, picture or form, is read once and comes with all its placements.
     Raises UnreadableFile when the bytes are no PDF with a page.
     """
     try:
@@ -80,23 +81,42 @@ class _Pen:
 
     def take(self, matrix: Affine) -> tuple[Path, ...]:
         self.finish(False)
-        paths = tuple(path.mapped(matrix) for path in self.done)
+        paths = tuple(all_mapped(self.done, matrix))
         self.done = []
         return paths
 
 
+@dataclass
+class _Drawn:
+    """Something drawn, and every place it is brought to."""
+
+    paths: tuple[Path, ...]
+    state: _State
+    placements: list[Affine]
+
+
 class _Walk:
     def __init__(self) -> None:
-        self._filled: list[Filled] = []
-        self._stroked: list[Stroked] = []
-        self._painted: list[Painted] = []
+        self._filled: list[_Drawn] = []
+        self._stroked: list[_Drawn] = []
+        self._painted: list[_Drawn] = []
         self._placed: dict[tuple[int, int], tuple[pikepdf.Object, list[Affine]]] = {}
+        self._forms: dict[tuple[object, ...], tuple[_Walk, list[tuple[_Drawn, list[Affine]]]]] = {}
 
     def page(self, width: float, height: float) -> Page:
         pictures = tuple(
             Picture(_pixels(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
         )
-        return Page(width, height, tuple(self._filled), tuple(self._stroked), (*pictures, *self._painted))
+        filled = tuple(
+            Filled(tuple(all_mapped(one.paths, place)), one.state.fill)
+            for one in self._filled
+            for place in one.placements
+        )
+        stroked = tuple(
+            Stroked(one.paths, one.state.stroke, one.state.layer, tuple(one.placements)) for one in self._stroked
+        )
+        painted = tuple(Painted(one.paths, one.state.colour, tuple(one.placements)) for one in self._painted)
+        return Page(width, height, filled, stroked, (*pictures, *painted))
 
     def run(self, stream: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
         if depth > DEEPEST_FORM:
@@ -117,16 +137,13 @@ class _Walk:
             elif name == "h":
                 pen.finish(True)
             elif name in ("f", "f*", "F"):
-                paths = pen.take(state.matrix)
-                if state.layer == "print":
-                    self._painted.append(Painted(paths, state.colour, (Affine(),)))
-                else:
-                    self._filled.append(Filled(paths, state.fill))
+                found = self._painted if state.layer == "print" else self._filled
+                found.append(_Drawn(pen.take(state.matrix), state, [Affine()]))
             elif name == "rg":
                 red, green, blue = (round(255 * float(v)) for v in operands)
                 state = replace(state, colour=(red, green, blue))
             elif name == "S":
-                self._stroked.append(Stroked(pen.take(state.matrix), state.stroke, state.layer))
+                self._stroked.append(_Drawn(pen.take(state.matrix), state, [Affine()]))
             elif name == "q":
                 stack.append(state)
             elif name == "Q":
@@ -153,7 +170,28 @@ class _Walk:
         elif thing.Subtype == "/Form":
             own = thing.get("/Matrix")
             inner = Affine(*(float(v) for v in own)).then(state.matrix) if own is not None else state.matrix
-            self.run(thing, thing.get("/Resources", resources), replace(state, matrix=inner), depth + 1)
+            self._place(thing, thing.get("/Resources", resources), state, inner, depth)
+
+    def _place(self, form: pikepdf.Object, resources: pikepdf.Object, state: _State, at: Affine, depth: int) -> None:
+        """A form, read once for every state it is drawn in, and brought to one place more."""
+        key = (form.objgen, state.fill, state.stroke, state.layer, state.colour)
+        if form.objgen == (0, 0) or key not in self._forms:
+            walk = _Walk()
+            walk.run(form, resources, replace(state, matrix=Affine()), depth + 1)
+            mine = []
+            for own, theirs in (
+                (self._filled, walk._filled), (self._stroked, walk._stroked), (self._painted, walk._painted),
+            ):  # fmt: skip
+                for one in theirs:
+                    here = replace(one, placements=[])
+                    own.append(here)
+                    mine.append((here, one.placements))
+            self._forms[key] = walk, mine
+        walk, mine = self._forms[key]
+        for here, within in mine:
+            here.placements += [place.then(at) for place in within]
+        for image, (thing, within) in walk._placed.items():
+            self._placed.setdefault(image, (thing, []))[1].extend(place.then(at) for place in within)
 
 
 def _ink(space: pikepdf.Object) -> Ink:

@@ -10,6 +10,7 @@ from lxml import etree
 from nibble_core.errors import UnreadableFile
 from nibble_core.formats.svg_path import parse_path_data
 from nibble_core.geometry import Path
+from nibble_core.geometry.paths import all_mapped
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics import Drawing, Drawn, Filled, Ink, Page, Shape, Stroked, hex_colour
 
@@ -85,7 +86,7 @@ def write_page(page: Page) -> bytes:
             },
         )
         for placement in stroked.placements:
-            data = "".join(path.mapped(placement).svg(4) for path in stroked.paths)
+            data = "".join(path.svg(4) for path in all_mapped(stroked.paths, placement))
             etree.SubElement(group, "path", {"d": data})
     return _bytes(root)
 

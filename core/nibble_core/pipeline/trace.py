@@ -31,7 +31,7 @@ from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
-from nibble_core.tracing.two_way import TOLD, TwoWay, two_way
+from nibble_core.tracing.two_way import TwoWay, thickness, two_way
 
 VERSION = 20
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
@@ -281,9 +281,8 @@ def _centre_lines(
     )
     both = None
     if not preview:
-        # a drawn line is wider here and narrower there than its stroke
-        told = TOLD + max((shape.width for shape, _ in shapes), default=0.0)
-        both = two_way(grey < level, [region for shape, _ in shapes for region in region_of(shape)], told=told)
+        ink = np.asarray(grey < level)
+        both = two_way(ink, [region for shape, _ in shapes for region in region_of(shape)], slack=thickness(ink))
     return Found(shapes, raster.width, level, suggested, traced.deviation(), (), traced.middles, two_way=both)
 
 

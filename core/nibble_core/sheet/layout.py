@@ -71,7 +71,7 @@ def grid(
     rows = min(rows, math.ceil(quantity / columns))
     sheets = math.ceil(quantity / (columns * rows))
     on_sheet = quantity if sheets == 1 else columns * rows
-    columns = min(columns, on_sheet)
+    columns = math.ceil(on_sheet / rows)  # rows as even as can be: no copy stands alone in the last
     step_x, step_y = piece.width + spacing, piece.height + spacing
     width = 2 * edge + columns * step_x - spacing
     height = 2 * edge + rows * step_y - spacing

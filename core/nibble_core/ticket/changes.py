@@ -45,7 +45,8 @@ def apply(ticket: Ticket, changes: Iterable[Change]) -> Ticket:
         if change.operation not in OPERATIONS:
             raise InvalidTicket(f"“{change.operation}” is no change.", f"Use {', '.join(OPERATIONS)}.")
         _apply_one(plain, change)
-    return ticket_from_plain(plain)
+    # judged as it will be kept: defaults that cannot be read again are told now, not when the job is opened
+    return ticket_from_plain(to_plain(ticket_from_plain(plain)))
 
 
 def _apply_one(plain: Any, change: Change) -> None:

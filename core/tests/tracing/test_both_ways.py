@@ -12,7 +12,7 @@ from nibble_core.pipeline.trace import traced_raster
 from nibble_core.ticket.artwork import Trace
 from nibble_core.tracing.faithful import faithful
 from nibble_core.tracing.iso import iso_rings
-from nibble_core.tracing.two_way import two_way
+from nibble_core.tracing.two_way import thickness, two_way
 from tests import zoo
 from tests.pictures import box, coverage, disc
 
@@ -42,7 +42,7 @@ class TracesAgainstTheirPixels(unittest.TestCase):
         self.assertEqual(found.busy.reduced, 2)
         self.assertGreater(found.busy.hurried, 0)
         right = max(shape.region.bounds().right for shape in drawing.shapes)
-        self.assertTrue(90 < right < 100.5, right)
+        self.assertTrue(90 < right < 101.5, right)
 
 
 class Faithful(unittest.TestCase):
@@ -90,3 +90,13 @@ class BothWays(unittest.TestCase):
         ink = np.zeros((60, 60), bool)
         ink[5:35, 5:35], ink[50:52, 50:52] = True, True
         self.assertFalse(two_way(ink, [Region(Path.polygon([(5, 5), (35, 5), (35, 35), (5, 35)]))]).leaves_out)
+
+    def test_a_branch_that_the_middles_leave_out_is_told_and_a_line_of_changing_width_is_not(self):
+        y, x = np.mgrid[0:100, 0:200] + 0.5
+        ink = np.abs(y - 40) < 4 + x / 40
+        stroke = Region(Path.polygon([(0, 34), (200, 34), (200, 46), (0, 46)]))
+        self.assertFalse(two_way(ink, [stroke], slack=thickness(ink)).leaves_out)
+        branch = ink | ((np.abs(x - 100) < 3) & (y > 40) & (y < 90))
+        told = two_way(branch, [stroke], slack=thickness(branch))
+        self.assertTrue(told.leaves_out)
+        self.assertGreater(told.left_out_at[1], 80)

@@ -70,7 +70,7 @@ class EdgeTest(unittest.TestCase):
         self.assertEqual(editing.as_circle(lumpy).outer.kinds.tolist(), [ARC, ARC])
         turned = np.stack([30 * wobble * np.cos(a), 12 * wobble * np.sin(a)], 1) @ np.array([[0.8, 0.6], [-0.6, 0.8]])
         made = editing.as_ellipse(Region(Path.polygon(turned)))
-        self.assertEqual(made.node_count, 4)
+        self.assertLessEqual(made.node_count, 6)  # as many as keep within 0.002 mm
         self.assertAlmostEqual(area(made), area(Region(Path.polygon(turned))), delta=0.5)
         self.assertLess(shapely.hausdorff_distance(made.polygon(0.01).exterior, shapely.LinearRing(turned)), 0.6)
 
