@@ -42,16 +42,22 @@ def _marks(page: Page) -> list[Path]:
 
 
 def _check_drawn(meant: Sequence[Stroked | Painted], found: Sequence[Stroked | Painted], what: str) -> None:
-    """Definition by definition and placement by placement where the file keeps them; else every copy."""
-    if [len(one.placements) for one in meant] == [len(one.placements) for one in found]:
+    """Definition by definition where the file keeps those and their placements; else every copy."""
+    if len(meant) == len(found) and all(map(_placed_alike, meant, found)):
         for one, other in zip(meant, found, strict=True):
-            # the linear part moves places by as much as the definition is large
-            reach = max((float(np.abs(path.rows[:, [0, 1, 6, 7]]).max()) for path in one.paths), default=1.0)
-            weigh = np.array([reach, reach, reach, reach, 1.0, 1.0])
-            _near(np.array(one.placements) * weigh, np.array(other.placements) * weigh, what)
             _check_paths(one.paths, other.paths, what)
-        return
-    _check_paths(_copies(meant), _copies(found), what)
+    else:
+        _check_paths(_copies(meant), _copies(found), what)
+
+
+def _placed_alike(one: Stroked | Painted, other: Stroked | Painted) -> bool:
+    """Whether two things are brought to the same places, as far as what is brought there can tell."""
+    if len(one.placements) != len(other.placements):
+        return False
+    # the linear part moves places by as much as the definition is large
+    reach = max((float(np.abs(path.rows[:, [0, 1, 6, 7]]).max()) for path in one.paths), default=1.0)
+    weigh = np.array([reach, reach, reach, reach, 1.0, 1.0])
+    return bool((np.abs(np.array(one.placements) - np.array(other.placements)) * weigh <= POSITION).all())
 
 
 def _copies(drawn: Sequence[Stroked | Painted]) -> list[Path]:

@@ -19,7 +19,7 @@ from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean
 
-VERSION = 10
+VERSION = 11
 PREVIEW_PX = 800
 
 

@@ -21,7 +21,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
 from nibble_core.ticket.piece import ITSELF, Layer, Line, Piece
 
-VERSION = 6
+VERSION = 7
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
 
 

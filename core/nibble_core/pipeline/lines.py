@@ -34,7 +34,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import CUTS, ITSELF, OPEN_SOURCES, Layer, Line, Piece
 
-VERSION = 11
+VERSION = 12
 
 
 @dataclass(frozen=True, eq=False)

@@ -33,7 +33,7 @@ from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.piece import Element, Layer, Piece
 
-VERSION = 5
+VERSION = 6
 EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it

@@ -24,7 +24,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 12
+VERSION = 13
 MOST_PARTS = 60
 ARTICLES = {"SVG": "an", "PDF": "a", "DXF": "a"}
 ITS_PATHS = "its paths"  # of a drawing that holds pictures, too

@@ -33,7 +33,7 @@ from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
 from nibble_core.tracing.two_way import TwoWay, thickness, two_way
 
-VERSION = 20
+VERSION = 21
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's

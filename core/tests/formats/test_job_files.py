@@ -6,6 +6,7 @@ import shutil
 import subprocess
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path as File
 
 import numpy as np
@@ -73,6 +74,25 @@ class WholeJobTest(unittest.TestCase):
         self.assertEqual((len(printed.stroked), len(cut.pictures)), (0, 0))
         self.assertEqual({line.ink.name for line in cut.stroked}, {"Nibble Through"})
         self.assertEqual([len(one.placements) for one in cut.stroked], [9])  # one definition, brought to nine places
+
+    def test_one_copy_and_a_mirrored_one_are_read_back_as_well(self):
+        for stock in ("matt-white-vinyl-1370", "shirt-film-navy-500"):
+            ticket = badge_ticket(Change("sheets/s1/stock", stock), quantity=1)
+            self.assertEqual(len(write_files(ticket, badge_work(ticket))), 4)
+
+    def test_a_file_that_differs_is_refused(self):
+        line = Path.polygon([(0, 0), (10, 0), (10, 8)])
+        there = (Affine.translation(5, 5), Affine.translation(25, 5))
+        page = Page(60, 40, stroked=(Stroked((line,), CUT, "kiss cut", there),))
+        for other in (
+            replace(page, stroked=(replace(page.stroked[0], placements=(there[0], Affine.translation(25, 5.01))),)),
+            replace(page, stroked=(replace(page.stroked[0], paths=(line.mapped(Affine.scale(1.001)),)),)),
+            replace(page, stroked=(replace(page.stroked[0], placements=there[:1]),)),
+        ):
+            with self.assertRaises(FileDisagrees):
+                check_page(page, pdf_reader.read_page(pdf.write_page(other)), "cut file")
+            with self.assertRaises(FileDisagrees):
+                check_page(page, svg.read_page(svg.write_page(other)), "cut file")
 
     def test_the_spot_colour_is_a_separation_by_name(self):
         with pikepdf.open(io.BytesIO(self.files["badge-cut.pdf"])) as document:
