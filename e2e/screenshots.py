@@ -43,7 +43,7 @@ def take(page: Page, address: str) -> None:
     }
     for name, job, station in (
         ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("lines-layers", "oars", "lines"),
-        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "honey", "sheet"),
+        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "oars", "sheet"),
         ("machine", "honey", "machine"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
