@@ -93,7 +93,7 @@ BLOBS = DATA / "files"
 RESULTS = DATA / "results"
 PICTURES = DATA / "pictures"
 MOST_RESULT_BYTES = 2_000_000_000
-MOST_MEMORY_BYTES = 300_000_000  # of results held by each process
+MOST_MEMORY_BYTES = 200_000_000  # of results held by each process
 QUEUE = {"filename": str(DATA / "queue.sqlite3"), "url": os.environ.get("NIBBLE_QUEUE_URL", "")}
 
 LOGGING = {

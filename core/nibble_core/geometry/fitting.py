@@ -28,6 +28,9 @@ TANGENT = math.radians(0.2)
 DIVISIONS = 2
 """How often a curve is halved so that it leaves in a given direction: each time costs nodes."""
 
+SHARES = (0.8, 0.65, 0.5, 0.35, 0.2)
+"""Of the tolerance, at which a side is tried: joints and fillets add a little to what its segments are off by."""
+
 ALL_ROUND = 0.5
 """Of a circle's area: a sliver whose points lie on one arc, out and back, covers less."""
 
@@ -59,8 +62,8 @@ def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVIS
 
     divisions: how often a curve may be halved to meet its neighbours in one direction.
 
-    Tried at falling tolerances until the measured distance keeps the promise; a ring that no fit describes
-    better stays the polygon it is.
+    Each side between two corners is tried at falling tolerances until its measured distance keeps the promise; one
+    that no fit describes better stays the polyline it is.
     """
     cx, cy, radius, worst = fit_circle(ring)
     # a chord's middle lies its sagitta inside the circle; no place of either is further off than both together
@@ -69,13 +72,8 @@ def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVIS
     if worst + sagitta <= tolerance and abs(area) > ALL_ROUND * math.pi * radius**2:
         circle = Path.circle(cx, cy, radius)
         return circle if area > 0 else circle.reversed()
-    for share in (0.8, 0.65, 0.5, 0.35, 0.2):
-        path = _fit(ring, tolerance * share, divisions)
-        if len(path) >= len(ring):
-            break
-        if unjoined(path) <= JOINT and _within(path.flattened(0.1 * tolerance), ring, tolerance, closed=True):
-            return path
-    return Path.polygon(ring)
+    path = _fit(ring, tolerance, divisions)
+    return path if len(path) < len(ring) and unjoined(path) <= JOINT else Path.polygon(ring)
 
 
 def refit_line(points: Points, tolerance: float = REFIT) -> Path:
@@ -88,16 +86,13 @@ def refit_line(points: Points, tolerance: float = REFIT) -> Path:
     before, after = np.diff(points, axis=0)[:-1], np.diff(points, axis=0)[1:]
     turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], np.sum(before * after, 1))
     stops = [0, *(1 + np.nonzero(np.abs(turn) > CORNER)[0]).tolist(), len(points) - 1]
-    for share in (0.8, 0.5, 0.2):
-        kinds, rows = [], []
-        for first, last in pairwise(stops):
-            side_kinds, side_rows = _side(points[first : last + 1], share * tolerance, DIVISIONS, closed=False)
-            kinds += side_kinds
-            rows += side_rows
-        path = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
-        if len(path) < len(points) - 1 and _within(path.flattened(0.1 * tolerance), points, tolerance, closed=False):
-            return path
-    return Path.polygon(points, closed=False)
+    kinds: list[int] = []
+    rows: list[np.ndarray] = []
+    for first, last in pairwise(stops):
+        side_kinds, side_rows = _fitted_side(points[first : last + 1], tolerance, DIVISIONS, closed=False)
+        kinds += side_kinds
+        rows += side_rows
+    return Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
 
 
 def unjoined(path: Path) -> float:
@@ -119,10 +114,25 @@ def _fit(ring: Points, tolerance: float, divisions: int) -> Path:
     rows: list[np.ndarray] = []
     for first, last in pairwise(stops):
         side = ring[np.arange(first, last + 1) % len(ring)]
-        side_kinds, side_rows = _side(side, tolerance, divisions, closed=not len(corners))
+        side_kinds, side_rows = _fitted_side(side, tolerance, divisions, closed=not len(corners))
         kinds += side_kinds
         rows += side_rows
     return Path(np.array(kinds, np.uint8), np.array(rows))
+
+
+def _fitted_side(
+    points: Points, tolerance: float, divisions: int, *, closed: bool
+) -> tuple[list[int], list[np.ndarray]]:
+    """Segments along a line between two corners, within ``tolerance`` of it both ways; see ``_side``."""
+    for share in SHARES:
+        kinds, rows = _side(points, share * tolerance, divisions, closed=closed)
+        if len(rows) >= len(points) - 1:
+            break
+        own = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
+        if _within(own.flattened(0.1 * tolerance), points, tolerance):
+            return kinds, rows
+    plain = Path.polygon(points, closed=False)
+    return [LINE] * len(plain), list(plain.rows)
 
 
 def _side(points: Points, tolerance: float, divisions: int, *, closed: bool) -> tuple[list[int], list[np.ndarray]]:
@@ -331,10 +341,8 @@ def end_directions(kind: int, row: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return start / max(np.hypot(*start), 1e-12), end / max(np.hypot(*end), 1e-12)
 
 
-def _within(one: Points, other: Points, tolerance: float, *, closed: bool) -> bool:
-    """Whether two polylines, both open or both closed, are nowhere further apart than a tolerance."""
-    if closed:
-        one, other = np.vstack([one, one[:1]]), np.vstack([other, other[:1]])
+def _within(one: Points, other: Points, tolerance: float) -> bool:
+    """Whether two open polylines are nowhere further apart than a tolerance."""
     for samples, target in ((densified(one, STEP), other), (densified(other, STEP), one)):
         # walked side by side, in steps short enough to keep up, they are never told nearer than they are
         doubtful = samples[beside(samples, np.ascontiguousarray(target), False) > tolerance]

@@ -13,6 +13,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -158,12 +159,20 @@ class Path:
 
     def bounds(self) -> Box:
         """The smallest upright box round the path, within the flattening tolerance."""
+        return self._box
+
+    @cached_property
+    def _box(self) -> Box:
         points = self.flattened()
         (left, top), (right, bottom) = points.min(0), points.max(0)
         return Box(float(left), float(top), float(right), float(bottom))
 
     def area(self) -> float:
         """Signed area in mm², positive for outer rings (y down, clockwise on screen)."""
+        return self._area
+
+    @cached_property
+    def _area(self) -> float:
         x, y = self.flattened().T
         return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))
 
