@@ -135,7 +135,7 @@ export function TicketPanel(props: Props) {
               key={noteKey(note)}
               note={note}
               onChanges={change}
-              {...(station === "lines" ? { onShow: props.onShow } : {})}
+              {...(station === "lines" || station === "trace" ? { onShow: props.onShow } : {})}
             />
           ))}
         {children}
