@@ -10,7 +10,8 @@ NibbleError
 ├── InvalidTicket       a ticket, change or option that cannot be taken
 ├── CannotMake          a line that its machine has no way to make
 ├── FileDisagrees       a written file, read back, is not what was meant
-└── Cancelled           the work was superseded or stopped
+└── Cancelled           the work was stopped
+    └── Superseded          newer work took its place
 """
 
 
@@ -69,3 +70,7 @@ class FileDisagrees(NibbleError):
 
 class Cancelled(NibbleError):
     code = "cancelled"
+
+
+class Superseded(Cancelled):
+    code = "superseded"

@@ -20,7 +20,7 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
 
-from nibble_core.errors import Cancelled, FileTooLarge, NibbleError
+from nibble_core.errors import Cancelled, FileTooLarge, NibbleError, Superseded
 
 LONGEST_SECONDS = 180.0
 MOST_BYTES = 6_000_000_000
@@ -29,6 +29,7 @@ PR_SET_PDEATHSIG = 1
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
 LOOKS = 0.25  # seconds between two looks at whether it was
 GOOD, REFUSED = b"+", b"-"
+NEWER = "A newer change took this one's place."
 STOPPED, GO_ON = "The work was stopped.", "The last good result stays; go on when you like."
 _spawn = multiprocessing.get_context("spawn")
 
@@ -78,6 +79,7 @@ class _Task:
     kind: str
     arguments: tuple[Any, ...]
     future: Future[bytes] = field(default_factory=Future)
+    newer: bool = False  # whether another question took its place
 
 
 class Workers:
@@ -96,7 +98,10 @@ class Workers:
 
         Raises Cancelled when a newer question of the lane came, and what the answering raises.
         """
-        return self._task(kind, arguments, lane, key).future.result(LONGEST_SECONDS + 60)
+        try:
+            return self._task(kind, arguments, lane, key).future.result(LONGEST_SECONDS + 60)
+        except TimeoutError as error:
+            raise NibbleError("The bench is busy with other work.", "Try again in a minute.") from error
 
     def stop(self, lane: str) -> None:
         """Give up what a lane asks for; those who wait are told Cancelled."""
@@ -120,13 +125,14 @@ class Workers:
                 if running.lane == lane:
                     if key and running.key == key:
                         return running
+                    running.newer = True
                     given_up.value = running.number
             older = self._waiting.pop(lane, None)
             if older is not None and key and older.key == key:
                 self._waiting[lane] = older
                 return older
             if older is not None:
-                older.future.set_exception(Cancelled("A newer change took this one's place."))
+                older.future.set_exception(Superseded(NEWER))
             self._number += 1
             task = _Task(self._number, lane, key, kind, arguments)
             self._waiting[lane] = task
@@ -154,7 +160,8 @@ class Workers:
             if good:
                 task.future.set_result(answer)
             else:
-                task.future.set_exception(answer)
+                gone = task.newer and isinstance(answer, Cancelled)
+                task.future.set_exception(Superseded(NEWER) if gone else answer)
             if not process.is_alive() or _resident_kb(process.pid) > LARGE_KB:
                 process.kill()
                 pipe.close()

@@ -5,6 +5,8 @@ import { Latest } from "../engine/latest";
 import { tell } from "../ui/notices";
 import type { Value } from "../ui/slots";
 
+const GIVEN_WAY = ["cancelled", "superseded"];
+
 /**
  * A job on the desk: what is kept, the draft being tried, and the work that follows from either. The last good
  * work stays until a newer one is there.
@@ -37,7 +39,7 @@ export function useJobDesk(id: number) {
           if (!settled || drafting.current) setPreview(work);
         },
         (error) => {
-          if (!(error instanceof Refusal) || error.code !== "cancelled") tell(error);
+          if (!(error instanceof Refusal) || !GIVEN_WAY.includes(error.code)) tell(error);
         },
       ),
     [client, id, seen],
@@ -105,6 +107,12 @@ export function useJobDesk(id: number) {
     onSuccess: accepted,
     onError: refused,
   });
+
+  // somebody's newer change took the place of the work asked for: the job is looked at anew
+  const superseded = final.error instanceof Refusal && final.error.code === "superseded";
+  useEffect(() => {
+    if (superseded) void client.invalidateQueries({ queryKey: ["job", id] });
+  }, [superseded, client, id]);
 
   // a preview gives way to the final work, unless another draft is under way by then
   const finalWork = final.isPlaceholderData ? undefined : final.data;
@@ -174,7 +182,7 @@ export function useJobDesk(id: number) {
     before,
     /** The final work is under way; it can be stopped, and gone on with. */
     working: final.isFetching,
-    stopped: final.error !== null && !final.isFetching ? final.error : null,
+    stopped: final.error !== null && !final.isFetching && !superseded ? final.error : null,
     stopWork: () => void api.stopWork(id).catch(tell),
     goOn: () => void final.refetch(),
     settling: preview !== null || final.isPlaceholderData || final.isPending,

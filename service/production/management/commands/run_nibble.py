@@ -26,7 +26,7 @@ class Command(BaseCommand):
         from production.workers import DESK, PREVIEWS
 
         server = create_server(
-            application, host="127.0.0.1", port=options["port"], threads=12, ident="nibble",
+            application, host="127.0.0.1", port=options["port"], threads=48, ident="nibble",
             max_request_body_size=settings.MOST_UPLOAD_BYTES + 1_000_000,
         )  # fmt: skip
         queue = Queue()

@@ -1,0 +1,66 @@
+import { beforeAll, describe, expect, it, vi } from "vitest";
+import type { Work } from "../api/client";
+import type { Item } from "../engine/scene";
+import { sceneOf } from "./scenes";
+import type { Ticket } from "./ticket";
+
+const layer = (id: string) => ({
+  id,
+  prints: "nothing",
+  name: id,
+  lines: [],
+  shows: "everything",
+  colours: [],
+});
+const ticket = {
+  pieces: [{ id: "p1", layers: [layer("l1"), layer("l2")] }],
+  sheets: [
+    { id: "s1", layer: "l1", stock: { name: "film", colour: "#fff", mirrored: false, liner: true } },
+    { id: "s2", layer: "l2", stock: { name: "film", colour: "#fff", mirrored: true, liner: true } },
+  ],
+} as unknown as Ticket;
+const lines = [{ id: "k", process: "kiss cut", d: "M0 0L10 0L10 5Z", dashes: 0 }];
+const drawn = { lines, prints: [], shapes: [], marks: "M0 0L2 0L1 2Z" };
+const sheet = (id: string, mirrored: boolean) => ({
+  layer: id,
+  name: `sheet of ${id}`,
+  width: 100,
+  height: 50,
+  mirrored,
+  colour: "#fff",
+  places: [
+    [5, 5],
+    [20, 5],
+  ],
+  marks: [],
+  mark_diameter: 6,
+});
+const work = {
+  layers: { l1: drawn, l2: drawn },
+  sheets: { s1: sheet("l1", false), s2: sheet("l2", true) },
+} as unknown as Work;
+const looks = { fade: 1, artworks: [], piece: "", layer: "" };
+
+describe("sheets side by side", () => {
+  beforeAll(() => vi.stubGlobal("Path2D", class {}));
+  const items = (): Item[] => [...sceneOf("sheet", "made", ticket, work, () => null, looks).items];
+
+  it("hold their own copies, a mirrored one mirrored about its own middle", () => {
+    const [first, second] = items().filter((item) => item.kind === "copies");
+    expect(first?.places.map(({ x }) => x)).toEqual([5, 20]);
+    expect(first?.mirrorWidth).toBeNull();
+    expect(second?.places.map(({ x }) => x)).toEqual([145, 160]);
+    // a copy's own origin lies as far from the sheet's right edge as it would from its left
+    const at = (second?.mirrorWidth ?? 0) - 145;
+    expect(at).toBe(140 + 100 - 5);
+  });
+
+  it("say which they are, and show the alignment marks that their files hold", () => {
+    expect(items().flatMap((item) => (item.kind === "label" ? [item.text] : []))).toEqual([
+      "sheet of l1",
+      "sheet of l2",
+    ]);
+    const copies = items().find((item) => item.kind === "copies");
+    expect(copies?.items).toHaveLength(2);
+  });
+});
