@@ -160,6 +160,22 @@ class LinesTest(BrowserTest):
         self.go(page, "lines")
         expect(self.slot(page, f"{LAYER}/lines/k1/distance")).to_have_text("4.0 mm")
 
+    def test_two_pieces_lie_on_sheets_of_their_own_and_a_line_nobody_can_make_blocks(self):
+        page = self.page
+        self.start()
+        page.get_by_role("button", name="Again").click()
+        self.settled(page)
+        self.go(page, "sheet")
+        for number in (1, 2):
+            expect(page.locator("aside [data-sentence]").filter(has_text=f"Sheet {number}, ")).to_have_count(1)
+            expect(page.locator("dl").get_by_text(f"sheet {number}, ")).to_be_visible()
+        self.go(page, "lines")
+        self.add("+ Add a line", "Engrave the shapes")
+        expect(page.locator("[data-station=machine]")).to_have_attribute("data-state", "blocked")
+        self.go(page, "machine")
+        expect(page.get_by_text("cannot engrave")).to_be_visible()
+        expect(page.get_by_text("small laser")).to_be_visible()
+
 
 class DemoPiecesTest(BrowserTest):
     with_jobs = True
@@ -186,19 +202,3 @@ class DemoPiecesTest(BrowserTest):
         self.assertEqual({line.layer for line in cut.stroked}, {"kiss cut", "perforate"})
         dashes = next(line for line in cut.stroked if line.layer == "perforate")
         self.assertEqual(len(dashes.paths), 228)
-
-    def test_two_pieces_lie_on_sheets_of_their_own_and_a_line_nobody_can_make_blocks(self):
-        page = self.page
-        self.start()
-        page.get_by_role("button", name="Again").click()
-        self.settled(page)
-        self.go(page, "sheet")
-        for number in (1, 2):
-            expect(page.locator("aside [data-sentence]").filter(has_text=f"Sheet {number}, ")).to_have_count(1)
-            expect(page.locator("dl").get_by_text(f"sheet {number}, ")).to_be_visible()
-        self.go(page, "lines")
-        self.add("+ Add a line", "Engrave the shapes")
-        expect(page.locator("[data-station=machine]")).to_have_attribute("data-state", "blocked")
-        self.go(page, "machine")
-        expect(page.get_by_text("cannot engrave")).to_be_visible()
-        expect(page.get_by_text("small laser")).to_be_visible()
