@@ -64,17 +64,22 @@ class _Judge:
 
     def strays(self, outline: Points, line: Points) -> bool:
         """Whether a stretch of the iso-line and the outline beside it lie further apart than is explained."""
-        places = evenly_along(outline, 1.0)
-        if max(beside(line, outline, False).max(), beside(places, line, False).max()) <= self.limit:
-            return False  # side by side they are never told nearer than they are
-        if distances_to_lines(line, [outline]).max() > self.limit:
+        if len(self._beyond(line, outline)[0]):
             return True
-        off = distances_to_lines(places, [line])
-        far = off > self.limit
-        if not far.any():
+        far, off = self._beyond(evenly_along(outline, 1.0), line)
+        if not len(far):
             return False
-        away = np.hypot(*(places[far][:, None] - self.corners[None]).transpose(2, 0, 1))
-        return not bool(((away <= self.reach) & (off[far][:, None] <= self.reach)).any(1).all())
+        away = np.hypot(*(far[:, None] - self.corners[None]).transpose(2, 0, 1))
+        return not bool(((away <= self.reach) & (off[:, None] <= self.reach)).any(1).all())
+
+    def _beyond(self, places: Points, target: Points) -> tuple[Points, NDArray[np.float64]]:
+        """Places that lie further from a polyline than the limit, and how far."""
+        # side by side they are never told nearer than they are: only the doubtful ones are looked at exactly
+        doubtful = places[beside(places, target, False) > self.limit]
+        if not len(doubtful):
+            return doubtful, np.zeros(0)
+        off = distances_to_lines(doubtful, [target])
+        return doubtful[off > self.limit], off[off > self.limit]
 
     def _loses(self, outline: Points) -> bool:
         """Whether a crossing of the outline with itself cuts off more than a sliver along the edge."""
