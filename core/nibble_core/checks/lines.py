@@ -17,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Path, Point, Region
 from nibble_core.geometry.along import corner_nodes
-from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.regions import distances_to_area, polygons
 from nibble_core.lines.dropout import DropOut
 from nibble_core.lines.necks import Neck, NeckSearch, necks
 
@@ -245,8 +245,7 @@ def printed_beyond(line: CutLine, parts: BaseGeometry, printed: BaseGeometry, *,
     if over.area < 1e-4:
         return []
     found = max(polygons(over), key=lambda part: part.area)
-    points = shapely.points(shapely.get_coordinates(over))
-    reach = float(shapely.distance(points, parts).max())
+    reach = float(distances_to_area(shapely.get_coordinates(over), parts).max())
     if line.distance < 0 and reach <= 2 * abs(line.distance) + slack:
         return [
             Finding("beyond contour", f"The cut lies inside the artwork, as stated: by {reach:.2f} mm at most.",

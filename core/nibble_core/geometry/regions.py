@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import LinearRing, MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -64,6 +65,23 @@ def union(regions: Iterable[Region], tolerance: float = FLATTEN) -> MultiPolygon
     """All regions as one valid area; self-crossing rings are read by the even-odd rule."""
     parts = [shapely.make_valid(region.polygon(tolerance)) for region in regions]
     return MultiPolygon(polygons(shapely.union_all(parts)))
+
+
+def distances_to_area(places: Points, area: BaseGeometry) -> NDArray[np.float64]:
+    """How far places (n, 2) lie outside an area, mm, 0 within; by an index of its edges, however many they are."""
+    shapely.prepare(area)
+    off = np.zeros(len(places))
+    outside = ~shapely.intersects_xy(area, places[:, 0], places[:, 1])
+    if not outside.any():
+        return off
+    rings = [shapely.get_coordinates(ring) for part in polygons(area) for ring in (part.exterior, *part.interiors)]
+    if not rings:
+        off[outside] = np.inf
+        return off
+    edges = shapely.linestrings(np.concatenate([np.stack([ring[:-1], ring[1:]], 1) for ring in rings]))
+    dots = shapely.points(places[outside])
+    off[outside] = shapely.distance(dots, edges[shapely.STRtree(edges).nearest(dots)])
+    return off
 
 
 def oriented_rings(polygon: Polygon) -> tuple[Points, list[Points]]:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Point
-from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.regions import distances_to_area, polygons
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed_kernels import spread
 
@@ -93,5 +93,4 @@ def _furthest(area: BaseGeometry, artwork: BaseGeometry) -> float:
     points: NDArray[np.float64] = shapely.get_coordinates(shapely.segmentize(area, 0.25))
     if not len(points) or artwork.is_empty:
         return 0.0
-    shapely.prepare(artwork)
-    return float(shapely.distance(shapely.points(points), artwork).max())
+    return float(distances_to_area(points, artwork).max())

@@ -12,6 +12,7 @@ import shapely
 from nibble_core.artwork.threshold import edge_noise
 from nibble_core.errors import Cancelled
 from nibble_core.geometry import Affine, Path, Points, Region
+from nibble_core.geometry.corner_kernels import CRISP
 from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.faithful import faithful
@@ -30,6 +31,7 @@ Going = Callable[[], bool]
 ENOUGH = 500_000  # pixels to take mean colours from
 MOST_POLISHED = 2500  # nodes of a picture that are polished; a page of specks or of noise has thousands more
 BUSY = 160_000  # samples of a picture's iso-lines, from which it is traced in fewer pixels
+NOISY = 3  # times sooner where noise moves its edges, which fewer pixels even out
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,7 +107,8 @@ def trace_two_tone(
     Cancelled when ``cancelled()`` turns true between rings.
     """
     rings = _rings(grey, level, smallest_area, filled)
-    if sum(len(ring) for ring in rings) > BUSY:
+    samples = sum(len(ring) for ring in rings)
+    if samples > BUSY or (samples > BUSY / NOISY and edge_noise(grey, level) > CRISP):
         half, small = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), picture.reduced
         return trace_two_tone(
             np.asarray(half, np.float32), small(half.shape[1], half.shape[0]), level=level,

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 
 from nibble_core.geometry import Affine, Path, Region
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.regions import oriented_rings, polygons, union
+from nibble_core.geometry.regions import distances_to_area, oriented_rings, polygons, union
 from tests.strategies import polygon_region, similarities, stars, zoo
 
 
@@ -59,3 +59,12 @@ class RegionTest(unittest.TestCase):
         region = Region(Path.circle(5, 6, 3)).mapped(Affine.translation(10, 0))
         np.testing.assert_allclose(region.bounds(), (12, 3, 18, 9), atol=0.01)
         self.assertAlmostEqual(region.bounds().grown(1).width, 8, delta=0.01)
+
+    def test_distances_to_an_area_are_those_of_the_geometry_library(self):
+        ring = (
+            shapely.Point(0, 0).buffer(10).difference(shapely.Point(1, 0).buffer(4)).union(shapely.box(20, -3, 25, 3))
+        )
+        places = np.random.default_rng(4).uniform(-15, 30, (400, 2))
+        np.testing.assert_allclose(
+            distances_to_area(places, ring), shapely.distance(shapely.points(places), ring), atol=1e-9
+        )

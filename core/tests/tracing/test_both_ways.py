@@ -39,7 +39,7 @@ class TracesAgainstTheirPixels(unittest.TestCase):
         most = mock.patch("nibble_core.tracing.two_tone.MOST_POLISHED", 200)  # the true limits take seconds to reach
         with busy, most:
             drawing, found = traced_raster(zoo.brushed_picture(400), Trace(), 100.0)
-        self.assertEqual(found.busy.reduced, 2)
+        self.assertGreaterEqual(found.busy.reduced, 2)
         self.assertGreater(found.busy.hurried, 0)
         right = max(shape.region.bounds().right for shape in drawing.shapes)
         self.assertTrue(90 < right < 101.5, right)
