@@ -237,7 +237,10 @@ export function JobScreen() {
             </TicketPanel>
           </>
         ) : (
-          <Waiting />
+          <chakra.div position="relative" flex="1" display="flex">
+            <Waiting />
+            <Progress desk={desk} />
+          </chakra.div>
         )}
       </chakra.main>
       {keys && <KeyList keys={KEYS} onClose={() => setKeys(false)} />}
