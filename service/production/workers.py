@@ -160,8 +160,9 @@ class Workers:
             if good:
                 task.future.set_result(answer)
             else:
-                gone = task.newer and isinstance(answer, Cancelled)
-                task.future.set_exception(Superseded(NEWER) if gone else answer)
+                if isinstance(answer, Cancelled):
+                    answer = Superseded(NEWER) if task.newer else Cancelled(STOPPED, GO_ON)
+                task.future.set_exception(answer)
             if not process.is_alive() or _resident_kb(process.pid) > LARGE_KB:
                 process.kill()
                 pipe.close()
