@@ -2,12 +2,12 @@
 
 import sys
 
-from benchmarks import colours, contours, drawings, files, lines, refusals, strokes, tracing, verdicts, zoo
+from benchmarks import colours, contours, drawings, files, lines, refusals, sheets, strokes, tracing, verdicts, zoo
 
 BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
     "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
-    "files": files.run, "refusals": refusals.run, "zoo": zoo.run,
+    "files": files.run, "sheets": sheets.run, "refusals": refusals.run, "zoo": zoo.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}
 

@@ -13,7 +13,7 @@ from nibble_core.checks.readback import check_page
 from nibble_core.errors import FileDisagrees, NothingToCut
 from nibble_core.formats import pdf, pdf_reader, svg
 from nibble_core.formats.pixels import write_png
-from nibble_core.geometry import Region
+from nibble_core.geometry import Bundle, Region
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import BLACK, Page, Raster, Stroked
 from nibble_core.lines.contour import contour, contour_area, outer_shape_of
@@ -67,7 +67,7 @@ def _fault(base: shapely.MultiPolygon, regions: list[Region], distance: float) -
     if off > OFF:
         return f"{off:.3f} mm off"
     _, _, right, bottom = whole.bounds
-    page = Page(right + 1, bottom + 1, stroked=(Stroked(tuple(rings), BLACK, "through cut"),))
+    page = Page(right + 1, bottom + 1, stroked=(Stroked(Bundle.of(rings), BLACK, "through cut"),))
     try:
         check_page(page, pdf_reader.read_page(pdf.write_page(page)), "cut file")
         check_page(page, svg.read_page(svg.write_page(page)), "cut file as SVG")

@@ -10,7 +10,7 @@ from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnai
 from demo.drawings import honey, kite, lighthouse, oars, owl, wheat
 from nibble_core.ticket import Ticket, first_ticket
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import Chosen, Element, Figure, Hanger, Layer, Lettering, Line, Stencil
 
 
@@ -115,7 +115,10 @@ def _rowers(today: date) -> DemoJob:
         for n, (name, colour, _) in enumerate(colours, 1)
     )  # fmt: skip
     piece = replace(ticket.pieces[0], name="oars", layers=layers, alignment="three triangles")
-    sheets = tuple(Sheet(f"s{n}", f"l{n}", STOCKS[stock]) for n, (_, _, stock) in enumerate(colours, 1))
+    cutter = ticket.sheets[0].machine
+    sheets = tuple(
+        Sheet(f"s{n}", (Held("h1", f"l{n}"),), STOCKS[stock], cutter) for n, (_, _, stock) in enumerate(colours, 1)
+    )
     return DemoJob(content, replace(ticket, pieces=(piece,), sheets=sheets))
 
 

@@ -62,6 +62,7 @@ def _parser() -> argparse.ArgumentParser:
     trace.add_argument("--threshold", default="auto", help="auto, or a grey level from 0 (black) to 1 (white)")
     trace.add_argument("--colours", type=int, help="how many flat colours (mode colours)")
     trace.add_argument("--tolerance", help="largest deviation of smooth stretches, such as 0.05mm")
+    trace.add_argument("--overlap", help="how far lower colours reach under upper ones, such as 0.2mm")
     trace.add_argument("--keep-paper", action="store_true", help="a white background that fills the page is a shape")
     trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg, OUT.pdf, OUT.dxf or OUT.json")
     trace.set_defaults(run=_trace)
@@ -112,14 +113,15 @@ def _inspect(options: argparse.Namespace) -> None:
 
 
 def _trace(options: argparse.Namespace) -> None:
+    from nibble_core.formats.registry import FORMATS
     from nibble_core.pipeline.read import inspect
-    from nibble_core.pipeline.traced_drawing import WRITERS, with_outlined_strokes
+    from nibble_core.pipeline.traced_drawing import with_outlined_strokes, with_overlap
 
     if options.mode is not None and options.mode not in MODES:
         raise InvalidTicket(f"“{options.mode}” is no way to trace.", f"Choose one of {', '.join(MODES)}.")
-    writer = WRITERS.get(options.output.suffix.lower().lstrip("."))
-    if writer is None:
-        ways = ", ".join(f".{ending}" for ending in WRITERS)
+    form = FORMATS.get(options.output.suffix.lower().lstrip("."))
+    if form is None:
+        ways = ", ".join(f".{ending}" for ending in FORMATS)
         raise InvalidTicket(f"“{options.output.name}” is no kind of outline file.", f"End it in one of {ways}.")
     threshold = _threshold(options.threshold)
     tolerance = _positive(options.tolerance, "tolerance") if options.tolerance else None
@@ -138,10 +140,12 @@ def _trace(options: argparse.Namespace) -> None:
         drawing, measured = _traced(picture, mode, width, threshold, tolerance, options, notes)
     if not drawing.shapes:
         raise NothingToTrace("The tracing finds nothing.", "Move the threshold, or trace colours.")
+    if options.overlap:
+        drawing = with_overlap(drawing, _positive(options.overlap, "overlap"))
     if options.strokes == "outline":
         drawing = with_outlined_strokes(drawing)
     seconds = time.perf_counter() - started
-    options.output.write_bytes(writer(drawing))
+    options.output.write_bytes(form.write_drawing(drawing))
     told = {
         "nodes": sum(shape.nodes for shape in drawing.shapes), "regions": len(drawing.shapes),
         "width_mm": round(drawing.width, 4), "height_mm": round(drawing.height, 4), **measured,

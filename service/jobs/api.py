@@ -12,7 +12,7 @@ from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
 from jobs.models import Job, Revision
 from nibble_core.errors import FileTooLarge
-from nibble_core.ticket import Change, sentences, ticket_from_plain
+from nibble_core.ticket import Change, sentences, ticket_from_plain, to_plain
 
 router = Router(tags=["jobs"])
 
@@ -133,7 +133,7 @@ def job_out(revision: Revision) -> JobOut:
             number=revision.number, words=revision.words, author=_author(revision), time=revision.time,
             undo_words=queries.undo_words(revision), redo_words=queries.redo_words(revision),
         ),
-        ticket=revision.ticket,
+        ticket=to_plain(ticket),
         sentences=[SentenceOut(**asdict(sentence)) for sentence in sentences(ticket)],
     )  # fmt: skip
 
@@ -167,7 +167,7 @@ def start_from_loose_file(request: HttpRequest, body: DemoFileIn) -> StartedOut:
 
 @router.get("/{job_id}", response=JobOut, operation_id="job")
 def job(request: HttpRequest, job_id: int) -> JobOut:
-    return job_out(_newest(job_id))
+    return job_out(actions.reopened(_newest(job_id)))
 
 
 @router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")

@@ -12,7 +12,8 @@ from files.results import STORE
 from jobs import queries
 from jobs.api import ChangeIn, ChangesIn
 from jobs.models import Job, Revision
-from nibble_core.pipeline.traced_drawing import WRITERS
+from nibble_core.formats.registry import FORMATS
+from nibble_core.processes import PROCESSES
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
 from production.models import Task
 from production.sources import safe_sources
@@ -88,7 +89,17 @@ class ArtworkOut(Schema):
     tones: list[float]
 
 
+class SliceOut(Schema):
+    """Some of a line's dashes, and the box round them."""
+
+    d: str
+    box: tuple[float, float, float, float]
+
+
 class LineOut(Schema):
+    """``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
+    on."""
+
     id: str
     process: str
     d: str
@@ -98,6 +109,7 @@ class LineOut(Schema):
     name: str
     ties: list[tuple[float, float]]
     dashes: int
+    slices: list[SliceOut]
 
 
 class PrintOut(Schema):
@@ -172,21 +184,38 @@ class LayerOut(Schema):
     holes: list[HoleOut]
     bridges: list[tuple[float, float, float, float]]
     marks: str
+    marks_process: str
     hanging: HangingOut | None
     minutes: float | None
     looks: LooksOut | None
 
 
-class SheetOut(Schema):
+class PlacementsOut(Schema):
+    """Where the copies of a layer lie: maps of its coordinates to the sheet's."""
+
     layer: str
+    matrices: list[tuple[float, float, float, float, float, float]]
+
+
+class ProcessOut(Schema):
+    """How a process looks on screen: colour, width and dash in CSS pixels."""
+
+    key: str
+    words: str
+    colour: str
+    width: float
+    dash: list[float]
+
+
+class SheetOut(Schema):
     name: str
     width: float
     height: float
     copies: int
-    sheets: int
+    times: int
     mirrored: bool
     colour: str
-    places: list[tuple[float, float]]
+    placements: list[PlacementsOut]
     marks: list[tuple[float, float]]
     mark_diameter: float
 
@@ -295,14 +324,20 @@ def show_deviation(request: HttpRequest, job_id: int, artwork_id: str) -> HttpRe
 @router.get("/jobs/{job_id}/artworks/{artwork_id}/outlines.{ending}", operation_id="outlines")
 def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) -> HttpResponse:
     """The kept shapes of an artwork as a file of their own, at the finished size."""
-    if ending not in WRITERS:
+    if ending not in FORMATS:
         raise Http404
     name, _, content = _asked("outlines", job_id, artwork_id, ending).content.partition(b"\n")
-    response = HttpResponse(content, content_type="application/octet-stream")
+    response = HttpResponse(content, content_type=FORMATS[ending].content_type)
     response["Content-Disposition"] = f'attachment; filename="{name.decode()}"'
     response["Content-Security-Policy"] = "default-src 'none'; sandbox"
     response["X-Content-Type-Options"] = "nosniff"
     return response
+
+
+@router.get("/processes", response=list[ProcessOut], operation_id="processes")
+def processes(request: HttpRequest) -> list[dict[str, Any]]:
+    """Everything a machine does along a line."""
+    return [{"key": key, **asdict(process)} for key, process in PROCESSES.items()]
 
 
 @router.post("/jobs/{job_id}/files", response=TaskOut, operation_id="make_files")

@@ -9,9 +9,10 @@ from typing import Any
 from files import blobs
 from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError
+from nibble_core.formats.registry import FORMATS
 from nibble_core.pipeline.files import slug
 from nibble_core.pipeline.trace import require_shapes
-from nibble_core.pipeline.traced_drawing import WRITERS, traced_drawing
+from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.try_outs import try_out, try_outs
 from nibble_core.pipeline.work import Work, work_out
 from nibble_core.ticket import Change, Ticket, apply, ticket_from_plain
@@ -66,9 +67,10 @@ def outlines(plain: Any, artwork: str, ending: str, *, cancelled: Going) -> byte
     if artwork not in work.traces:
         raise NibbleError("There is no outline to write yet.", "See what Trace says.")
     require_shapes(work.traces[artwork].value)
+    drawing = traced_drawing(work.traces[artwork].value, ticket.artwork(artwork).trace.overlap)
     several = f"-{slug(ticket.artwork(artwork).name)}" if len(ticket.artworks) > 1 else ""
     name = f"{slug(ticket.name)}{several}-outlines.{ending}"
-    return name.encode() + b"\n" + WRITERS[ending](traced_drawing(work.traces[artwork].value))
+    return name.encode() + b"\n" + FORMATS[ending].write_drawing(drawing)
 
 
 KINDS: dict[str, Callable[..., bytes]] = {

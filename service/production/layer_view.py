@@ -7,7 +7,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from files.pictures import show
-from nibble_core.geometry import Path
+from nibble_core.geometry import Bundle, Path
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape, Stroke, hex_colour
 from nibble_core.pipeline.compose import PieceResult
@@ -16,14 +16,15 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.work import Work
 from nibble_core.ticket import fingerprint
-from nibble_core.ticket.model import Machine
+from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Layer, Piece
 
 COARSE = 0.01  # mm: what a view may be off by
-MOST_DASHES = 4000  # more are shown as a dashed line
+MOST_DASHES = 4000  # more are told in slices
+SLICE = 1000  # dashes that are drawn together
 
 
-def layer_view(piece: Piece, layer: Layer, machine: Machine, work: Work) -> dict[str, Any]:
+def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """See production.api.LayerOut. Geometry in mm, in the piece's coordinates."""
     drawn, composed = work.layers[layer.id].value, work.pieces[piece.id].value
     edge = edge_line(drawn.lines)
@@ -37,19 +38,33 @@ def layer_view(piece: Piece, layer: Layer, machine: Machine, work: Work) -> dict
         "holes": _holes(composed),
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
-        "hanging": _hanging(drawn), "minutes": drawn.minutes(machine),
-        "looks": _looks(work.examined[layer.id].value) if layer.id in work.examined else None,
+        "marks_process": drawn.marks_process.process if drawn.marks_process else "",
+        "hanging": _hanging(drawn), "minutes": _minutes(drawn, ticket, layer.id),
+        "looks": _looks(work.examined[layer.id][0].value) if layer.id in work.examined else None,
     }  # fmt: skip
+
+
+def _minutes(drawn: LayerResult, ticket: Ticket, layer: str) -> float | None:
+    """Along the lines of one copy on the first machine that makes it; None where its speed is not known."""
+    speed = next((sheet.machine.speed for sheet in ticket.sheets_of(layer)), None)
+    return sum(one.paths.length for one in drawn.definitions) / speed / 60 if speed else None
 
 
 def _line(line: DrawnLine) -> dict[str, Any]:
     many = len(line.paths) > MOST_DASHES
-    paths = [ring for region in line.regions for ring in region.rings] if many else line.paths
+    paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if many else line.paths
     return {
-        "id": line.id, "process": line.process, "name": line.name, "d": "".join(path.svg(3) for path in paths),
+        "id": line.id, "process": line.process, "name": line.name, "d": paths.svg(3),
         "nodes": line.nodes, "length": round(line.length, 2), "parts": len(line.regions),
         "ties": [list(place) for place in line.places], "dashes": line.dashes,
+        "slices": _slices(line.paths) if many else [],
     }  # fmt: skip
+
+
+def _slices(dashes: Bundle) -> list[dict[str, Any]]:
+    """As they follow each other along the line, so that each slice lies close together."""
+    parts = [dashes.part(at, min(at + SLICE, len(dashes))) for at in range(0, len(dashes), SLICE)]
+    return [{"d": part.svg(3), "box": [round(v, 3) for v in part.bounds()]} for part in parts]
 
 
 def _prints(key: str, result: PrintResult) -> list[dict[str, Any]]:

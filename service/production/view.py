@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from files.pictures import show
-from nibble_core.artwork.framing import Framing, inverse
+from nibble_core.artwork.framing import Framing
 from nibble_core.geometry import Affine
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.clean import framing_of
@@ -14,7 +14,7 @@ from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.trace import TracedShape, TraceResult
 from nibble_core.pipeline.work import Work
-from nibble_core.sheet import Layout
+from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
@@ -33,15 +33,15 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
         "stations": [asdict(station) | {"facts": dict(station.facts)} for station in stations(ticket, work)],
         "artworks": {artwork.id: _artwork(artwork.id, ticket, work, preview) for artwork in ticket.artworks},
         "layers": {
-            layer.id: layer_view(piece, layer, ticket.machine, work)
+            layer.id: layer_view(piece, layer, ticket, work)
             for piece in ticket.pieces
             for layer in piece.layers
             if layer.id in work.layers
         },
         "sheets": {
-            sheet.id: _sheet(sheet, ticket, work.layouts[sheet.id])
+            sheet.id: _sheet(sheet, ticket, work.sheets[sheet.id].value)
             for sheet in ticket.sheets
-            if sheet.id in work.layouts
+            if sheet.id in work.sheets
         },
         "suggested": {
             f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4)
@@ -98,7 +98,7 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
         view["original"] = show(fingerprint(picture.key, artwork.crop, artwork.turn, artwork.facing), raster)
         view["pixels"] = [raster.width, raster.height]
         view["kind"] = picture.value.verdict.kind
-        view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(inverse(framing.affine())))
+        view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(framing.affine().inverse()))
         boxes = np.array([[b.left, b.top, b.right, b.bottom] for b in picture.value.verdict.lettering]).reshape(-1, 4)
         corners = framing.forward(boxes.reshape(-1, 2)).reshape(-1, 4) * [width, height, width, height]
         view["lettering"] = [[round(v, 2) for v in box] for box in corners.tolist()]
@@ -159,11 +159,15 @@ def _tones(raster: Raster) -> list[float]:
     return [round(float(min(v / top, 1.0)), 3) for v in counts]
 
 
-def _sheet(sheet: Sheet, ticket: Ticket, layout: Layout) -> dict[str, Any]:
+def _sheet(sheet: Sheet, ticket: Ticket, laid: LaidSheet) -> dict[str, Any]:
     return {
-        "layer": sheet.layer, "name": sheet_name(sheet, ticket), "width": layout.width, "height": layout.height,
-        "copies": layout.copies, "sheets": layout.sheets, "mirrored": sheet.stock.mirrored,
-        "colour": sheet.stock.colour,
-        "places": [[round(p.e, 3), round(p.f, 3)] for p in layout.placements],
-        "marks": [[round(x, 3), round(y, 3)] for x, y in layout.marks], "mark_diameter": layout.mark_diameter,
+        "name": sheet_name(sheet, ticket), "width": laid.width, "height": laid.height, "copies": laid.copies,
+        "times": laid.times, "mirrored": sheet.stock.mirrored, "colour": sheet.stock.colour,
+        "placements": [
+            {"layer": layer, "matrices": [
+                [round(v, 6) for v in one.at] for one in laid.placements if one.layer == layer
+            ]}
+            for layer in laid.layers
+        ],
+        "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places], "mark_diameter": laid.marks.diameter,
     }  # fmt: skip

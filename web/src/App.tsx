@@ -5,6 +5,7 @@ import { api } from "./api/client";
 import { Board } from "./board/Board";
 import { useIncoming } from "./board/useIncoming";
 import { JobScreen } from "./job/JobScreen";
+import { knowProcesses } from "./theme/processes";
 import { NoticeList } from "./ui/NoticeList";
 import { tell } from "./ui/notices";
 import { SignIn } from "./ui/SignIn";
@@ -13,7 +14,17 @@ import { SignIn } from "./ui/SignIn";
 export function App() {
   const client = useQueryClient();
   const session = useQuery({ queryKey: ["session"], queryFn: api.session });
-  if (session.isPending) return null;
+  const processes = useQuery({
+    queryKey: ["processes"],
+    queryFn: () =>
+      api.processes().then((table) => {
+        knowProcesses(table);
+        return table;
+      }),
+    enabled: session.data?.signed_in ?? false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  if (session.isPending || processes.isLoading) return null;
   if (!session.data?.signed_in)
     return (
       <>

@@ -50,7 +50,7 @@ class Framing:
 
     def back(self, fractions: Points) -> Points:
         """Places (n, 2) of the part that is used in the whole picture."""
-        return inverse(self.affine()).map(fractions)
+        return self.affine().inverse().map(fractions)
 
     def raster(self, raster: Raster) -> Raster:
         """The part of a picture that is used."""
@@ -78,10 +78,3 @@ class Framing:
             if box.right > 0 and box.bottom > 0 and box.left < width and box.top < height:
                 shapes.append(shape)
         return Drawing(width, height, tuple(shapes))
-
-
-def inverse(affine: Affine) -> Affine:
-    """The map that undoes ``affine``."""
-    a, b, c, d, e, f = affine
-    size = affine.determinant
-    return Affine(d / size, -b / size, -c / size, a / size, (c * f - d * e) / size, (b * e - a * f) / size)

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.geometry import Path, Point, Region
+from nibble_core.geometry import Bundle, Point, Region
 from nibble_core.geometry.along import corner_nodes
 from nibble_core.geometry.regions import distances_to_area, polygons
 from nibble_core.lines.dropout import DropOut
@@ -58,7 +59,7 @@ class CutLine:
     process: str
     name: str
     regions: tuple[Region, ...]
-    paths: tuple[Path, ...]
+    paths: Bundle
     area: BaseGeometry
     distance: float
     may_cross: bool = False
@@ -162,9 +163,7 @@ def near_edge(line: CutLine, least: float) -> list[Finding]:
 
 def shared_lines(lines: Sequence[CutLine]) -> list[Finding]:
     """Stretches along which two processes follow the same line: the machine would go there twice."""
-    drawn = [
-        (line, shapely.union_all([_line(path) for path in line.paths])) for line in lines if line.process != "guide"
-    ]
+    drawn = [(line, shapely.union_all(_courses(line))) for line in lines if line.process != "guide"]
     found = []
     for i, (one, a) in enumerate(drawn):
         near = None
@@ -266,8 +265,7 @@ def inside_bleed(line: CutLine, artwork: BaseGeometry, bleed: float) -> list[Fin
     """A cut outside the artwork, though bleed is asked for: paper shows as a border, and bleed has nothing to do."""
     if bleed <= 0 or not TOLD < line.distance < bleed - TOLD:
         return []
-    points = [path.rows[0, :2] for path in line.paths]
-    place = Point(*points[0].tolist()) if points else None
+    place = Point(*line.paths.rows[0, :2].tolist()) if len(line.paths) else None
     return [
         Finding(
             "inside bleed", f"The {line.process} runs {line.distance:g} mm outside the artwork: a border of the stock "
@@ -296,12 +294,13 @@ def open_lines(line: CutLine) -> list[Finding]:
     """Cuts that do not close: what they are to free stays where it is."""
     if line.process not in ("through cut", "kiss cut") or line.regions:
         return []
-    ends = [path for path in line.paths if not path.closed]
-    if not ends:
+    ends = np.nonzero(~line.paths.closed)[0]
+    if not len(ends):
         return []
+    start = line.paths.rows[line.paths.offsets[ends[0]], :2].tolist()
     return [
         Finding("open path", f"{len(ends)} open {'lines are' if len(ends) > 1 else 'line is'} cut: nothing comes free.",
-                "Score or engrave them, or cut round the shapes.", line.id, Point(*ends[0].rows[0, :2].tolist()))
+                "Score or engrave them, or cut round the shapes.", line.id, Point(*start))
     ]  # fmt: skip
 
 
@@ -339,9 +338,14 @@ def _counted(found: list[Finding], many: str) -> list[Finding]:
     return [*found[: MOST - 1], rest]
 
 
-def _line(path: Path) -> shapely.LineString:
-    points = path.flattened(0.005)
-    return shapely.LineString(np.vstack([points, points[:1]]) if path.closed else points)
+def _courses(line: CutLine) -> NDArray[np.object_]:
+    """Where a line runs: its edges whole, dashes and ties or not; else each of its open paths."""
+    paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if line.regions else line.paths
+    points, begins = paths.flattened(0.005)
+    courses: NDArray[np.object_] = shapely.linestrings(
+        points, indices=np.repeat(np.arange(len(paths)), np.diff(begins))
+    )
+    return courses
 
 
 def _middle(area: BaseGeometry) -> Point:

@@ -1,25 +1,33 @@
-"""What was written, read back: the same size, marks, lines and pictures as were meant, to 0.001 mm."""
+"""What was written, read back: the same size, marks, lines and pictures as were meant.
+
+Lines are compared definition by definition and placement by placement. A format that keeps definitions is asked for
+both; of one that holds every copy, the first is held against the definition and the others against the first.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 import numpy as np
+import shapely
 
 from nibble_core.errors import FileDisagrees
-from nibble_core.geometry import ARC, Affine, Path
-from nibble_core.geometry.paths import all_mapped, evaluate
+from nibble_core.geometry import ARC, Affine, Bundle
+from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Page, Painted, Stroked
 
 
-def check_page(meant: Page, found: Page, called: str) -> None:
-    """Raises FileDisagrees at the first difference between a page and what its file holds."""
+def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSITION, layers: bool = True) -> None:
+    """Raises FileDisagrees at the first difference between a page and what its file holds. tolerance: mm, how far
+    curves may lie off in a format that knows no such ones. layers: whether the format names processes beside inks."""
     _near([meant.width, meant.height], [found.width, found.height], f"the size of the {called}")
-    _check_paths(_marks(meant), _marks(found), f"the marks of the {called}")
-    _check_drawn(meant.stroked, found.stroked, f"the lines of the {called}")
-    _check_inks(meant, found, called)
-    _check_drawn(meant.painted, found.painted, f"the painted shapes of the {called}")
+    _check_paths(_marks(meant), _marks(found), f"the marks of the {called}", tolerance)
+    _check_drawn(meant.stroked, found.stroked, f"the lines of the {called}", tolerance)
+    named = {(line.ink.name, line.layer if layers else "") for line in meant.stroked}
+    if {(line.ink.name, line.layer) for line in found.stroked} != named:
+        raise _disagree(f"the spot colours of the {called}")
+    _check_drawn(meant.painted, found.painted, f"the painted shapes of the {called}", tolerance)
     meant_places = [
         np.array(p) for picture in meant.pictures for p in _corners(picture.width, picture.height, picture.placements)
     ]
@@ -33,21 +41,54 @@ def check_page(meant: Page, found: Page, called: str) -> None:
 
 
 def check_same_marks(one: Page, other: Page) -> None:
-    """Raises FileDisagrees unless two files have their marks in the same places."""
-    _check_paths(_marks(one), _marks(other), "the marks of the print file and the cut file")
+    """Raises FileDisagrees unless two files, of any formats, have their marks in the same places."""
+    first, second = ([path.bounds() for path in _marks(page)] for page in (one, other))
+    _near(first, second, "the marks of the print file and the cut file", 2 * POSITION)
 
 
-def _marks(page: Page) -> list[Path]:
-    return [path for filled in page.filled for path in filled.paths]
+def _marks(page: Page) -> Bundle:
+    return Bundle.joined([filled.paths for filled in page.filled])
 
 
-def _check_drawn(meant: Sequence[Stroked | Painted], found: Sequence[Stroked | Painted], what: str) -> None:
-    """Definition by definition where the file keeps those and their placements; else every copy."""
-    if len(meant) == len(found) and all(map(_placed_alike, meant, found)):
-        for one, other in zip(meant, found, strict=True):
-            _check_paths(one.paths, other.paths, what)
-    else:
-        _check_paths(_copies(meant), _copies(found), what)
+def _check_drawn(
+    meant: Sequence[Stroked | Painted], found: Sequence[Stroked | Painted], what: str, tolerance: float
+) -> None:
+    once = _gathered(meant)
+    if len(once) == len(found) and all(map(_placed_alike, once, found)):
+        for one, other in zip(once, found, strict=True):
+            _check_paths(one.paths, other.paths, what, tolerance)
+        return
+    held = Bundle.joined([one.paths.mapped(place) for one in found for place in one.placements])
+    at = 0
+    for run in meant:
+        first: Bundle | None = None
+        back = Affine()
+        for place in run.placements:
+            if at + len(run.paths) > len(held):
+                raise _disagree(what)
+            copy = held.part(at, at + len(run.paths))
+            at += len(run.paths)
+            if first is None:
+                _check_paths(run.paths.mapped(place), copy, what, tolerance)
+                first, back = copy, place.inverse()
+            else:
+                _check_paths(first.mapped(back.then(place)), copy, what, POSITION)
+    if at != len(held):
+        raise _disagree(what)
+
+
+def _gathered(drawn: Sequence[Stroked | Painted]) -> list[Stroked | Painted]:
+    """What is drawn from one definition in one look, once, with all its placements."""
+    known: dict[tuple[object, ...], Stroked | Painted] = {}
+    for one in drawn:
+        look = (one.ink, one.layer) if isinstance(one, Stroked) else (one.colour,)
+        before = known.get((id(one.paths), *look))
+        placements = (*before.placements, *one.placements) if before else one.placements
+        if isinstance(one, Stroked):
+            known[(id(one.paths), *look)] = Stroked(one.paths, one.ink, one.layer, placements)
+        else:
+            known[(id(one.paths), *look)] = Painted(one.paths, one.colour, placements)
+    return list(known.values())
 
 
 def _placed_alike(one: Stroked | Painted, other: Stroked | Painted) -> bool:
@@ -55,51 +96,57 @@ def _placed_alike(one: Stroked | Painted, other: Stroked | Painted) -> bool:
     if len(one.placements) != len(other.placements):
         return False
     # the linear part moves places by as much as the definition is large
-    reach = max((float(np.abs(path.rows[:, [0, 1, 6, 7]]).max()) for path in one.paths), default=1.0)
+    reach = float(np.abs(one.paths.rows[:, [0, 1, 6, 7]]).max()) if len(one.paths) else 1.0
     weigh = np.array([reach, reach, reach, reach, 1.0, 1.0])
     return bool((np.abs(np.array(one.placements) - np.array(other.placements)) * weigh <= POSITION).all())
 
 
-def _copies(drawn: Sequence[Stroked | Painted]) -> list[Path]:
-    return [path for one in drawn for place in one.placements for path in all_mapped(one.paths, place)]
-
-
-def _check_inks(meant: Page, found: Page, called: str) -> None:
-    wanted = {(line.ink.name, line.layer) for line in meant.stroked}
-    if {(line.ink.name, line.layer) for line in found.stroked} != wanted:
-        raise _disagree(f"the spot colours of the {called}")
-
-
-def _check_paths(meant: Sequence[Path], found: Sequence[Path], what: str) -> None:
-    """Segment by segment, all of them as one array."""
-    if len(meant) != len(found):
+def _check_paths(meant: Bundle, found: Bundle, what: str, tolerance: float) -> None:
+    """Segment by segment, all of them as one array; by their course where the format has segments of its own."""
+    if len(meant) != len(found) or (meant.closed != found.closed).any():
         raise _disagree(what)
-    if not meant:
+    if not len(meant):
         return
-    as_found = [_told_as(one, other) for one, other in zip(meant, found, strict=True)]
-    if [(len(one), one.closed) for one in as_found] != [(len(one), one.closed) for one in found]:
+    told = _told_as(meant, found)
+    if len(told.kinds) != len(found.kinds) or (told.kinds != found.kinds).any():
+        _check_course(meant, found, what, tolerance)
+        return
+    if (told.offsets != found.offsets).any():
         raise _disagree(what)
-    kinds, other_kinds = (np.concatenate([path.kinds for path in some]) for some in (as_found, found))
-    rows, other_rows = (np.vstack([path.rows for path in some]) for some in (as_found, found))
-    if (kinds != other_kinds).any():
-        raise _disagree(what)
-    ends = [0, 1, 6, 7]
-    _near(rows[:, ends], other_rows[:, ends], what)
+    kinds, rows, other = told.kinds, told.rows, found.rows
+    _near(rows[:, [0, 1, 6, 7]], other[:, [0, 1, 6, 7]], what)
     middles = kinds != ARC  # an arc's centre follows from its ends, less exactly
-    _near(rows[middles, 2:6], other_rows[middles, 2:6], what)
+    _near(rows[middles, 2:6], other[middles, 2:6], what)
     if not middles.all():
+        some, others = rows[~middles], other[~middles]
         for share in (0.25, 0.5, 0.75):
-            t = np.full(len(rows), share)
-            _near(evaluate(kinds, rows, t), evaluate(kinds, other_rows, t), what, 4 * POSITION)
+            t = np.full(len(some), share)
+            _near(evaluate(kinds[~middles], some, t), evaluate(kinds[~middles], others, t), what, 4 * POSITION)
 
 
-def _told_as(one: Path, other: Path) -> Path:
-    """A path as a format tells it that knows no arcs, or short ones only."""
+def _check_course(meant: Bundle, found: Bundle, what: str, tolerance: float) -> None:
+    """Path by path the same ends, and each way along within ``tolerance`` of the other."""
+    if tolerance <= POSITION:
+        raise _disagree(what)
+    lines = []
+    for one in (meant, found):
+        points, begins = one.flattened(tolerance / 8)
+        lines.append(shapely.linestrings(points, indices=np.repeat(np.arange(len(one)), np.diff(begins))))
+    if (shapely.hausdorff_distance(*lines) > tolerance).any():
+        raise _disagree(what)
+    first, last = meant.offsets[:-1], meant.offsets[1:] - 1
+    own, end = found.offsets[:-1], found.offsets[1:] - 1
+    _near(meant.rows[first, :2], found.rows[own, :2], what, tolerance)
+    _near(meant.rows[last, 6:], found.rows[end, 6:], what, tolerance)
+
+
+def _told_as(one: Bundle, other: Bundle) -> Bundle:
+    """Paths as a format tells them that knows no arcs, or short ones only."""
     if not (one.kinds == ARC).any():
         return one
     if not (other.kinds == ARC).any():
         return one.as_cubics()
-    return one.with_short_arcs() if len(one) != len(other) else one
+    return one.with_short_arcs() if one.segments != other.segments else one
 
 
 def _corners(width: float, height: float, placements: Sequence[Affine]) -> list[list[float]]:
@@ -115,7 +162,7 @@ def _unit_corners(placements: Sequence[Affine]) -> list[list[float]]:
 
 def _near(meant: object, found: object, what: str, within: float = POSITION) -> None:
     one, other = np.asarray(meant, float), np.asarray(found, float)
-    if one.shape != other.shape or (one.size and np.abs(one - other).max() > within):
+    if one.shape != other.shape or (one.size and not np.abs(one - other).max() <= within):
         raise _disagree(what)
 
 

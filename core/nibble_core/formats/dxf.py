@@ -9,6 +9,7 @@ import re
 import ezdxf.colors
 import numpy as np
 from ezdxf import units
+from ezdxf.document import Drawing as Document
 from ezdxf.filemanagement import new
 
 from nibble_core.geometry import ARC, CUBIC, Path
@@ -22,10 +23,7 @@ ARC_TOLERANCE = 0.005
 
 def write_drawing(drawing: Drawing) -> bytes:
     """Closed polylines of every ring, open ones of open strokes, on a layer a colour; true size, y upward."""
-    document = new("R2000", setup=False)
-    document.units = units.MM
-    document.header["$MEASUREMENT"] = 1
-    document.header["$EXTMIN"], document.header["$EXTMAX"] = (0, 0, 0), (drawing.width, drawing.height, 0)
+    document = in_mm(drawing.width, drawing.height)
     space = document.modelspace()
     for shape in drawing.shapes:
         layer = re.sub(r"[^\w .#-]", "_", shape.layer or shape.spot or hex_colour(shape.colour))[:60]
@@ -37,6 +35,15 @@ def write_drawing(drawing: Drawing) -> bytes:
     stream = io.StringIO()
     document.write(stream)
     return stream.getvalue().encode("cp1252", "replace")
+
+
+def in_mm(width: float, height: float) -> Document:
+    """An empty drawing in millimetres, with its limits stated."""
+    document = new("R2000", setup=False)
+    document.units = units.MM
+    document.header["$MEASUREMENT"] = 1
+    document.modelspace().reset_limits((0, 0), (width, height))
+    return document
 
 
 def bulges(path: Path) -> list[tuple[float, float, float]]:

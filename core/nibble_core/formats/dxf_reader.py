@@ -14,8 +14,8 @@ import numpy as np
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import ClientDrawing, Lettering
 from nibble_core.geometry import ARC, CUBIC, LINE, Path
-from nibble_core.geometry.paths import longest_cubic
 from nibble_core.geometry.points import Affine
+from nibble_core.geometry.segments import longest_cubic
 from nibble_core.graphics import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
 
@@ -283,7 +283,7 @@ class _Walk:
         elif kind == "ARC":
             sweep = math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360 or 360)
         mm = math.dist(self._place(1.0, 0.0), self._place(0.0, 0.0))
-        return {"segments": max(1, math.ceil(sweep / longest_cubic(abs(radius) * mm) - 1e-6))}
+        return {"segments": max(1, math.ceil(sweep / float(longest_cubic(np.array(abs(radius) * mm))) - 1e-6))}
 
     def _of_commands(self, made: Any) -> Path | None:
         kinds, rows = [], []

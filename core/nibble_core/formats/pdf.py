@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import io
 import zlib
-from collections.abc import Sequence
 from decimal import Decimal
 
 import numpy as np
@@ -15,17 +14,13 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, Stream, String
 from PIL import ImageCms
 
-from nibble_core.geometry import ARC, CUBIC, LINE, Affine, Path
+from nibble_core.geometry import Affine, Bundle
+from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM, format_number
 from nibble_core.graphics import Drawing, Ink, Page, Painted, Raster, Shape
+from nibble_core.processes import PROCESSES
 
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
-_STEPS = {
-    "through cut": "Cutting",
-    "kiss cut": "PartialCutting",
-    "perforate": "Perforating",
-    "score": "Creasing",
-}
 
 
 def write_page(page: Page) -> bytes:
@@ -60,14 +55,23 @@ def write_page(page: Page) -> bytes:
         lines += [f"/OC /{layer} BDC q /Plain gs"]
         for filled in page.filled:
             lines += [" ".join(_number(v) for v in filled.ink.cmyk) + " k"]
-            lines += [f"{_path(path)} f*" for path in filled.paths]
+            lines += [f"{path.text(PDF, 4)}f*" for path in filled.paths]
         lines += ["Q EMC"]
-    for index, stroked in enumerate(page.stroked):
-        layer = _layer(pdf, resources, groups, stroked.layer)
-        resources.ColorSpace[f"/Ink{index}"] = _separation(pdf, stroked.ink)
-        resources.XObject[f"/Lines{index}"] = _form(pdf, stroked.paths, "", "S")
-        lines += [f"/OC /{layer} BDC q /Overprint gs /Ink{index} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
-        lines += [f"q {_matrix(placement)} cm /Lines{index} Do Q" for placement in stroked.placements]
+    inks: dict[Ink, str] = {}
+    forms: dict[int, str] = {}
+    layers: dict[tuple[str, Ink], str] = {}
+    for stroked in page.stroked:
+        ink, of = stroked.ink, (stroked.layer, stroked.ink)
+        if ink not in inks:
+            inks[ink] = f"Ink{len(inks)}"
+            resources.ColorSpace[f"/{inks[ink]}"] = _separation(pdf, ink)
+        if of not in layers:
+            layers[of] = _layer(pdf, resources, groups, stroked.layer)
+        if id(stroked.paths) not in forms:
+            forms[id(stroked.paths)] = f"Lines{len(forms)}"
+            resources.XObject[f"/{forms[id(stroked.paths)]}"] = _form(pdf, stroked.paths, "", "S")
+        lines += [f"/OC /{layers[of]} BDC q /Overprint gs /{inks[ink]} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
+        lines += [f"q {_matrix(place)} cm /{forms[id(stroked.paths)]} Do Q" for place in stroked.placements]
         lines += ["Q EMC"]
     sheet.obj.Resources = resources
     sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))
@@ -93,7 +97,7 @@ def write_drawing(drawing: Drawing) -> bytes:
     spots: dict[str, str] = {}
     scale = _long(POINTS_PER_MM)
     lines = [f"{scale} 0 0 -{scale} 0 {_long(size[1])} cm"]
-    for shape in (*drawing.under, *drawing.shapes):
+    for shape in drawing.shapes:
         lines.append("q")
         if shape.opacity < 1:
             key = f"Alpha{round(1000 * shape.opacity)}"
@@ -111,13 +115,13 @@ def write_drawing(drawing: Drawing) -> bytes:
         else:
             lines.append(" ".join(_number(v / 255) for v in shape.colour) + (" rg" if fills else " RG"))
         if isinstance(shape, Shape):
-            lines += [_path(ring) for ring in shape.region.rings] + ["f*"]
+            lines += [Bundle.of(shape.region.rings).text(PDF, 4) + "f*"]
         else:
             cap, join = ("butt", "round", "square").index(shape.cap), ("miter", "round", "bevel").index(shape.join)
             dashes = f"[{' '.join(_number(d) for d in shape.dashes)}] {_number(shape.phase)} d " if shape.dashes else ""
             width = _number(shape.width or HAIRLINE)
             lines.append(
-                f"{width} w {cap} J {join} j {_number(max(shape.mitre_limit, 1))} M {dashes}{_path(shape.path)} S"
+                f"{width} w {cap} J {join} j {_number(max(shape.mitre_limit, 1))} M {dashes}{shape.path.text(PDF, 4)}S"
             )
         lines.append("Q")
     sheet.obj.Resources = resources
@@ -129,8 +133,9 @@ def write_drawing(drawing: Drawing) -> bytes:
 
 def _layer(pdf: pikepdf.Pdf, resources: Dictionary, groups: list[pikepdf.Object], name: str) -> str:
     group = Dictionary(Type=Name.OCG, Name=String(name))
-    if name in _STEPS:
-        group.GTS_Metadata = Dictionary(GTS_ProcStepsGroup=Name.Structural, GTS_ProcStepsType=Name(f"/{_STEPS[name]}"))
+    if name in PROCESSES and PROCESSES[name].step:
+        step = Name(f"/{PROCESSES[name].step}")
+        group.GTS_Metadata = Dictionary(GTS_ProcStepsGroup=Name.Structural, GTS_ProcStepsType=step)
     groups.append(pdf.make_indirect(group))
     key = f"Layer{len(groups)}"
     resources.Properties[f"/{key}"] = groups[-1]
@@ -146,15 +151,11 @@ def _fill(pdf: pikepdf.Pdf, painted: Painted) -> pikepdf.Object:
     return _form(pdf, painted.paths, " ".join(_number(v / 255) for v in painted.colour) + " rg\n", "f*")
 
 
-def _form(pdf: pikepdf.Pdf, paths: Sequence[Path], before: str, after: str) -> pikepdf.Object:
+def _form(pdf: pikepdf.Pdf, paths: Bundle, before: str, after: str) -> pikepdf.Object:
     """Paths as a form XObject, to be placed as often as wanted."""
-    body = before + "\n".join(_path(path) for path in paths) + f"\n{after}"
-    form = Stream(pdf, body.encode("ascii"))
+    form = Stream(pdf, f"{before}{paths.text(PDF, 4)}{after}".encode("ascii"))
     form.Type, form.Subtype, form.Resources = Name.XObject, Name.Form, Dictionary()
-    ends = np.concatenate([path.rows[:, [0, 1]] for path in paths] + [path.rows[:, [6, 7]] for path in paths])
-    boxes = [path.bounds() for path in paths if (path.kinds != LINE).any()]
-    corners = np.vstack([ends, *([b[0], b[1]] for b in boxes), *([b[2], b[3]] for b in boxes)])
-    form.BBox = Array([Decimal(f"{v:.3f}") for v in (*(corners.min(0) - 1), *(corners.max(0) + 1))])
+    form.BBox = Array([Decimal(f"{side:.3f}") for side in paths.bounds().grown(1.0)])
     return pdf.make_indirect(form)
 
 
@@ -185,15 +186,3 @@ def _long(value: float) -> str:
 
 def _matrix(affine: Affine) -> str:
     return " ".join(format_number(v, 6) for v in affine)
-
-
-def _path(path: Path) -> str:
-    """Path operators; arcs as cubics, as PDF knows no arcs."""
-    plain = path.as_cubics() if (path.kinds == ARC).any() else path
-    words = [f"{_number(plain.rows[0, 0])} {_number(plain.rows[0, 1])} m"]
-    for kind, row in zip(plain.kinds, plain.rows, strict=True):
-        numbers = row[2:] if kind == CUBIC else row[6:]
-        words.append(" ".join(_number(v) for v in numbers) + (" c" if kind == CUBIC else " l"))
-    if path.closed:
-        words.append("h")
-    return " ".join(words)

@@ -6,18 +6,20 @@ Follows the content stream through nested forms, so it does not trust the writer
 from __future__ import annotations
 
 import io
+import re
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pikepdf
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.geometry import CUBIC, LINE, Affine, Path
-from nibble_core.geometry.paths import all_mapped
+from nibble_core.geometry import CUBIC, LINE, Affine, Bundle, Path
+from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM
 from nibble_core.graphics import BLACK, Colour, Filled, Ink, Page, Painted, Picture, Raster, Stroked
 
 DEEPEST_FORM = 8
+_PATHS_ALONE = re.compile(rb"((?:[\d.]+ ){3}rg\s)?([-\d.\smlch]*)(S|f\*)\s*")
 
 
 def read_page(content: bytes) -> Page:
@@ -79,9 +81,9 @@ class _Pen:
             self.done.append(Path(np.array(self.kinds, np.uint8), np.array(self.rows), closed))
         self.kinds, self.rows = [], []
 
-    def take(self, matrix: Affine) -> tuple[Path, ...]:
+    def take(self, matrix: Affine) -> Bundle:
         self.finish(False)
-        paths = tuple(all_mapped(self.done, matrix))
+        paths = Bundle.of(self.done).mapped(matrix)
         self.done = []
         return paths
 
@@ -90,7 +92,7 @@ class _Pen:
 class _Drawn:
     """Something drawn, and every place it is brought to."""
 
-    paths: tuple[Path, ...]
+    paths: Bundle
     state: _State
     placements: list[Affine]
 
@@ -108,9 +110,7 @@ class _Walk:
             Picture(_pixels(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
         )
         filled = tuple(
-            Filled(tuple(all_mapped(one.paths, place)), one.state.fill)
-            for one in self._filled
-            for place in one.placements
+            Filled(one.paths.mapped(place), one.state.fill) for one in self._filled for place in one.placements
         )
         stroked = tuple(
             Stroked(one.paths, one.state.stroke, one.state.layer, tuple(one.placements)) for one in self._stroked
@@ -121,6 +121,8 @@ class _Walk:
     def run(self, stream: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
         if depth > DEEPEST_FORM:
             raise UnreadableFile("This PDF nests its drawings too deeply.", "Flatten it first.")
+        if depth and self._paths_alone(stream.read_bytes(), state):
+            return
         stack: list[_State] = []
         layers: list[str] = []
         pen = _Pen()
@@ -163,6 +165,19 @@ class _Walk:
                 state = replace(state, layer=layers.pop())
             elif name == "Do":
                 self._draw(resources.XObject[str(operands[0])], resources, state, depth)
+
+    def _paths_alone(self, content: bytes, state: _State) -> bool:
+        """Take in a stream that is nothing but paths and one stroke or fill at its end, all at once; whether it is."""
+        alone = _PATHS_ALONE.fullmatch(content)
+        if alone is None:
+            return False
+        colour, paths, paint = alone.groups()
+        if colour:
+            red, green, blue = (round(255 * float(v)) for v in colour.split()[:3])
+            state = replace(state, colour=(red, green, blue))
+        found = self._stroked if paint == b"S" else self._painted if state.layer == "print" else self._filled
+        found.append(_Drawn(Bundle.read(paths, PDF).mapped(state.matrix), state, [Affine()]))
+        return True
 
     def _draw(self, thing: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
         if thing.Subtype == "/Image":

@@ -5,12 +5,13 @@ Width and height are in mm and the viewBox is in mm, so one user unit is one mil
 
 from __future__ import annotations
 
+import io
+
 from lxml import etree
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.formats.svg_path import parse_path_data
-from nibble_core.geometry import Path
-from nibble_core.geometry.paths import all_mapped
+from nibble_core.geometry import Bundle
+from nibble_core.geometry.path_text import SVG
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics import Drawing, Drawn, Filled, Ink, Page, Shape, Stroked, hex_colour
 
@@ -19,17 +20,8 @@ _NS = "http://www.w3.org/2000/svg"
 
 
 def write_drawing(drawing: Drawing) -> bytes:
-    """One path a shape, with its fill; holes by the even-odd rule. Strokes keep their width; layers are groups.
-
-    What lies under the shapes to hide their seams is one path a colour in a group of its own, “under-seams”.
-    """
+    """One path a shape, with its fill; holes by the even-odd rule. Strokes keep their width; layers are groups."""
     root = _root(drawing.width, drawing.height)
-    if drawing.under:
-        beneath = etree.SubElement(root, "g", {"id": "under-seams"})
-        for colour in dict.fromkeys(stroke.colour for stroke in drawing.under):
-            some = [stroke for stroke in drawing.under if stroke.colour == colour]
-            data = "".join(stroke.svg(4) for stroke in some)
-            etree.SubElement(beneath, "path", _attributes(some[0]) | {"d": data})
     holder, layer = root, ""
     for shape in drawing.shapes:
         if shape.layer != layer:
@@ -61,62 +53,73 @@ def _attributes(shape: Drawn) -> dict[str, str]:
 
 
 def write_page(page: Page) -> bytes:
-    """A cut file: marks filled, lines as hairlines grouped by layer. Pictures are never part of it."""
-    root = _root(page.width, page.height)
-    if page.title:
-        etree.SubElement(root, "title").text = page.title
-    marks = etree.SubElement(
-        root, "g", {"id": "marks", "fill": _screen(page.filled[0].ink) if page.filled else "#000000"}
-    )
-    for filled in page.filled:
-        for path in filled.paths:
-            etree.SubElement(marks, "path", {"d": path.svg(4)})
-    for number, stroked in enumerate(page.stroked):
-        again = any(other.layer == stroked.layer for other in page.stroked[:number])
-        group = etree.SubElement(
-            root,
-            "g",
-            {
-                "id": f"{stroked.layer} {number + 1}" if again else stroked.layer,
-                "data-process": stroked.layer,
-                "data-ink": stroked.ink.name,
-                "fill": "none",
-                "stroke": _screen(stroked.ink),
-                "stroke-width": format_number(HAIRLINE),
-            },
-        )
-        for placement in stroked.placements:
-            data = "".join(path.svg(4) for path in all_mapped(stroked.paths, placement))
-            etree.SubElement(group, "path", {"d": data})
-    return _bytes(root)
+    """A cut file: marks filled, lines as hairlines grouped by layer, a path a copy. Pictures are never part of it."""
+    out = io.BytesIO()
+    with etree.xmlfile(out, encoding="UTF-8") as file:
+        file.write_declaration()
+        w, h = format_number(page.width), format_number(page.height)
+        with file.element("svg", _size(w, h), nsmap={None: _NS}):
+            if page.title:
+                _put(file, "title", {}, page.title)
+            ink = _screen(page.filled[0].ink) if page.filled else "#000000"
+            with file.element("g", {"id": "marks", "fill": ink}):
+                for filled in page.filled:
+                    for path in filled.paths:
+                        _put(file, "path", {"d": path.svg(4)})
+            known: dict[str, int] = {}
+            for stroked in page.stroked:
+                known[stroked.layer] = number = known.get(stroked.layer, 0) + 1
+                with file.element("g", _group(stroked, number)):
+                    for placement in stroked.placements:
+                        _put(file, "path", {"d": stroked.paths.mapped(placement).svg(4)})
+    return out.getvalue()
+
+
+def _group(stroked: Stroked, number: int) -> dict[str, str]:
+    return {
+        "id": f"{stroked.layer} {number}" if number > 1 else stroked.layer, "data-process": stroked.layer,
+        "data-ink": stroked.ink.name, "fill": "none", "stroke": _screen(stroked.ink),
+        "stroke-width": format_number(HAIRLINE),
+    }  # fmt: skip
+
+
+def _put(file: etree._IncrementalFileWriter, tag: str, attributes: dict[str, str], text: str = "") -> None:
+    file.write("\n")
+    with file.element(tag, attributes):
+        if text:
+            file.write(text)
 
 
 def read_page(content: bytes) -> Page:
-    """What ``write_page`` wrote, as a page; each copy's lines are paths of their own.
+    """What ``write_page`` wrote, as a page; each group's copies are one bundle.
 
     Raises UnreadableFile when the bytes are not such a file.
     """
     try:
-        root = etree.fromstring(content, etree.XMLParser(resolve_entities=False, no_network=True))
+        root = etree.fromstring(content, etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=True))
         left, top, width, height = (float(v) for v in root.get("viewBox", "").split())
         if (left, top) != (0.0, 0.0) or root.get("width") != f"{format_number(width)}mm":
             raise ValueError("no true size")
     except (etree.XMLSyntaxError, ValueError) as error:
         raise UnreadableFile("This is not an SVG in millimetres.", "Make the files again.") from error
-    filled: list[Path] = []
+    filled: list[Bundle] = []
     stroked: list[Stroked] = []
     for group in root.iter(f"{{{_NS}}}g"):
-        paths = tuple(p for node in group.iter(f"{{{_NS}}}path") for p in parse_path_data(node.get("d", "")))
+        read = [Bundle.read(node.get("d", "").encode(), SVG) for node in group.iter(f"{{{_NS}}}path")]
         if group.get("fill") != "none":
-            filled += paths
+            filled += read
         else:
-            stroked.append(Stroked(paths, Ink(group.get("data-ink", ""), (0, 0, 0, 1)), group.get("data-process", "")))
-    return Page(width, height, (Filled(tuple(filled)),) if filled else (), tuple(stroked))
+            ink = Ink(group.get("data-ink", ""), (0, 0, 0, 1))
+            stroked.append(Stroked(Bundle.joined(read), ink, group.get("data-process", "")))
+    return Page(width, height, (Filled(Bundle.joined(filled)),) if filled else (), tuple(stroked))
 
 
 def _root(width: float, height: float) -> etree._Element:
-    w, h = format_number(width), format_number(height)
-    return etree.Element("svg", {"width": f"{w}mm", "height": f"{h}mm", "viewBox": f"0 0 {w} {h}"}, nsmap={None: _NS})
+    return etree.Element("svg", _size(format_number(width), format_number(height)), nsmap={None: _NS})
+
+
+def _size(w: str, h: str) -> dict[str, str]:
+    return {"width": f"{w}mm", "height": f"{h}mm", "viewBox": f"0 0 {w} {h}"}
 
 
 def _bytes(root: etree._Element) -> bytes:

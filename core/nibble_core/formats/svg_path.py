@@ -10,7 +10,7 @@ import numpy as np
 
 from nibble_core.errors import UnreadableFile
 from nibble_core.geometry import ARC, CUBIC, LINE, Affine, Path
-from nibble_core.geometry.paths import arc_as_cubics
+from nibble_core.geometry.segments import arcs_as_cubics
 
 _COMMAND = re.compile(r"([MmLlHhVvCcSsQqTtAaZz])([^MmLlHhVvCcSsQqTtAaZz]*)")
 _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
@@ -171,8 +171,8 @@ class _Pen:
             self._add(ARC, x, y, cx * rx, cy * rx, sweep, 0, ex, ey)
             return
         back = Affine(rx * c, rx * s, -ry * s, ry * c, 0, 0)
-        pieces = arc_as_cubics(np.array([ux, uy, cx, cy, sweep, 0, vx, vy]), self._scale * max(rx, ry) * grow)
-        for row in pieces:
+        arc = np.array([[ux, uy, cx, cy, sweep, 0, vx, vy]])
+        for row in arcs_as_cubics(np.array([ARC], np.uint8), arc, self._scale * max(rx, ry) * grow)[1]:
             self._add(CUBIC, *back.map(row.reshape(4, 2)).ravel().tolist())
         self._rows[-2:] = array("d", [ex, ey])
 

@@ -7,8 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.geometry.paths import CUBIC, LINE, Path, evaluate
+from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Points
+from nibble_core.geometry.segments import CUBIC, LINE, evaluate
 from nibble_core.geometry.stretches import OnPath, stretch
 
 _GAUSS_T, _GAUSS_W = (0.5 * (np.polynomial.legendre.leggauss(24)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(24)[1])

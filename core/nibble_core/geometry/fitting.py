@@ -11,9 +11,10 @@ from shapely.geometry import Polygon
 
 from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
-from nibble_core.geometry.paths import ARC, CUBIC, LINE, Path
+from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Points
 from nibble_core.geometry.regions import Region, oriented_rings
+from nibble_core.geometry.segments import ARC, CUBIC, LINE
 from nibble_core.geometry.tolerances import REFIT
 
 CORNER = math.radians(30)

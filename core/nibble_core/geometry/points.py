@@ -67,6 +67,12 @@ class Affine(NamedTuple):
         return Affine(a=sx, d=sx if sy is None else sy)
 
     @staticmethod
+    def rotation(degrees: float) -> Affine:
+        """About the origin, clockwise on screen; exact for quarter turns."""
+        c, s = (round(v, 15) for v in (math.cos(math.radians(degrees)), math.sin(math.radians(degrees))))
+        return Affine(c, s, -s, c)
+
+    @staticmethod
     def mirror(width: float) -> Affine:
         """Left and right exchanged within a strip from 0 to ``width``."""
         return Affine(a=-1.0, e=width)
@@ -82,6 +88,12 @@ class Affine(NamedTuple):
             after.a * e + after.c * f + after.e,
             after.b * e + after.d * f + after.f,
         )
+
+    def inverse(self) -> Affine:
+        """The map that undoes this one."""
+        a, b, c, d, e, f = self
+        size = self.determinant
+        return Affine(d / size, -b / size, -c / size, a / size, (c * f - d * e) / size, (b * e - a * f) / size)
 
     @property
     def determinant(self) -> float:

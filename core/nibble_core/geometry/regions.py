@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LinearRing, MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from nibble_core.geometry.bundle import Bundle
 from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Affine, Box, Points
 from nibble_core.geometry.tolerances import FLATTEN
@@ -47,7 +48,7 @@ class Region:
 
     def svg(self, decimals: int = 3) -> str:
         """One path string for the even-odd rule."""
-        return "".join(ring.svg(decimals) for ring in self.rings)
+        return Bundle.of(self.rings).svg(decimals) if self.holes else self.outer.svg(decimals)
 
     def polygon(self, tolerance: float = FLATTEN) -> Polygon:
         """A shapely polygon of the flattened rings; not necessarily valid."""

@@ -7,8 +7,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nibble_core.geometry.paths import ARC, CUBIC, Path, evaluate
+from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Points
+from nibble_core.geometry.segments import ARC, CUBIC, evaluate
 
 SAMPLES = 48
 TRIES = 11  # parameters looked at together when a place is closed in on

@@ -86,23 +86,17 @@ Drawn = Shape | Stroke
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
-    """Shapes within a box of width by height mm, origin at its top left, first painted first.
-
-    ``under``: strokes along the edges of areas that touch, painted before everything, so that no viewer shows the
-    ground between them; they are no shapes of their own, and only formats for looking at hold them.
-    """
+    """Shapes within a box of width by height mm, origin at its top left, first painted first."""
 
     width: float
     height: float
     shapes: tuple[Drawn, ...]
-    under: tuple[Stroke, ...] = ()
 
     def mapped(self, scale: float) -> Drawing:
         """The same, larger or smaller."""
         affine = Affine.scale(scale)
         shapes = tuple(shape.mapped(affine) for shape in self.shapes)
-        under = tuple(stroke.mapped(affine) for stroke in self.under)
-        return Drawing(self.width * scale, self.height * scale, shapes, under)
+        return Drawing(self.width * scale, self.height * scale, shapes)
 
 
 def hex_colour(colour: Colour) -> str:

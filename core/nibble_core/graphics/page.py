@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nibble_core.geometry import Affine, Path
+from nibble_core.geometry import Affine, Bundle
 from nibble_core.graphics.drawing import Colour
 from nibble_core.graphics.raster import Raster
 
@@ -28,15 +28,15 @@ BLACK = Ink("Black", (0.0, 0.0, 0.0, 1.0))
 class Filled:
     """Closed paths filled with one ink by the even-odd rule (registration marks)."""
 
-    paths: tuple[Path, ...]
+    paths: Bundle
     ink: Ink = BLACK
 
 
 @dataclass(frozen=True, eq=False)
 class Stroked:
-    """Paths drawn as hairlines of one ink, once at every placement."""
+    """Paths drawn as hairlines of one ink, once at every placement. layer: the process they are followed in."""
 
-    paths: tuple[Path, ...]
+    paths: Bundle
     ink: Ink
     layer: str
     placements: tuple[Affine, ...] = (Affine(),)
@@ -56,7 +56,7 @@ class Picture:
 class Painted:
     """Closed paths filled with one RGB colour by the even-odd rule, at every placement."""
 
-    paths: tuple[Path, ...]
+    paths: Bundle
     colour: Colour
     placements: tuple[Affine, ...]
 

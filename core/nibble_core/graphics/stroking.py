@@ -7,8 +7,8 @@ import shapely
 
 from nibble_core.geometry import Path, Points, Region
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.paths import evaluate
 from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.segments import evaluate
 from nibble_core.graphics.drawing import Shape, Stroke
 
 CHORD = 0.0015  # mm: sagitta of the chords of a round cap or join

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.geometry import LINE, Path, Points
+from nibble_core.geometry import Bundle, Path, Points
 from nibble_core.geometry.tolerances import ARC_CHORD
 
 CORNER = math.radians(25)  # chords of a flattened curve turn by less
@@ -35,14 +35,10 @@ class Dashes:
     def __len__(self) -> int:
         return len(self.starts)
 
-    def paths(self) -> list[Path]:
+    @property
+    def bundle(self) -> Bundle:
         """Each dash as an open path of its own."""
-        made = []
-        for first, last in pairwise(self.offsets.tolist()):
-            rows = np.zeros((last - first - 1, 8))
-            rows[:, :2], rows[:, 6:] = self.points[first : last - 1], self.points[first + 1 : last]
-            made.append(Path(np.full(len(rows), LINE, np.uint8), rows, closed=False))
-        return made
+        return Bundle.polylines(self.points, self.offsets)
 
 
 def perforated(path: Path, cut: float, tie: float, *, guard: float | None = None) -> Dashes:

@@ -19,7 +19,6 @@ from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean
 
-VERSION = 11
 PREVIEW_PX = 800
 
 
@@ -47,10 +46,10 @@ def clean(
 
     # the subject takes a second to find, and neither tones nor specks change it
     by = [*framed, clean.calm, clean.background, clean.tolerance, clean.places, of_subject, width if of_subject else 0]
-    started = run_stage(store, f"{name}-background", VERSION, by, [picture.key], start)
+    started = run_stage(store, f"{name}-background", by, [picture.key], start)
     sized = clean.specks > 0 or bool(clean.strokes)
     by = [clean, *framed, width if sized else 0]
-    return run_stage(store, name, VERSION, by, [picture.key], lambda: _finished(*started.value, clean, framing, width))
+    return run_stage(store, name, by, [picture.key], lambda: _finished(*started.value, clean, framing, width))
 
 
 def _without_background(raster: Raster, clean: Clean, framing: Framing, width: float) -> tuple[Raster, Cleaned]:
@@ -108,4 +107,4 @@ def _reduced(store: ResultStore, picture: Keyed[Picture], *, single: bool) -> Ra
             else whole.reduced(max(8, round(whole.width * scale)), max(8, round(whole.height * scale)))
         )
 
-    return run_stage(store, "reduced", VERSION, [PREVIEW_PX, single], [picture.key], compute).value
+    return run_stage(store, "reduced", [PREVIEW_PX, single], [picture.key], compute).value

@@ -22,7 +22,6 @@ from nibble_core.pipeline.trace import TraceResult
 from nibble_core.text import Font, open_font, set_line, shipped_font
 from nibble_core.ticket.piece import Anchor, Element, Piece, Span
 
-VERSION = 7
 MOST_NODES = 1_000_000
 Files = Callable[[str], bytes]
 
@@ -62,7 +61,7 @@ def compose_piece(
     """The piece that a ticket's elements make. ``traces``: by artwork id. Raises NothingToCut, InvalidTicket."""
     used = [traces[element.artwork].key for element in piece.elements if element.kind == "artwork"]
     specification = [*piece.elements, piece.stencil]
-    return run_stage(store, "compose", VERSION, specification, used, lambda: _compose(piece, traces, files))
+    return run_stage(store, "compose", specification, used, lambda: _compose(piece, traces, files))
 
 
 def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: Files) -> PieceResult:

@@ -21,7 +21,6 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
 from nibble_core.ticket.piece import ITSELF, Layer, Line, Piece
 
-VERSION = 7
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
 
 
@@ -56,7 +55,7 @@ def examine(
     """Facts and findings of a layer's final lines. Raises Cancelled when ``cancelled()`` turns true."""
     by = [layer, piece.stencil.kind, piece.elements, stock, machine]
     return run_stage(
-        store, "examine", VERSION, by, [composed.key, drawn.key, printed.key],
+        store, "examine", by, [composed.key, drawn.key, printed.key],
         lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value, printed.value, cancelled),
     )  # fmt: skip
 

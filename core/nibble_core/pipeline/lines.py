@@ -11,7 +11,7 @@ from shapely.geometry import MultiPolygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import NibbleError, NothingToCut
-from nibble_core.geometry import Box, Path, Point, Region
+from nibble_core.geometry import Box, Bundle, Path, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
 from nibble_core.lines.clearance import kept_clear
@@ -31,10 +31,9 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.ticket.model import Machine
-from nibble_core.ticket.piece import CUTS, ITSELF, OPEN_SOURCES, Layer, Line, Piece
-
-VERSION = 12
+from nibble_core.processes import PROCESSES, parts
+from nibble_core.ticket.piece import ITSELF, OPEN_SOURCES, Layer, Line, Piece
+from nibble_core.toolpaths import Definition
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,7 +48,7 @@ class DrawnLine:
     id: str
     process: str
     regions: tuple[Region, ...]
-    paths: tuple[Path, ...]
+    paths: Bundle
     name: str = ""
     rank: int = 1
     places: tuple[Point, ...] = ()
@@ -59,11 +58,11 @@ class DrawnLine:
 
     @property
     def length(self) -> float:
-        return sum(path.length() for path in self.paths)
+        return self.paths.length
 
     @property
     def nodes(self) -> int:
-        return sum(len(path) for path in self.paths)
+        return self.paths.segments
 
     @property
     def area(self) -> MultiPolygon:
@@ -86,12 +85,21 @@ class LayerResult:
     failed: tuple[tuple[str, NibbleError], ...] = ()
     marks: tuple[Region, ...] = ()
 
-    def minutes(self, machine: Machine) -> float | None:
-        """How long the machine follows the lines of one copy, without the ways between them; None where its speed is
-        not known."""
-        if not machine.speed:
-            return None
-        return sum(line.length for line in self.lines if line.process != "guide") / machine.speed / 60
+    @property
+    def definitions(self) -> tuple[Definition, ...]:
+        """What a program follows: the lines, and the alignment marks in the process that is run last."""
+        made = [Definition(line.id, line.process, line.paths, line.rank) for line in self.lines]
+        last = self.marks_process
+        if self.marks and last:
+            rings = Bundle.of([mark.outer for mark in self.marks])
+            made.append(Definition("marks", last.process, rings, last.rank))
+        return tuple(made)
+
+    @property
+    def marks_process(self) -> DrawnLine | None:
+        """The line whose process cuts the alignment marks."""
+        sent = [line for line in self.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
+        return max(sent, key=lambda line: (PROCESSES[line.process].order, line.rank), default=None)
 
 
 def draw_lines(
@@ -126,7 +134,7 @@ def draw_lines(
         rules = {line.id: line for line in lines}
         made = [drawing.finished(rules[one.id], one) for one in made]
         boxes = [region.bounds() for line in made for region in line.regions]
-        boxes += [path.bounds() for line in made if not line.regions for path in line.paths]
+        boxes += [line.paths.bounds() for line in made if not line.regions]
         boxes.append(composed.value.box)
         box = Box.around(boxes)
         marks: tuple[Region, ...] = ()
@@ -138,7 +146,7 @@ def draw_lines(
     stage = "lines-preview" if preview else "lines"
     by = [*shown_key(piece, layer), *lines, piece.hanger, piece.alignment, piece.mark_size, piece.mark_gap]
     by += [layer.id == piece.layers[0].id]
-    return run_stage(store, stage, VERSION, by, [composed.key], compute)
+    return run_stage(store, stage, by, [composed.key], compute)
 
 
 class _Drawing:
@@ -155,13 +163,13 @@ class _Drawing:
 
     def draw(self, line: Line, drawn: Mapping[str, DrawnLine]) -> DrawnLine:
         """One line. Raises NothingToCut when it leaves nothing or its source is gone."""
-        made = DrawnLine(line.id, line.process, (), (), line.name, line.rank)
+        made = DrawnLine(line.id, line.process, (), Bundle.of(()), line.name, line.rank)
         if line.source in OPEN_SOURCES:
-            return replace(made, paths=open_paths_of(line, self._piece))
+            return replace(made, paths=Bundle.of(open_paths_of(line, self._piece)))
         regions, leftovers = self._regions(line, drawn)
         led = 0
-        if line.process in CUTS and line.crossings == "keeps clear" and not as_it_is(line):
-            regions, led = self._led(line, regions, [own for own in drawn.values() if own.process in CUTS])
+        if parts(line.process) and line.crossings == "keeps clear" and not as_it_is(line):
+            regions, led = self._led(line, regions, [own for own in drawn.values() if parts(own.process)])
         return replace(made, regions=regions, paths=rings_of(regions), leftovers=leftovers, led=led)
 
     def _regions(self, line: Line, drawn: Mapping[str, DrawnLine]) -> tuple[tuple[Region, ...], int]:
@@ -208,18 +216,14 @@ class _Drawing:
             return closed()
         by = [line.source, line.of, line.close_gaps, line.join_islands, line.surround, line.radius]
         by += [line.colours, line.regions, *self._shown_key]
-        base: Keyed[MultiPolygon] = run_stage(self._store, "outer-shape", VERSION, by, self._keys, closed)
+        base: Keyed[MultiPolygon] = run_stage(self._store, "outer-shape", by, self._keys, closed)
         return base.value
 
     def finished(self, line: Line, made: DrawnLine) -> DrawnLine:
         """A line with its dashes or ties, if it has them."""
         if line.process == "perforate" and line.leaves == "as dashes":
-            dashes = [perforated(path, line.cut, line.tie) for path in made.paths]
-            return replace(
-                made,
-                paths=tuple(dash for one in dashes for dash in one.paths()),
-                dashes=sum(len(one) for one in dashes),
-            )
+            dashes = Bundle.joined([perforated(path, line.cut, line.tie).bundle for path in made.paths])
+            return replace(made, paths=dashes, dashes=len(dashes))
         if line.process == "through cut" and (line.ties or line.tie_spacing or line.tie_marks):
             return self._tied(line, made)
         return made
@@ -229,12 +233,12 @@ class _Drawing:
         by_hand = [self._piece.place_of(anchor) for anchor in line.tie_marks]
         rings = [shapely.LinearRing(path.flattened(0.02)) for path in made.paths]
         owner = [int(np.argmin(shapely.distance(rings, shapely.Point(place)))) for place in by_hand]
-        outer = {id(region.outer) for region in made.regions}
+        outer = {region.outer.rows[0].tobytes() for region in made.regions}
         paths: list[Path] = []
         places: list[Point] = []
         for k, path in enumerate(made.paths):
             own = [place for place, ring in zip(by_hand, owner, strict=True) if ring == k]
-            if (by_hand and not own) or (not by_hand and id(path) not in outer):
+            if (by_hand and not own) or (not by_hand and path.rows[0].tobytes() not in outer):
                 paths.append(path)
                 continue
             result = tied(
@@ -242,7 +246,7 @@ class _Drawing:
             )
             paths += result.paths
             places += result.places
-        return replace(made, paths=tuple(paths), places=tuple(places))
+        return replace(made, paths=Bundle.of(paths), places=tuple(places))
 
 
 def as_it_is(line: Line) -> bool:
@@ -255,11 +259,11 @@ def as_it_is(line: Line) -> bool:
     return line.source not in ("the outer shape", *OPEN_SOURCES) and not line.close_gaps and line.holes == "filled"
 
 
-def rings_of(regions: Sequence[Region]) -> tuple[Path, ...]:
+def rings_of(regions: Sequence[Region]) -> Bundle:
     """All edges, one that two regions share only once."""
     rings = [ring for region in regions for ring in region.rings]
     if len(regions) < 2:
-        return tuple(rings)
+        return Bundle.of(rings)
     known: set[bytes] = set()
     once = []
     for ring in rings:
@@ -268,7 +272,7 @@ def rings_of(regions: Sequence[Region]) -> tuple[Path, ...]:
         if key not in known:
             known.add(key)
             once.append(ring)
-    return tuple(once)
+    return Bundle.of(once)
 
 
 def _hung(piece: Piece, composed: PieceResult, lines: list[DrawnLine]) -> tuple[list[DrawnLine], Hanging]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 from nibble_core.checks.lines import Finding
@@ -14,9 +14,10 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.sources import named_inks
 from nibble_core.pipeline.work import Work
+from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
 from nibble_core.ticket.model import Ticket
-from nibble_core.ticket.piece import PROCESSES, Layer, Piece
+from nibble_core.ticket.piece import Layer, Piece
 from nibble_core.ticket.piece_sentences import element_name
 
 LEVEL = 0.5  # degrees a piece may hang askew without a word
@@ -24,12 +25,6 @@ MOST_INKS = 8
 MEANT = {  # what shops and clients call their lines in their files, by the words in them
     "through cut": ("through", "die", "contour", "cut"), "kiss cut": ("kiss",), "perforate": ("perf",),
     "score": ("score", "crease", "fold"), "engrave": ("engrav", "etch"), "guide": ("guide",),
-}  # fmt: skip
-
-
-CALLED = {
-    "through cut": "a through cut", "kiss cut": "a kiss cut", "perforate": "a perforation", "score": "a score",
-    "engrave": "an engraving", "guide": "a guide",
 }  # fmt: skip
 
 
@@ -116,16 +111,21 @@ def _inks(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> 
         if layer is None or (colour, name) in used:
             continue
         meant = next((p for p, words in reversed(MEANT.items()) if any(word in name.lower() for word in words)), "")
-        liner = next((sheet.stock.liner for sheet in ticket.sheets if sheet.layer == layer.id), True)
+        sheets = ticket.sheets_of(layer.id)
+        liner = all(sheet.stock.liner for sheet in sheets)
         usual = ["kiss cut", "through cut"] if liner else ["through cut"]
-        wanted = [meant] if meant else [own for own in (*usual, "engrave") if ticket.machine.makes(own)]
+        wanted = (
+            [meant]
+            if meant
+            else [own for own in (*usual, "engrave") if all(sheet.machine.makes(own) for sheet in sheets)]
+        )
         add = partial(_ink_line, piece.id, layer, colour=colour, name=name, number=number)
         draft.notes.append(
             Note(
                 f"The client’s “{name}” ({colour}) follows no line yet.", "Say what it is, once.",
                 f"pieces/{piece.id}/layers/{layer.id}",
                 mends=(
-                    *(Mend(f"It is {CALLED[process]}", (add(process),)) for process in wanted),
+                    *(Mend(f"It is {PROCESSES[process].called}", (add(process),)) for process in wanted),
                     Mend("It is only printed", (add("guide", on=False),)),
                 ),
             )
@@ -206,11 +206,13 @@ def _layer(draft: Draft, piece: Piece, layer: Layer, work: Work) -> None:
             )
         else:
             draft.notes.append(Note(f"It hangs level, with {wall}.", where=where))
-    if layer.id in work.examined:
-        _examined(draft, piece, layer, work.examined[layer.id].value)
+    told: list[Note] = []
+    for examined in work.examined.get(layer.id, ()):
+        told += [note for note in _examined(piece, layer, examined.value) if note not in told]
+    draft.notes += told
 
 
-def _examined(draft: Draft, piece: Piece, layer: Layer, examined: Examined) -> None:
+def _examined(piece: Piece, layer: Layer, examined: Examined) -> Iterator[Note]:
     here = f"pieces/{piece.id}/layers/{layer.id}"
     for element, finding in examined.findings:
         where = (
@@ -220,17 +222,15 @@ def _examined(draft: Draft, piece: Piece, layer: Layer, examined: Examined) -> N
             if finding.line
             else here
         )
-        draft.notes.append(_note(finding, where))
+        yield _note(finding, where)
     worst = examined.worst
     if worst is not None and worst.widest > 0.005:
         needed = round(worst.needed + 0.05, 1)
         place = None if worst.where is None else (worst.where.x, worst.where.y)
-        draft.notes.append(
-            Note(
+        yield Note(
                 f"If the cut is {worst.error:g} mm off, white slivers up to {worst.widest:.2f} mm wide show.",
                 f"A bleed of {needed:g} mm leaves none.", f"{here}/bleed", LOOK,
                 (setting(f"Bleed {needed:g} mm", f"{here}/bleed", needed),), place,
-            )
         )  # fmt: skip
 
 
@@ -252,7 +252,7 @@ def _figures(draft: Draft, piece: Piece, work: Work, layers: Sequence[LayerResul
         draft.figures.append((str(sum(line.nodes for line in drawn)), "nodes"))
         box = Box.around([layer.box for layer in layers])
         draft.figures.append((f"{box.width:.1f} × {box.height:.1f}", "mm, the piece"))
-    examined = [work.examined[layer.id].value for layer in piece.layers if layer.id in work.examined]
+    examined = [one.value for layer in piece.layers for one in work.examined.get(layer.id, ())[:1]]
     necks = [one.neck.width for one in examined if one.neck is not None]
     if necks:
         draft.figures.append((f"{min(necks):.1f} mm", "thinnest neck"))

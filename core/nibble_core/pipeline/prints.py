@@ -13,7 +13,6 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
-from nibble_core.artwork.framing import inverse
 from nibble_core.geometry import Affine, Box
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
@@ -33,7 +32,6 @@ from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.piece import Element, Layer, Piece
 
-VERSION = 6
 EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
@@ -142,7 +140,7 @@ def print_layer(
     by = [layer.prints, layer.bleed, layer.cutting_error, *(sizes[id] for id in used), preview]
     if layer.prints == "the client’s pixels":
         by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
-    return run_stage(store, "print", VERSION, by, keys, compute)
+    return run_stage(store, "print", by, keys, compute)
 
 
 def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
@@ -237,7 +235,7 @@ def _without_taken(
 
 def _cover(area: BaseGeometry, picture: PrintedPicture, place: int) -> NDArray[np.float64]:
     """Share of each pixel of the picture, at one of its places, that lies inside an area of the piece."""
-    back, step = inverse(picture.places[place]), picture.width / picture.raster.width
+    back, step = picture.places[place].inverse(), picture.width / picture.raster.width
     rings = []
     for part in polygons(area):
         outer, holes = oriented_rings(part)

@@ -24,7 +24,6 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
 from nibble_core.ticket.artwork import Artwork
 
-VERSION = 13
 MOST_PARTS = 60
 ARTICLES = {"SVG": "an", "PDF": "a", "DXF": "a"}
 ITS_PATHS = "its paths"  # of a drawing that holds pictures, too
@@ -149,7 +148,7 @@ def unit_of(artwork: Artwork) -> str | None:
 
 def read_key(sha256: str, part: str, unit: str | None) -> str:
     """The key under which a part of a file is kept."""
-    return stage_key("read", VERSION, [sha256, part, unit], [])
+    return stage_key("read", [sha256, part, unit], [])
 
 
 def keep_read(store: ResultStore, sha256: str, picture: Picture, *, part: str = "", unit: str | None = None) -> None:
@@ -170,4 +169,4 @@ def read(
     def compute() -> Picture:
         return inspect(content(), name, part=part, unit=unit)
 
-    return run_stage(store, "read", VERSION, [sha256, part, unit], [], compute)
+    return run_stage(store, "read", [sha256, part, unit], [], compute)

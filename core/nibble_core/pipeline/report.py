@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
-from nibble_core.pipeline.work import Work
+from nibble_core.pipeline.work import Work, program_of
 from nibble_core.ticket.model import Sheet, Ticket
-from nibble_core.ticket.sentences import STATIONS, sheet_name
+from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
 
 @dataclass(frozen=True)
@@ -54,12 +54,7 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
         report_lines(draft("lines", piece.id), piece, ticket, work)
     for sheet in ticket.sheets:
         _sheet(draft("sheet", sheet.id), sheet, ticket, work)
-    machine = draft("machine")
-    machine.fact = "ready to make files"
-    machine.figures = [(ticket.machine.name, "machine"), (str(len(ticket.machine.spots)), "spot colours")]
-    minutes = _minutes(ticket, work)
-    if minutes:
-        machine.figures.append((f"{minutes:.1f}", "minutes along the lines"))
+    _machine(draft("machine"), ticket, work)
     for problem in work.problems:
         error = problem.error
         note = Note(error.message, error.what_to_do, problem.where, BLOCKED)
@@ -67,15 +62,18 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
     return _with_states(told, ticket)
 
 
-def _minutes(ticket: Ticket, work: Work) -> float:
-    """Along the lines of all copies of all pieces; nothing where the machine's speed is not known."""
-    each = [
-        (piece.quantity, work.layers[layer.id].value.minutes(ticket.machine))
-        for piece in ticket.pieces
-        for layer in piece.layers
-        if layer.id in work.layers
-    ]
-    return sum(quantity * minutes for quantity, minutes in each if minutes)
+def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
+    draft.fact = "ready to make files"
+    machines = {sheet.machine.key: sheet.machine for sheet in ticket.sheets}
+    for machine in machines.values():
+        draft.figures += [(machine.name, "machine"), (str(len(machine.spots)), "spot colours")]
+    minutes = sum(
+        work.sheets[sheet.id].value.times * (program_of(sheet, work).minutes(sheet.machine.speed) or 0.0)
+        for sheet in ticket.sheets
+        if sheet.id in work.sheets and not work.problems
+    )
+    if minutes:
+        draft.figures.append((f"{minutes:.1f}", "minutes along the lines"))
 
 
 def _with_states(told: Told, ticket: Ticket) -> list[Station]:
@@ -123,23 +121,29 @@ def _belongs(where: str, ticket: Ticket) -> str:
 
 
 def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
-    if sheet.id not in work.layouts:
+    if sheet.id not in work.sheets:
         return
-    layout = work.layouts[sheet.id]
-    long = f"{layout.height / 1000:.2f} m" if layout.height >= 1000 else f"{layout.height:.0f} mm"
-    draft.fact = f"{layout.copies} up, {long}"
-    quantity = ticket.piece_of_layer(sheet.layer).quantity
-    if layout.sheets > 1:
-        made = layout.copies * layout.sheets
-        extra = f" ({made - quantity} more than wanted)" if made != quantity else ""
-        draft.notes.append(
-            Note(f"Run this sheet {layout.sheets} times: {made} copies{extra}.", where=f"sheets/{sheet.id}")
-        )
-    draft.figures = [
-        (f"{layout.columns} × {layout.rows}", "across and down"),
-        (f"{layout.width:.1f} × {layout.height:.1f}", "mm, the sheet"),
-        (_thousands(layout.copies * layout.sheets), "copies in all"),
-        (str(len(layout.marks)), "registration marks"),
+    laid = work.sheets[sheet.id].value
+    long = f"{laid.height / 1000:.2f} m" if laid.height >= 1000 else f"{laid.height:.0f} mm"
+    draft.fact = f"{laid.copies} up, {long}"
+    where = f"sheets/{sheet.id}"
+    if laid.times > 1:
+        draft.notes.append(Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where))
+    for held in sheet.holds:
+        wanted, made = ticket.piece_of_layer(held.layer).quantity, laid.copies_of(held.layer) * laid.times
+        of = f" of {copies_name(held.layer, ticket)}" if len(sheet.holds) > 1 else ""
+        if made > wanted and laid.times > 1:
+            draft.notes.append(Note(f"That is {made - wanted} more{of} than wanted.", where=where))
+        elif made < wanted:
+            draft.notes.append(
+                Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
+            )
+    draft.figures = [(" and ".join(f"{columns} × {rows}" for columns, rows in laid.blocks), "across and down")]
+    draft.figures = draft.figures if laid.blocks else []
+    draft.figures += [
+        (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
+        (_thousands(laid.copies * laid.times), "copies in all"),
+        (str(len(laid.marks.places)), "registration marks"),
     ]
 
 

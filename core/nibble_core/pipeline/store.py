@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
 from threading import Lock
 from typing import Any, Generic, Protocol, TypeVar, cast
 
+import nibble_core
 from nibble_core.ticket import fingerprint
 
 T = TypeVar("T")
@@ -57,21 +61,29 @@ class Keyed(Generic[T]):
     value: T
 
 
-def stage_key(stage: str, version: int, specification: Any, inputs: Sequence[str]) -> str:
+@cache
+def _code() -> str:
+    """A fingerprint of the core's own code: what another version of it made is never taken for this one's."""
+    digest = hashlib.sha256()
+    for file in sorted(Path(nibble_core.__file__).parent.rglob("*.py")):
+        digest.update(file.read_bytes())
+    return digest.hexdigest()
+
+
+def stage_key(stage: str, specification: Any, inputs: Sequence[str]) -> str:
     """The fingerprint of everything a stage's result depends on."""
-    return fingerprint(stage, version, specification, list(inputs))
+    return fingerprint(stage, _code(), specification, list(inputs))
 
 
 def run_stage(
     store: ResultStore,
     stage: str,
-    version: int,
     specification: Any,
     inputs: Sequence[str],
     compute: Callable[[], T],
 ) -> Keyed[T]:
     """The stored result of a stage, or a fresh one. ``inputs``: keys of what it is computed from."""
-    key = stage_key(stage, version, specification, inputs)
+    key = stage_key(stage, specification, inputs)
     found = store.get(key)
     if found is None:
         found = compute()

@@ -16,7 +16,7 @@ from nibble_core.graphics.filling import filled_regions
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.pipeline.trace import VERSION, TracedShape, TraceResult, find_shapes, in_mm
+from nibble_core.pipeline.trace import TracedShape, TraceResult, find_shapes, in_mm
 from nibble_core.ticket.artwork import Artwork, TouchUp
 from nibble_core.tracing import editing
 
@@ -49,15 +49,14 @@ def trace(
         scale = size[0] / fit.unit
         worst, mean = (None, None) if fit.deviation is None else (d * scale for d in fit.deviation)
         places = () if preview else tuple(line * scale for line in fit.places)
-        seams = tuple((path.mapped(Affine.scale(scale)), a, b) for path, a, b in fit.seams)
         return TraceResult(
             size[0], size[1], tuple(shapes), fit.level, fit.suggested, worst, mean, lost, tuple(sorted(counts.items())),
-            fit.palette, places, seams, fit.busy, fit.two_way,
+            fit.palette, places, fit.busy, fit.two_way,
         )  # fmt: skip
 
     trace = artwork.trace
     by = [size, trace.smallest, trace.smallest_hole, trace.paper, trace.mode, *artwork.touch_ups]
-    return run_stage(store, "trace", VERSION, [*by, preview], [found.key], compute)
+    return run_stage(store, "trace", [*by, preview], [found.key], compute)
 
 
 def touched_up(

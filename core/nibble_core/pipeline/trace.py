@@ -33,7 +33,6 @@ from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
 from nibble_core.tracing.two_way import TwoWay, thickness, two_way
 
-VERSION = 21
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
@@ -90,7 +89,6 @@ class TraceResult:
     mended: tuple[tuple[str, int], ...] = ()
     palette: tuple[Colour, ...] = ()
     places: tuple[Points, ...] = ()
-    seams: tuple[tuple[Path, int, int], ...] = ()
     busy: Busy = Busy()
     two_way: TwoWay | None = None  # px of the picture; None where it was not measured
 
@@ -119,7 +117,6 @@ class Found:
     deviation: tuple[float, float] | None = None
     palette: tuple[Colour, ...] = ()
     places: tuple[Points, ...] = ()
-    seams: tuple[tuple[Path, int, int], ...] = ()
     busy: Busy = Busy()
     two_way: TwoWay | None = None
 
@@ -138,7 +135,7 @@ def find_shapes(
     trace = artwork.trace
     framing = framing_of(artwork)
     if trace.areas and trace.mode != "paths":
-        key = stage_key("areas", VERSION, [*trace.areas, artwork.crop, artwork.turn, artwork.facing], [cleaned.key])
+        key = stage_key("areas", [*trace.areas, artwork.crop, artwork.turn, artwork.facing], [cleaned.key])
         cleaned = Keyed(key, replace(cleaned.value, raster=_only(cleaned.value.raster, trace.areas, framing)))
     raster = cleaned.value.raster
     mm_per_px = width / raster.width
@@ -159,7 +156,7 @@ def find_shapes(
         return _two_tone(store, cleaned, trace, tolerance, preview, cancelled)
 
     inputs = [picture.key, cleaned.key] if trace.mode == "paths" else [cleaned.key]
-    return run_stage(store, "iso-preview" if preview else "iso", VERSION, by, inputs, compute)
+    return run_stage(store, "iso-preview" if preview else "iso", by, inputs, compute)
 
 
 def _only(raster: Raster, areas: Sequence[Area], framing: Framing) -> Raster:
@@ -201,7 +198,7 @@ def _two_tone(
     noise = None
     if preview:
         measure = partial(measured_noise, grey, suggested, filled=filled)
-        noise = run_stage(store, "noise", VERSION, [trace.mode, filled], [cleaned.key], measure).value
+        noise = run_stage(store, "noise", [trace.mode, filled], [cleaned.key], measure).value
     traced = trace_two_tone(
         field, raster, level=at, tolerance=tolerance, filled=filled, polished=not preview, noise=noise,
         smoothing=MOST_SMOOTHING * trace.smooth, least_corner=LEAST_CORNERS[trace.corners], cancelled=cancelled,
@@ -220,7 +217,7 @@ def _two_tone(
             ink = _filled(field < at) if filled else field < at
             both = two_way(np.asarray(ink), [region.region for region in traced.regions])
     busy = Busy(traced.hurried, traced.reduced)
-    return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places, (), busy, both)
+    return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places, busy, both)
 
 
 def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -244,14 +241,12 @@ def _colours(
     )  # fmt: skip
     shapes = tuple((Shape(region.region, region.colour), region.place) for region in traced.regions)
     deviation = None if preview else traced.deviation()
-    seams, palette = traced.seams, traced.palette
+    palette = traced.palette
     if ground is not None:
         kept = [k for k, (shape, _) in enumerate(shapes) if not _alike(shape.colour, ground)]
-        moved = {k: index for index, k in enumerate(kept)}
         shapes = tuple(shapes[k] for k in kept)
-        seams = tuple((path, moved[a], moved[b]) for path, a, b in seams if a in moved and b in moved)
         palette = tuple(colour for colour in palette if not _alike(colour, ground))
-    return Found(shapes, raster.width, deviation=deviation, palette=palette, places=traced.places, seams=seams)
+    return Found(shapes, raster.width, deviation=deviation, palette=palette, places=traced.places)
 
 
 GROUNDS = ((0, 170, 160), (200, 0, 190), (110, 220, 0), (255, 120, 0))
@@ -432,11 +427,7 @@ def traced_raster(
     scale = width / raster.width
     grow = Affine.scale(scale)
     shapes = tuple(sound for shape, _ in found.shapes for sound in _sound(shape.mapped(grow)))
-    # the seam shows the area that is painted first; regions come in painting order
-    under = tuple(
-        Stroke(path.mapped(grow), scale, found.shapes[min(one, other)][0].colour) for path, one, other in found.seams
-    )
-    return Drawing(width, raster.height * scale, shapes, under), found
+    return Drawing(width, raster.height * scale, shapes), found
 
 
 def _sound(shape: Drawn) -> list[Drawn]:

@@ -1,35 +1,43 @@
-"""A trace as a drawing of its own, for the files that a station offers."""
+"""A trace as a drawing of its own, for the files that a station offers: shapes only."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import replace
 
-from nibble_core.formats import dxf, pdf, shapes_json, svg
-from nibble_core.graphics import Drawing, Shape, Stroke
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.regions import polygons, union
+from nibble_core.graphics import Drawing, Drawn, Shape, Stroke
 from nibble_core.graphics.stroking import outlined
+from nibble_core.lines.stacking import lower_layer
 from nibble_core.pipeline.trace import TraceResult
 
-WRITERS: dict[str, Callable[[Drawing], bytes]] = {
-    "svg": svg.write_drawing,
-    "pdf": pdf.write_drawing,
-    "dxf": dxf.write_drawing,
-    "json": shapes_json.write_drawing,
-}
-SEAM_PX = 1000.0  # a seam is covered as widely as this many go across the picture
+
+def traced_drawing(result: TraceResult, overlap: float = 0.0) -> Drawing:
+    """The kept shapes at the finished size; lower colours reach ``overlap`` mm under the shapes above them."""
+    return with_overlap(Drawing(result.width, result.height, tuple(result.kept)), overlap)
 
 
-def traced_drawing(result: TraceResult) -> Drawing:
-    """The kept shapes at the finished size, with what hides the seams between areas that touch."""
-    kept = [traced for traced in result.shapes if not traced.dropped]
-    colour_of = {
-        one.source: (index, one.shape.colour) for index, one in enumerate(kept) if isinstance(one.shape, Shape)
-    }
-    under = []
-    for path, one, other in result.seams:
-        if one in colour_of and other in colour_of:  # the seam shows the area that is painted first
-            colour = min(colour_of[one], colour_of[other])[1]
-            under.append(Stroke(path, result.width / SEAM_PX, colour))
-    return Drawing(result.width, result.height, tuple(one.shape for one in kept), tuple(under))
+def with_overlap(drawing: Drawing, overlap: float) -> Drawing:
+    """Each shape grown by ``overlap`` mm wherever shapes painted over it cover what it grows into."""
+    if overlap <= 0:
+        return drawing
+    above: BaseGeometry = shapely.Polygon()
+    made: list[Drawn] = []
+    for shape in reversed(drawing.shapes):
+        if not isinstance(shape, Shape):
+            made.append(shape)
+            continue
+        own = union([shape.region])
+        grown = lower_layer(own, above, overlap)
+        if grown is own:
+            made.append(shape)
+        else:
+            made += [replace(shape, region=refit_polygon(part)) for part in polygons(grown)]
+        above = above.union(own)
+    return Drawing(drawing.width, drawing.height, tuple(reversed(made)))
 
 
 def with_outlined_strokes(drawing: Drawing) -> Drawing:
@@ -39,4 +47,4 @@ def with_outlined_strokes(drawing: Drawing) -> Drawing:
         for shape in drawing.shapes
         for part in (outlined(shape) if isinstance(shape, Stroke) and shape.width > 0 else [shape])
     ]
-    return Drawing(drawing.width, drawing.height, tuple(shapes), drawing.under)
+    return Drawing(drawing.width, drawing.height, tuple(shapes))

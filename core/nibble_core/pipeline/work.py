@@ -11,7 +11,7 @@ from functools import partial
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, CannotMake, NibbleError
-from nibble_core.geometry import Box
+from nibble_core.geometry import Affine, Box
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
 from nibble_core.pipeline.examine import Examined, examine
@@ -19,15 +19,16 @@ from nibble_core.pipeline.lines import LayerResult, draw_lines
 from nibble_core.pipeline.prints import PrintResult, print_layer
 from nibble_core.pipeline.read import Picture, read, unit_of
 from nibble_core.pipeline.sizes import finished_size
-from nibble_core.pipeline.store import Keyed, ResultStore
+from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
-from nibble_core.sheet import Layout, grid
+from nibble_core.processes import PROCESSES
+from nibble_core.sheet import LaidSheet, Part, Placement, as_placed, grid
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import MACHINES
-from nibble_core.ticket.model import Layer, Piece, Sheet, Stock, Ticket
-from nibble_core.ticket.piece import DOING
+from nibble_core.ticket.model import Layer, Machine, Piece, Placed, Sheet, Stock, Ticket
+from nibble_core.toolpaths import Program, by_process
 
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
@@ -53,8 +54,9 @@ class Work:
     pieces: dict[str, Keyed[PieceResult]] = field(default_factory=dict)
     prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
     layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
-    examined: dict[str, Keyed[Examined]] = field(default_factory=dict)
-    layouts: dict[str, Layout] = field(default_factory=dict)
+    examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
+    """Of each layer against every sheet it lies on, in their order."""
+    sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
     def require_whole(self) -> None:
@@ -93,23 +95,25 @@ def work_out(
             draw = partial(_lines, ticket, piece, layer, store, work, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
-        attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, work))
+        attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, store, work))
     work.problems += _not_made(ticket)
     return work
 
 
 def _not_made(ticket: Ticket) -> Iterator[Problem]:
-    """Lines that the job's machine has no way to make, each with the machines that have."""
-    for piece in ticket.pieces:
-        for layer in piece.layers:
+    """Lines that the machine of their sheet has no way to make, each with the machines that have."""
+    for sheet in ticket.sheets:
+        for held in sheet.holds:
+            piece, layer = ticket.piece_of_layer(held.layer), ticket.layer(held.layer)
             for line in layer.lines:
-                if line.on and not ticket.machine.makes(line.process):
-                    able = [one.name for one in MACHINES.values() if one.makes(line.process)]
+                if line.on and not sheet.machine.makes(line.process):
+                    able = [f"the {one.name}" for one in MACHINES.values() if one.makes(line.process)]
+                    other = f"Choose {' or '.join(able)}, or another" if able else "Choose another"
                     yield Problem(
                         "machine", f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}",
                         CannotMake(
-                            f"The {ticket.machine.name} cannot {DOING[line.process]} (piece “{piece.name}”).",
-                            f"Choose the {' or the '.join(able)}, or another process for the line.",
+                            f"The {sheet.machine.name} cannot {PROCESSES[line.process].doing} (piece “{piece.name}”).",
+                            f"{other} process for the line.",
                         ),
                     )  # fmt: skip
 
@@ -178,25 +182,49 @@ def _lines(
         drawn = Keyed(fingerprint(drawn.key, printed.key), whole)
     work.layers[layer.id] = drawn
     if not preview:
-        stock = next((sheet.stock for sheet in ticket.sheets if sheet.layer == layer.id), Stock())
-        work.examined[layer.id] = examine(
-            store, piece, layer, stock, ticket.machine, composed, drawn, printed, cancelled
-        )
+        on = [(sheet.stock, sheet.machine) for sheet in ticket.sheets_of(layer.id)] or [(Stock(), Machine())]
+        work.examined[layer.id] = [
+            examine(store, piece, layer, stock, machine, composed, drawn, printed, cancelled) for stock, machine in on
+        ]
     here = f"pieces/{piece.id}/layers/{layer.id}"
     for id, error in drawn.value.failed:
         where = id if "/" in id else f"{here}/lines/{id}"
         work.problems.append(Problem("lines", where, error))
 
 
-def _layout(ticket: Ticket, sheet: Sheet, work: Work) -> None:
-    if sheet.layer in work.layers:
-        work.layouts[sheet.id] = grid(
-            work.layers[sheet.layer].value.box,
-            ticket.piece_of_layer(sheet.layer).quantity,
-            spacing=sheet.spacing,
-            usable_width=min(sheet.stock.usable_width, ticket.machine.usable_width),
-            usable_length=min(sheet.stock.usable_length, ticket.machine.usable_length),
-            mark_count=sheet.marks if ticket.layer(sheet.layer).prints != "nothing" else 0,
-            mark_diameter=sheet.mark_diameter,
-            mark_gap=sheet.mark_gap,
-        )
+def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
+    held = [one.layer for one in sheet.holds]
+    if not all(layer in work.layers for layer in held):
+        return
+    boxes = {layer: work.layers[layer].value.box for layer in held}
+    options = {
+        "spacing": sheet.spacing,
+        "usable_width": min(sheet.stock.usable_width, sheet.machine.usable_width),
+        "usable_length": min(sheet.stock.usable_length, sheet.machine.usable_length),
+        "mark_count": sheet.marks if ticket.prints_on(sheet) else 0,
+        "mark_diameter": sheet.mark_diameter, "mark_gap": sheet.mark_gap,
+    }  # fmt: skip
+    quantities = [ticket.piece_of_layer(layer).quantity for layer in held]
+
+    def laid() -> LaidSheet:
+        if sheet.arrangement == "a grid":
+            parts = [Part(layer, boxes[layer], wanted) for layer, wanted in zip(held, quantities, strict=True)]
+            made = grid(parts, **options)  # type: ignore[arg-type]
+        else:
+            made = as_placed([_placement(one) for one in sheet.placed], boxes, **options)  # type: ignore[arg-type]
+        return made.mirrored() if sheet.stock.mirrored else made
+
+    by = [options, held, quantities, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
+    by += [[list(boxes[layer]) for layer in held]]
+    work.sheets[sheet.id] = run_stage(store, "lay out", by, [], laid)
+
+
+def _placement(one: Placed) -> Placement:
+    flip = Affine(a=-1.0) if one.flip == "mirrored" else Affine()
+    return Placement(one.layer, flip.then(Affine.rotation(one.turn)).then(Affine.translation(one.x, one.y)))
+
+
+def program_of(sheet: Sheet, work: Work) -> Program:
+    """What the sheet's machine does, in order. Raises CannotMake for a process that has no order."""
+    laid = work.sheets[sheet.id].value
+    return by_process(laid, {layer: work.layers[layer].value.definitions for layer in laid.layers})

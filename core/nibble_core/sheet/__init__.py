@@ -1,5 +1,9 @@
-"""What lies on one length or board of stock: copies and registration marks."""
+"""Layouts: copies of the layers of pieces on one sheet of one stock, with their marks: a ``LaidSheet``.
 
-from nibble_core.sheet.layout import Layout, grid
+A grid is a rule and is derived; what a nest or a hand decided comes as placements. All places are similarities.
+"""
 
-__all__ = ["Layout", "grid"]
+from nibble_core.sheet.arranging import MARK_COUNTS, Part, as_placed, grid
+from nibble_core.sheet.laid import LaidSheet, Marks, Placement
+
+__all__ = ["MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "as_placed", "grid"]

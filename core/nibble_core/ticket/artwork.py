@@ -197,6 +197,7 @@ class Trace:
     deviation: float | None = length(None, 0.005, 5.0, "largest deviation", step=0.01, auto="what the pixels allow")
     smallest: float = length(0.5, 0.0, 50.0, "smallest part")
     smallest_hole: float = length(0.0, 0.0, 50.0, "smallest hole")
+    overlap: float = length(0.0, 0.0, 10.0, "overlap of colours")
     areas: tuple[Area, ...] = ()
 
 

@@ -102,6 +102,7 @@ def _trace(artwork: Artwork) -> Iterable[Sentence]:
     elif trace.mode == "colours":
         parts = ("Trace ", mode, ", ", slot(at, trace, "colours"), " of them, paper colour ", slot(at, trace, "paper"),
                  ", dropping parts under ", smallest, ".")  # fmt: skip
+        more = (*fit, " In its files lower colours reach ", slot(at, trace, "overlap"), " under upper ones.")
     elif trace.mode == "centre-lines":
         parts = ("Trace the ", mode, " of lines darker than ", threshold, ", dropping those under ", smallest, ".")
         more = ("Stay within ", slot(at, trace, "deviation"), " of the measured middle.")

@@ -150,6 +150,8 @@ def words(ticket: Ticket, change: Change) -> str:
             process = owner.process
     if change.operation == "set":
         rule = rule_of(owner, name) if owner is not None and not isinstance(owner, tuple) else None
+        if isinstance(change.value, list):
+            return _counted(len(change.value), _ITEMS.get(name, name.removesuffix("s").replace("_", " ")))
         if rule is None:
             value = _from_library(name, change.value)
             return f"{name} to {value.get('name', '') if isinstance(value, Mapping) else value}"
@@ -173,6 +175,11 @@ def words(ticket: Ticket, change: Change) -> str:
         return f"{_ITEMS.get(group, 'item')} taken back"
     called = process or getattr(owner, "name", "") or "item"
     return f"{called} {'moved' if change.operation == 'move' else 'removed'}"
+
+
+def _counted(number: int, what: str) -> str:
+    """What a list was set to: “3 ties set”."""
+    return f"{number or 'no'} {what}{'' if number == 1 else 's'} set"
 
 
 _ADDED = {

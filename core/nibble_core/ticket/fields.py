@@ -5,7 +5,6 @@ One description serves validation, the sentence's slot and the words of a change
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Mapping
 from dataclasses import Field, dataclass, field, fields
@@ -51,10 +50,11 @@ class Rule:
         return str(value)
 
     def _number(self, value: Any) -> float:
-        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or value != value:
             raise InvalidTicket(f"The {self.called} must be a number.", self._limits())
         if not self.low <= value <= self.high:
-            raise InvalidTicket(f"The {self.called} cannot be {self.say(value)}.", self._limits())
+            said = self.say(value) if abs(value) < 1e9 else "so large"
+            raise InvalidTicket(f"The {self.called} cannot be {said}.", self._limits())
         return float(value)
 
     def _limits(self) -> str:
@@ -87,7 +87,7 @@ class Rule:
         return str(value)
 
     def _check_text(self, value: Any) -> str:
-        if not isinstance(value, str) or len(value) > self.high or re.search(r"[\x00-\x1f\x7f]", value):
+        if not isinstance(value, str) or len(value) > self.high or re.search(r"[\x00-\x1f\x7f\ud800-\udfff]", value):
             raise InvalidTicket(f"The {self.called} must be one line of text.", f"Up to {self.high:.0f} letters.")
         if len(value.strip()) < self.low:
             raise InvalidTicket(f"The {self.called} cannot be empty.", "Write a name.")
@@ -106,10 +106,7 @@ class Rule:
 
     def _check_numbers(self, value: Any) -> tuple[float, ...]:
         good = isinstance(value, (list, tuple)) and len(value) <= self.high
-        if not good or any(
-            isinstance(n, bool) or not isinstance(n, (int, float)) or not math.isfinite(n) or not -1 <= n <= 2
-            for n in value
-        ):
+        if not good or any(isinstance(n, bool) or not isinstance(n, (int, float)) or not -1 <= n <= 2 for n in value):
             raise InvalidTicket(f"The {self.called} is not a list of places.", f"At most {self.high:.0f} numbers.")
         return tuple(round(float(n), 5) for n in value)
 

@@ -8,13 +8,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.fields import choice, count, day, flag, length, text
-from nibble_core.ticket.piece import PROCESSES, Element, Layer, Line, Piece
+from nibble_core.ticket.fields import angle, choice, count, day, flag, length, text
+from nibble_core.ticket.piece import Element, Layer, Line, Piece
 
-__all__ = ["SCHEMA", "Element", "Layer", "Line", "Machine", "Piece", "Sheet", "Spot", "Stock", "Ticket"]
+__all__ = [
+    "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Sheet", "Spot", "Stock", "Ticket",
+]  # fmt: skip
 
-SCHEMA = 3
+SCHEMA = 4
+
+ARRANGEMENTS = {
+    "a grid": "In rows, as many as fit.",
+    "as placed": "Where each copy was put.",
+}
+PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
+FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
 
 @dataclass(frozen=True)
@@ -38,7 +48,7 @@ class Stock:
 class Spot:
     """How a machine wants one process marked in its file."""
 
-    process: str = choice("through cut", "process", PROCESSES)
+    process: str = choice("through cut", "process", WORDS)
     ink: str = text("Through Cut", 40, "spot name", shortest=1)
     cmyk: tuple[float, float, float, float] = (0.0, 1.0, 0.0, 0.0)
 
@@ -46,7 +56,7 @@ class Spot:
 @dataclass(frozen=True)
 class Machine:
     """A cutter as it stood in the shop when it was chosen. speed: mm a second along a line, if it is the same for
-    every process."""
+    every process. formats: endings of the cut files it is sent."""
 
     key: str = text("", 60, "machine", shortest=1)
     name: str = text("", 80, "machine", shortest=1)
@@ -57,25 +67,53 @@ class Machine:
     narrowest_gap: float = length(0.5, 0.0, 20.0, "narrowest gap")
     speed: int | None = count(None, 1, 5000, "speed", auto="an unknown number of")
     spots: tuple[Spot, ...] = ()
+    formats: tuple[str, ...] = ("pdf", "svg")
 
     def spot(self, process: str) -> Spot:
         """How this machine names a process; its own name where the record says nothing."""
         found = next((spot for spot in self.spots if spot.process == process), None)
-        return found or Spot(process, process.title())
+        return found or Spot(process, PROCESSES[process].spot, PROCESSES[process].cmyk)
 
     def makes(self, process: str) -> bool:
-        """Whether it has an entry for a process; a record without any takes all. A guide is never made."""
-        return process == "guide" or not self.spots or any(spot.process == process for spot in self.spots)
+        """Whether it has an entry for a process; a record without any takes all. What is never sent needs none."""
+        if process in PROCESSES and not PROCESSES[process].sent:
+            return True
+        return not self.spots or any(spot.process == process for spot in self.spots)
+
+
+@dataclass(frozen=True)
+class Held:
+    """A layer that lies on a sheet."""
+
+    id: str
+    layer: str = text("", 40, "layer", shortest=1)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A copy of a layer where a nest or a hand put it: its piece's origin, x and y mm from the sheet's corner."""
+
+    id: str
+    layer: str = text("", 40, "layer", shortest=1)
+    x: float = length(0.0, -100_000.0, 100_000.0, "place across")
+    y: float = length(0.0, -100_000.0, 100_000.0, "place down")
+    turn: float = angle(0.0, "turn")
+    flip: str = choice("as it is", "side", FLIPS)
+    by: str = choice("hand", "placed by", PLACED_BY)
+    locked: bool = flag(False, "lock")
 
 
 @dataclass(frozen=True)
 class Sheet:
-    """One stock with the copies of a piece's layer on it, in a grid. marks: 0 or 3 to 6; they are printed, so that a
-    layer that prints nothing has none."""
+    """One stock on one machine, with copies of one or more layers on it. placed: counts when it is laid “as placed”.
+    marks: 0 or 3 to 6; they are printed, so that a sheet that prints nothing has none."""
 
     id: str
-    layer: str = text("", 40, "layer", shortest=1)
+    holds: tuple[Held, ...] = ()
     stock: Stock = field(default_factory=Stock)
+    machine: Machine = field(default_factory=Machine)
+    arrangement: str = choice("a grid", "arrangement", ARRANGEMENTS)
+    placed: tuple[Placed, ...] = ()
     spacing: float = length(3.0, 0.0, 200.0, "spacing")
     marks: int = count(4, 0, 6, "registration marks")
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
@@ -93,13 +131,20 @@ class Ticket:
     artworks: tuple[Artwork, ...] = ()
     pieces: tuple[Piece, ...] = ()
     sheets: tuple[Sheet, ...] = ()
-    machine: Machine = field(default_factory=Machine)
 
     def artwork(self, id: str) -> Artwork:
         return next(artwork for artwork in self.artworks if artwork.id == id)
 
     def layer(self, id: str) -> Layer:
         return next(layer for piece in self.pieces for layer in piece.layers if layer.id == id)
+
+    def sheets_of(self, layer: str) -> list[Sheet]:
+        """The sheets that a layer lies on."""
+        return [sheet for sheet in self.sheets if any(held.layer == layer for held in sheet.holds)]
+
+    def prints_on(self, sheet: Sheet) -> bool:
+        """Whether anything on a sheet is printed."""
+        return any(self.layer(held.layer).prints != "nothing" for held in sheet.holds)
 
     def piece_of_layer(self, layer: str) -> Piece:
         return next(piece for piece in self.pieces if any(own.id == layer for own in piece.layers))

@@ -4,23 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from nibble_core.processes import WORDS
 from nibble_core.ticket.fields import angle, choice, colour, count, flag, length, share, text
 
-PROCESSES = {
-    "through cut": "The knife goes through film and liner: the piece falls out.",
-    "kiss cut": "The knife goes through the film only: the piece stays on its liner.",
-    "perforate": "Cuts and ties in turn: it tears off by hand.",
-    "score": "Pressed or cut half through: a fold or a mark.",
-    "engrave": "The beam takes the surface away.",
-    "guide": "For the eye only; never sent to a machine.",
-}
-DOING = {
-    "through cut": "cut through", "kiss cut": "kiss cut", "perforate": "perforate", "score": "score",
-    "engrave": "engrave", "guide": "draw guides",
-}  # fmt: skip
-"""What a machine that has a process can do."""
-CUTS = ("through cut", "kiss cut", "perforate")
-"""Processes that part the material, so that none may run across another unasked."""
 CORNERS = {
     "round": "The corner is an arc as wide as the distance; it cannot snag.",
     "mitred": "The corner stays a point, cut off when it grows too long.",
@@ -241,7 +227,7 @@ class Line:
     """A rule that draws production geometry. Which values count depends on its source and process."""
 
     id: str
-    process: str = choice("through cut", "process", PROCESSES)
+    process: str = choice("through cut", "process", WORDS)
     distance: float = length(2.0, -20.0, 200.0, "distance")
     corners: str = choice("round", "corners", CORNERS)
     mitre_limit: float = share(2.0, "mitre limit", low=1.0, high=10.0)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from nibble_core.ticket.piece import CUTS, ITSELF, OPEN_SOURCES, Element, Layer, Line, Piece
+from nibble_core.processes import parts as parts_material
+from nibble_core.ticket.piece import ITSELF, OPEN_SOURCES, Element, Layer, Line, Piece
 from nibble_core.ticket.saying import Choice, Sentence, Slot, slot
 
 Parts = tuple[str | Slot, ...]
@@ -262,7 +263,7 @@ def _line_more(here: str, line: Line, open_ended: bool) -> Parts:
     more = (*more, "Islands nearer than ", slot(here, line, "join_islands"), " become one; inside corners of ",
             slot(here, line, "inside_radius"), " at least; parts under ", slot(here, line, "smallest"),
             " fall away; smoothed within ", slot(here, line, "smooth"), ".")  # fmt: skip
-    if line.process in CUTS:
+    if parts_material(line.process):
         more = (*more, " Where it meets other cuts it ", slot(here, line, "crossings"))
         if line.crossings == "keeps clear":
             more = (*more, " by ", slot(here, line, "clearance"))

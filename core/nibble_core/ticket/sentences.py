@@ -30,16 +30,7 @@ def sentences(ticket: Ticket) -> list[Sentence]:
         said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names)]
     for sheet in ticket.sheets:
         said += _sheet(sheet, ticket)
-    said.append(
-        Sentence(
-            "machine", "machine",
-            ("Cut on the ", library_slot("machine", ticket.machine.key, ticket.machine.name, MACHINES.values()), "."),
-            ("Time is counted at ", slot("machine", ticket.machine, "speed"), " mm a second."),
-        )
-    )  # fmt: skip
-    for spot in ticket.machine.spots:
-        words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”."
-        said.append(Sentence(f"spot-{spot.process}", "machine", (words,), process=spot.process))
+        said += _machine(sheet, ticket)
     order = {station: index for index, station in enumerate(STATIONS)}
     return sorted(said, key=lambda sentence: order[sentence.station])
 
@@ -48,23 +39,35 @@ def sheet_name(sheet: Sheet, ticket: Ticket) -> str:
     """What tells a sheet from the others of its job: its number, piece and layer; nothing where it is the only one."""
     if len(ticket.sheets) == 1:
         return ""
-    piece, layer = ticket.piece_of_layer(sheet.layer), ticket.layer(sheet.layer)
     number = [one.id for one in ticket.sheets].index(sheet.id) + 1
-    named = f", {layer.name}" if len(piece.layers) > 1 and layer.name else ""
-    return f"sheet {number}, {piece.name}{named}"
+    first = copies_name(sheet.holds[0].layer, ticket)
+    more = f" and {len(sheet.holds) - 1} more" if len(sheet.holds) > 1 else ""
+    return f"sheet {number}, {first}{more}"
+
+
+def copies_name(layer: str, ticket: Ticket) -> str:
+    """What the copies of a layer are called: their piece, and their layer where it has several."""
+    piece, own = ticket.piece_of_layer(layer), ticket.layer(layer)
+    return f"{piece.name}, {own.name}" if len(piece.layers) > 1 and own.name else piece.name
 
 
 def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     here = f"sheets/{sheet.id}"
-    stock, piece = sheet.stock, ticket.piece_of_layer(sheet.layer)
-    name = sheet_name(sheet, ticket)
-    yield Sentence(
-        f"{sheet.id}-lay", "sheet",
-        (f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay ", slot(f"pieces/{piece.id}", piece, "quantity"),
-         " on ", library_slot(f"{here}/stock", stock.key, stock.name, STOCKS.values()), ", ",
-         slot(here, sheet, "spacing"), " apart, in a grid."), about=sheet.id,
-    )  # fmt: skip
-    if ticket.layer(sheet.layer).prints == "nothing":
+    stock, name = sheet.stock, sheet_name(sheet, ticket)
+    on = (" on ", library_slot(f"{here}/stock", stock.key, stock.name, STOCKS.values()), ", ",
+          slot(here, sheet, "spacing"), " apart")  # fmt: skip
+    laid: list[str | Slot] = [f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay "]
+    for number, held in enumerate(sheet.holds):
+        piece = ticket.piece_of_layer(held.layer)
+        last = number == len(sheet.holds) - 1
+        laid += ["" if not number else " and " if last else ", "]
+        laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
+        laid += [f" {copies_name(held.layer, ticket)}"] if len(sheet.holds) > 1 else []
+    where = (
+        ", in a grid." if sheet.arrangement == "a grid" else f"; {len(sheet.placed)} copies lie where they were put."
+    )
+    yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, where), about=sheet.id)
+    if not ticket.prints_on(sheet):
         marks: tuple[str | Slot, ...] = ("Nothing is printed, so it has no registration marks.",)
     elif not sheet.marks:
         marks = ("Put ", slot(here, sheet, "marks"), " registration marks round them: it is laid by eye.")
@@ -76,3 +79,19 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
+
+
+def _machine(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
+    here, machine = f"sheets/{sheet.id}/machine", sheet.machine
+    name = sheet_name(sheet, ticket)
+    yield Sentence(
+        f"{sheet.id}-machine", "machine",
+        (f"{name[:1].upper()}{name[1:]}: cut on the " if name else "Cut on the ",
+         library_slot(here, machine.key, machine.name, MACHINES.values()), "."),
+        ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
+    )  # fmt: skip
+    used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
+    for spot in machine.spots:
+        if spot.process in used or len(ticket.sheets) == 1:
+            words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”."
+            yield Sentence(f"{sheet.id}-spot-{spot.process}", "machine", (words,), process=spot.process, about=sheet.id)

@@ -19,6 +19,7 @@ MOST = {
     "artworks": 100, "pieces": 100, "sheets": 300, "elements": 300, "layers": 24, "lines": 100, "touch_ups": 3000,
     "strokes": 2000, "places": 500, "areas": 200, "recolours": 200, "colours": 300, "regions": 3000, "folds": 1000,
     "hole_marks": 3000, "tie_marks": 3000, "bridges": 3000, "spots": 40,
+    "holds": 300, "placed": 20_000, "formats": 12,
 }  # fmt: skip
 """Items of a list that a ticket holds at most: more would take minutes to draw, and no job needs them."""
 MOST_POINTS = 600_000  # of all brush strokes and touch-ups together
@@ -57,7 +58,22 @@ def upgrade(plain: Any) -> Any:
             f"This ticket has schema {schema}; this Nibble reads up to {SCHEMA}.",
             "Update Nibble, or check the file.",
         )
+    if schema < 4:
+        plain = _with_machines_on_sheets(plain)
     return plain | {"schema": SCHEMA}  # what schemas 2 and 3 brought has defaults that mean what was
+
+
+def _with_machines_on_sheets(plain: dict[str, Any]) -> dict[str, Any]:
+    """Schema 4: a sheet holds any number of layers, and has the machine that was the job's."""
+    machine = plain.get("machine", {})
+    sheets = [
+        {name: value for name, value in sheet.items() if name != "layer"}
+        | {"holds": [{"id": "h1", "layer": sheet.get("layer", "")}], "machine": machine}
+        if isinstance(sheet, dict)
+        else sheet
+        for sheet in (plain.get("sheets") or ())
+    ]
+    return {name: value for name, value in plain.items() if name != "machine"} | {"sheets": sheets}
 
 
 def from_plain(kind: type[T], plain: Any, where: str) -> T:
@@ -111,7 +127,9 @@ def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
 def _item(hint: Any, plain: Any, where: str) -> Any:
     if is_dataclass(hint):
         return from_plain(hint, plain, where)  # type: ignore[arg-type]
-    if hint is float and isinstance(plain, int) and not isinstance(plain, bool):
+    if hint is float and isinstance(plain, (int, float)) and not isinstance(plain, bool):
+        if not -1e9 <= plain <= 1e9:  # nor what is no number
+            raise InvalidTicket("Expected a number.", "", where=where)
         return float(plain)
     if not isinstance(plain, hint) or isinstance(plain, bool) is not (hint is bool):
         raise InvalidTicket(f"Expected {hint.__name__}, found {type(plain).__name__}.", "", where=where)
@@ -157,8 +175,13 @@ def _check_links(ticket: Ticket) -> None:
             follows = {line.id: line.of if line.source == "another line" else "" for line in layer.lines}
             _check_circle(follows, f"pieces/{piece.id}/layers/{layer.id}", "line")
     for sheet in ticket.sheets:
-        if sheet.layer not in layers:
+        laid = {one.layer for one in sheet.placed}
+        if any(held.layer not in layers for held in sheet.holds):
             raise InvalidTicket("A sheet holds a piece that is not there.", "", where=f"sheets/{sheet.id}")
+        if not sheet.holds:
+            raise InvalidTicket("A sheet holds nothing.", "Take it away instead.", where=f"sheets/{sheet.id}")
+        if laid - {held.layer for held in sheet.holds}:
+            raise InvalidTicket("A copy lies on a sheet that does not hold it.", "", where=f"sheets/{sheet.id}")
 
 
 def _check_circle(follows: dict[str, str], where: str, what: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nibble_core.ticket.artwork import Artwork, Trace
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Element, Layer, Line, Machine, Piece, Sheet, Stock, Ticket
+from nibble_core.ticket.model import Element, Held, Layer, Line, Machine, Piece, Sheet, Stock, Ticket
 
 
 def first_ticket(
@@ -30,6 +30,5 @@ def first_ticket(
         due=due,
         artworks=(Artwork("a1", file, file_name, width=width, trace=Trace(mode=mode, smallest=smallest / 2)),),
         pieces=(Piece("p1", "sticker", quantity, (Element("e1", "a1"),), (Layer("l1", lines=(Line("k1"),)),)),),
-        sheets=(Sheet("s1", "l1", stock),),
-        machine=machine,
+        sheets=(Sheet("s1", (Held("h1", "l1"),), stock, machine),),
     )

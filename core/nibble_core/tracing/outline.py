@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
 from nibble_core.geometry.corner_kernels import CRISP
-from nibble_core.geometry.paths import evaluate
 from nibble_core.geometry.ring_kernels import STUB, fit_ring
+from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.span_kernels import MOST, free_cubic, thinned
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX

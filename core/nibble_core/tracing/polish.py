@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from nibble_core.geometry import CUBIC, LINE, Path, Points
 from nibble_core.geometry.corner_kernels import rounded_over
 from nibble_core.geometry.distance_kernels import walked
-from nibble_core.geometry.paths import evaluate
+from nibble_core.geometry.segments import evaluate
 from nibble_core.tracing.polish_kernels import improve, made_smooth
 
 SMOOTH = 0.2  # radians: a joint turning less is smooth

@@ -8,7 +8,7 @@ import shapely
 
 from nibble_core.checks import lines as checks
 from nibble_core.checks.lines import CutLine
-from nibble_core.geometry import Path, Region
+from nibble_core.geometry import Bundle, Path, Region
 from nibble_core.geometry.regions import union
 from nibble_core.lines.contour import as_chords
 from nibble_core.lines.dropout import drop_out
@@ -16,7 +16,7 @@ from nibble_core.lines.dropout import drop_out
 
 def line(shape, process="through cut", id="k1", distance=2.0, **more) -> CutLine:
     regions = tuple(as_chords(part) for part in getattr(shape, "geoms", [shape]))
-    rings = tuple(ring for region in regions for ring in region.rings)
+    rings = Bundle.of([ring for region in regions for ring in region.rings])
     return CutLine(id, process, more.get("name", ""), regions, rings, union(regions), distance)
 
 
@@ -112,7 +112,7 @@ class ShapeOfTheCutTest(unittest.TestCase):
 
     def test_open_cuts_free_nothing(self):
         bare = CutLine(
-            "k1", "through cut", "", (), (Path.polygon([(0, 0), (9, 0)], closed=False),), shapely.Polygon(), 0
+            "k1", "through cut", "", (), Bundle.of([Path.polygon([(0, 0), (9, 0)], closed=False)]), shapely.Polygon(), 0
         )
         self.assertEqual([one.kind for one in checks.open_lines(bare)], ["open path"])
         self.assertEqual(checks.open_lines(CutLine("k1", "score", "", (), bare.paths, shapely.Polygon(), 0)), [])
@@ -136,7 +136,7 @@ class ShapeOfTheCutTest(unittest.TestCase):
 
     def test_a_sound_piece_has_nothing_wrong(self):
         disc = Region(Path.circle(0, 0, 20))
-        sound = CutLine("k1", "through cut", "", (disc,), (disc.outer,), union([disc]), 2.0)
+        sound = CutLine("k1", "through cut", "", (disc,), Bundle.of([disc.outer]), union([disc]), 2.0)
         art = shapely.Point(0, 0).buffer(18)
         told = [
             *checks.small_parts(sound, 1, "It"), *checks.narrow_gaps(sound, 0.5), *checks.near_edge(sound, 1),

@@ -72,7 +72,7 @@ class SvgTest(unittest.TestCase):
         self.assertIn("for hire", read.lettering[0].text)
 
     def test_a_packed_svg_is_unpacked_within_limits(self):
-        self.assertEqual(areas(read_svg(gzip.compress(svg_file(self.BODIES[0]))).drawing), [314.07, 80.0])
+        self.assertEqual(areas(read_svg(gzip.compress(svg_file(self.BODIES[0]))).drawing), [314.08, 80.0])
         with self.assertRaises(NibbleError):
             read_svg(gzip.compress(b"<svg>" + b" " * 300_000_000))
 

@@ -18,9 +18,9 @@ from PIL import Image
 from nibble_core.checks.readback import check_page, check_same_marks
 from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats import pdf, pdf_reader, svg
-from nibble_core.geometry import Affine, Path
+from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Picture, Raster, Stroked
-from nibble_core.pipeline.files import pages, write_files
+from nibble_core.pipeline.files import pages_of, write_files
 from nibble_core.ticket import Change
 from tests.sample import badge_ticket, badge_work
 
@@ -47,7 +47,7 @@ class WholeJobTest(unittest.TestCase):
         ticket = badge_ticket(quantity=9)
         cls.work = badge_work(ticket)
         cls.files = {file.name: file.content for file in write_files(ticket, cls.work)}
-        cls.layout = cls.work.layouts["s1"]
+        cls.layout = cls.work.sheets["s1"].value
 
     def test_both_pdfs_are_sound_and_of_true_size(self):
         for name in ("badge-print.pdf", "badge-cut.pdf"):
@@ -66,7 +66,7 @@ class WholeJobTest(unittest.TestCase):
         printed, cut = (centres_by_pdfium(self.files[name]) for name in ("badge-print.pdf", "badge-cut.pdf"))
         self.assertEqual(len(printed), 4)
         self.assertLessEqual(np.abs(printed - cut).max(), 0.001)
-        meant = np.array([tuple(mark) for mark in self.layout.marks])
+        meant = np.array([tuple(mark) for mark in self.layout.marks.places])
         self.assertLessEqual(np.abs(printed - meant).max(), 0.01)
 
     def test_the_print_file_has_no_cut_line_and_the_cut_file_no_picture(self):
@@ -83,10 +83,10 @@ class WholeJobTest(unittest.TestCase):
     def test_a_file_that_differs_is_refused(self):
         line = Path.polygon([(0, 0), (10, 0), (10, 8)])
         there = (Affine.translation(5, 5), Affine.translation(25, 5))
-        page = Page(60, 40, stroked=(Stroked((line,), CUT, "kiss cut", there),))
+        page = Page(60, 40, stroked=(Stroked(Bundle.of([line]), CUT, "kiss cut", there),))
         for other in (
             replace(page, stroked=(replace(page.stroked[0], placements=(there[0], Affine.translation(25, 5.01))),)),
-            replace(page, stroked=(replace(page.stroked[0], paths=(line.mapped(Affine.scale(1.001)),)),)),
+            replace(page, stroked=(replace(page.stroked[0], paths=Bundle.of([line.mapped(Affine.scale(1.001))])),)),
             replace(page, stroked=(replace(page.stroked[0], placements=there[:1]),)),
         ):
             with self.assertRaises(FileDisagrees):
@@ -118,7 +118,7 @@ class WholeJobTest(unittest.TestCase):
         self.assertGreater(grown[shown].mean(), 0.99)
 
     def test_what_was_written_reads_back_in_every_format(self):
-        print_page, cut_page = pages(badge_ticket(quantity=9), badge_ticket().sheets[0], self.work)
+        print_page, cut_page = pages_of(badge_ticket(quantity=9), badge_ticket().sheets[0], self.work)
         check_page(print_page, pdf_reader.read_page(self.files["badge-print.pdf"]), "print file")
         check_page(cut_page, svg.read_page(self.files["badge-cut.svg"]), "cut file")
 
@@ -151,9 +151,9 @@ class ManyCopiesTest(unittest.TestCase):
 class ReadBackTest(unittest.TestCase):
     def page(self, x: float = 20.0, ink: Ink = CUT) -> Page:
         raster = Raster(np.full((4, 6, 4), 255, np.uint8))
-        paths = Path.circle(x, 30, 8), Path.polygon([(0, 0), (9, 0), (9, 9)])
+        paths = Bundle.of([Path.circle(x, 30, 8), Path.polygon([(0, 0), (9, 0), (9, 9)])])
         return Page(
-            100, 80, (Filled((Path.circle(5, 5, 3),)),),
+            100, 80, (Filled(Bundle.of([Path.circle(5, 5, 3)])),),
             (Stroked(paths, ink, "kiss cut", (Affine(), Affine.translation(40, 0))),),
             (Picture(raster, 30, 20, (Affine.translation(10, 10),)),),
         )  # fmt: skip
@@ -173,7 +173,7 @@ class ReadBackTest(unittest.TestCase):
             check_page(self.page(ink=Ink("Other", (0, 0, 0, 1))), found, "file")
         with self.assertRaises(FileDisagrees):
             check_page(Page(100, 80, self.page().filled, (), self.page().pictures), found, "file")
-        moved = Page(100, 80, (Filled((Path.circle(5.01, 5, 3),)),))
+        moved = Page(100, 80, (Filled(Bundle.of([Path.circle(5.01, 5, 3)])),))
         with self.assertRaises(FileDisagrees):
             check_same_marks(found, moved)
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from nibble_core.geometry import Path
 from nibble_core.geometry.corner_kernels import find_corners
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, fit_line, furthest, line_error, longest_span
-from nibble_core.geometry.paths import evaluate
 from nibble_core.geometry.ring_kernels import fit_ring, resample
+from nibble_core.geometry.segments import evaluate
 
 steps = st.integers(20, 90)
 angles = st.floats(0, 2 * math.pi)

@@ -58,9 +58,9 @@ class PerforationTest(unittest.TestCase):
         ring = figure("star", 60, 0)[0].outer
         dashes = perforated(ring, 3, 0.8)
         outline = shapely.LinearRing(ring.flattened())
-        for path in dashes.paths():
+        for path in dashes.bundle:
             self.assertLess(outline.hausdorff_distance(outline.union(shapely.LineString(path.flattened()))), 1e-6)
-        total = sum(path.length() for path in dashes.paths())
+        total = dashes.bundle.length
         self.assertAlmostEqual(total, float((dashes.ends - dashes.starts).sum()), places=6)
         self.assertAlmostEqual(total + 0.8 * len(dashes), dashes.length, places=6)
 

@@ -12,7 +12,7 @@ from shapely.geometry import MultiPolygon
 
 from nibble_core.checks import lines as checks
 from nibble_core.errors import Cancelled, NothingToCut
-from nibble_core.geometry import Box, Path, Point
+from nibble_core.geometry import Box, Bundle, Path, Point
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels, worst_case
@@ -274,7 +274,9 @@ class SmallThingsTest(unittest.TestCase):
         saw = shapely.Polygon([(0, 0), *map(tuple, teeth.tolist()), (60, 0)])
         found = necks(saw, 8.0)
         self.assertLess(found.searched, 8.0)
-        told = checks.weak_parts(saw, checks.CutLine("k", "through cut", "", (), (), saw, 0.0), 8.0, "film")[1]
+        told = checks.weak_parts(saw, checks.CutLine("k", "through cut", "", (), Bundle.of(()), saw, 0.0), 8.0, "film")[
+            1
+        ]
         self.assertIn("Weak parts:", told[-1].text)
 
     def test_a_search_can_be_stopped(self):

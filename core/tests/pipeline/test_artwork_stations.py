@@ -12,12 +12,13 @@ import numpy as np
 import pypdfium2 as pdfium
 
 from nibble_core.errors import NibbleError, NothingToTrace
+from nibble_core.formats.registry import FORMATS
 from nibble_core.formats.svg_reader import read_svg
 from nibble_core.geometry import Box
 from nibble_core.pipeline.read import inspect
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
-from nibble_core.pipeline.traced_drawing import WRITERS, traced_drawing
+from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.try_outs import try_out, try_outs
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
@@ -115,7 +116,7 @@ class TraceTest(unittest.TestCase):
             with self.subTest(mode):
                 trace = traced(Change(f"{HERE}/trace/mode", mode))
                 drawing = traced_drawing(trace)
-                files = {ending: write(drawing) for ending, write in WRITERS.items()}
+                files = {ending: form.write_drawing(drawing) for ending, form in FORMATS.items()}
                 again = read_svg(files["svg"]).drawing
                 self.assertAlmostEqual(again.width, 60, delta=0.01)
                 self.assertEqual(json.loads(files["json"])["width"], 60)

@@ -16,7 +16,7 @@ from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.ticket import Change, apply, sentences
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import Element, Figure, Layer, Line, Piece
 from tests.pictures import coverage, disc, encoded, grey_raster
 from tests.sample import LINE, badge_ticket, badge_work
@@ -31,7 +31,7 @@ def two_pieces():
         "p2", "bar", 3, (Element("b1", kind="simple shape", figure=Figure("rectangle", 30.0, 10.0)),),
         (Layer("l2", "nothing", (Line("m1", "kiss cut", 0.0),)),),
     )  # fmt: skip
-    sheet = Sheet("s2", "l2", STOCKS["gloss-clear-vinyl-610"])
+    sheet = Sheet("s2", (Held("h", "l2"),), STOCKS["gloss-clear-vinyl-610"], MACHINES["wide-camera-cutter"])
     return replace(ticket, pieces=(*ticket.pieces, bar), sheets=(*ticket.sheets, sheet))
 
 
@@ -41,7 +41,7 @@ class MachinesTest(unittest.TestCase):
             ("wide-camera-cutter", "engrave", "small laser"), ("small-laser", "kiss cut", "desk cutter"),
         ):  # fmt: skip
             with self.subTest(machine, process=process):
-                ticket = replace(badge_ticket(Change(f"{LINE}/process", process)), machine=MACHINES[machine])
+                ticket = badge_ticket(Change(f"{LINE}/process", process), Change("sheets/s1/machine", machine))
                 work = badge_work(ticket)
                 told = {station.key: station for station in stations(ticket, work)}
                 self.assertEqual(told["machine"].state, "blocked")
@@ -52,12 +52,12 @@ class MachinesTest(unittest.TestCase):
                 self.assertEqual([p for p in badge_work(off).problems if p.station == "machine"], [])
 
     def test_marks_are_none_where_nothing_is_printed_or_none_are_wanted(self):
-        self.assertEqual(len(badge_work(badge_ticket()).layouts["s1"].marks), 4)
-        bare = badge_work(badge_ticket(Change(f"{LAYER}/prints", "nothing"))).layouts["s1"]
-        none = badge_work(badge_ticket(Change("sheets/s1/marks", 0))).layouts["s1"]
+        self.assertEqual(len(badge_work(badge_ticket()).sheets["s1"].value.marks.places), 4)
+        bare = badge_work(badge_ticket(Change(f"{LAYER}/prints", "nothing"))).sheets["s1"].value
+        none = badge_work(badge_ticket(Change("sheets/s1/marks", 0))).sheets["s1"].value
         for layout in (bare, none):
-            self.assertEqual(layout.marks, ())
-            self.assertLess(layout.width, badge_work(badge_ticket()).layouts["s1"].width)
+            self.assertEqual(layout.marks.places, ())
+            self.assertLess(layout.width, badge_work(badge_ticket()).sheets["s1"].value.width)
         ticket = badge_ticket(Change(f"{LAYER}/prints", "nothing"))
         self.assertIn("no registration marks", " ".join(s.text for s in sentences(ticket)))
 

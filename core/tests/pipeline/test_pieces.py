@@ -10,12 +10,12 @@ import shapely
 from nibble_core.errors import InvalidTicket
 from nibble_core.formats import pdf, pdf_reader
 from nibble_core.geometry.regions import union
-from nibble_core.pipeline.files import pages, write_files
+from nibble_core.pipeline.files import pages_of, write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.ticket import Change, apply, scaled_distances, sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import (
     Anchor,
     Chosen,
@@ -39,7 +39,8 @@ def ticket_of(elements, lines, *, prints="nothing", machine="wide-camera-cutter"
     """A job of one piece made of text and simple shapes, without any client's file."""
     plain = badge_ticket()
     own = replace(plain.pieces[0], elements=tuple(elements), layers=(Layer("l1", prints, tuple(lines)),), **piece)
-    return replace(plain, artworks=(), pieces=(own,), machine=MACHINES[machine])
+    sheets = (replace(plain.sheets[0], machine=MACHINES[machine]),)
+    return replace(plain, artworks=(), pieces=(own,), sheets=sheets)
 
 
 LAYER = "pieces/p1/layers/l1"
@@ -189,7 +190,7 @@ class ProcessTest(unittest.TestCase):
             Line("k4", "engrave", -5.0, rank=1), Line("k5", "score", 1.0), Line("k6", "kiss cut", 2.0),
         ]  # fmt: skip
         ticket = ticket_of([DISC], lines, machine="small-laser")
-        _, cut = pages(ticket, ticket.sheets[0], badge_work(ticket))
+        _, cut = pages_of(ticket, ticket.sheets[0], badge_work(ticket))
         self.assertEqual([one.layer for one in cut.stroked], ["engrave", "engrave", "score", "kiss cut", "through cut"])
         self.assertEqual([one.ink.name for one in cut.stroked][:2], ["Laser Engrave", "Laser Engrave 2"])
 
@@ -217,7 +218,7 @@ class ProcessTest(unittest.TestCase):
             work = badge_work(ticket)
             with self.subTest(kind):
                 self.assertEqual(work.pieces["p1"].value.islands, islands)
-                found = [f.kind for _, f in work.examined["l1"].value.findings]
+                found = [f.kind for _, f in work.examined["l1"][0].value.findings]
                 self.assertEqual(found.count("lost part"), lost)
 
 
@@ -233,7 +234,10 @@ class LayerTest(unittest.TestCase):
         )  # fmt: skip
         ticket = ticket_of([DISC, bar], [])
         piece = replace(ticket.pieces[0], layers=layers, alignment="three triangles")
-        sheets = tuple(Sheet(f"s{n}", f"l{n}", STOCKS["shirt-film-navy-500"]) for n in (1, 2))
+        sheets = tuple(
+            Sheet(f"s{n}", (Held("h", f"l{n}"),), STOCKS["shirt-film-navy-500"], MACHINES["desk-cutter"])
+            for n in (1, 2)
+        )
         return replace(ticket, pieces=(piece,), sheets=sheets)
 
     def test_colours_are_split_with_overlap_and_shared_marks(self):
@@ -359,7 +363,7 @@ class PrintTest(unittest.TestCase):
         grown = [b - a for a, b in zip(one.box, other.box, strict=True)]
         for side, way in zip(grown, (-1, -1, 1, 1), strict=True):
             self.assertAlmostEqual(side, way * 1.5, delta=2.6)  # pixels of half a millimetre, and what is filled beyond
-        before, after = pages(bled, bled.sheets[0], badge_work(bled))
+        before, after = pages_of(bled, bled.sheets[0], badge_work(bled))
         self.assertAlmostEqual(before.width, after.width)
 
     def test_a_worst_case_is_told_and_its_bleed_mends_it(self):
@@ -373,7 +377,7 @@ class PrintTest(unittest.TestCase):
         ticket = badge_ticket()
         piece = replace(ticket.pieces[0], elements=(replace(ticket.pieces[0].elements[0], columns=3, rows=2, gap=4.0),))
         ticket = replace(ticket, pieces=(piece,))
-        printed, _ = pages(ticket, ticket.sheets[0], badge_work(ticket))
+        printed, _ = pages_of(ticket, ticket.sheets[0], badge_work(ticket))
         self.assertEqual((len(printed.pictures), len(printed.pictures[0].placements)), (1, 6 * 6))
         content = pdf.write_page(printed)
         self.assertEqual(len(pdf_reader.read_page(content).pictures), 1)

@@ -23,8 +23,8 @@ class StoreTest(unittest.TestCase):
 
     def test_a_stage_runs_once_for_a_key(self):
         store, runs = MemoryStore(), []
-        first = run_stage(store, "s", 1, {"x": 1}, ["k"], lambda: runs.append(1) or "made")
-        again = run_stage(store, "s", 1, {"x": 1}, ["k"], lambda: runs.append(1) or "made")
+        first = run_stage(store, "s", {"x": 1}, ["k"], lambda: runs.append(1) or "made")
+        again = run_stage(store, "s", {"x": 1}, ["k"], lambda: runs.append(1) or "made")
         self.assertEqual((first.value, again.key, len(runs)), ("made", first.key, 1))
 
     def test_many_threads_may_share_it(self):
@@ -45,13 +45,12 @@ class StoreTest(unittest.TestCase):
 class KeyTest(unittest.TestCase):
     @given(st.dictionaries(st.text(min_size=1, max_size=5), values, max_size=5))
     def test_order_does_not_matter_but_every_value_does(self, specification):
-        key = stage_key("s", 1, specification, ["a"])
-        self.assertEqual(key, stage_key("s", 1, dict(reversed(specification.items())), ["a"]))
-        self.assertNotEqual(key, stage_key("s", 2, specification, ["a"]))
-        self.assertNotEqual(key, stage_key("s", 1, specification, ["b"]))
-        self.assertNotEqual(key, stage_key("t", 1, specification, ["a"]))
-        self.assertNotEqual(key, stage_key("s", 1, {**specification, "more than five": 1}, ["a"]))
+        key = stage_key("s", specification, ["a"])
+        self.assertEqual(key, stage_key("s", dict(reversed(specification.items())), ["a"]))
+        self.assertNotEqual(key, stage_key("s", specification, ["b"]))
+        self.assertNotEqual(key, stage_key("t", specification, ["a"]))
+        self.assertNotEqual(key, stage_key("s", {**specification, "more than five": 1}, ["a"]))
 
     def test_dataclasses_count_by_their_values(self):
-        self.assertEqual(stage_key("s", 1, Clean(), []), stage_key("s", 1, Clean(tolerance=0.1), []))
-        self.assertNotEqual(stage_key("s", 1, Trace(), []), stage_key("s", 1, Trace(threshold=0.5), []))
+        self.assertEqual(stage_key("s", Clean(), []), stage_key("s", Clean(tolerance=0.1), []))
+        self.assertNotEqual(stage_key("s", Trace(), []), stage_key("s", Trace(threshold=0.5), []))

@@ -4,7 +4,7 @@ import json
 import unittest
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nibble_core.errors import InvalidTicket
@@ -13,6 +13,33 @@ from nibble_core.ticket.sentences import Slot
 from tests.sample import LINE, badge_ticket
 
 FIXTURES = Path(__file__).parent / "fixtures"
+
+
+anything = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.integers(-(10**400), 10**400) | st.floats() | st.text(max_size=8)
+    | st.sampled_from(["\ud800", "through cut", "l1", "#000000", "a1", "vinyl", "0" * 64]),
+    lambda inner: st.lists(inner, max_size=3)
+    | st.dictionaries(st.sampled_from(["id", "kind", "layer", "colour", "artwork", "x", "cmyk"]), inner, max_size=4),
+    max_leaves=8,
+)  # fmt: skip
+
+
+def _paths_of(value, here=""):
+    """Every path into a plain ticket."""
+    items = (
+        value.items()
+        if isinstance(value, dict)
+        else ((one.get("id", ""), one) for one in value if isinstance(one, dict))
+    )
+    for name, inner in items:
+        yield f"{here}{name}"
+        if isinstance(inner, (dict, list)):
+            yield from _paths_of(inner, f"{here}{name}/")
+
+
+ticket_paths = st.sampled_from(sorted(_paths_of(to_plain(badge_ticket())))).flatmap(
+    lambda path: st.sampled_from([path, f"{path}/x", path.rsplit("/", 1)[0], f"{path}/0"])
+) | st.text(max_size=6)
 
 
 class KeepingTest(unittest.TestCase):
@@ -34,9 +61,9 @@ class KeepingTest(unittest.TestCase):
             (("artworks", 0, "width"), float("nan")), (("artworks", 0, "width"), True),
             (("artworks", 0, "file"), "../../etc"),
             (("pieces", 0, "quantity"), 2.5), (("pieces", 0, "elements", 0, "artwork"), "a9"),
-            (("sheets", 0, "layer"), "l9"),
+            (("sheets", 0, "holds", 0, "layer"), "l9"), (("sheets", 0, "holds"), []),
             (("pieces", 0, "layers", 0, "lines", 0, "process"), "bite"), (("name",), "two\nlines"),
-            (("machine", "spots", 0, "cmyk"), [0, 1]),
+            (("sheets", 0, "machine", "spots", 0, "cmyk"), [0, 1]),
         ):  # fmt: skip
             with self.subTest(path=path, value=value):
                 spoilt = json.loads(json.dumps(good))
@@ -85,6 +112,23 @@ class ChangeTest(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(change), self.assertRaises(InvalidTicket):
                 badge_ticket(change)
+
+    @given(st.data())
+    @settings(max_examples=300, deadline=None)
+    def test_no_change_however_hostile_does_more_than_be_refused(self, data):
+        change = Change(
+            data.draw(ticket_paths), data.draw(anything), data.draw(st.sampled_from(["set", "add", "move", "remove"])),
+            data.draw(st.none() | st.text(max_size=3)),
+        )  # fmt: skip
+        ticket = badge_ticket()
+        try:
+            made = apply(ticket, [change])
+        except InvalidTicket as error:
+            self.assertTrue(error.message)
+            return
+        self.assertEqual(ticket_from_plain(to_plain(made)), made)
+        self.assertTrue(words(ticket, change))
+        self.assertTrue(sentences(made))
 
     def test_overlap_is_the_same_place_or_one_within_the_other(self):
         self.assertTrue(overlap("a/b", "a/b"))

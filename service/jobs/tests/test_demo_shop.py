@@ -32,9 +32,7 @@ class DemoShopTest(SimpleTestCase):
                 self.assertEqual(len(trace.kept), shapes.get(demo.ticket.name, 1))
                 self.assertLess(trace.nodes, 90)
                 self.assertLess(trace.mean_deviation or 1, 0.15)
-                made = sum(
-                    3 if demo.ticket.layer(sheet.layer).prints != "nothing" else 2 for sheet in demo.ticket.sheets
-                )
+                made = sum(len(sheet.machine.formats) + demo.ticket.prints_on(sheet) for sheet in demo.ticket.sheets)
                 self.assertEqual(len(write_files(demo.ticket, work)), made + 1)
                 told = next(station for station in stations(demo.ticket, work) if station.key == "lines")
                 self.assertEqual(

@@ -15,6 +15,7 @@ export type Tried = components["schemas"]["TriedOut"];
 export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
+export type Process = components["schemas"]["ProcessOut"];
 export type LooseFile = components["schemas"]["LooseFileOut"];
 
 /** What the service says when something cannot be done. */
@@ -72,6 +73,7 @@ const post = <T>(path: string, body: unknown = {}) => call<T>("POST", path, body
 export const api = {
   session: () => get<Session>("/session"),
   signIn: (name: string, password: string) => post<Session>("/session", { name, password }),
+  processes: () => get<Process[]>("/processes"),
   signOut: () => call<Session>("DELETE", "/session"),
   jobs: (search: string, archived: boolean) =>
     get<Card[]>(`/jobs?search=${encodeURIComponent(search)}&archived=${archived}`),

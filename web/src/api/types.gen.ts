@@ -409,6 +409,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/processes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Processes
+         * @description Everything a machine does along a line.
+         */
+        get: operations["processes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/files": {
         parameters: {
             query?: never;
@@ -844,12 +864,18 @@ export interface components {
             ][];
             /** Marks */
             marks: string;
+            /** Marks Process */
+            marks_process: string;
             hanging: components["schemas"]["HangingOut"] | null;
             /** Minutes */
             minutes: number | null;
             looks: components["schemas"]["LooksOut"] | null;
         };
-        /** LineOut */
+        /**
+         * LineOut
+         * @description ``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
+         *     on.
+         */
         LineOut: {
             /** Id */
             id: string;
@@ -872,6 +898,8 @@ export interface components {
             ][];
             /** Dashes */
             dashes: number;
+            /** Slices */
+            slices: components["schemas"]["SliceOut"][];
         };
         /**
          * LooksOut
@@ -949,6 +977,23 @@ export interface components {
             stroke: number | null;
         };
         /**
+         * PlacementsOut
+         * @description Where the copies of a layer lie: maps of its coordinates to the sheet's.
+         */
+        PlacementsOut: {
+            /** Layer */
+            layer: string;
+            /** Matrices */
+            matrices: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * PrintOut
          * @description A picture of width by height mm brought to the piece by its matrix, or a painted shape.
          */
@@ -1016,8 +1061,6 @@ export interface components {
         };
         /** SheetOut */
         SheetOut: {
-            /** Layer */
-            layer: string;
             /** Name */
             name: string;
             /** Width */
@@ -1026,17 +1069,14 @@ export interface components {
             height: number;
             /** Copies */
             copies: number;
-            /** Sheets */
-            sheets: number;
+            /** Times */
+            times: number;
             /** Mirrored */
             mirrored: boolean;
             /** Colour */
             colour: string;
-            /** Places */
-            places: [
-                number,
-                number
-            ][];
+            /** Placements */
+            placements: components["schemas"]["PlacementsOut"][];
             /** Marks */
             marks: [
                 number,
@@ -1044,6 +1084,21 @@ export interface components {
             ][];
             /** Mark Diameter */
             mark_diameter: number;
+        };
+        /**
+         * SliceOut
+         * @description Some of a line's dashes, and the box round them.
+         */
+        SliceOut: {
+            /** D */
+            d: string;
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
         };
         /**
          * StationOut
@@ -1139,6 +1194,22 @@ export interface components {
             level: number;
             /** D */
             d: string;
+        };
+        /**
+         * ProcessOut
+         * @description How a process looks on screen: colour, width and dash in CSS pixels.
+         */
+        ProcessOut: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Colour */
+            colour: string;
+            /** Width */
+            width: number;
+            /** Dash */
+            dash: number[];
         };
         /** FileOut */
         FileOut: {
@@ -1840,6 +1911,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    processes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcessOut"][];
+                };
             };
         };
     };

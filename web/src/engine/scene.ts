@@ -26,8 +26,7 @@ export type Item =
   | {
       kind: "copies";
       items: readonly Item[];
-      places: readonly Place[];
-      mirrorWidth: number | null;
+      places: readonly Matrix[];
       box: Box;
     };
 
@@ -218,17 +217,11 @@ function drawCopies(
 ): void {
   const own = itemsBox(item.items);
   const before = context.getTransform();
-  const flip = item.mirrorWidth;
   const stamp = item.places.length > MANY_COPIES ? makeStamp(item.items, own, camera, before.a) : null;
   for (const place of item.places) {
-    const box: Box =
-      flip === null
-        ? [own[0] + place.x, own[1] + place.y, own[2] + place.x, own[3] + place.y]
-        : [flip - own[2] - place.x, own[1] + place.y, flip - own[0] - place.x, own[3] + place.y];
-    if (!overlaps(box, seen)) continue;
+    if (!overlaps(mappedBox(place, own), seen)) continue;
     context.setTransform(before);
-    if (flip !== null) context.transform(-1, 0, 0, 1, flip, 0);
-    context.translate(place.x, place.y);
+    context.transform(...place);
     if (stamp) context.drawImage(stamp, own[0], own[1], own[2] - own[0], own[3] - own[1]);
     else for (const inner of item.items) drawItem(context, inner, camera, inner.box);
   }
@@ -253,6 +246,18 @@ function makeStamp(
   context.translate(-box[0], -box[1]);
   for (const inner of items) drawItem(context, inner, camera, inner.box);
   return canvas;
+}
+
+/** The upright box round a box that is mapped. */
+export function mappedBox([a, b, c, d, e, f]: Matrix, [left, top, right, bottom]: Box): Box {
+  const [x0, x1, x2, x3] = [a * left, a * right, c * top, c * bottom];
+  const [y0, y1, y2, y3] = [b * left, b * right, d * top, d * bottom];
+  return [
+    Math.min(x0, x1) + Math.min(x2, x3) + e,
+    Math.min(y0, y1) + Math.min(y2, y3) + f,
+    Math.max(x0, x1) + Math.max(x2, x3) + e,
+    Math.max(y0, y1) + Math.max(y2, y3) + f,
+  ];
 }
 
 export function itemsBox(items: readonly Item[]): Box {

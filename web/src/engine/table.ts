@@ -7,6 +7,9 @@ export const RULER = 20;
 const LOUPE_RADIUS = 76;
 const LOUPE_TIMES = 8;
 const WHEEL_PACE = 0.0016;
+/** Frames that take longer to draw in full show the last picture, moved and scaled, until the hand rests. */
+const FLUID = 26;
+const RESTS = 100;
 
 export interface TableState {
   readonly camera: Camera;
@@ -25,6 +28,11 @@ export class Table {
   private magnified: Scene | null = null;
   private unit: Unit = "mm";
   private frame = 0;
+  /** The scene as it was last drawn in full, and how long that took. */
+  private readonly still = document.createElement("canvas");
+  private stillCamera: Camera | null = null;
+  private stillCost = 0;
+  private sharpening = 0;
   private pointer: Place | null = null;
   private loupe = false;
   private drawing: { pointer: number; points: Place[] } | null = null;
@@ -56,12 +64,14 @@ export class Table {
   destroy(): void {
     for (const stop of this.stops) stop();
     cancelAnimationFrame(this.frame);
+    window.clearTimeout(this.sharpening);
   }
 
   /** ``magnified`` is what the loupe looks at: pixels and outline together. */
   show(scene: Scene, magnified: Scene): void {
     this.scene = scene;
     this.magnified = magnified;
+    this.stillCamera = null;
     if (!this.fittedOnce && scene.items.length) this.fit();
     this.redraw();
   }
@@ -208,6 +218,9 @@ export class Table {
     this.view = { width: box.width, height: box.height };
     this.canvas.width = Math.max(1, Math.round(box.width * ratio));
     this.canvas.height = Math.max(1, Math.round(box.height * ratio));
+    this.still.width = this.canvas.width;
+    this.still.height = this.canvas.height;
+    this.stillCamera = null;
     if (!this.fittedOnce && this.scene.items.length) this.fit();
     this.redraw();
   }
@@ -221,12 +234,58 @@ export class Table {
     const context = this.canvas.getContext("2d");
     if (!context) return;
     const ratio = window.devicePixelRatio || 1;
-    drawScene(context, this.scene, this.camera, this.view, ratio);
+    this.drawStill(context, ratio);
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     if (this.loupe && this.pointer) this.drawLoupe(context, ratio, this.pointer);
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     this.drawRulers(context);
     this.moved({ camera: this.camera, view: this.view, pointer: this.pointer });
+  }
+
+  /** The scene, drawn anew only when it or the camera changed; a costly one first as its last picture. */
+  private drawStill(context: CanvasRenderingContext2D, ratio: number): void {
+    const was = this.stillCamera;
+    const moved =
+      !was || was.scale !== this.camera.scale || was.x !== this.camera.x || was.y !== this.camera.y;
+    if (moved && was && this.stillCost > FLUID) {
+      this.sharpenSoon();
+      const grow = this.camera.scale / was.scale;
+      context.setTransform(1, 0, 0, 1, 0, 0);
+      context.fillStyle = this.scene.ground;
+      context.fillRect(0, 0, this.canvas.width, this.canvas.height);
+      context.setTransform(
+        grow,
+        0,
+        0,
+        grow,
+        ratio * (this.camera.x - was.x * grow),
+        ratio * (this.camera.y - was.y * grow),
+      );
+    } else {
+      if (moved) this.drawAnew(ratio);
+      context.setTransform(1, 0, 0, 1, 0, 0);
+    }
+    context.drawImage(this.still, 0, 0);
+  }
+
+  private drawAnew(ratio: number): void {
+    const context = this.still.getContext("2d");
+    if (!context) return;
+    const start = performance.now();
+    drawScene(context, this.scene, this.camera, this.view, ratio);
+    this.stillCamera = this.camera;
+    // what it costs shows when the next frame comes: the canvas draws behind the script's back
+    requestAnimationFrame(() => {
+      this.stillCost = performance.now() - start;
+    });
+  }
+
+  private sharpenSoon(): void {
+    window.clearTimeout(this.sharpening);
+    this.sharpening = window.setTimeout(() => {
+      this.stillCamera = null;
+      this.redraw();
+    }, RESTS);
   }
 
   private drawLoupe(context: CanvasRenderingContext2D, ratio: number, at: Place): void {

@@ -70,9 +70,9 @@ function figures(piece: Piece, ticket: Ticket, work: Work, unit: "mm" | "in"): [
   const layers = piece.layers.flatMap((layer) => work.layers[layer.id] ?? []);
   const own = new Set(piece.layers.map((layer) => layer.id));
   const laid = ticket.sheets
-    .filter((sheet) => own.has(sheet.layer))
+    .filter((sheet) => sheet.holds.some((held) => own.has(held.layer)))
     .flatMap((sheet) => work.sheets[sheet.id] ?? []);
-  const area = laid.reduce((sum, one) => sum + one.width * one.height * one.sheets, 0) / 1e6;
+  const area = laid.reduce((sum, one) => sum + one.width * one.height * one.times, 0) / 1e6;
   const processes = [...new Set(layers.flatMap((one) => one.lines.map((line) => line.process)))];
   const necks = layers.flatMap((one) => (one.looks?.neck ? [one.looks.neck[4]] : []));
   const minutes = layers.reduce<number | null>(

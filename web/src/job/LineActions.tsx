@@ -14,7 +14,7 @@ import {
   repeatedArtwork,
   splitByColour,
 } from "./pieceChanges";
-import type { Layer, Piece, Ticket } from "./ticket";
+import { type Layer, type Piece, sheetOf, type Ticket } from "./ticket";
 
 interface OwnerProps {
   sentence: Sentence;
@@ -87,7 +87,7 @@ export function Adding({
 }: AddProps) {
   const [open, setOpen] = useState<"" | "line" | "element">("");
   const repeated = repeatedArtwork(piece);
-  const liner = ticket.sheets.find((one) => one.layer === layer.id)?.stock.liner ?? true;
+  const liner = sheetOf(ticket.sheets, layer.id)?.stock.liner ?? true;
   const add = (change: Change) => {
     setOpen("");
     onChanges([change]);

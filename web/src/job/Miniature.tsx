@@ -3,7 +3,6 @@ import type { Work } from "../api/client";
 import type { Box } from "../engine/camera";
 import { CutLines } from "../ui/CutLines";
 import { Prints } from "../ui/Prints";
-import { marksProcess } from "./lineScenes";
 import type { StationKey } from "./stations";
 import type { Piece, Ticket } from "./ticket";
 
@@ -120,14 +119,11 @@ function SheetMiniature({ station, ticket, work }: Props) {
     <>
       {ticket.sheets.map((sheet) => {
         const laid = work.sheets[sheet.id];
-        const layer = work.layers[sheet.layer];
-        if (!laid || !layer) return null;
-        const [left, top, right, bottom] = layer.box;
+        if (!laid) return null;
         const at = shift;
         shift += laid.width + SHEET_GAP;
-        const mirror = laid.mirrored ? `translate(${laid.width} 0) scale(-1 1)` : "";
         return (
-          <g key={sheet.id} transform={`translate(${at} 0) ${mirror}`}>
+          <g key={sheet.id} transform={`translate(${at} 0)`}>
             <rect
               width={laid.width}
               height={laid.height}
@@ -135,29 +131,15 @@ function SheetMiniature({ station, ticket, work }: Props) {
               stroke="#8d978f"
               vectorEffect="non-scaling-stroke"
             />
-            <defs>
-              <g id={`copy-${station}-${sheet.id}`}>
-                {station !== "machine" && <Prints prints={layer.prints} />}
-                <CutLines lines={layer.lines} width="0.8" />
-                {layer.marks && (
-                  <CutLines lines={[{ process: marksProcess(layer), d: layer.marks }]} width="0.8" />
-                )}
-              </g>
-            </defs>
-            {laid.places.length <= MOST_COPIES_DRAWN
-              ? laid.places.map(([x, y]) => (
-                  <use key={`${x},${y}`} href={`#copy-${station}-${sheet.id}`} x={x} y={y} />
-                ))
-              : laid.places.map(([x, y]) => (
-                  <rect
-                    key={`${x},${y}`}
-                    x={x + left}
-                    y={y + top}
-                    width={right - left}
-                    height={bottom - top}
-                    fill="#c9a"
-                  />
-                ))}
+            {laid.placements.map(({ layer, matrices }) => (
+              <Copies
+                key={layer}
+                id={`copy-${station}-${sheet.id}-${layer}`}
+                layer={work.layers[layer]}
+                matrices={matrices}
+                printed={station !== "machine"}
+              />
+            ))}
             {laid.marks.map(([x, y]) => (
               <circle
                 key={`${x},${y}`}
@@ -170,6 +152,37 @@ function SheetMiniature({ station, ticket, work }: Props) {
           </g>
         );
       })}
+    </>
+  );
+}
+
+/** Copies of a layer on a sheet; very many as boxes. */
+function Copies(props: {
+  id: string;
+  layer: Work["layers"][string] | undefined;
+  matrices: readonly (readonly number[])[];
+  printed: boolean;
+}) {
+  const { id, layer, matrices } = props;
+  if (!layer) return null;
+  const [left, top, right, bottom] = layer.box;
+  const all = matrices.map((matrix) => ({ key: matrix.join(), transform: `matrix(${matrix.join(" ")})` }));
+  if (matrices.length > MOST_COPIES_DRAWN)
+    return all.map((one) => (
+      <rect {...one} key={one.key} x={left} y={top} width={right - left} height={bottom - top} fill="#c9a" />
+    ));
+  return (
+    <>
+      <defs>
+        <g id={id}>
+          {props.printed && <Prints prints={layer.prints} />}
+          <CutLines lines={layer.lines} width="0.8" />
+          {layer.marks && <CutLines lines={[{ process: layer.marks_process, d: layer.marks }]} width="0.8" />}
+        </g>
+      </defs>
+      {all.map(({ key, transform }) => (
+        <use key={key} href={`#${id}`} transform={transform} />
+      ))}
     </>
   );
 }

@@ -12,7 +12,7 @@ import { NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
-import { heldLayer, type Piece, type Ticket } from "./ticket";
+import { heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
 import type { JobDesk } from "./useJobDesk";
 
 interface Props {
@@ -43,7 +43,8 @@ export function TicketPanel(props: Props) {
   const box = work.layers[layer?.id ?? ""]?.box;
   const here = sentences.filter(
     ({ station: at, about }) =>
-      at === station && (!about || at === "sheet" || about === (at === "lines" ? piece?.id : artwork)),
+      at === station &&
+      (!about || at === "sheet" || at === "machine" || about === (at === "lines" ? piece?.id : artwork)),
   );
   const { data: remembered } = useQuery({
     queryKey: ["remembered", desk.job?.id, ticket.client],
@@ -52,7 +53,7 @@ export function TicketPanel(props: Props) {
   });
   const colours = [...new Set(work.layers[layer?.id ?? ""]?.shapes.map((shape) => shape.colour))];
   const change = (changes: Change[]) => desk.change(...changes);
-  const stock = ticket.sheets.find((sheet) => sheet.layer === layer?.id)?.stock.name;
+  const stock = sheetOf(ticket.sheets, layer?.id)?.stock.name;
   const ofOther = (where: string) =>
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
     (station !== "lines" &&

@@ -1,6 +1,5 @@
 import type { Work } from "../api/client";
-import type { Box } from "../engine/camera";
-import type { Item } from "../engine/scene";
+import { type Item, mappedBox } from "../engine/scene";
 import { processColour, processStroke } from "../theme/processes";
 import { parsed } from "./parsed";
 import type { ViewKey } from "./stations";
@@ -63,17 +62,11 @@ export function printItems(of: LayerView, images: Images, alpha: number): Item[]
     return {
       kind: "picture",
       image: images(one.url),
-      box: mappedBox(matrix, width, height),
+      box: mappedBox(matrix, [0, 0, width, height]),
       alpha,
       placed: { matrix, width, height },
     };
   });
-}
-
-function mappedBox([a, b, c, d, e, f]: readonly number[], width: number, height: number): Box {
-  const xs = [0, width].flatMap((x) => [0, height].map((y) => (a ?? 1) * x + (c ?? 0) * y + (e ?? 0)));
-  const ys = [0, width].flatMap((x) => [0, height].map((y) => (b ?? 0) * x + (d ?? 1) * y + (f ?? 0)));
-  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
 }
 
 function shapeItems(of: LayerView): Item[] {
@@ -94,27 +87,26 @@ function shapeItems(of: LayerView): Item[] {
 
 /** ``engraves``: engraved areas are shown as the beam leaves them. */
 export function lineStrokes(of: LayerView, strength: number, engraves = false): Item[] {
-  const lines = of.lines.map((line): Item => {
+  const lines = of.lines.flatMap((line): Item[] => {
     const stroke = processStroke(line.process);
+    const slim = { ...stroke, dash: [], width: stroke.width * strength };
+    // many dashes come in slices, each with its own box, so that only those in view are drawn
+    if (line.slices.length)
+      return line.slices.map(({ d, box }) => ({ kind: "path", path: parsed(d).path, box, stroke: slim }));
     const fill = engraves && line.process === "engrave" ? { fill: "rgba(123,75,42,.6)" } : {};
     // dashes that are drawn one by one need no dash pattern on top
     const dash = line.dashes > 0 ? [] : (stroke.dash ?? []);
-    return {
-      kind: "path",
-      path: parsed(line.d).path,
-      box: parsed(line.d).facts.box,
-      ...fill,
-      stroke: { ...stroke, dash, width: stroke.width * strength },
-    };
+    return [
+      {
+        kind: "path",
+        path: parsed(line.d).path,
+        box: parsed(line.d).facts.box,
+        ...fill,
+        stroke: { ...slim, dash },
+      },
+    ];
   });
-  return of.marks ? [...lines, stroked(of.marks, marksProcess(of))] : lines;
-}
-
-const ORDER = ["engrave", "score", "kiss cut", "perforate", "through cut"];
-
-/** Alignment marks are cut as the layer's last process is. */
-export function marksProcess(of: LayerView): string {
-  return ORDER.filter((process) => of.lines.some((line) => line.process === process)).pop() ?? "through cut";
+  return of.marks ? [...lines, stroked(of.marks, of.marks_process)] : lines;
 }
 
 function filled(d: string, fill: string): Item {

@@ -55,7 +55,12 @@ const piece: Piece = {
   stencil: { kind: "a piece", bridges: [] },
 };
 const sheets: Sheet[] = [
-  { id: "s1", layer: "l1", stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false } },
+  {
+    id: "s1",
+    holds: [{ id: "h1", layer: "l1" }],
+    placed: [],
+    stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false },
+  },
 ];
 const view = {
   frame: [10, 20, 110, 70],
@@ -100,7 +105,7 @@ describe("pieces", () => {
     const lines = copy.layers[0]?.lines as (Line & { of?: string })[];
     expect(copy.id).toBe(id);
     expect(lines[1]?.of).toBe(lines[0]?.id);
-    expect(changes[1]?.value).toMatchObject({ layer: copy.layers[0]?.id });
+    expect(changes[1]?.value).toMatchObject({ holds: [{ layer: copy.layers[0]?.id }] });
     expect(copy.elements[0]?.artwork).toBe("a1");
   });
 

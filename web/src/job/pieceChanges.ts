@@ -1,6 +1,6 @@
 import type { Change, Work } from "../api/client";
 import type { Place } from "../engine/camera";
-import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet } from "./ticket";
+import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet, sheetOf } from "./ticket";
 
 export type LayerView = Work["layers"][string];
 
@@ -94,7 +94,7 @@ export function repeatedArtwork(piece: Piece): Change | null {
 /** A layer for each colour, the first on the layer there is, every other with a sheet of its own. */
 export function splitByColour(piece: Piece, colours: readonly string[], sheets: readonly Sheet[]): Change[] {
   const first = piece.layers[0];
-  const sheet = sheets.find((one) => one.layer === first?.id);
+  const sheet = sheetOf(sheets, first?.id);
   if (!first || !sheet || colours.length < 2) return [];
   const here = layerPath(piece, first);
   const changes: Change[] = [
@@ -118,11 +118,7 @@ export function splitByColour(piece: Piece, colours: readonly string[], sheets: 
       colours: [{ id: newId("c"), colour, named: "" }],
     };
     changes.push({ path: `pieces/${piece.id}/layers`, value: layer, operation: "add" });
-    changes.push({
-      path: "sheets",
-      value: { ...sheet, id: newId("s"), layer: id },
-      operation: "add",
-    });
+    changes.push(sheetFor(id, sheet));
   }
   changes.push({ path: `pieces/${piece.id}/alignment`, value: "three triangles", operation: "set" });
   return changes;
@@ -132,7 +128,7 @@ export function splitByColour(piece: Piece, colours: readonly string[], sheets: 
  * chosen; a piece of one colour is split by its regions, which are clicked. */
 export function addedLayer(piece: Piece, sheets: readonly Sheet[], colours: readonly string[]): Change[] {
   const first = piece.layers[0];
-  const sheet = sheets.find((one) => one.layer === first?.id);
+  const sheet = sheetOf(sheets, first?.id);
   if (!first || !sheet) return [];
   const id = newId("l");
   const taken = piece.layers.flatMap((one) => one.colours.map((own) => own.colour));
@@ -147,10 +143,7 @@ export function addedLayer(piece: Piece, sheets: readonly Sheet[], colours: read
     colours: free ? [{ id: newId("c"), colour: free, named: "" }] : [],
     regions: [],
   };
-  return [
-    { path: `pieces/${piece.id}/layers`, value: layer, operation: "add" },
-    { path: "sheets", value: { ...sheet, id: newId("s"), layer: id }, operation: "add" },
-  ];
+  return [{ path: `pieces/${piece.id}/layers`, value: layer, operation: "add" }, sheetFor(id, sheet)];
 }
 
 const NEAR = 60;
@@ -196,24 +189,36 @@ export function copiedPiece(piece: Piece, sheets: readonly Sheet[]): { id: strin
   };
   const changes: Change[] = [{ path: "pieces", value, operation: "add" }];
   for (const { old, copy } of layers) {
-    const sheet = sheets.find((one) => one.layer === old);
-    if (sheet)
-      changes.push({
-        path: "sheets",
-        value: { ...sheet, id: newId("s"), layer: copy.id },
-        operation: "add",
-      });
+    const sheet = sheetOf(sheets, old);
+    if (sheet) changes.push(sheetFor(copy.id, sheet));
   }
   return { id, changes };
+}
+
+/** A sheet of its own for a layer, like another one, laid in a grid. */
+function sheetFor(layer: string, like: Sheet): Change {
+  const holds = [{ id: newId("h"), layer }];
+  const value = { ...like, id: newId("s"), holds, arrangement: "a grid", placed: [] };
+  return { path: "sheets", value, operation: "add" };
+}
+
+/** A sheet without some layers; one that holds nothing else goes altogether. */
+function withoutLayers(sheet: Sheet, layers: ReadonlySet<string>): Change[] {
+  const gone = sheet.holds.filter((held) => layers.has(held.layer));
+  if (gone.length === sheet.holds.length) return [{ path: `sheets/${sheet.id}`, operation: "remove" }];
+  return [
+    ...sheet.placed
+      .filter((one) => layers.has(one.layer))
+      .map((one): Change => ({ path: `sheets/${sheet.id}/placed/${one.id}`, operation: "remove" })),
+    ...gone.map((held): Change => ({ path: `sheets/${sheet.id}/holds/${held.id}`, operation: "remove" })),
+  ];
 }
 
 /** A piece taken away with its sheets. */
 export function removedPiece(piece: Piece, sheets: readonly Sheet[]): Change[] {
   const layers = new Set(piece.layers.map((layer) => layer.id));
   return [
-    ...sheets
-      .filter((sheet) => layers.has(sheet.layer))
-      .map((sheet): Change => ({ path: `sheets/${sheet.id}`, operation: "remove" })),
+    ...sheets.flatMap((sheet) => withoutLayers(sheet, layers)),
     { path: `pieces/${piece.id}`, operation: "remove" },
   ];
 }

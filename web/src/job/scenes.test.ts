@@ -15,22 +15,39 @@ const layer = (id: string) => ({
 const ticket = {
   pieces: [{ id: "p1", layers: [layer("l1"), layer("l2")] }],
   sheets: [
-    { id: "s1", layer: "l1", stock: { name: "film", colour: "#fff", mirrored: false, liner: true } },
-    { id: "s2", layer: "l2", stock: { name: "film", colour: "#fff", mirrored: true, liner: true } },
+    {
+      id: "s1",
+      holds: [{ id: "h", layer: "l1" }],
+      stock: { name: "film", colour: "#fff", mirrored: false, liner: true },
+    },
+    {
+      id: "s2",
+      holds: [{ id: "h", layer: "l2" }],
+      stock: { name: "film", colour: "#fff", mirrored: true, liner: true },
+    },
   ],
 } as unknown as Ticket;
-const lines = [{ id: "k", process: "kiss cut", d: "M0 0L10 0L10 5Z", dashes: 0 }];
-const drawn = { lines, prints: [], shapes: [], marks: "M0 0L2 0L1 2Z" };
+const lines = [{ id: "k", process: "kiss cut", d: "M0 0L10 0L10 5Z", dashes: 0, slices: [] }];
+const drawn = { lines, prints: [], shapes: [], marks: "M0 0L2 0L1 2Z", marks_process: "kiss cut" };
 const sheet = (id: string, mirrored: boolean) => ({
-  layer: id,
   name: `sheet of ${id}`,
   width: 100,
   height: 50,
   mirrored,
   colour: "#fff",
-  places: [
-    [5, 5],
-    [20, 5],
+  placements: [
+    {
+      layer: id,
+      matrices: mirrored
+        ? [
+            [-1, 0, 0, 1, 95, 5],
+            [-1, 0, 0, 1, 80, 5],
+          ]
+        : [
+            [1, 0, 0, 1, 5, 5],
+            [1, 0, 0, 1, 20, 5],
+          ],
+    },
   ],
   marks: [],
   mark_diameter: 6,
@@ -45,14 +62,13 @@ describe("sheets side by side", () => {
   beforeAll(() => vi.stubGlobal("Path2D", class {}));
   const items = (): Item[] => [...sceneOf("sheet", "made", ticket, work, () => null, looks).items];
 
-  it("hold their own copies, a mirrored one mirrored about its own middle", () => {
+  it("hold their own copies, as their places say, mirrored ones mirrored", () => {
     const [first, second] = items().filter((item) => item.kind === "copies");
-    expect(first?.places.map(({ x }) => x)).toEqual([5, 20]);
-    expect(first?.mirrorWidth).toBeNull();
-    expect(second?.places.map(({ x }) => x)).toEqual([145, 160]);
-    // a copy's own origin lies as far from the sheet's right edge as it would from its left
-    const at = (second?.mirrorWidth ?? 0) - 145;
-    expect(at).toBe(140 + 100 - 5);
+    expect(first?.places.map((at) => at[4])).toEqual([5, 20]);
+    expect(second?.places).toEqual([
+      [-1, 0, 0, 1, 140 + 95, 5],
+      [-1, 0, 0, 1, 140 + 80, 5],
+    ]);
   });
 
   it("say which they are, and show the alignment marks that their files hold", () => {

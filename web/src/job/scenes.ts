@@ -1,11 +1,11 @@
 import type { Deviation, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import { joined } from "../engine/camera";
-import { type Item, itemsBox, type Scene } from "../engine/scene";
+import { type Item, itemsBox, type Matrix, type Scene } from "../engine/scene";
 import { type Images, layerItems, lineStrokes, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
-import type { Ticket } from "./ticket";
+import { sheetOf, type Ticket } from "./ticket";
 
 export const MAT = "#C5D0C8";
 const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" };
@@ -132,7 +132,7 @@ function pieceItems(view: ViewKey, ticket: Ticket, work: Work, images: Images, l
     .filter((layer) => !looks.layer || layer.id === looks.layer)
     .flatMap((layer) => {
       const of = work.layers[layer.id];
-      const stock = ticket.sheets.find((sheet) => sheet.layer === layer.id)?.stock.colour ?? "#ffffff";
+      const stock = sheetOf(ticket.sheets, layer.id)?.stock.colour ?? "#ffffff";
       return of ? layerItems(view, layer, of, stock, images, looks.fade) : [];
     });
 }
@@ -142,24 +142,18 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
   let shift = 0;
   for (const sheet of ticket.sheets) {
     const laid = work.sheets[sheet.id];
-    const layer = ticket.pieces.flatMap((piece) => piece.layers).find((own) => own.id === sheet.layer);
-    if (!laid || !layer) continue;
+    if (!laid) continue;
     const box: Box = [shift, 0, shift + laid.width, laid.height];
     items.push({ kind: "card", box, fill: laid.colour, edge: "#8d978f" });
-    const turned = (x: number) => (laid.mirrored ? laid.width - x : x);
-    const marks: Place[] = laid.marks.map(([x, y]) => ({ x: shift + turned(x), y }));
+    const marks: Place[] = laid.marks.map(([x, y]) => ({ x: shift + x, y }));
     items.push({ kind: "discs", places: marks, radius: laid.mark_diameter / 2, fill: "#1E2A2E", box });
-    const of = work.layers[layer.id];
-    const print = of && view !== "outlines" ? printItems(of, images, view === "over" ? 0.4 : 1) : [];
-    const copy = of ? [...print, ...lineStrokes(of, station === "machine" ? 0.9 : 0.6)] : [];
-    if (copy.length)
-      items.push({
-        kind: "copies",
-        items: copy,
-        places: laid.places.map(([x, y]) => ({ x: x + shift, y })),
-        mirrorWidth: laid.mirrored ? laid.width + 2 * shift : null,
-        box,
-      });
+    for (const { layer, matrices } of laid.placements) {
+      const of = work.layers[layer];
+      const print = of && view !== "outlines" ? printItems(of, images, view === "over" ? 0.4 : 1) : [];
+      const copy = of ? [...print, ...lineStrokes(of, station === "machine" ? 0.9 : 0.6)] : [];
+      const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
+      if (copy.length) items.push({ kind: "copies", items: copy, places, box });
+    }
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + 40;
   }

@@ -62,7 +62,8 @@ export interface Piece {
 
 export interface Sheet {
   readonly id: string;
-  readonly layer: string;
+  readonly holds: readonly { id: string; layer: string }[];
+  readonly placed: readonly { id: string; layer: string }[];
   readonly stock: { name: string; colour: string; mirrored: boolean; liner: boolean };
 }
 
@@ -79,6 +80,11 @@ export interface Ticket {
   }[];
   readonly pieces: readonly Piece[];
   readonly sheets: readonly Sheet[];
+}
+
+/** The first sheet that a layer lies on. */
+export function sheetOf(sheets: readonly Sheet[], layer: string | undefined): Sheet | undefined {
+  return sheets.find((sheet) => sheet.holds.some((held) => held.layer === layer));
 }
 
 /** A short id that no other item of the ticket has. */

@@ -1,0 +1,211 @@
+"""DXF cut files in millimetres: every copy of every line as a polyline of lines and arcs on the layer of its ink.
+
+The frame of the file is a general library's; the entities of a sheet, often hundreds of thousands, are written and
+read as arrays of tags.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Iterator
+
+import ezdxf.colors
+import numpy as np
+from numpy.typing import NDArray
+
+from nibble_core.errors import UnreadableFile
+from nibble_core.formats.dxf import bulges, in_mm
+from nibble_core.geometry import ARC, CUBIC, LINE, Affine, Bundle, Path, Points
+from nibble_core.geometry.segments import Counts
+from nibble_core.graphics import Filled, Ink, Page, Stroked
+
+TOLERANCE = 0.008
+"""mm: cubics lie this near as arcs, both ways."""
+
+MARKS = "Marks"
+_DECIMALS = 5
+_PART = 4_000_000  # bytes of tags looked at together
+
+
+def write_page(page: Page) -> bytes:
+    """Marks and lines of a page; pictures are never part of it. y upward from the sheet's lower edge."""
+    document = in_mm(page.width, page.height)
+    for name, ink in ((MARKS, None), *((layer_name(one.ink), one.ink) for one in page.stroked)):
+        if name not in document.layers:
+            document.layers.add(name, true_color=ezdxf.colors.rgb2int(_screen(ink) if ink else (0, 0, 0)))
+    owner = document.modelspace().layout_key
+    upward = Affine(d=-1.0, f=page.height)
+    out = io.StringIO()
+    handle = 0x1000
+    runs: list[tuple[Bundle, str, tuple[Affine, ...]]] = [(filled.paths, MARKS, (Affine(),)) for filled in page.filled]
+    runs += [(one.paths, layer_name(one.ink), one.placements) for one in page.stroked]
+    for paths, layer, placements in runs:
+        definition = _arced(paths)
+        for place in placements:
+            out.write(_entities(definition.mapped(place).mapped(upward), layer, owner, handle))
+            handle += len(definition)
+    document.entitydb.handles.reset(f"{handle:X}")
+    frame = io.StringIO()
+    document.write(frame)
+    whole = re.sub(r"(  2\nENTITIES\n)", lambda found: found[0] + out.getvalue(), frame.getvalue(), count=1)
+    return whole.encode("cp1252", "replace")
+
+
+def read_page(content: bytes) -> Page:
+    """Size, marks and lines of what ``write_page`` wrote; consecutive lines of a layer are one bundle.
+
+    Raises UnreadableFile when the bytes are not such a file.
+    """
+    start = content.find(b"  2\nENTITIES\n")
+    end = content.find(b"  0\nENDSEC\n", start)
+    size = re.search(rb"\$LIMMAX\s+10\s+(\S+)\s+20\s+(\S+)", content[: max(start, 0)])
+    if start < 0 or end < 0 or not size or not re.search(rb"\$INSUNITS\s+70\s+4\s", content[:start]):
+        raise UnreadableFile("This is not a DXF in millimetres.", "Make the files again.")
+    width, height = float(size[1]), float(size[2])
+    found: list[tuple[str, list[Bundle]]] = []
+    try:
+        for part in _parts(content, start + len(b"  2\nENTITIES\n"), end):
+            for layer, paths in _polylines(part):
+                if not found or found[-1][0] != layer:
+                    found.append((layer, []))
+                found[-1][1].append(paths)
+    except (ValueError, IndexError) as error:
+        raise UnreadableFile("The lines of this DXF cannot be read.", "Make the files again.") from error
+    downward = Affine(d=-1.0, f=height)
+    read = [(layer, Bundle.joined(some).mapped(downward)) for layer, some in found]
+    filled = tuple(Filled(paths) for layer, paths in read if layer == MARKS)
+    black = (0.0, 0.0, 0.0, 1.0)
+    return Page(width, height, filled, tuple(Stroked(p, Ink(name, black), "") for name, p in read if name != MARKS))
+
+
+def layer_name(ink: Ink) -> str:
+    """The layer that lines of an ink lie on."""
+    return re.sub(r"[^\w .#-]", "_", ink.name)[:60]
+
+
+def _screen(ink: Ink) -> tuple[int, int, int]:
+    c, m, y, k = ink.cmyk
+    red, green, blue = (round(255 * (1 - v) * (1 - k)) for v in (c, m, y))
+    return red, green, blue
+
+
+def _arced(paths: Bundle) -> Bundle:
+    """Lines and arcs only."""
+    if not (paths.kinds == CUBIC).any():
+        return paths.with_short_arcs()
+    return Bundle.of(_of_bulges(np.array(bulges(path)), path.closed) for path in paths).with_short_arcs()
+
+
+def _of_bulges(vertices: NDArray[np.float64], closed: bool) -> Path:
+    points, bulge = vertices[:, :2], vertices[:, 2]
+    ends = np.roll(points, -1, 0) if closed else points[1:]
+    starts, bulge = (points, bulge) if closed else (points[:-1], bulge[:-1])
+    kinds, rows = _segments(starts, ends, bulge)
+    return Path(kinds, rows, closed)
+
+
+def _segments(
+    starts: Points, ends: Points, bulge: NDArray[np.float64]
+) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
+    """Lines, and arcs where there is a bulge: the tangent of a quarter of the sweep."""
+    rows = np.zeros((len(starts), 8))
+    rows[:, :2], rows[:, 6:] = starts, ends
+    arcs = bulge != 0
+    chord, b = ends[arcs] - starts[arcs], bulge[arcs]
+    across = np.stack([-chord[:, 1], chord[:, 0]], 1)
+    rows[arcs, 2:4] = (starts[arcs] + ends[arcs]) / 2 + across * ((1 - b * b) / (4 * b))[:, None]
+    rows[arcs, 4] = 4 * np.arctan(b)
+    return np.where(arcs, ARC, LINE).astype(np.uint8), rows
+
+
+def _entities(paths: Bundle, layer: str, owner: str, handle: int) -> str:
+    """One LWPOLYLINE a path."""
+    kinds, rows, offsets, closed = paths.kinds, paths.rows, paths.offsets, paths.closed
+    vertex, bent = f"10\n%r\n20\n%r\n", f"10\n%r\n20\n%r\n42\n%r\n"  # noqa: F541 - as the tags stand
+    said = np.array([vertex, bent], object)[(kinds == ARC).astype(np.int64)]
+    counts = np.diff(offsets) + ~closed
+    heads = [
+        f"  0\nLWPOLYLINE\n  5\n{handle + i:X}\n330\n{owner}\n100\nAcDbEntity\n  8\n{layer}\n100\nAcDbPolyline\n"
+        f" 90\n{count}\n 70\n{flag}\n"
+        for i, (count, flag) in enumerate(zip(counts.tolist(), closed.astype(int).tolist(), strict=True))
+    ]
+    said[offsets[:-1]] = np.array(heads, object) + said[offsets[:-1]]
+    last = offsets[1:] - 1
+    said[last[~closed]] += vertex
+    taken = np.where(kinds == ARC, 3, 2)
+    extra = np.zeros(len(rows), np.int64)
+    extra[last[~closed]] = 2
+    ends_at = np.cumsum(taken + extra)
+    at = ends_at - taken - extra
+    numbers = np.empty(int(ends_at[-1]) if len(ends_at) else 0)
+    numbers[at], numbers[at + 1] = rows[:, 0], rows[:, 1]
+    arcs = kinds == ARC
+    numbers[at[arcs] + 2] = np.tan(rows[arcs, 4] / 4)
+    numbers[ends_at[last[~closed]] - 2] = rows[last[~closed], 6]
+    numbers[ends_at[last[~closed]] - 1] = rows[last[~closed], 7]
+    places = np.full(len(numbers), _DECIMALS)
+    places[at[arcs] + 2] = 9
+    numbers = np.where(places == 9, np.round(numbers, 9), np.round(numbers, _DECIMALS)) + 0.0
+    return "".join(said.tolist()) % tuple(numbers.tolist())
+
+
+def _parts(content: bytes, start: int, end: int) -> Iterator[bytes]:
+    """Whole entities, some megabytes at a time."""
+    while start < end:
+        stop = content.find(b"  0\nLWPOLYLINE\n", start + _PART, end) if start + _PART < end else -1
+        stop = end if stop < 0 else stop
+        yield content[start:stop]
+        start = stop
+
+
+def _polylines(part: bytes) -> Iterator[tuple[str, Bundle]]:
+    """Polylines by layer, as they follow each other."""
+    letters = np.frombuffer(part, np.uint8)
+    breaks = np.nonzero(letters == 10)[0]
+    begins = np.concatenate([[0], breaks[:-1] + 1])
+    codes = np.fromstring(_stretches(letters, begins[0::2], breaks[0::2]), sep=" ").astype(np.int64)
+    if len(codes) * 2 != len(breaks):
+        raise ValueError("tags do not pair")
+    value_begins, value_ends = begins[1::2], breaks[1::2]
+
+    def numbers(code: int) -> NDArray[np.float64]:
+        some = codes == code
+        return np.fromstring(_stretches(letters, value_begins[some], value_ends[some]), sep=" ")
+
+    entities = np.nonzero(codes == 0)[0]
+    xs = np.nonzero(codes == 10)[0]
+    points = np.column_stack([numbers(10), numbers(20)])
+    bulge = np.zeros(len(points))
+    bent = np.nonzero(codes == 42)[0]
+    bulge[np.searchsorted(xs, bent) - 1] = numbers(42)
+    closed = (numbers(70).astype(np.int64) & 1).astype(bool)
+    counts = numbers(90).astype(np.int64)
+    own = np.bincount(np.searchsorted(entities, xs, side="right") - 1, minlength=len(entities))
+    if len(counts) != len(entities) or (own != counts).any() or len(closed) != len(counts):
+        raise ValueError("vertices are missing")
+    layers = [
+        part[a:b] for a, b in zip(*(some[codes == 8].tolist() for some in (value_begins, value_ends)), strict=True)
+    ]
+    ends = np.cumsum(counts)
+    firsts = ends - counts
+    following = np.roll(points, -1, 0)
+    following[ends - 1] = points[firsts]
+    kinds, rows = _segments(points, following, bulge)
+    kept = np.ones(len(points), bool)
+    kept[ends[~closed] - 1] = False
+    offsets = np.concatenate([[0], np.cumsum(counts - ~closed)])
+    whole = Bundle(kinds[kept], rows[kept], offsets, closed)
+    changes = [i for i in range(1, len(layers)) if layers[i] != layers[i - 1]]
+    for low, high in zip([0, *changes], [*changes, len(layers)], strict=True):
+        if high > low:
+            yield layers[low].decode("cp1252").strip(), whole.part(low, high)
+
+
+def _stretches(letters: NDArray[np.uint8], begins: Counts, ends: Counts) -> bytes:
+    """The bytes of some stretches, a space after each."""
+    lengths = ends - begins + 1
+    at = np.repeat(begins - np.concatenate([[0], np.cumsum(lengths)[:-1]]), lengths) + np.arange(lengths.sum())
+    taken = letters[at]
+    taken[np.cumsum(lengths) - 1] = 32
+    return bytes(taken)

@@ -1,0 +1,76 @@
+"""What a machine does along a line: one entry says all there is to a process, for every room and for the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Process:
+    """words: one line of explanation. doing: what a machine that has it can do. called: one line of it, with its
+    article. parts: whether it parts material, so that none may run across another unasked. sent: whether machines get
+    it at all. order: its turn on a sheet; what falls out comes last. colour, width and dash (CSS pixels): its look on
+    screen. spot and cmyk: its ink in a file where the machine's record names none. step: its ISO 19593-1 type."""
+
+    words: str
+    doing: str
+    called: str
+    order: int
+    colour: str
+    width: float
+    spot: str
+    cmyk: tuple[float, float, float, float]
+    dash: tuple[float, ...] = ()
+    parts: bool = False
+    sent: bool = True
+    step: str = ""
+
+
+PROCESSES: dict[str, Process] = {
+    "through cut": Process(
+        "The knife goes through film and liner: the piece falls out.", "cut through", "a through cut",
+        50, "#7A1F5C", 2.6, "Through Cut", (0.0, 1.0, 0.0, 0.3), parts=True, step="Cutting",
+    ),
+    "kiss cut": Process(
+        "The knife goes through the film only: the piece stays on its liner.", "kiss cut", "a kiss cut",
+        30, "#B23A9A", 1.4, "Kiss Cut", (0.3, 0.9, 0.0, 0.0), parts=True, step="PartialCutting",
+    ),
+    "perforate": Process(
+        "Cuts and ties in turn: it tears off by hand.", "perforate", "a perforation",
+        40, "#7A1F5C", 1.6, "Perforate", (0.0, 0.6, 0.0, 0.3), (7, 4), parts=True, step="Perforating",
+    ),
+    "score": Process(
+        "Pressed or cut half through: a fold or a mark.", "score", "a score",
+        20, "#6E7A1F", 1.6, "Score", (0.0, 0.0, 0.9, 0.5), (9, 3, 2, 3), step="Creasing",
+    ),
+    "engrave": Process(
+        "The beam takes the surface away.", "engrave", "an engraving",
+        10, "#7B4B2A", 1.8, "Engrave", (0.2, 0.5, 0.8, 0.4),
+    ),
+    "guide": Process(
+        "For the eye only; never sent to a machine.", "draw guides", "a guide",
+        0, "#6b746f", 1.2, "Guide", (0.0, 0.0, 0.0, 0.5), (1, 4), sent=False,
+    ),
+}  # fmt: skip
+
+
+class _Words(Mapping[str, str]):
+    """Each process with its explanation, as a choice shows them."""
+
+    def __getitem__(self, key: str) -> str:
+        return PROCESSES[key].words
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(PROCESSES)
+
+    def __len__(self) -> int:
+        return len(PROCESSES)
+
+
+WORDS: Mapping[str, str] = _Words()
+
+
+def parts(process: str) -> bool:
+    """Whether a process parts material."""
+    return process in PROCESSES and PROCESSES[process].parts

@@ -1,0 +1,8 @@
+"""What a machine does on a sheet, in order: a program of runs, decided here once and written by any format.
+
+A run follows one definition, the lines that a rule draws on one copy, at one or more places in turn.
+"""
+
+from nibble_core.toolpaths.program import Definition, Program, Run, by_process
+
+__all__ = ["Definition", "Program", "Run", "by_process"]

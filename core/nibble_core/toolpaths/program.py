@@ -1,0 +1,70 @@
+"""Programs: which lines are run, in which process and order, at which places."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from nibble_core.errors import CannotMake
+from nibble_core.geometry import Affine, Bundle
+from nibble_core.processes import PROCESSES
+from nibble_core.sheet import LaidSheet
+
+
+@dataclass(frozen=True, eq=False)
+class Definition:
+    """What one line draws on one copy of a layer, in the piece's coordinates, mm. rank: its number within its
+    process."""
+
+    id: str
+    process: str
+    paths: Bundle
+    rank: int = 1
+
+
+@dataclass(frozen=True, eq=False)
+class Run:
+    """One definition, followed at each place in turn."""
+
+    of: Definition
+    places: tuple[Affine, ...]
+
+    @property
+    def length(self) -> float:
+        """mm, of all copies; placements are similarities."""
+        return self.of.paths.length * sum(math.sqrt(abs(place.determinant)) for place in self.places)
+
+
+@dataclass(frozen=True, eq=False)
+class Program:
+    """Runs in the order in which the machine makes them."""
+
+    runs: tuple[Run, ...]
+
+    @property
+    def length(self) -> float:
+        return sum(run.length for run in self.runs)
+
+    def minutes(self, speed: float | None) -> float | None:
+        """Along the lines, without the ways between them; None where the speed, mm a second, is not known."""
+        return self.length / speed / 60 if speed else None
+
+
+def by_process(laid: LaidSheet, definitions: Mapping[str, Sequence[Definition]]) -> Program:
+    """Every line of every copy, process by process, so that what falls out comes last; within one by rank, then layer
+    by layer. ``definitions``: by layer. Guides are left out; raises CannotMake for a process that has no order."""
+    found: list[Definition] = []
+    places: dict[int, tuple[Affine, ...]] = {}
+    for layer in laid.layers:
+        own = tuple(placement.at for placement in laid.placements if placement.layer == layer)
+        for one in definitions.get(layer, ()):
+            if one.process not in PROCESSES:
+                raise CannotMake(
+                    f"Nobody knows when “{one.process}” is to be run.", "Choose another process for the line."
+                )
+            if PROCESSES[one.process].sent and own and len(one.paths):
+                places[id(one)] = own
+                found.append(one)
+    found.sort(key=lambda one: (PROCESSES[one.process].order, one.rank))
+    return Program(tuple(Run(one, places[id(one)]) for one in found))
