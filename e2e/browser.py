@@ -59,6 +59,7 @@ class BrowserTest(unittest.TestCase):
     def window(self) -> Page:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         self.addCleanup(context.close)
+        context.request.get(f"{self.nibble.address}/?key={self.nibble.key}")
         page = context.new_page()
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.problems.append(str(error)))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import contextlib
 import os
 import shutil
 import signal
@@ -40,15 +41,20 @@ def prepared_data(with_jobs: bool) -> str:
 class RunningNibble:
     """Serves the demo shop, with or without its jobs, on a free port."""
 
-    def __init__(self, *, with_jobs: bool = False) -> None:
+    def __init__(self, *, with_jobs: bool = False, **settings: str) -> None:
         self._folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         shutil.copytree(prepared_data(with_jobs), self._folder.name, dirs_exist_ok=True)
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
-        self._environment = environment(self._folder.name)
+        self._environment = environment(self._folder.name) | settings
         self._log = open(Path(self._folder.name) / "server.log", "wb")  # noqa: SIM115 - lives as long as the server
         self.start()
+
+    @property
+    def key(self) -> str:
+        """What the printed address of the demo carries; whoever opens it is signed in."""
+        return (Path(self._folder.name) / "demo-key").read_text()
 
     @property
     def address(self) -> str:
@@ -66,6 +72,30 @@ class RunningNibble:
             except OSError:
                 time.sleep(0.1)
         raise RuntimeError((Path(self._folder.name) / "server.log").read_text())
+
+    def second(self) -> subprocess.CompletedProcess[str]:
+        """What comes of another server over the same data."""
+        command = [sys.executable, str(ROOT / "service/manage.py"), "run_nibble", "--port", str(self.port + 1)]
+        return subprocess.run(command, env=self._environment, capture_output=True, text=True, timeout=60)
+
+    def processes(self) -> list[int]:
+        """Every process that was started for this data folder and still runs."""
+        found = []
+        for folder in Path("/proc").iterdir():
+            if folder.name.isdigit():
+                with contextlib.suppress(OSError):
+                    told = (folder / "environ").read_bytes()
+                    if (
+                        f"NIBBLE_DATA={self._folder.name}".encode() in told
+                        and b" Z " not in (folder / "stat").read_bytes()
+                    ):
+                        found.append(int(folder.name))
+        return found
+
+    def kill_server_alone(self) -> None:
+        """The server itself only; its children are left to end by themselves."""
+        os.kill(self._process.pid, signal.SIGKILL)
+        self._process.wait()
 
     def kill(self) -> None:
         """As by a power cut: no chance to finish anything."""

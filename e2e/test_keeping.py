@@ -19,7 +19,7 @@ class PowerCutTest(BrowserTest):
         """A change by a plain client, acknowledged when this returns."""
         jar = CookieJar()
         opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
-        opener.open(self.nibble.address)
+        opener.open(f"{self.nibble.address}/?key={self.nibble.key}")
         token = next(cookie.value for cookie in jar if cookie.name == "csrftoken")
         request = urllib.request.Request(
             f"{self.nibble.address}{path}", json.dumps(body).encode(),

@@ -1,20 +1,28 @@
 """The API: its routers, who may call it, and how errors of the core are told."""
 
+import errno
 import logging
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.core.exceptions import RequestDataTooBig, SuspiciousOperation
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, HttpResponse, UnreadablePostError
+from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.security import APIKeyCookie
 
+from files import pictures, results
 from files.api import router as files_router
 from jobs.actions import ChangedMeanwhile, NothingToUndo
 from jobs.api import router as jobs_router
 from nibble_core.errors import Cancelled, NibbleError
+from people.api import FROM_ELSEWHERE, FromElsewhere, TooManyTries
 from people.api import router as people_router
 from production.api import router as production_router
 
-STATUS = {ChangedMeanwhile: 409, NothingToUndo: 409, Cancelled: 409}
+STATUS = {
+    ChangedMeanwhile: 409, NothingToUndo: 409, Cancelled: 409, FromElsewhere: 403, TooManyTries: 429,
+}  # fmt: skip
 
 
 class SignedIn(APIKeyCookie):
@@ -38,6 +46,7 @@ def told(
 ) -> HttpResponse:
     """The one shape of an error."""
     shape = {"code": code, "message": message, "what_to_do": what_to_do, "where": where}
+    shape = {name: value.encode("utf-8", "replace").decode() for name, value in shape.items()}  # half letters and all
     return api.create_response(request, shape, status=status)
 
 
@@ -62,8 +71,49 @@ def not_there(request: HttpRequest, error: Http404) -> HttpResponse:
     return told(request, 404, "not-there", "That is not there any more.", "Go back to the board.")
 
 
+@api.exception_handler(HttpError)
+def refused(request: HttpRequest, error: HttpError) -> HttpResponse:
+    """What the framework itself turns away."""
+    if error.status_code == 403:
+        return told(request, 403, FromElsewhere.code, *FROM_ELSEWHERE)
+    return told(request, error.status_code, "misshapen", "That request was not understood.", "Reload the page.")
+
+
+@api.exception_handler(SuspiciousOperation)
+@api.exception_handler(MultiPartParserError)
+@api.exception_handler(UnreadablePostError)
+@api.exception_handler(UnicodeError)
+def strange(request: HttpRequest, error: Exception) -> HttpResponse:
+    if isinstance(error, RequestDataTooBig):
+        return told(request, 413, "too-large", "That is more than 20 MB of text.", "Make fewer changes at once.")
+    return told(request, 400, "misshapen", "That request was not understood.", "Reload the page.")
+
+
+@api.exception_handler(OSError)
+@api.exception_handler(OperationalError)
+def out_of_room(request: HttpRequest, error: Exception) -> HttpResponse:
+    """A full disk is named, and what can be made again is given up for it."""
+    if getattr(error, "errno", 0) != errno.ENOSPC and "full" not in str(error):
+        return unexpected(request, error)
+    results.give_up()
+    pictures.give_up()
+    return told(
+        request, 507, "disk-full", "The disk is full: this was not kept.",
+        "Nibble has cleared its own caches. Make more room on the disk, then try again.",
+    )  # fmt: skip
+
+
 @api.exception_handler(Exception)
 def unexpected(request: HttpRequest, error: Exception) -> HttpResponse:
     """Logged in full here; a user sees no stack trace."""
     logging.getLogger("nibble").exception("unexpected error in %s", request.path)
     return told(request, 500, "unexpected", "Something went wrong on Nibble's side.", "Nothing was lost. Try again.")
+
+
+def from_elsewhere(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """Django's own refusal of a page that is not ours, in the one shape."""
+    return told(request, 403, FromElsewhere.code, *FROM_ELSEWHERE)
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    return told(request, 400, "misshapen", "That request was not understood.", "Check the address.")

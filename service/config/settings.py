@@ -2,26 +2,35 @@
 
 import os
 import secrets
+import tempfile
 from pathlib import Path
+from urllib.parse import urlsplit
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 HOME = Path(os.environ.get("NIBBLE_HOME", ROOT / ".nibble"))
 DEMO = os.environ.get("NIBBLE_DEMO") == "1"
 DATA = Path(os.environ.get("NIBBLE_DATA", HOME / ("demo-data" if DEMO else "data")))
 DATA.mkdir(parents=True, exist_ok=True)
+DATA.chmod(0o700)  # whoever else uses this machine has no business here
 
 
-def _secret() -> str:
-    """Made once and kept beside the data, readable by its owner only."""
-    file = DATA / "secret"
-    if not file.exists():
-        handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        os.write(handle, secrets.token_urlsafe(48).encode())
-        os.close(handle)
+def _secret(name: str) -> str:
+    """Made once and kept beside the data, readable by its owner only; never half-written, however full the disk."""
+    file = DATA / name
+    kept = file.read_text() if file.exists() else ""
+    if kept:
+        return kept
+    handle, draft = tempfile.mkstemp(dir=DATA)
+    with os.fdopen(handle, "w") as out:
+        out.write(secrets.token_urlsafe(48))
+        out.flush()
+        os.fsync(handle)
+    os.replace(draft, file)
     return file.read_text()
 
 
-SECRET_KEY = _secret()
+SECRET_KEY = _secret("secret")
+DEMO_KEY = _secret("demo-key") if DEMO else ""
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("NIBBLE_HOSTS", "").split(","))]
 ROOT_URLCONF = "config.urls"
@@ -79,6 +88,14 @@ def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:
     return "/assets/" in url
 
 
+PROXY = os.environ.get("NIBBLE_PROXY", "").rstrip("/")
+"""The address at which a proxy with TLS on this machine lets others in, such as https://nibble.shop.example."""
+if PROXY:
+    ALLOWED_HOSTS.append(urlsplit(PROXY).hostname or "")
+    CSRF_TRUSTED_ORIGINS = [PROXY]
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+CSRF_FAILURE_VIEW = "config.api.from_elsewhere"
 SESSION_COOKIE_SAMESITE = "Strict"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
 CSRF_COOKIE_SAMESITE = "Strict"
@@ -93,6 +110,7 @@ BLOBS = DATA / "files"
 RESULTS = DATA / "results"
 PICTURES = DATA / "pictures"
 MOST_RESULT_BYTES = 2_000_000_000
+MOST_PICTURE_BYTES = 1_000_000_000
 MOST_MEMORY_BYTES = 200_000_000  # of results held by each process
 QUEUE = {"filename": str(DATA / "queue.sqlite3"), "url": os.environ.get("NIBBLE_QUEUE_URL", "")}
 
@@ -101,6 +119,9 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"django.request": {"level": "ERROR"}},  # refusals are answered in words, not logged
+    "loggers": {
+        "django.request": {"level": "ERROR"},
+        "django.security.DisallowedHost": {"handlers": [], "propagate": False},
+    },  # refusals are answered in words, not logged
 }
 TEST_RUNNER = "config.testing.CountingRunner"

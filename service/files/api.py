@@ -17,7 +17,7 @@ router = Router(tags=["files"])
 @router.get("/pictures/{key}", operation_id="picture")
 def picture(request: HttpRequest, key: str) -> HttpResponse:
     try:
-        response = HttpResponse(pictures.place(key).read_bytes(), content_type="image/png")
+        response = HttpResponse(pictures.content(key), content_type="image/png")
     except FileNotFoundError as error:
         raise Http404 from error
     response["Cache-Control"] = "private, max-age=31536000, immutable"

@@ -1,35 +1,43 @@
 """Pictures for the screen: PNGs that Nibble drew itself, by the key of the result they show."""
 
 import re
-import threading
+from functools import cache
 from pathlib import Path
 
 import cv2
 import numpy as np
 from django.conf import settings
 
+from files.folders import BoundedFolder
 from nibble_core.formats.pixels import write_png
 from nibble_core.graphics import Raster
 
 LONGEST = 2400
 
 
+@cache
+def _folder() -> BoundedFolder:
+    return BoundedFolder(Path(settings.PICTURES), settings.MOST_PICTURE_BYTES)
+
+
 def show(key: str, raster: Raster) -> str:
     """Have a PNG of ``raster`` under ``key``; returns its address."""
-    file = place(key)
-    if not file.exists():
-        file.parent.mkdir(parents=True, exist_ok=True)
-        draft = file.with_suffix(f".{threading.get_ident()}")
-        draft.write_bytes(write_png(_for_screen(raster)))
-        draft.replace(file)
+    if not _folder().place(f"{key}.png").exists():
+        _folder().write(f"{key}.png", write_png(_for_screen(raster)))
     return f"/api/pictures/{key}"
 
 
-def place(key: str) -> Path:
-    """Raises FileNotFoundError for anything that is not a key."""
-    if not re.fullmatch(r"[0-9a-f]{64}", key):
+def content(key: str) -> bytes:
+    """The PNG under a key. Raises FileNotFoundError for none, and for anything that is not a key."""
+    found = _folder().read(f"{key}.png") if re.fullmatch(r"[0-9a-f]{64}", key) else None
+    if found is None:
         raise FileNotFoundError(key)
-    return Path(settings.PICTURES) / key[:2] / f"{key}.png"
+    return found
+
+
+def give_up() -> None:
+    """All of them, for a disk that is full."""
+    _folder().give_up()
 
 
 def _for_screen(raster: Raster) -> Raster:

@@ -1,5 +1,6 @@
 """Everything that changes a job: one function a mutation, used by the API, tasks and commands alike."""
 
+import logging
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
@@ -13,7 +14,7 @@ from files import blobs
 from files.reader import READER
 from files.results import STORE
 from jobs.models import Job, Revision
-from nibble_core.errors import NibbleError
+from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.pipeline.read import Picture, keep_read
 from nibble_core.ticket import (
     Change,
@@ -79,10 +80,12 @@ def change_job(
     with transaction.atomic():
         job = Job.objects.get(id=job_id)
         newest = _newest(job)
+        _refuse_unborn(newest, seen)
         ticket = ticket_from_plain(newest.ticket)
         said = said or ", ".join(words(ticket, change) for change in changes)
         _refuse_overlap(job, seen, changes, said)
         changed = apply(ticket, changes)
+        _require_files(changed, ticket)
         return _append(
             job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,
             touched=[change.touched for change in changes], state=newest.number + 1, parent=newest.state,
@@ -220,6 +223,54 @@ def _refuse_overlap(job: Job, seen: int, changes: Sequence[Change], said: str) -
                 f"{_name(revision.author)} has meanwhile: {revision.words}. You wanted: {said}.",
                 "Look at the new value, then decide.",
             )
+
+
+def _refuse_unborn(newest: Revision, seen: int) -> None:
+    """A revision that nobody has made yet cannot have been seen."""
+    if not 0 < seen <= newest.number:
+        raise NibbleError(f"This job has no revision {seen}.", "Reload the page, then try again.")
+
+
+def _require_files(changed: Ticket, before: Ticket) -> None:
+    """Every file a ticket newly names is there. Raises InvalidTicket."""
+    known = _files_of(before)
+    for sha256, where in _files_of(changed).items():
+        if sha256 not in known and not blobs.path(sha256).exists():
+            raise InvalidTicket("There is no such file here.", "Add the file itself.", where=where)
+
+
+def _files_of(ticket: Ticket) -> dict[str, str]:
+    """SHA-256 of every file a ticket names, with the place that names it."""
+    named = {artwork.file: f"artworks/{artwork.id}/file" for artwork in ticket.artworks}
+    for piece in ticket.pieces:
+        for element in piece.elements:
+            if element.lettering.own_font:
+                named[element.lettering.own_font] = f"pieces/{piece.id}/elements/{element.id}/lettering/own_font"
+    return named
+
+
+def reopened(revision: Revision) -> Revision:
+    """A revision that can be shown: itself; or, where its ticket cannot be read, the newest that can be, as a new
+    revision that says so."""
+    try:
+        ticket_from_plain(revision.ticket)
+        return revision
+    except Exception:
+        logging.getLogger("nibble").exception("job %s: revision %s cannot be read", revision.job_id, revision.number)
+    with transaction.atomic():
+        job = Job.objects.get(id=revision.job_id)
+        newest = _newest(job)
+        for earlier in job.revisions.filter(number__lt=newest.number).order_by("-number"):
+            try:
+                ticket = ticket_from_plain(earlier.ticket)
+            except Exception:  # whatever is wrong with it
+                continue
+            words = f"opened as it was before “{newest.words}”, which cannot be read any more"
+            return _append(
+                job, newest, None, kind=Revision.Kind.CHANGE, words=words, ticket=ticket, touched=[],
+                state=newest.number + 1, parent=earlier.state,
+            )  # fmt: skip
+    raise NibbleError("This job cannot be read any more.", "Its files are kept. Please report this.")
 
 
 def _refuse_unseen(newest: Revision, seen: int) -> None:

@@ -6,11 +6,14 @@ from django.db.models import F, Q, QuerySet
 
 from jobs.models import Job, Revision
 
+MOST_SEARCHED = 200  # letters
+MOST_WORDS = 12
+
 
 def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
     """Jobs whose name or client holds every word of ``search``, by due date, those without one last."""
     found = Job.objects.filter(archived=archived)
-    for word in search.split():
+    for word in search[:MOST_SEARCHED].split()[:MOST_WORDS]:
         found = found.filter(Q(name__icontains=word) | Q(client__icontains=word))
     return found.order_by(F("due").asc(nulls_last=True), "-created")
 

@@ -4,8 +4,10 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from ninja import Router, Schema
+from ninja.utils import check_csrf
 
 from nibble_core.errors import NibbleError
+from people.throttle import SIGN_INS
 
 router = Router(tags=["session"])
 
@@ -25,6 +27,19 @@ class NotKnown(NibbleError):
     code = "not-known"
 
 
+class FromElsewhere(NibbleError):
+    """Asked by a page that is not ours."""
+
+    code = "from-elsewhere"
+
+
+FROM_ELSEWHERE = ("This was not asked by a page of this Nibble.", "Reload the page, then try again.")
+
+
+class TooManyTries(NibbleError):
+    code = "too-many-tries"
+
+
 def _session(request: HttpRequest) -> Session:
     return Session(signed_in=request.user.is_authenticated, name=request.user.get_username(), demo=settings.DEMO)
 
@@ -36,8 +51,14 @@ def session(request: HttpRequest) -> Session:
 
 @router.post("", auth=None, response=Session, operation_id="sign_in")
 def sign_in(request: HttpRequest, body: SignIn) -> Session:
+    if check_csrf(request) is not None:
+        raise FromElsewhere(*FROM_ELSEWHERE)
+    address = request.META.get("REMOTE_ADDR", "")
+    if SIGN_INS.is_shut(body.name, address):
+        raise TooManyTries("That were too many tries.", "Wait a minute, then try again.")
     user = authenticate(request, username=body.name, password=body.password)
     if user is None:
+        SIGN_INS.failed(body.name, address)
         raise NotKnown("That name and password do not belong together.", "Try again, or ask who set Nibble up.")
     login(request, user)
     return _session(request)

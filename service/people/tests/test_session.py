@@ -1,14 +1,19 @@
 """Who gets in, and who does not."""
 
+import json
+
 from django.contrib.auth import get_user_model
+from django.contrib.sessions.models import Session
 from django.test import TestCase, override_settings
 
 from people.middleware import DEMO_USER
+from people.throttle import SIGN_INS
 
 
 class SignInTest(TestCase):
     def setUp(self) -> None:
         get_user_model().objects.create_user("ada", password="a long enough word")
+        SIGN_INS.forget()
 
     def test_nothing_is_told_to_strangers(self) -> None:
         for path in ("/api/jobs", "/api/jobs/1", "/api/jobs/1/work", "/api/pictures/" + "0" * 64, "/api/tasks/1"):
@@ -39,25 +44,41 @@ class SignInTest(TestCase):
         self.assertIn("default-src 'self'", answer["Content-Security-Policy"])
         self.assertEqual((answer["X-Frame-Options"], answer["X-Content-Type-Options"]), ("DENY", "nosniff"))
 
+    def test_signing_in_needs_the_token_and_is_slowed_down(self) -> None:
+        from django.test import Client
 
-@override_settings(DEMO=True)
+        good = {"name": "ada", "password": "a long enough word"}
+        strict = Client(enforce_csrf_checks=True)
+        for kind in ("application/json", "text/plain"):
+            answer = strict.post("/api/session", good, kind) if kind.endswith("json") else strict.post(
+                "/api/session", json.dumps(good), kind, HTTP_ORIGIN="https://elsewhere.example"
+            )  # fmt: skip
+            self.assertEqual((answer.status_code, answer.json()["code"]), (403, "from-elsewhere"))
+        for _ in range(5):
+            wrong = self.client.post("/api/session", {**good, "password": "x"}, "application/json")
+            self.assertEqual(wrong.json()["code"], "not-known")
+        shut = self.client.post("/api/session", good, "application/json")
+        self.assertEqual((shut.status_code, shut.json()["code"]), (429, "too-many-tries"))
+        SIGN_INS.forget()
+        self.assertEqual(self.client.post("/api/session", good, "application/json").status_code, 200)
+
+
+@override_settings(DEMO=True, DEMO_KEY="the-key-that-was-printed")
 class DemoSignInTest(TestCase):
     def setUp(self) -> None:
         get_user_model().objects.create_user(DEMO_USER)
 
-    def signed_in(self, **headers: str) -> bool:
-        from django.test import Client
-
-        return bool(Client().get("/api/session", **headers).json()["signed_in"])  # type: ignore[arg-type]
-
-    def test_only_this_very_machine_is_signed_in_by_itself(self) -> None:
-        local = {"HTTP_HOST": "127.0.0.1:8370"}
-        self.assertTrue(self.signed_in(**local))
-        self.assertTrue(self.signed_in(HTTP_HOST="localhost"))
-        self.assertFalse(self.signed_in(**local, REMOTE_ADDR="192.168.0.9"))
-        self.assertFalse(self.signed_in(**local, HTTP_X_FORWARDED_FOR="127.0.0.1"))
-        self.assertFalse(self.signed_in(**local, HTTP_FORWARDED="for=127.0.0.1"))
+    def test_only_the_printed_address_signs_in(self) -> None:
+        for headers in ({}, {"HTTP_HOST": "127.0.0.1:8370"}, {"HTTP_X_FORWARDED_FOR": "127.0.0.1"}):
+            for key in ("", "?key=", "?key=another", "?key=é"):
+                self.client.get(f"/{key}", **headers)  # type: ignore[arg-type]
+                self.assertFalse(self.client.get("/api/session").json()["signed_in"])
+        opened = self.client.get("/jobs/3?station=lines&key=the-key-that-was-printed")
+        self.assertEqual((opened.status_code, opened["Location"]), (302, "/jobs/3?station=lines"))
+        self.assertTrue(self.client.get("/api/session").json()["signed_in"])
+        self.assertEqual(Session.objects.count(), 1)
 
     @override_settings(DEMO=False)
     def test_never_outside_the_demo(self) -> None:
-        self.assertFalse(self.signed_in(HTTP_HOST="127.0.0.1"))
+        self.client.get("/?key=the-key-that-was-printed")
+        self.assertFalse(self.client.get("/api/session").json()["signed_in"])

@@ -1,15 +1,19 @@
 """Serve Nibble: the web server here, the task queue in a child process that ends with it."""
 
+import fcntl
 import os
 import signal
 import subprocess
 import sys
 import threading
 import time
-from typing import Any
+from typing import Any, TextIO
 
 from django.conf import settings
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+MOST_CONNECTIONS = 1000
+IDLE_SECONDS = 60  # after which a connection that says nothing is closed
 
 
 class Command(BaseCommand):
@@ -25,9 +29,15 @@ class Command(BaseCommand):
         from files.reader import READER
         from production.workers import DESK, PREVIEWS
 
+        held = only_server()
+        behind = {
+            "trusted_proxy": "127.0.0.1", "trusted_proxy_count": 1,
+            "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"},
+        } if settings.PROXY else {}  # fmt: skip
         server = create_server(
             application, host="127.0.0.1", port=options["port"], threads=48, ident="nibble",
-            max_request_body_size=settings.MOST_UPLOAD_BYTES + 1_000_000,
+            max_request_body_size=settings.MOST_UPLOAD_BYTES + 1_000_000, connection_limit=MOST_CONNECTIONS,
+            channel_timeout=IDLE_SECONDS, cleanup_interval=10, **behind,
         )  # fmt: skip
         queue = Queue()
         queue.start()
@@ -35,12 +45,27 @@ class Command(BaseCommand):
         PREVIEWS.warm_up()
         DESK.warm_up()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-        self.stdout.write(f"Nibble is at http://127.0.0.1:{options['port']}/  (stop with Ctrl-C)")
+        key = f"?key={settings.DEMO_KEY}" if settings.DEMO else ""
+        self.stdout.write(f"Nibble is at http://127.0.0.1:{options['port']}/{key}  (stop with Ctrl-C)")
         self.stdout.flush()
         try:
             server.run()
         finally:
             queue.stop()
+            held.close()
+
+
+def only_server() -> TextIO:
+    """Hold the data folder for this process; two servers over one folder would work against each other. Raises
+    CommandError when another holds it. The hold ends with the process, however that ends."""
+    file = (settings.DATA / "server.lock").open("w")
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        raise CommandError(
+            "Another Nibble serves this data folder already. Stop that one first, or set NIBBLE_DATA to another folder."
+        ) from None
+    return file
 
 
 class Queue:
@@ -60,6 +85,9 @@ class Queue:
 
     def _keep(self) -> None:
         while not self._stopping:
-            self._process = subprocess.Popen([sys.executable, sys.argv[0], "run_queue"], env=os.environ)
+            self._process = subprocess.Popen(
+                [sys.executable, sys.argv[0], "run_queue"],
+                env={**os.environ, "NIBBLE_PARENT": str(os.getpid())},
+            )
             self._process.wait()
             time.sleep(1)
