@@ -2,12 +2,25 @@
 
 import sys
 
-from benchmarks import colours, contours, drawings, files, lines, refusals, sheets, strokes, tracing, verdicts, zoo
+from benchmarks import (
+    colours,
+    contours,
+    drawings,
+    files,
+    lines,
+    refusals,
+    sheets,
+    strokes,
+    table,
+    tracing,
+    verdicts,
+    zoo,
+)
 
 BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
     "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
-    "files": files.run, "sheets": sheets.run, "refusals": refusals.run, "zoo": zoo.run,
+    "files": files.run, "sheets": sheets.run, "table": table.run, "refusals": refusals.run, "zoo": zoo.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}
 
