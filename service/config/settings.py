@@ -117,11 +117,11 @@ QUEUE = {"filename": str(DATA / "queue.sqlite3"), "url": os.environ.get("NIBBLE_
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "handlers": {"console": {"class": "logging.StreamHandler"}, "nowhere": {"class": "logging.NullHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         "django.request": {"level": "ERROR"},
-        "django.security.DisallowedHost": {"handlers": [], "propagate": False},
+        "django.security": {"handlers": ["nowhere"], "propagate": False},
     },  # refusals are answered in words, not logged
 }
 TEST_RUNNER = "config.testing.CountingRunner"

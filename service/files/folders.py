@@ -61,7 +61,7 @@ class BoundedFolder:
                 state = file.stat()
             except OSError:
                 continue
-            if "." in file.name.removesuffix(".png") and now - state.st_mtime > LEFT_OVER:
+            if "." in file.stem and now - state.st_mtime > LEFT_OVER:
                 file.unlink(missing_ok=True)
                 continue
             files.append((state.st_mtime, state.st_size, file))

@@ -1,5 +1,6 @@
 """Pictures for the screen: PNGs that Nibble drew itself, by the key of the result they show."""
 
+import hashlib
 import re
 from functools import cache
 from pathlib import Path
@@ -30,6 +31,22 @@ def show(key: str, raster: Raster) -> str:
 def content(key: str) -> bytes:
     """The PNG under a key. Raises FileNotFoundError for none, and for anything that is not a key."""
     found = _folder().read(f"{key}.png") if re.fullmatch(r"[0-9a-f]{64}", key) else None
+    if found is None:
+        raise FileNotFoundError(key)
+    return found
+
+
+def keep_drawing(told: bytes) -> str:
+    """Keep a card's drawing, JSON, by its SHA-256; returns that."""
+    key = hashlib.sha256(told).hexdigest()
+    if not _folder().place(f"{key}.json").exists():
+        _folder().write(f"{key}.json", told)
+    return key
+
+
+def drawing(key: str) -> bytes:
+    """A card's drawing. Raises FileNotFoundError for none, and for anything that is not a key."""
+    found = _folder().read(f"{key}.json") if re.fullmatch(r"[0-9a-f]{64}", key) else None
     if found is None:
         raise FileNotFoundError(key)
     return found

@@ -14,6 +14,7 @@ from files import blobs
 from files.reader import READER
 from files.results import STORE
 from jobs.models import Job, Revision
+from jobs.signals import revised
 from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.pipeline.read import Picture, keep_read
 from nibble_core.ticket import (
@@ -211,9 +212,11 @@ def _newest(job: Job) -> Revision:
 def _append(job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, **rest: Any) -> Revision:
     job.name, job.client, job.due = ticket.name, ticket.client, _date(ticket.due)
     job.save(update_fields=["name", "client", "due"])
-    return Revision.objects.create(
+    made = Revision.objects.create(
         job=job, number=newest.number + 1, author=author, words=words[:400], ticket=to_plain(ticket), **rest
     )
+    transaction.on_commit(lambda: revised.send(Revision, job_id=job.pk, number=made.number))
+    return made
 
 
 def _refuse_overlap(job: Job, seen: int, changes: Sequence[Change], said: str) -> None:

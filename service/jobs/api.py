@@ -14,6 +14,8 @@ from jobs.models import Job, Revision
 from nibble_core.errors import FileTooLarge
 from nibble_core.ticket import Change, sentences, ticket_from_plain, to_plain
 
+PAGE = 60  # jobs of the board that are told together
+MOST_PAGES = 100_000
 router = Router(tags=["jobs"])
 
 
@@ -115,6 +117,13 @@ class CardOut(Schema):
     card: dict[str, Any] | None
 
 
+class BoardOut(Schema):
+    """A page of the board; ``more``: whether another follows."""
+
+    cards: list[CardOut]
+    more: bool
+
+
 class StartedOut(Schema):
     id: int
 
@@ -142,9 +151,11 @@ def _author(revision: Revision) -> str:
     return revision.author.get_username() if revision.author else ""
 
 
-@router.get("", response=list[CardOut], operation_id="jobs")
-def jobs(request: HttpRequest, search: str = "", archived: bool = False) -> Any:
-    return list(queries.jobs_on_board(search, archived))
+@router.get("", response=BoardOut, operation_id="jobs")
+def jobs(request: HttpRequest, search: str = "", archived: bool = False, page: int = 0) -> Any:
+    start = max(0, min(page, MOST_PAGES)) * PAGE
+    found = list(queries.jobs_on_board(search, archived)[start : start + PAGE + 1])
+    return {"cards": found[:PAGE], "more": len(found) > PAGE}
 
 
 @router.post("", response=StartedOut, operation_id="start_job")

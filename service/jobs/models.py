@@ -1,11 +1,16 @@
 """A job and its revisions: every change that was ever made to it."""
 
+from datetime import date
+
 from django.conf import settings
 from django.db import models
+from django.db.models import Value
+from django.db.models.functions import Coalesce
 
 
 class Job(models.Model):
-    """What one client ordered. ``card`` is its picture on the board, refreshed with each final result."""
+    """What one client ordered. ``card``: its state on the board and the key of its picture, refreshed with each final
+    result. ``turn``: where it stands there; what has no due date comes last."""
 
     created = models.DateTimeField(auto_now_add=True)
     archived = models.BooleanField(default=False)
@@ -13,6 +18,12 @@ class Job(models.Model):
     client = models.CharField(max_length=120, blank=True)
     due = models.DateField(null=True, blank=True)
     card = models.JSONField(null=True, blank=True)
+    turn = models.GeneratedField(
+        expression=Coalesce("due", Value(date.max)), output_field=models.DateField(), db_persist=True
+    )
+
+    class Meta:
+        indexes = (models.Index(fields=["archived", "turn", "-created"], name="board_order"),)
 
     def __str__(self) -> str:
         return self.name

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from django.db.models import F, Q, QuerySet
+from django.db.models import Q, QuerySet
 
 from jobs.models import Job, Revision
 
@@ -15,7 +15,7 @@ def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
     found = Job.objects.filter(archived=archived)
     for word in search[:MOST_SEARCHED].split()[:MOST_WORDS]:
         found = found.filter(Q(name__icontains=word) | Q(client__icontains=word))
-    return found.order_by(F("due").asc(nulls_last=True), "-created")
+    return found.order_by("turn", "-created")
 
 
 def newest_revision(job_id: int) -> Revision:

@@ -4,9 +4,11 @@ import json
 from dataclasses import asdict
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.db import connection
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import Field, Router, Schema
 
+from files import pictures
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
@@ -15,6 +17,7 @@ from jobs.models import Job, Revision
 from nibble_core.formats.registry import FORMATS
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
+from production.events import EXCHANGE
 from production.models import Task
 from production.sources import safe_sources
 from production.tasks import make_files
@@ -197,6 +200,19 @@ class PlacementsOut(Schema):
     matrices: list[tuple[float, float, float, float, float, float]]
 
 
+class DrawingLineOut(Schema):
+    process: str
+    d: str
+
+
+class DrawingOut(Schema):
+    """A job in small: what it prints and its lines, in mm."""
+
+    box: tuple[float, float, float, float]
+    lines: list[DrawingLineOut]
+    prints: list[PrintOut]
+
+
 class ProcessOut(Schema):
     """How a process looks on screen: colour, width and dash in CSS pixels."""
 
@@ -221,6 +237,9 @@ class SheetOut(Schema):
 
 
 class WorkOut(Schema):
+    """``revision``: the one that it follows from; a preview's draft was made on it."""
+
+    revision: int
     preview: bool
     stations: list[StationOut]
     artworks: dict[str, ArtworkOut]
@@ -263,9 +282,10 @@ def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
 @router.post("/jobs/{job_id}/preview", response=WorkOut, operation_id="preview")
 def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
-    ticket = apply(ticket_from_plain(_newest(job_id).ticket), [item.change() for item in body.changes])
+    newest = _newest(job_id)
+    ticket = apply(ticket_from_plain(newest.ticket), [item.change() for item in body.changes])
     safe_sources(ticket, STORE)
-    return _json(PREVIEWS.ask("preview", to_plain(ticket), lane=_lane(job_id)))
+    return _json(PREVIEWS.ask("preview", to_plain(ticket), newest.number, lane=_lane(job_id)))
 
 
 class TryOutOut(Schema):
@@ -334,6 +354,17 @@ def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) ->
     return response
 
 
+@router.get("/drawings/{key}", operation_id="drawing", response=DrawingOut)
+def drawing(request: HttpRequest, key: str) -> HttpResponse:
+    """What a card of the board shows of its job."""
+    try:
+        answer = _json(pictures.drawing(key))
+    except FileNotFoundError as error:
+        raise Http404 from error
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer
+
+
 @router.get("/processes", response=list[ProcessOut], operation_id="processes")
 def processes(request: HttpRequest) -> list[dict[str, Any]]:
     """Everything a machine does along a line."""
@@ -345,7 +376,27 @@ def start_files(request: HttpRequest, job_id: int) -> Any:
     """Make the job files of the newest revision in the queue's process."""
     task = Task.objects.create(job_id=job_id, revision=_newest(job_id).number)
     make_files(task.id)
+    EXCHANGE.publish(job_id, "task", _plain_task(task))
     return task
+
+
+@router.get("/jobs/{job_id}/events", operation_id="events")
+def events(request: HttpRequest, job_id: int) -> HttpResponse:
+    """Server-sent events of a job: “revision” with the newest number, “doing” with what its final work is at,
+    “task” with how far its files are."""
+    if EXCHANGE.is_full():
+        return HttpResponse(status=503, headers={"Retry-After": "10"})
+
+    def newest_task() -> Any:
+        found = Task.objects.filter(job_id=job_id).order_by("-id").first()
+        connection.close()  # a stream holds none while it waits
+        return found and _plain_task(found)
+
+    first = {"revision": _newest(job_id).number, "task": newest_task()}
+    response = StreamingHttpResponse(EXCHANGE.stream(job_id, first, task=newest_task), content_type="text/event-stream")
+    response["Cache-Control"] = "no-store"
+    response["X-Accel-Buffering"] = "no"
+    return response  # type: ignore[return-value]
 
 
 @router.get("/jobs/{job_id}/files", response=TaskOut | None, operation_id="newest_files")
@@ -389,11 +440,14 @@ def refresh_card(revision: Revision) -> bytes:
     """The final view of a job's newest revision as JSON, whose picture is kept for the board."""
     ticket = ticket_from_plain(revision.ticket)
     safe_sources(ticket, STORE)
-    told = DESK.ask("final", revision.ticket, lane=_lane(revision.job_id), key=str(revision.number))
+    told = DESK.ask("final", revision.ticket, revision.number, lane=_lane(revision.job_id), key=str(revision.number))
     card, _, view = told.partition(b"\n")
     job = Job.objects.get(id=revision.job_id)
-    if (drawn := json.loads(card)) != job.card:
-        Job.objects.filter(id=job.pk).update(card=drawn)
+    told_card = json.loads(card)
+    drawing = json.dumps(told_card.pop("drawing")).encode()
+    told_card["drawing"] = pictures.keep_drawing(drawing)
+    if told_card != job.card:
+        Job.objects.filter(id=job.pk).update(card=told_card)
     return view
 
 
@@ -415,6 +469,10 @@ def _lane(job_id: int) -> str:
 
 def _json(content: bytes) -> HttpResponse:
     return HttpResponse(content, content_type="application/json")
+
+
+def _plain_task(task: Task) -> dict[str, Any]:
+    return TaskOut.from_orm(task).dict()
 
 
 def _task(task_id: int) -> Task:

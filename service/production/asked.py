@@ -3,7 +3,7 @@ write nothing else."""
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from files import blobs
@@ -19,30 +19,37 @@ from nibble_core.ticket import Change, Ticket, apply, ticket_from_plain
 from production.view import card_view, deviation_view, shape_view, work_view
 
 MOST_ANSWER_BYTES = 60_000_000
-Going = Callable[[], bool]
 
 
-def preview(plain: Any, *, cancelled: Going) -> bytes:
+@dataclass(frozen=True)
+class Asker:
+    """Who asked. cancelled: whether the answer is still wanted; tell: passes on what is being done."""
+
+    cancelled: Callable[[], bool] = lambda: False
+    tell: Callable[[str], None] = lambda words: None
+
+
+def preview(plain: Any, revision: int, *, asker: Asker) -> bytes:
     """The view of a draft."""
-    ticket, work = _worked_out(plain, cancelled, preview=True)
-    return _told(work_view(ticket, work, preview=True))
+    ticket, work = _worked_out(plain, asker, preview=True)
+    return _told(work_view(ticket, work, preview=True) | {"revision": revision})
 
 
-def final(plain: Any, *, cancelled: Going) -> bytes:
+def final(plain: Any, revision: int, *, asker: Asker) -> bytes:
     """The job's card on one line, then the final view."""
-    ticket, work = _worked_out(plain, cancelled)
-    view = work_view(ticket, work, preview=False)
+    ticket, work = _worked_out(plain, asker)
+    view = work_view(ticket, work, preview=False) | {"revision": revision}
     return json.dumps(card_view(ticket, view)).encode() + b"\n" + _told(view)
 
 
-def list_try_outs(plain: Any, artwork: str, *, cancelled: Going) -> bytes:
-    ticket, work = _worked_out(plain, cancelled)
+def list_try_outs(plain: Any, artwork: str, *, asker: Asker) -> bytes:
+    ticket, work = _worked_out(plain, asker)
     if artwork not in work.sizes:
         raise NibbleError("This artwork cannot be tried out yet.", "See what its first stations say.")
     return _told([asdict(one) for one in try_outs(ticket.artwork(artwork), work)])
 
 
-def one_try_out(plain: Any, artwork: str, changes: list[dict[str, Any]], *, cancelled: Going) -> bytes:
+def one_try_out(plain: Any, artwork: str, changes: list[dict[str, Any]], *, asker: Asker) -> bytes:
     made = tuple(Change(**one) for one in changes)
     ticket = ticket_from_plain(plain)
     apply(ticket, made)
@@ -54,16 +61,16 @@ def one_try_out(plain: Any, artwork: str, changes: list[dict[str, Any]], *, canc
     })  # fmt: skip
 
 
-def deviation(plain: Any, artwork: str, *, cancelled: Going) -> bytes:
-    _, work = _worked_out(plain, cancelled)
+def deviation(plain: Any, artwork: str, *, asker: Asker) -> bytes:
+    _, work = _worked_out(plain, asker)
     if artwork not in work.traces:
         raise NibbleError("There is no outline to measure yet.", "See what Trace says.")
     return _told(deviation_view(work.traces[artwork].value, work.cleaned[artwork].value.raster.width))
 
 
-def outlines(plain: Any, artwork: str, ending: str, *, cancelled: Going) -> bytes:
+def outlines(plain: Any, artwork: str, ending: str, *, asker: Asker) -> bytes:
     """The file's name on one line, then its bytes."""
-    ticket, work = _worked_out(plain, cancelled)
+    ticket, work = _worked_out(plain, asker)
     if artwork not in work.traces:
         raise NibbleError("There is no outline to write yet.", "See what Trace says.")
     require_shapes(work.traces[artwork].value)
@@ -78,9 +85,9 @@ KINDS: dict[str, Callable[..., bytes]] = {
 }
 
 
-def _worked_out(plain: Any, cancelled: Going, *, preview: bool = False) -> tuple[Ticket, Work]:
+def _worked_out(plain: Any, asker: Asker, *, preview: bool = False) -> tuple[Ticket, Work]:
     ticket = ticket_from_plain(plain)
-    return ticket, work_out(ticket, blobs.fetch, STORE, preview=preview, cancelled=cancelled)
+    return ticket, work_out(ticket, blobs.fetch, STORE, preview=preview, cancelled=asker.cancelled, doing=asker.tell)
 
 
 def _told(answer: Any) -> bytes:

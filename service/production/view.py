@@ -59,19 +59,25 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
     layer = layers[0] if layers else None
     artwork = view["artworks"].get(ticket.artworks[0].id) if ticket.artworks else None
     piece = ticket.pieces[0] if ticket.pieces else None
+    whole = [0, 0, artwork["width"], artwork["height"] or artwork["width"]] if artwork else [0, 0, 1, 1]
+    cleaned = [_picture(artwork["cleaned"], *whole[2:])] if artwork and artwork["cleaned"] else []
     return {
-        "cleaned": artwork and artwork["cleaned"],
-        "width": artwork and artwork["width"],
-        "height": artwork and artwork["height"],
-        "box": layer and layer["box"],
-        "lines": [{"process": line["process"], "d": line["d"]} for own in layers for line in own["lines"]],
-        "prints": [item for own in layers for item in (own["prints"] or _unprinted(own))],
+        "drawing": {
+            "box": layer["box"] if layer else whole,
+            "lines": [{"process": line["process"], "d": line["d"]} for own in layers for line in own["lines"]],
+            "prints": [item for own in layers for item in (own["prints"] or _unprinted(own))] if layers else cleaned,
+        },
         "stock": ticket.sheets[0].stock.name if ticket.sheets else "",
         "stock_colour": ticket.sheets[0].stock.colour if ticket.sheets else "#ffffff",
         "quantity": piece.quantity if piece else 0,
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
         "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] != "told"),
     }
+
+
+def _picture(url: str, width: float, height: float) -> dict[str, Any]:
+    return {"kind": "picture", "url": url, "width": width, "height": height, "matrix": [1, 0, 0, 1, 0, 0], "d": "",
+            "colour": ""}  # fmt: skip
 
 
 def _unprinted(layer: dict[str, Any]) -> list[dict[str, Any]]:

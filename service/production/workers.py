@@ -17,11 +17,13 @@ import sys
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
 
 from nibble_core.errors import Cancelled, FileTooLarge, NibbleError, Superseded
+from production.events import EXCHANGE
 
 LONGEST_SECONDS = 180.0
 MOST_BYTES = 6_000_000_000
@@ -29,7 +31,7 @@ LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has an
 PR_SET_PDEATHSIG = 1
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
 LOOKS = 0.25  # seconds between two looks at whether it was
-GOOD, REFUSED = b"+", b"-"
+GOOD, REFUSED, DOING = b"+", b"-", b"~"
 NEWER = "A newer change took this one's place."
 STOPPED, GO_ON = "The work was stopped.", "The last good result stays; go on when you like."
 _spawn = multiprocessing.get_context("spawn")
@@ -50,9 +52,13 @@ def _child(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
     import django
 
     django.setup()
-    from production.asked import KINDS
+    from production.asked import KINDS, Asker
 
     resource.setrlimit(resource.RLIMIT_AS, (MOST_BYTES, MOST_BYTES))
+
+    def tell(words: str) -> None:
+        pipe.send_bytes(DOING + words.encode())
+
     while True:
         try:
             number, kind, arguments = pickle.loads(pipe.recv_bytes())
@@ -60,7 +66,8 @@ def _child(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
             return
         refused: tuple[type[NibbleError], tuple[str, str]]
         try:
-            answer = KINDS[kind](*arguments, cancelled=lambda number=number: given_up.value >= number)
+            unwanted = lambda number=number: given_up.value >= number  # noqa: E731 - one-line local
+            answer = KINDS[kind](*arguments, asker=Asker(unwanted, tell))
             pipe.send_bytes(GOOD + answer)
             continue
         except NibbleError as error:
@@ -89,8 +96,10 @@ class _Task:
 class Workers:
     """Some processes that answer questions; safe to call from any thread. They start when first asked."""
 
-    def __init__(self, count: int) -> None:
+    def __init__(self, count: int, on_doing: Callable[[str, str], None] = lambda lane, words: None) -> None:
+        """``on_doing`` is told for a lane what is being done in it."""
         self._count = count
+        self._on_doing = on_doing
         self._changed = threading.Condition()
         self._waiting: OrderedDict[str, _Task] = OrderedDict()
         self._running: dict[int, tuple[_Task, Any]] = {}
@@ -172,13 +181,23 @@ class Workers:
                 pipe.close()
                 process, pipe = _started(given_up)
 
+    def _next(self, pipe: multiprocessing.connection.Connection, task: _Task) -> bytes | None:
+        """An answer, if one comes within the time between two looks; what is being done is passed on."""
+        if not pipe.poll(LOOKS):
+            return None
+        told = pipe.recv_bytes()
+        if told[:1] != DOING:
+            return told
+        self._on_doing(task.lane, told[1:].decode())
+        return None
+
     def _answered(
         self, process: Any, pipe: multiprocessing.connection.Connection, task: _Task, given_up: Any
     ) -> tuple[bool, Any]:
         try:
             pipe.send_bytes(pickle.dumps((task.number, task.kind, task.arguments)))
             started, told_off = time.monotonic(), 0.0
-            while not pipe.poll(LOOKS):
+            while (told := self._next(pipe, task)) is None:
                 now = time.monotonic()
                 if given_up.value >= task.number:
                     told_off = told_off or now
@@ -191,7 +210,6 @@ class Workers:
                         f"This takes longer than {LONGEST_SECONDS / 60:.0f} minutes, and was stopped.",
                         "Take specks away, raise the smallest part, or make the picture simpler.",
                     )
-            told = pipe.recv_bytes()
         except (EOFError, OSError):
             _end(process)
             return False, NibbleError("The work ended by itself, perhaps for want of memory.", "Make it simpler.")
@@ -222,5 +240,11 @@ def _resident_kb(pid: int) -> int:
         return 0
 
 
+def _doing(lane: str, words: str) -> None:
+    kind, _, number = lane.partition(" ")
+    if kind == "job" and number.isdigit():
+        EXCHANGE.publish(int(number), "doing", words)
+
+
 PREVIEWS = Workers(1)
-DESK = Workers(max(1, os.cpu_count() or 1))
+DESK = Workers(max(1, os.cpu_count() or 1), _doing)

@@ -72,14 +72,17 @@ def work_out(
     *,
     preview: bool = False,
     cancelled: Callable[[], bool] = lambda: False,
+    doing: Callable[[str], None] = lambda words: None,
 ) -> Work:
     """Everything that follows from a ticket. ``preview``: reduced pictures and unfitted contours, under keys of
-    their own. Raises Cancelled when ``cancelled()`` turns true between stages; other errors become problems."""
+    their own. ``doing`` is told what is begun. Raises Cancelled when ``cancelled()`` turns true between stages; other
+    errors become problems."""
     work = Work()
 
     def attempt(station: str, where: str, step: Callable[[], None]) -> None:
         if cancelled():
             raise Cancelled("This work was superseded.")
+        doing(_DOING[station])
         try:
             step()
         except Cancelled:
@@ -98,6 +101,12 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, store, work))
     work.problems += _not_made(ticket)
     return work
+
+
+_DOING = {
+    "artwork": "reading the artwork", "clean": "cleaning", "trace": "tracing", "lines": "drawing the lines",
+    "sheet": "laying out the sheet",
+}  # fmt: skip
 
 
 def _not_made(ticket: Ticket) -> Iterator[Problem]:

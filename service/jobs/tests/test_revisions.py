@@ -130,12 +130,12 @@ class StartTest(TestCase):
             },
             "application/json",
         )
-        found = self.client.get("/api/jobs?search=mole oars").json()
+        found = self.client.get("/api/jobs?search=mole oars").json()["cards"]
         self.assertEqual([(card["client"], card["due"]) for card in found], [("North Mole Rowers", "2027-01-09")])
-        self.assertEqual(self.client.get("/api/jobs?search=kite").json(), [])
+        self.assertEqual(self.client.get("/api/jobs?search=kite").json()["cards"], [])
         self.client.post(f"/api/jobs/{told['id']}/duplicate", {}, "application/json")
         self.client.post(f"/api/jobs/{told['id']}/archive", {"archived": True}, "application/json")
-        names = lambda query: [card["name"] for card in self.client.get(f"/api/jobs?{query}").json()]  # noqa: E731
+        names = lambda query: [card["name"] for card in self.client.get(f"/api/jobs?{query}").json()["cards"]]  # noqa: E731
         self.assertEqual((names(""), names("archived=true")), (["Crossed oars, again"], ["Crossed oars"]))
 
     def test_bad_files_are_refused_in_words_and_start_nothing(self) -> None:

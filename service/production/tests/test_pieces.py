@@ -5,6 +5,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TransactionTestCase
 
 from demo.loose_files import draw_loose_file
+from files import blobs
 from jobs import actions, queries
 from jobs.models import Job
 from nibble_core.text.fonts import FOLDER
@@ -66,8 +67,10 @@ class PieceTest(TransactionTestCase):
         self.assertEqual(self.client.get("/api/fonts").json(), [])
 
     def test_a_font_that_is_gone_blocks_only_its_piece(self) -> None:
-        lettering = {"words": "Crew", "font": "the shop’s own", "own_font": "0" * 64}
+        font = blobs.keep(b"a font, once")
+        lettering = {"words": "Crew", "font": "the shop’s own", "own_font": font}
         self.change(Change("pieces/p1/elements", {"id": "e2", "kind": "text", "lettering": lettering}, "add"))
+        blobs.path(font).unlink()
         work = self.client.get(f"/api/jobs/{self.job.pk}/work").json()
         lines = next(station for station in work["stations"] if station["key"] == "lines")
         self.assertEqual(lines["state"], "blocked")

@@ -2,6 +2,7 @@
 
 import contextlib
 import io
+import json
 import threading
 import time
 
@@ -15,6 +16,7 @@ from demo.loose_files import draw_loose_file
 from jobs import actions
 from nibble_core.errors import Cancelled, NibbleError
 from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
+from production.events import Exchange
 from production.models import Task
 from production.tasks import make_files
 from production.workers import Workers
@@ -35,8 +37,11 @@ class WorkTest(TransactionTestCase):
         self.assertTrue(work["layers"]["l1"]["lines"][0]["d"].startswith("M"))
         picture = self.client.get(work["artworks"]["a1"]["cleaned"])
         self.assertEqual((picture["Content-Type"], picture.content[:4]), ("image/png", b"\x89PNG"))
-        card = self.client.get("/api/jobs").json()[0]["card"]
-        self.assertEqual(card["lines"][0]["d"], work["layers"]["l1"]["lines"][0]["d"])
+        card = self.client.get("/api/jobs").json()["cards"][0]["card"]
+        drawing = self.client.get(f"/api/drawings/{card['drawing']}")
+        self.assertIn("immutable", drawing["Cache-Control"])
+        self.assertEqual(drawing.json()["lines"][0]["d"], work["layers"]["l1"]["lines"][0]["d"])
+        self.assertEqual(self.client.get("/api/drawings/" + "0" * 64).status_code, 404)
 
     def test_a_preview_writes_nothing_and_follows_the_draft(self) -> None:
         change = {"seen": 1, "changes": [{"path": DISTANCE, "value": 6.0}]}
@@ -50,14 +55,14 @@ class WorkTest(TransactionTestCase):
     def test_fifty_drafts_in_two_seconds_compute_at_most_two_after_the_last(self) -> None:
         previews, ticket = Workers(1), ticket_from_plain(self.job.revisions.get().ticket)
         self.client.get(f"/api/jobs/{self.job.id}/work")
-        previews.ask("preview", to_plain(ticket), lane="job")
+        previews.ask("preview", to_plain(ticket), 1, lane="job")
         answers: list[tuple[float, bytes]] = []
         last_sent = 0.0
 
         def ask(share: float) -> None:
             draft = to_plain(apply(ticket, [Change("artworks/a1/trace/threshold", share)]))
             with contextlib.suppress(Cancelled):
-                answers.append((time.perf_counter(), previews.ask("preview", draft, lane="job")))
+                answers.append((time.perf_counter(), previews.ask("preview", draft, 1, lane="job")))
 
         threads = []
         for move in range(50):
@@ -70,11 +75,47 @@ class WorkTest(TransactionTestCase):
         self.assertLessEqual(sum(1 for at, _ in answers if at > last_sent), 2)
         self.assertIn(b'"artworks"', answers[-1][1])
 
+    def test_events_tell_what_others_did_what_is_at_work_and_how_far_the_files_are(self) -> None:
+        exchange = Exchange()
+        task = {"state": "working", "progress": 0.1}
+        states = iter([{"state": "working", "progress": 0.5}, {"state": "done", "progress": 1.0}])
+        heard: list[bytes] = []
+
+        def listen() -> None:
+            heard.extend(exchange.stream(7, {"revision": 3, "task": task}, task=lambda: next(states)))
+
+        thread = threading.Thread(target=listen)
+        thread.start()
+        time.sleep(0.1)
+        exchange.publish(7, "revision", 4)
+        exchange.publish(8, "revision", 9)
+        exchange.publish(7, "doing", "tracing")
+        time.sleep(1.2)
+        exchange.close()
+        thread.join(5)
+        told = b"".join(heard).decode()
+        self.assertIn("event: revision\ndata: 3\n\n", told)
+        self.assertIn("event: revision\ndata: 4\n\n", told)
+        self.assertNotIn("data: 9", told)
+        self.assertIn('event: doing\ndata: "tracing"', told)
+        self.assertEqual([json.loads(line[6:])["progress"] for line in told.split("\n") if '"progress"' in line],
+                         [0.1, 0.5, 1.0])  # fmt: skip
+        self.assertFalse(thread.is_alive() or exchange.is_full())
+
+    def test_a_worker_tells_what_it_is_at(self) -> None:
+        told: list[tuple[str, str]] = []
+        workers = Workers(1, lambda lane, words: told.append((lane, words)))
+        workers.ask("final", to_plain(ticket_from_plain(self.job.revisions.get().ticket)), 1, lane="job 1", key="1")
+        self.assertEqual(list(dict.fromkeys(told)), [
+            ("job 1", "reading the artwork"), ("job 1", "cleaning"), ("job 1", "tracing"),
+            ("job 1", "drawing the lines"), ("job 1", "laying out the sheet"),
+        ])  # fmt: skip
+
     def test_the_same_question_is_answered_once_and_stopped_work_ends_in_seconds(self) -> None:
         workers, plain = Workers(1), to_plain(ticket_from_plain(self.job.revisions.get().ticket))
         answers: list[bytes] = []
         threads = [
-            threading.Thread(target=lambda: answers.append(workers.ask("final", plain, lane="a", key="1")))
+            threading.Thread(target=lambda: answers.append(workers.ask("final", plain, 1, lane="a", key="1")))
             for _ in range(6)
         ]
         for thread in threads:
@@ -93,7 +134,7 @@ class WorkTest(TransactionTestCase):
 
         def wait() -> None:
             try:
-                workers.ask("final", asked, lane="b", key="1")
+                workers.ask("final", asked, 1, lane="b", key="1")
             except NibbleError as error:
                 told.append(error)
 
@@ -104,7 +145,7 @@ class WorkTest(TransactionTestCase):
         thread.join(12)
         self.assertFalse(thread.is_alive())
         self.assertEqual([type(error) for error in told], [Cancelled])
-        self.assertTrue(workers.ask("final", plain, lane="a", key="2"))  # and the next one is answered as before
+        self.assertTrue(workers.ask("final", plain, 1, lane="a", key="2"))  # and the next one is answered as before
 
     def test_a_task_makes_the_files_of_its_revision(self) -> None:
         task = Task.objects.create(job=self.job, revision=1)

@@ -2,6 +2,8 @@ import type { components } from "./types.gen";
 
 export type Job = components["schemas"]["JobOut"];
 export type Card = components["schemas"]["CardOut"];
+export type BoardPage = components["schemas"]["BoardOut"];
+export type JobDrawing = components["schemas"]["DrawingOut"];
 export type Work = components["schemas"]["WorkOut"];
 export type Station = components["schemas"]["StationOut"];
 export type Sentence = components["schemas"]["SentenceOut"];
@@ -75,8 +77,9 @@ export const api = {
   signIn: (name: string, password: string) => post<Session>("/session", { name, password }),
   processes: () => get<Process[]>("/processes"),
   signOut: () => call<Session>("DELETE", "/session"),
-  jobs: (search: string, archived: boolean) =>
-    get<Card[]>(`/jobs?search=${encodeURIComponent(search)}&archived=${archived}`),
+  jobs: (search: string, archived: boolean, page: number) =>
+    get<BoardPage>(`/jobs?search=${encodeURIComponent(search)}&archived=${archived}&page=${page}`),
+  drawing: (key: string) => get<JobDrawing>(`/drawings/${key}`),
   startJob: (file: File) => {
     const form = new FormData();
     form.append("file", file);

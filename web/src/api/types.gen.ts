@@ -409,6 +409,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drawings/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drawing
+         * @description What a card of the board shows of its job.
+         */
+        get: operations["drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/processes": {
         parameters: {
             query?: never;
@@ -447,6 +467,27 @@ export interface paths {
          * @description Make the job files of the newest revision in the queue's process.
          */
         post: operations["make_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Events
+         * @description Server-sent events of a job: “revision” with the newest number, “doing” with what its final work is at,
+         *     “task” with how far its files are.
+         */
+        get: operations["events"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -546,6 +587,16 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * BoardOut
+         * @description A page of the board; ``more``: whether another follows.
+         */
+        BoardOut: {
+            /** Cards */
+            cards: components["schemas"]["CardOut"][];
+            /** More */
+            more: boolean;
         };
         /** CardOut */
         CardOut: {
@@ -1120,8 +1171,13 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** WorkOut */
+        /**
+         * WorkOut
+         * @description ``revision``: the one that it follows from; a preview's draft was made on it.
+         */
         WorkOut: {
+            /** Revision */
+            revision: number;
             /** Preview */
             preview: boolean;
             /** Stations */
@@ -1194,6 +1250,30 @@ export interface components {
             level: number;
             /** D */
             d: string;
+        };
+        /** DrawingLineOut */
+        DrawingLineOut: {
+            /** Process */
+            process: string;
+            /** D */
+            d: string;
+        };
+        /**
+         * DrawingOut
+         * @description A job in small: what it prints and its lines, in mm.
+         */
+        DrawingOut: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Lines */
+            lines: components["schemas"]["DrawingLineOut"][];
+            /** Prints */
+            prints: components["schemas"]["PrintOut"][];
         };
         /**
          * ProcessOut
@@ -1319,6 +1399,7 @@ export interface operations {
             query?: {
                 search?: string;
                 archived?: boolean;
+                page?: number;
             };
             header?: never;
             path?: never;
@@ -1332,7 +1413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CardOut"][];
+                    "application/json": components["schemas"]["BoardOut"];
                 };
             };
         };
@@ -1914,6 +1995,28 @@ export interface operations {
             };
         };
     };
+    drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawingOut"];
+                };
+            };
+        };
+    };
     processes: {
         parameters: {
             query?: never;
@@ -1975,6 +2078,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TaskOut"];
                 };
+            };
+        };
+    };
+    events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

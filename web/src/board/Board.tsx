@@ -1,7 +1,13 @@
 import { chakra } from "@chakra-ui/react";
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
-import { api, type Card } from "../api/client";
+import { api, type Card, Refusal } from "../api/client";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import { KeyList, type Keys } from "../ui/KeyList";
@@ -27,11 +33,16 @@ export function Board() {
   const [keys, setKeys] = useState(false);
   const find = useRef<HTMLInputElement>(null);
   const asked = useDeferredValue(search);
-  const { data: cards } = useQuery({
+  const pages = useInfiniteQuery({
     queryKey: ["jobs", asked, archived],
-    queryFn: () => api.jobs(asked, archived),
+    queryFn: ({ pageParam }) => api.jobs(asked, archived, pageParam),
+    initialPageParam: 0,
+    getNextPageParam: (last, all) => (last.more ? all.length : undefined),
     placeholderData: keepPreviousData,
   });
+  const cards = pages.data?.pages.flatMap((page) => page.cards);
+  const counted = (number: number) =>
+    `${number}${pages.hasNextPage ? " and more" : ""} ${number === 1 && !pages.hasNextPage ? "job" : "jobs"}`;
   const { data: session } = useQuery({ queryKey: ["session"], queryFn: api.session });
   const signOut = useMutation({
     mutationFn: api.signOut,
@@ -70,7 +81,7 @@ export function Board() {
         <Title>
           {title}{" "}
           <chakra.span fontFamily="body" fontSize="15px" fontWeight={400} color="ink.soft" marginLeft="6px">
-            {some.length === 1 ? "1 job" : `${some.length} jobs`}
+            {counted(some.length)}
           </chakra.span>
         </Title>
         <Cards>
@@ -143,6 +154,17 @@ export function Board() {
       <chakra.main padding="6px 28px 60px" maxWidth="1800px">
         {group(archived ? "Archive" : "Due this week", archived ? (cards ?? []) : soon)}
         {!archived && group("Later", later)}
+        {pages.hasNextPage && (
+          <Button
+            type="button"
+            marginTop="16px"
+            disabled={pages.isFetchingNextPage}
+            onClick={() => void pages.fetchNextPage()}
+          >
+            {pages.isFetchingNextPage ? "Looking…" : "Show more jobs"}
+          </Button>
+        )}
+        {pages.isError && !cards && <Unreachable onAgain={() => void pages.refetch()} error={pages.error} />}
         {cards?.length === 0 && search && (
           <chakra.p marginTop="24px">No job or client is called “{search}”.</chakra.p>
         )}
@@ -153,6 +175,23 @@ export function Board() {
       </chakra.main>
       {keys && <KeyList keys={KEYS} onClose={() => setKeys(false)} />}
     </>
+  );
+}
+
+/** The board cannot be had: why, and once more. */
+function Unreachable({ error, onAgain }: { error: Error; onAgain: () => void }) {
+  return (
+    <chakra.div role="alert" marginTop="24px" maxWidth="560px">
+      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="21px">
+        The board cannot be shown.
+      </chakra.h2>
+      <p>
+        {error.message} {error instanceof Refusal ? error.whatToDo : ""}
+      </p>
+      <Button type="button" marginTop="10px" onClick={onAgain}>
+        Try again
+      </Button>
+    </chakra.div>
   );
 }
 

@@ -1,11 +1,11 @@
 import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import type { Card } from "../api/client";
-import type { Box } from "../engine/camera";
+import { api, type Card } from "../api/client";
 import { Button } from "../ui/Button";
 import { CutLines } from "../ui/CutLines";
 import { StateBadge } from "../ui/Mark";
-import { type Print, Prints } from "../ui/Prints";
+import { Prints } from "../ui/Prints";
 import { sayDate } from "../ui/slots";
 
 const Svg = chakra("svg");
@@ -13,13 +13,8 @@ const CardLink = chakra(Link);
 const NAMES = ["Artwork", "Clean", "Trace", "Lines", "Sheet", "Machine"];
 
 interface Picture {
-  cleaned: string;
-  width: number;
-  height: number;
-  box: Box | null;
-  lines: { process: string; d: string }[];
-  /** Missing on cards of before pieces were composed. */
-  prints?: Print[];
+  /** Key of its drawing; missing on cards of before these were files. */
+  drawing?: string;
   stock: string;
   stock_colour: string;
   quantity: number;
@@ -64,7 +59,7 @@ export function JobCard({ card, onDuplicate, onArchive }: Props) {
       }}
     >
       <chakra.div width="146px" flex="none" display="grid" placeItems="center" padding="12px 8px 8px">
-        {picture && <CardPicture picture={picture} />}
+        {typeof picture?.drawing === "string" && <CardPicture drawing={picture.drawing} />}
       </chakra.div>
       <chakra.div flex="1" minWidth="0" padding="13px 14px 10px" display="flex" flexDirection="column">
         <CardLink
@@ -119,8 +114,15 @@ export function JobCard({ card, onDuplicate, onArchive }: Props) {
   );
 }
 
-function CardPicture({ picture }: { picture: Picture }) {
-  const [left, top, right, bottom] = picture.box ?? [0, 0, picture.width ?? 1, picture.height ?? 1];
+function CardPicture({ drawing }: { drawing: string }) {
+  const { data } = useQuery({
+    queryKey: ["drawing", drawing],
+    queryFn: () => api.drawing(drawing),
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+  if (!data) return null;
+  const [left, top, right, bottom] = data.box;
   const pad = 0.03 * Math.max(right - left, bottom - top);
   return (
     <Svg
@@ -129,12 +131,8 @@ function CardPicture({ picture }: { picture: Picture }) {
       viewBox={`${left - pad} ${top - pad} ${right - left + 2 * pad} ${bottom - top + 2 * pad}`}
       aria-hidden="true"
     >
-      {picture.prints ? (
-        <Prints prints={picture.prints} />
-      ) : (
-        picture.cleaned && <image href={picture.cleaned} width={picture.width} height={picture.height} />
-      )}
-      <CutLines lines={picture.lines} width="1.3" />
+      <Prints prints={data.prints} />
+      <CutLines lines={data.lines} width="1.3" />
     </Svg>
   );
 }

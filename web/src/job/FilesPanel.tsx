@@ -22,12 +22,7 @@ export function FilesPanel({
 }) {
   const client = useQueryClient();
   const key = ["files", jobId];
-  const { data: task } = useQuery({
-    queryKey: key,
-    queryFn: () => api.newestFiles(jobId),
-    refetchInterval: ({ state }) =>
-      state.data && (state.data.state === "waiting" || state.data.state === "working") ? 200 : false,
-  });
+  const { data: task } = useQuery({ queryKey: key, queryFn: () => api.newestFiles(jobId) });
   const make = useMutation({
     mutationFn: () => api.makeFiles(jobId),
     onSuccess: (made) => client.setQueryData(key, made),

@@ -29,7 +29,8 @@ export function Progress({ desk }: { desk: JobDesk }) {
   if (!working || seconds * 1000 < LONG) return null;
   return (
     <Chip>
-      Working it out, {seconds.toFixed(0)} s
+      {desk.doing ? `${desk.doing.charAt(0).toUpperCase()}${desk.doing.slice(1)}` : "Working it out"},{" "}
+      {seconds.toFixed(0)} s
       <Button type="button" minHeight="26px" onClick={desk.stopWork}>
         Stop
       </Button>

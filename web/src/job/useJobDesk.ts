@@ -108,6 +108,20 @@ export function useJobDesk(id: number) {
     onError: refused,
   });
 
+  // what others do to the job, and how far its work and its files are, comes as it happens
+  const [doing, setDoing] = useState("");
+  useEffect(() => {
+    const events = new EventSource(`/api/jobs/${id}/events`);
+    events.addEventListener("revision", (event) => {
+      const newest = Number(event.data);
+      if (seen() > 0 && newest > seen() && client.isMutating() === 0)
+        void client.invalidateQueries({ queryKey: ["job", id] });
+    });
+    events.addEventListener("doing", (event) => setDoing(JSON.parse(event.data)));
+    events.addEventListener("task", (event) => client.setQueryData(["files", id], JSON.parse(event.data)));
+    return () => events.close();
+  }, [client, id, seen]);
+
   // somebody's newer change took the place of the work asked for: the job is looked at anew
   const superseded = final.error instanceof Refusal && final.error.code === "superseded";
   useEffect(() => {
@@ -182,6 +196,8 @@ export function useJobDesk(id: number) {
     before,
     /** The final work is under way; it can be stopped, and gone on with. */
     working: final.isFetching,
+    /** What it is at, in words. */
+    doing: final.isFetching ? doing : "",
     stopped: final.error !== null && !final.isFetching && !superseded ? final.error : null,
     stopWork: () => void api.stopWork(id).catch(tell),
     goOn: () => void final.refetch(),

@@ -13,6 +13,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 MOST_CONNECTIONS = 1000
+THREADS = 168  # as many streams of events as are let in, and 48 for what is answered at once
 IDLE_SECONDS = 60  # after which a connection that says nothing is closed
 
 
@@ -27,6 +28,7 @@ class Command(BaseCommand):
 
         from config.wsgi import application
         from files.reader import READER
+        from production.events import EXCHANGE
         from production.workers import DESK, PREVIEWS
 
         held = only_server()
@@ -35,7 +37,7 @@ class Command(BaseCommand):
             "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"},
         } if settings.PROXY else {}  # fmt: skip
         server = create_server(
-            application, host="127.0.0.1", port=options["port"], threads=48, ident="nibble",
+            application, host="127.0.0.1", port=options["port"], threads=THREADS, ident="nibble",
             max_request_body_size=settings.MOST_UPLOAD_BYTES + 1_000_000, connection_limit=MOST_CONNECTIONS,
             channel_timeout=IDLE_SECONDS, cleanup_interval=10, **behind,
         )  # fmt: skip
@@ -44,7 +46,12 @@ class Command(BaseCommand):
         READER.warm_up()
         PREVIEWS.warm_up()
         DESK.warm_up()
-        signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+
+        def end(*_: Any) -> None:
+            EXCHANGE.close()
+            sys.exit(0)
+
+        signal.signal(signal.SIGTERM, end)
         key = f"?key={settings.DEMO_KEY}" if settings.DEMO else ""
         self.stdout.write(f"Nibble is at http://127.0.0.1:{options['port']}/{key}  (stop with Ctrl-C)")
         self.stdout.flush()
