@@ -10,6 +10,7 @@ from benchmarks import (
     lines,
     refusals,
     sheets,
+    shop,
     strokes,
     table,
     tracing,
@@ -20,7 +21,8 @@ from benchmarks import (
 BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
     "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
-    "files": files.run, "sheets": sheets.run, "table": table.run, "refusals": refusals.run, "zoo": zoo.run,
+    "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
+    "refusals": refusals.run, "zoo": zoo.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}
 

@@ -52,6 +52,16 @@ class RunningNibble:
         self.start()
 
     @property
+    def pid(self) -> int:
+        """Of the server itself."""
+        return self._process.pid
+
+    @property
+    def folder(self) -> str:
+        """Its data."""
+        return self._folder.name
+
+    @property
     def key(self) -> str:
         """What the printed address of the demo carries; whoever opens it is signed in."""
         return (Path(self._folder.name) / "demo-key").read_text()

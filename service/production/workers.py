@@ -30,6 +30,7 @@ MOST_BYTES = 6_000_000_000
 LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has answered
 PR_SET_PDEATHSIG = 1
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
+BEHIND = 10  # what is computed waits for what is asked of the server itself: files, the board, edits
 LOOKS = 0.25  # seconds between two looks at whether it was
 GOOD, REFUSED, DOING = b"+", b"-", b"~"
 NEWER = "A newer change took this one's place."
@@ -49,6 +50,7 @@ def die_with_parent() -> None:
 def _child(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
     die_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(BEHIND)
     import django
 
     django.setup()

@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import Field, dataclass, field, fields
+from dataclasses import dataclass, field, fields
 from datetime import date
+from functools import cache
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
@@ -171,5 +172,9 @@ def digest() -> Any:
 
 def rule_of(owner: Any, name: str) -> Rule | None:
     """The rule of a field, by dataclass or instance and name; None for nested values."""
-    found: Field[Any] | None = next((f for f in fields(owner) if f.name == name), None)
-    return found.metadata.get("rule") if found else None
+    return _rules(owner if isinstance(owner, type) else type(owner)).get(name)
+
+
+@cache
+def _rules(kind: type) -> Mapping[str, Rule]:
+    return {f.name: f.metadata["rule"] for f in fields(kind) if "rule" in f.metadata}

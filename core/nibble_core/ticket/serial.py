@@ -29,7 +29,8 @@ MOST_COPIES = 1200  # of all elements of a piece together
 def to_plain(value: Any) -> Any:
     """Dataclasses and tuples as dicts and lists."""
     if is_dataclass(value):
-        return {f.name: to_plain(getattr(value, f.name)) for f in fields(value)}
+        kind: Any = type(value)
+        return {name: to_plain(getattr(value, name)) for name, _ in _fields(kind)}
     if isinstance(value, (tuple, list)):
         return [to_plain(item) for item in value]
     return value
@@ -81,16 +82,15 @@ def from_plain(kind: type[T], plain: Any, where: str) -> T:
     if not isinstance(plain, dict):
         raise InvalidTicket(f"Expected a group of values, found {type(plain).__name__}.", "", where=where)
     hints: dict[str, Any] = _hints(kind)  # type: ignore[arg-type]
-    unknown = sorted(set(plain) - set(hints))
-    if unknown:
+    if not plain.keys() <= hints.keys():
+        unknown = sorted(set(plain) - set(hints))
         raise InvalidTicket(f"“{unknown[0]}” does not belong there.", f"Known: {', '.join(hints)}.", where=where)
     values: dict[str, Any] = {}
-    for f in fields(kind):  # type: ignore[arg-type]
-        here = f"{where}/{f.name}".lstrip("/")
-        if f.name in plain:
-            values[f.name] = _value(kind, f.name, hints[f.name], plain[f.name], here)
-        elif f.default is MISSING and f.default_factory is MISSING:
-            raise InvalidTicket(f"“{f.name}” is missing.", "", where=where)
+    for name, required in _fields(kind):  # type: ignore[arg-type]
+        if name in plain:
+            values[name] = _value(kind, name, hints[name], plain[name], f"{where}/{name}" if where else name)
+        elif required:
+            raise InvalidTicket(f"“{name}” is missing.", "", where=where)
     return kind(**values)
 
 
@@ -140,6 +140,12 @@ def _item(hint: Any, plain: Any, where: str) -> Any:
 
 def _id(value: Any, index: int) -> str:
     return str(value["id"]) if isinstance(value, dict) and "id" in value else str(index)
+
+
+@cache
+def _fields(kind: Any) -> tuple[tuple[str, bool], ...]:
+    """Names of the fields of a dataclass, and whether each must be given."""
+    return tuple((f.name, f.default is MISSING and f.default_factory is MISSING) for f in fields(kind))
 
 
 @cache
