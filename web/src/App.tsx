@@ -1,19 +1,28 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
-import { api } from "./api/client";
-import { Board } from "./board/Board";
+import { api, onSignedOut } from "./api/client";
 import { useIncoming } from "./board/useIncoming";
-import { JobScreen } from "./job/JobScreen";
 import { knowProcesses } from "./theme/processes";
+import { Mishap } from "./ui/Mishap";
 import { NoticeList } from "./ui/NoticeList";
 import { tell } from "./ui/notices";
 import { SignIn } from "./ui/SignIn";
 
+// each screen is fetched when it is first gone to
+const Board = lazy(() => import("./board/Board").then((module) => ({ default: module.Board })));
+const JobScreen = lazy(() => import("./job/JobScreen").then((module) => ({ default: module.JobScreen })));
+
 /** The whole application: signed-out people see the sign-in, others the board and the jobs. */
 export function App() {
   const client = useQueryClient();
+  const place = useLocation();
   const session = useQuery({ queryKey: ["session"], queryFn: api.session });
+  // whoever is signed out in the middle of something signs in again and goes on where they were
+  useEffect(() => {
+    onSignedOut(() => void client.invalidateQueries({ queryKey: ["session"] }));
+  }, [client]);
   const processes = useQuery({
     queryKey: ["processes"],
     queryFn: () =>
@@ -39,11 +48,15 @@ export function App() {
   return (
     <>
       <Incoming />
-      <Routes>
-        <Route path="/" element={<Board />} />
-        <Route path="/jobs/:id" element={<JobByAddress />} />
-        <Route path="*" element={<Navigate to="/" replace />} />
-      </Routes>
+      <Mishap key={place.pathname}>
+        <Suspense fallback={null}>
+          <Routes>
+            <Route path="/" element={<Board />} />
+            <Route path="/jobs/:id" element={<JobByAddress />} />
+            <Route path="*" element={<Navigate to="/" replace />} />
+          </Routes>
+        </Suspense>
+      </Mishap>
       <NoticeList />
     </>
   );

@@ -13,7 +13,7 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Line, Ticket
+from nibble_core.ticket.model import Line, Sheet, Ticket
 from nibble_core.ticket.piece import ITSELF
 from nibble_core.ticket.serial import ticket_from_plain, to_plain
 
@@ -171,9 +171,11 @@ def words(ticket: Ticket, change: Change) -> str:
     if isinstance(owner, Place | Recolour):
         return "place taken back" if isinstance(owner, Place) else "colour set back"
     group = way[-2] if len(way) > 1 else ""
-    if change.operation == "remove" and group in _ADDED_WORDS:
+    if change.operation == "remove" and group in ("holds", "placed"):
+        return {"holds": "layer taken off the sheet", "placed": "copy taken off"}[group]
+    if change.operation == "remove" and group in _ADDED_WORDS and group != "sheets":
         return f"{_ITEMS.get(group, 'item')} taken back"
-    called = process or getattr(owner, "name", "") or "item"
+    called = process or getattr(owner, "name", "") or ("sheet" if isinstance(owner, Sheet) else "item")
     return f"{called} {'moved' if change.operation == 'move' else 'removed'}"
 
 
@@ -196,7 +198,7 @@ _ADDED = {
 _ADDED_WORDS = {
     "tie_marks": "tie set", "hole_marks": "hole set by hand", "folds": "fold line drawn", "bridges": "bridge set",
     "place": "hanger moved", "regions": "region chosen", "colours": "colour chosen", "elements": "element added",
-    "areas": "area chosen",
+    "areas": "area chosen", "holds": "layer brought onto the sheet", "placed": "copy placed", "sheets": "sheet added",
 }  # fmt: skip
 _ITEMS = {
     "tie_marks": "tie", "hole_marks": "hole", "folds": "fold line", "bridges": "bridge", "place": "hanger’s place",

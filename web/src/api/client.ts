@@ -33,6 +33,13 @@ export class Refusal extends Error {
   }
 }
 
+let signedOut = () => {};
+
+/** What to do when a call finds that nobody is signed in any more. */
+export function onSignedOut(act: () => void): void {
+  signedOut = act;
+}
+
 function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 }
@@ -58,6 +65,7 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
     );
   }
   if (response.ok) return (await response.json()) as T;
+  if (response.status === 401 && path !== "/session") signedOut();
   const told = (await response.json().catch(() => ({}))) as Partial<Record<string, string>>;
   throw new Refusal(
     told.code ?? "unexpected",

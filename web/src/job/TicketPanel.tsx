@@ -10,6 +10,7 @@ import { useUnit } from "../ui/unit";
 import { Adding, OwnerActions } from "./LineActions";
 import { NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
+import { SheetActions } from "./SheetActions";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
 import { heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
@@ -103,6 +104,11 @@ export function TicketPanel(props: Props) {
               .map((note) => (
                 <NoteView key={noteKey(note)} note={note} onChanges={change} onShow={props.onShow} />
               ))}
+            {ticket.sheets
+              .filter((one) => sentence.id === `${one.id}-lay`)
+              .map((one) => (
+                <SheetActions key={one.id} ticket={ticket} sheet={one} onChanges={change} />
+              ))}
             {sentence.id.endsWith("-size") && desk.resized !== null && (
               <ScaleOffer desk={desk} by={desk.resized} />
             )}
@@ -142,37 +148,52 @@ export function TicketPanel(props: Props) {
         {children}
       </chakra.div>
       {figures.length > 0 && (
-        <chakra.dl
-          display="grid"
-          gridTemplateColumns="1fr 1fr"
-          gap="6px 18px"
+        <chakra.div
           padding="10px 20px 12px"
           borderTop="1.5px solid {colors.ink}"
           maxHeight="38%"
           overflowY="auto"
           opacity={desk.settling ? 0.5 : 1}
           data-settling={desk.settling || undefined}
+          role="group"
+          aria-label="Figures"
+          tabIndex={0}
         >
-          {figures.map(({ value, label, about }, index) => (
-            <chakra.div key={`${about} ${label}`} display="contents">
-              {about !== figures[index - 1]?.about && work.sheets[about]?.name && (
-                <chakra.div gridColumn="1 / -1" fontFamily="condensed" fontSize="14.5px" color="ink.soft">
-                  {work.sheets[about]?.name}
-                </chakra.div>
-              )}
-              <chakra.div display="flex" flexDirection="column-reverse" lineHeight="1.25">
-                <chakra.dt fontSize="12.5px" color="ink.soft">
-                  {label}
-                </chakra.dt>
-                <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
-                  {value}
-                </chakra.dd>
-              </chakra.div>
-            </chakra.div>
+          {[...new Set(figures.map((one) => one.about))].map((about) => (
+            <Figures
+              key={about}
+              of={work.sheets[about]?.name ?? ""}
+              figures={figures.filter((one) => one.about === about)}
+            />
           ))}
-        </chakra.dl>
+        </chakra.div>
       )}
     </chakra.aside>
+  );
+}
+
+/** Values with their labels, under the name of the sheet they are of. */
+function Figures({ of, figures }: { of: string; figures: readonly { value: string; label: string }[] }) {
+  return (
+    <>
+      {of && (
+        <chakra.p fontFamily="condensed" fontSize="14.5px" color="ink.soft" marginTop="6px">
+          {of}
+        </chakra.p>
+      )}
+      <chakra.dl display="grid" gridTemplateColumns="1fr 1fr" gap="6px 18px">
+        {figures.map(({ value, label }) => (
+          <chakra.div key={label} display="flex" flexDirection="column-reverse" lineHeight="1.25">
+            <chakra.dt fontSize="12.5px" color="ink.soft">
+              {label}
+            </chakra.dt>
+            <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
+              {value}
+            </chakra.dd>
+          </chakra.div>
+        ))}
+      </chakra.dl>
+    </>
   );
 }
 

@@ -1,5 +1,6 @@
 import type { Change, Work } from "../api/client";
 import type { Place } from "../engine/camera";
+import { sheetFor, withoutLayers } from "./sheetChanges";
 import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet, sheetOf } from "./ticket";
 
 export type LayerView = Work["layers"][string];
@@ -193,25 +194,6 @@ export function copiedPiece(piece: Piece, sheets: readonly Sheet[]): { id: strin
     if (sheet) changes.push(sheetFor(copy.id, sheet));
   }
   return { id, changes };
-}
-
-/** A sheet of its own for a layer, like another one, laid in a grid. */
-function sheetFor(layer: string, like: Sheet): Change {
-  const holds = [{ id: newId("h"), layer }];
-  const value = { ...like, id: newId("s"), holds, arrangement: "a grid", placed: [] };
-  return { path: "sheets", value, operation: "add" };
-}
-
-/** A sheet without some layers; one that holds nothing else goes altogether. */
-function withoutLayers(sheet: Sheet, layers: ReadonlySet<string>): Change[] {
-  const gone = sheet.holds.filter((held) => layers.has(held.layer));
-  if (gone.length === sheet.holds.length) return [{ path: `sheets/${sheet.id}`, operation: "remove" }];
-  return [
-    ...sheet.placed
-      .filter((one) => layers.has(one.layer))
-      .map((one): Change => ({ path: `sheets/${sheet.id}/placed/${one.id}`, operation: "remove" })),
-    ...gone.map((held): Change => ({ path: `sheets/${sheet.id}/holds/${held.id}`, operation: "remove" })),
-  ];
 }
 
 /** A piece taken away with its sheets. */

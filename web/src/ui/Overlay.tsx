@@ -1,6 +1,8 @@
-import { chakra } from "@chakra-ui/react";
+import { chakra, FocusTrap } from "@chakra-ui/react";
 import { type ReactNode, useEffect, useRef } from "react";
 import { Button } from "./Button";
+
+const Trap = chakra(FocusTrap);
 
 interface Props {
   label: string;
@@ -12,11 +14,18 @@ interface Props {
 /** Something laid over the table for a while, with a heading and a way back; Esc leaves it. */
 export function Overlay({ label, title, onClose, children }: Props) {
   const back = useRef<HTMLButtonElement>(null);
-  useEffect(() => back.current?.focus(), []);
+  useEffect(() => {
+    const opener = document.activeElement;
+    return () => {
+      if (opener instanceof HTMLElement) opener.focus();
+    };
+  }, []);
   return (
-    <chakra.div
+    <Trap
       role="dialog"
+      aria-modal="true"
       aria-label={label}
+      initialFocus={() => back.current ?? false}
       position="absolute"
       inset="0"
       zIndex={10}
@@ -37,6 +46,6 @@ export function Overlay({ label, title, onClose, children }: Props) {
         </Button>
       </chakra.div>
       {children}
-    </chakra.div>
+    </Trap>
   );
 }

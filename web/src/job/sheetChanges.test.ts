@@ -1,0 +1,53 @@
+import { describe, expect, it } from "vitest";
+import { broughtOnto, copies, elsewhere, givenOwnSheet, withoutLayers } from "./sheetChanges";
+import type { Sheet, Ticket } from "./ticket";
+
+const sheet = (id: string, ...layers: string[]): Sheet => ({
+  id,
+  holds: layers.map((layer) => ({ id: `h-${layer}`, layer })),
+  placed: layers.map((layer) => ({ id: `p-${layer}`, layer })),
+  stock: { name: "film", colour: "#fff", mirrored: false, liner: true },
+});
+const ticket = {
+  pieces: [
+    { id: "p1", name: "kite", layers: [{ id: "l1", name: "" }] },
+    {
+      id: "p2",
+      name: "oars",
+      layers: [
+        { id: "l2", name: "navy" },
+        { id: "l3", name: "teal" },
+      ],
+    },
+  ],
+  sheets: [sheet("s1", "l1"), sheet("s2", "l2", "l3")],
+} as unknown as Ticket;
+const [first, second] = ticket.sheets as [Sheet, Sheet];
+
+describe("sheets", () => {
+  it("offer what lies on others, by the name of its copies", () => {
+    expect(elsewhere(ticket, first)).toEqual([
+      { layer: "l2", name: "oars, navy" },
+      { layer: "l3", name: "oars, teal" },
+    ]);
+    expect(copies(ticket, "l1")).toBe("kite");
+  });
+
+  it("take a layer over whole: a sheet left empty goes, another keeps the rest", () => {
+    const [added, ...rest] = broughtOnto(ticket, second, "l1");
+    expect(added).toMatchObject({ path: "sheets/s2/holds", operation: "add", value: { layer: "l1" } });
+    expect(rest).toEqual([{ path: "sheets/s1", operation: "remove" }]);
+    expect(broughtOnto(ticket, first, "l3").slice(1)).toEqual([
+      { path: "sheets/s2/placed/p-l3", operation: "remove" },
+      { path: "sheets/s2/holds/h-l3", operation: "remove" },
+    ]);
+  });
+
+  it("give a layer a sheet like the one it shared, laid anew", () => {
+    const [made, ...rest] = givenOwnSheet(second, "l2");
+    expect(made).toMatchObject({ path: "sheets", operation: "add" });
+    expect(made?.value).toMatchObject({ stock: second.stock, arrangement: "a grid", placed: [] });
+    expect(made?.value).not.toMatchObject({ id: "s2" });
+    expect(rest).toEqual(withoutLayers(second, new Set(["l2"])));
+  });
+});
