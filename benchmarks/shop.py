@@ -70,8 +70,8 @@ def run() -> None:
             time.sleep(0.2)
         used = server_cpu(nibble)
         edits, faults = others()
-        print(f"{CLIENTS} clients for {SECONDS:.0f} s: {len(edits)} edits, {len(faults)} faults {faults[:3]}; the server "
-              f"itself used {used - before:.0f} s of processor")  # fmt: skip
+        print(f"{CLIENTS} clients for {SECONDS:.0f} s: {len(edits)} edits, {len(faults)} faults {faults[:3]}")
+        print(f"  the server itself used {used - before:.0f} s of processor")
         for name, times in busy.items():
             now = statistics.median(times)
             print(f"  {name}: {1000 * now:.0f} ms, {now / idle[name]:.1f} times its idle time (3 wanted)")

@@ -112,7 +112,7 @@ PICTURES = DATA / "pictures"
 MOST_RESULT_BYTES = 2_000_000_000
 MOST_PICTURE_BYTES = 1_000_000_000
 MOST_MEMORY_BYTES = 200_000_000  # of results held by each process
-QUEUE = {"filename": str(DATA / "queue.sqlite3"), "url": os.environ.get("NIBBLE_QUEUE_URL", "")}
+QUEUE = DATA / "queue.sqlite3"
 
 LOGGING = {
     "version": 1,

@@ -4,7 +4,6 @@ import json
 import os
 from pathlib import Path
 from typing import Any
-from unittest import TestResult
 
 from django.test.runner import DiscoverRunner
 
@@ -12,7 +11,7 @@ from django.test.runner import DiscoverRunner
 class CountingRunner(DiscoverRunner):
     """Writes how many tests passed and failed to the file named by NIBBLE_TEST_COUNTS."""
 
-    def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
+    def suite_result(self, suite: Any, result: Any, **kwargs: Any) -> int:
         failed = super().suite_result(suite, result, **kwargs)
         if target := os.environ.get("NIBBLE_TEST_COUNTS"):
             Path(target).write_text(json.dumps({"passed": result.testsRun - failed, "failed": failed}))

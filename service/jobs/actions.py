@@ -7,7 +7,7 @@ from datetime import date
 from pathlib import PurePath
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from files import blobs
@@ -29,7 +29,7 @@ from nibble_core.ticket import (
     words,
 )
 
-Author = AbstractBaseUser | None
+Author = User | None
 SENSIBLE_WIDTHS = (10.0, 600.0)
 USUAL_WIDTH = 100.0
 PHOTO_SMOOTHING = 0.6

@@ -27,16 +27,21 @@ def newest_revision(job_id: int) -> Revision:
 
 def undo_words(revision: Revision) -> str:
     """What an undo from this revision would take back; empty at the beginning."""
-    made = Revision.objects.get(job_id=revision.job_id, number=revision.state)
-    return made.words if made.parent is not None else ""
+    words, parent = _words(revision.job_id, revision.state)
+    return words if parent is not None else ""
 
 
 def redo_words(revision: Revision) -> str:
     """What a redo from this revision would make again; empty when there is nothing."""
     if revision.redo_from is None:
         return ""
-    again = Revision.objects.get(job_id=revision.job_id, number=revision.redo_from)
-    return Revision.objects.get(job_id=revision.job_id, number=again.state).words
+    state = Revision.objects.values_list("state", flat=True).get(job_id=revision.job_id, number=revision.redo_from)
+    return _words(revision.job_id, state)[0]
+
+
+def _words(job_id: int, number: int) -> tuple[str, int | None]:
+    """Words and parent of a revision, without its ticket."""
+    return Revision.objects.values_list("words", "parent").get(job_id=job_id, number=number)
 
 
 MOST_EARLIER = 40

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import connection
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from ninja import Field, Router, Schema
 
 from files import pictures
@@ -381,7 +382,7 @@ def start_files(request: HttpRequest, job_id: int) -> Any:
 
 
 @router.get("/jobs/{job_id}/events", operation_id="events")
-def events(request: HttpRequest, job_id: int) -> HttpResponse:
+def events(request: HttpRequest, job_id: int) -> HttpResponseBase:
     """Server-sent events of a job: “revision” with the newest number, “doing” with what its final work is at,
     “task” with how far its files are."""
     if EXCHANGE.is_full():
@@ -396,7 +397,7 @@ def events(request: HttpRequest, job_id: int) -> HttpResponse:
     response = StreamingHttpResponse(EXCHANGE.stream(job_id, first, task=newest_task), content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"
-    return response  # type: ignore[return-value]
+    return response
 
 
 @router.get("/jobs/{job_id}/files", response=TaskOut | None, operation_id="newest_files")
@@ -419,7 +420,7 @@ def stop_task(request: HttpRequest, task_id: int) -> Any:
 
 
 @router.get("/tasks/{task_id}/files/{name}", operation_id="job_file")
-def job_file(request: HttpRequest, task_id: int, name: str) -> HttpResponse:
+def job_file(request: HttpRequest, task_id: int, name: str) -> HttpResponseBase:
     found = next((file for file in _task(task_id).files if file["name"] == name), None)
     if found is None:
         raise Http404
@@ -427,7 +428,7 @@ def job_file(request: HttpRequest, task_id: int, name: str) -> HttpResponse:
 
 
 @router.get("/jobs/{job_id}/artworks/{artwork_id}", operation_id="client_file")
-def client_file(request: HttpRequest, job_id: int, artwork_id: str) -> HttpResponse:
+def client_file(request: HttpRequest, job_id: int, artwork_id: str) -> HttpResponseBase:
     """The client's own file, untouched, as a download."""
     ticket = ticket_from_plain(_newest(job_id).ticket)
     found = next((artwork for artwork in ticket.artworks if artwork.id == artwork_id), None)

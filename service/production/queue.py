@@ -1,9 +1,6 @@
-"""The task queue: SQLite and a child process by default, Redis and workers elsewhere when its address is set."""
+"""The task queue: SQLite, worked off by a child process of the server."""
 
 from django.conf import settings
-from huey import RedisHuey, SqliteHuey
+from huey import SqliteHuey
 
-if settings.QUEUE["url"]:
-    QUEUE = RedisHuey("nibble", url=settings.QUEUE["url"])
-else:
-    QUEUE = SqliteHuey("nibble", filename=settings.QUEUE["filename"], fsync=True)
+QUEUE = SqliteHuey("nibble", filename=str(settings.QUEUE), fsync=True)

@@ -12,7 +12,7 @@ from production.queue import QUEUE
 from production.sources import safe_sources
 
 
-@QUEUE.task()
+@QUEUE.task()  # type: ignore[untyped-decorator]
 def make_files(task_id: int) -> None:
     """Make the job files of a task's revision; its row tells how far it is and what came of it."""
     task = Task.objects.get(id=task_id)

@@ -18,7 +18,7 @@ _UNITS = {
     "″": MM_PER_INCH, "pt": MM_PER_INCH / 72, "px": MM_PER_PX,
 }  # fmt: skip
 _NUMBER = r"\d+(?:[.,]\d+)?|[.,]\d+"
-_LENGTH = re.compile(rf"^\s*(?:(\d+)\s+)?(?:(\d+)\s*/\s*(\d+)|({_NUMBER}))\s*([a-z\"″]*)\s*$", re.IGNORECASE)
+_LENGTH = re.compile(rf"^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*/\s*(\d+)|({_NUMBER}))\s*([a-z\"″]*)\s*$", re.IGNORECASE)
 
 
 def parse_length(text: str, unit: str = "mm") -> float:
@@ -28,16 +28,21 @@ def parse_length(text: str, unit: str = "mm") -> float:
     """
     match = _LENGTH.match(text)
     if match:
-        whole, top, bottom, number, suffix = match.groups()
+        minus, whole, top, bottom, number, suffix = match.groups()
         factor = _UNITS.get(suffix.lower() or unit)
         if factor is not None and not (bottom and int(bottom) == 0):
             value = int(top) / int(bottom) if top else float(number.replace(",", "."))
             if whole and not top:
                 value = math.nan
-            value = (value + int(whole or 0)) * factor
+            value = (value + int(whole or 0)) * factor * (-1 if minus else 1)
             if math.isfinite(value):
                 return value
     raise InvalidTicket(f"“{text}” is not a length.", 'Write it like 2, 2mm, 0.08in or 1/16".')
+
+
+def say_length(mm: float) -> str:
+    """A length in words: tenths as they are, finer ones with what they have: “2.0 mm”, “3.175 mm”."""
+    return f"{mm:.1f} mm" if abs(mm * 10 - round(mm * 10)) < 1e-6 else f"{format_number(mm, 3)} mm"
 
 
 def format_number(value: float, decimals: int = 3) -> str:

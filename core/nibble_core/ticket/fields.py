@@ -13,7 +13,7 @@ from functools import cache
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.geometry.units import format_number
+from nibble_core.geometry.units import format_number, say_length
 
 
 @dataclass(frozen=True)
@@ -39,9 +39,7 @@ class Rule:
         if value is None or (value == "" and self.auto):
             return self.auto or "nothing"
         if self.kind == "length":
-            return (
-                f"{format_number(value, 3) if value % 0.1 > 1e-6 and value % 0.1 < 0.1 - 1e-6 else f'{value:.1f}'} mm"
-            )
+            return say_length(value)
         if self.kind == "share":
             return f"{format_number(100 * value, 1)} %"
         if self.kind == "angle":

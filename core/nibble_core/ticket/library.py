@@ -27,13 +27,13 @@ _MACHINES = (
          Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE)),
     ),
     Machine(
-        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100,
-        (Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
+        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100, formats=("pdf", "svg", "dxf"),
+        spots=(Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
          Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE)),
     ),
     Machine(
-        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None,
-        (Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
+        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None, formats=("pdf", "svg", "dxf"),
+        spots=(Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
          Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE)),
     ),
 )  # fmt: skip

@@ -81,13 +81,20 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
 
 
+def _listed(endings: tuple[str, ...]) -> str:
+    """“PDF, SVG and DXF”."""
+    *others, last = (ending.upper() for ending in endings) if endings else ("no",)
+    return f"{', '.join(others)} and {last}" if others else last
+
+
 def _machine(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     here, machine = f"sheets/{sheet.id}/machine", sheet.machine
     name = sheet_name(sheet, ticket)
     yield Sentence(
         f"{sheet.id}-machine", "machine",
         (f"{name[:1].upper()}{name[1:]}: cut on the " if name else "Cut on the ",
-         library_slot(here, machine.key, machine.name, MACHINES.values()), "."),
+         library_slot(here, machine.key, machine.name, MACHINES.values()),
+         f". It is sent {_listed(machine.formats)} files."),
         ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
     )  # fmt: skip
     used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}

@@ -39,7 +39,10 @@ class StoreTest(unittest.TestCase):
             thread.start()
         for thread in threads:
             thread.join()
-        self.assertEqual(store.get("5-199") or 199, 199)
+        kept = {f"{n}-{i}": store.get(f"{n}-{i}") for n in range(6) for i in range(200)}
+        found = {key: value for key, value in kept.items() if value is not None}
+        self.assertEqual(len(found), 8)
+        self.assertTrue(all(key.endswith(f"-{value}") for key, value in found.items()), found)
 
 
 class KeyTest(unittest.TestCase):

@@ -157,5 +157,7 @@ class StartTest(TestCase):
         self.assertEqual((odd.status_code, odd.json()["code"]), (422, "misshapen"))
 
     def test_the_core_s_errors_are_all_told_with_words(self) -> None:
-        for kind in NibbleError.__subclasses__():
-            self.assertTrue(kind.code)
+        kinds = NibbleError.__subclasses__()
+        codes = [kind.__dict__.get("code") for kind in kinds]
+        self.assertNotIn(None, codes, kinds)
+        self.assertEqual(len(set(codes)), len(codes), codes)
