@@ -7,6 +7,7 @@ from benchmarks import (
     contours,
     drawings,
     files,
+    layouts,
     lines,
     refusals,
     sheets,
@@ -20,7 +21,7 @@ from benchmarks import (
 
 BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
-    "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
+    "drawings": drawings.run, "contours": contours.run, "lines": lines.run, "layouts": layouts.run,
     "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
     "refusals": refusals.run, "zoo": zoo.run,
 }  # fmt: skip

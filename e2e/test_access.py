@@ -1,6 +1,7 @@
 """Everybody can use every main view: nothing that axe knows to be wrong; a dialog holds the keyboard and gives it back;
 whoever is signed out in the middle goes on after signing in."""
 
+import re
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -84,3 +85,22 @@ class SharedSheetTest(BrowserTest):
         page.keyboard.press("Control+z")
         page.keyboard.press("Control+z")
         expect(page.get_by_role("button", name="bring oars, teal onto this sheet")).to_be_visible()
+
+    def test_pairs_that_interlock_take_less_of_the_roll(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/1?station=sheet")
+        self.settled(page)
+        tile = page.locator("[data-station=sheet]")
+
+        def length() -> float:
+            told = re.search(r"120 up, ([\d.]+) (mm|m)", tile.inner_text())
+            self.assertIsNotNone(told, tile.inner_text())
+            return float(told[1]) * (1000 if told[2] == "m" else 1)
+
+        before = length()
+        self.slot(page, "sheets/s1/arrangement").click()
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text(re.compile("change 2$"))).to_be_visible()
+        self.settled(page)
+        self.assertLess(length(), 0.75 * before)

@@ -168,7 +168,7 @@ class LinesTest(BrowserTest):
         self.go(page, "sheet")
         for number in (1, 2):
             expect(page.locator("aside [data-sentence]").filter(has_text=f"Sheet {number}, ")).to_have_count(1)
-            expect(page.locator("dl").get_by_text(f"sheet {number}, ")).to_be_visible()
+            expect(page.get_by_role("group", name="Figures").get_by_text(f"sheet {number}, ")).to_be_visible()
         self.go(page, "lines")
         self.add("+ Add a line", "Engrave the shapes")
         expect(page.locator("[data-station=machine]")).to_have_attribute("data-state", "blocked")

@@ -9,9 +9,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, CannotMake, NibbleError
 from nibble_core.geometry import Affine, Box
+from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
 from nibble_core.pipeline.examine import Examined, examine
@@ -23,7 +28,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.processes import PROCESSES
-from nibble_core.sheet import LaidSheet, Part, Placement, as_placed, grid
+from nibble_core.sheet import LaidSheet, Part, Placement, as_placed, grid, interlocked
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import MACHINES
@@ -219,13 +224,34 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         if sheet.arrangement == "a grid":
             parts = [Part(layer, boxes[layer], wanted) for layer, wanted in zip(held, quantities, strict=True)]
             made = grid(parts, **options)  # type: ignore[arg-type]
+        elif sheet.arrangement == "interlocked pairs":
+            shapes = [_footprint(ticket.layer(layer), work) for layer in held]
+            parts = [Part(*one) for one in zip(held, boxes.values(), quantities, shapes, strict=True)]
+            made = interlocked(parts, **options)  # type: ignore[arg-type]
         else:
             made = as_placed([_placement(one) for one in sheet.placed], boxes, **options)  # type: ignore[arg-type]
         return made.mirrored() if sheet.stock.mirrored else made
 
     by = [options, held, quantities, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
     by += [[list(boxes[layer]) for layer in held]]
-    work.sheets[sheet.id] = run_stage(store, "lay out", by, [], laid)
+    keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
+    inputs = keys if sheet.arrangement == "interlocked pairs" else []
+    work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
+
+
+def _footprint(layer: Layer, work: Work) -> BaseGeometry:
+    """All that a copy fills: what its lines enclose and run along, its print with its bleed, its alignment marks."""
+    drawn, printed = work.layers[layer.id].value, work.prints[layer.id].value
+    sent = [line for line in drawn.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
+    areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
+    for line in sent:
+        if not line.regions and len(line.paths):
+            points, begins = line.paths.flattened(0.01)
+            courses = shapely.linestrings(points, indices=np.repeat(np.arange(len(line.paths)), np.diff(begins)))
+            areas.append(shapely.union_all(courses).buffer(0.05))
+    areas += [drawn.shown, printed.area.buffer(layer.bleed + printed.grain), *(mark.polygon() for mark in drawn.marks)]
+    whole = shapely.union_all([area for area in areas if not area.is_empty])
+    return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
 
 
 def _placement(one: Placed) -> Placement:

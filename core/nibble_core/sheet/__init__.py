@@ -3,7 +3,7 @@
 A grid is a rule and is derived; what a nest or a hand decided comes as placements. All places are similarities.
 """
 
-from nibble_core.sheet.arranging import MARK_COUNTS, Part, as_placed, grid
+from nibble_core.sheet.arranging import MARK_COUNTS, Part, as_placed, grid, interlocked
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
-__all__ = ["MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "as_placed", "grid"]
+__all__ = ["MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "as_placed", "grid", "interlocked"]

@@ -1,36 +1,41 @@
-"""Arrangements: step and repeat in rows, or copies where they were put, with registration marks round them."""
+"""Arrangements: rows of boxes, interlocked pairs, or copies where they were put, with registration marks round them."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from typing import NamedTuple
+
+import shapely
+from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Affine, Box, Point
+from nibble_core.sheet.interlocking import TURNS, Lattice, lattices, placed, strip
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 MARK_COUNTS = (0, 3, 4, 5, 6)
 
 
 class Part(NamedTuple):
-    """What is to be laid: a layer, the box its lines fill, and how many copies."""
+    """What is to be laid: a layer, the box that its lines and its print fill, how many copies, and its true shape."""
 
     layer: str
     box: Box
     quantity: int
+    shape: BaseGeometry | None = None
 
 
 class _Block(NamedTuple):
-    """The copies of one part on one sheet."""
+    """The copies of one part on one sheet: where each lies from the block's top left corner, and what they fill, mm.
+    grid: columns and rows, if they stand in one."""
 
     part: Part
-    copies: int
-    columns: int
-    rows: int
-
-    def height(self, spacing: float) -> float:
-        return self.rows * (self.part.box.height + spacing)
+    places: list[Affine]
+    width: float
+    length: float
+    grid: tuple[int, int] | None = None
 
 
 def grid(
@@ -43,7 +48,7 @@ def grid(
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
 ) -> LaidSheet:
-    """Copies of each part in rows, one part below the other, on as few runs of one sheet as possible.
+    """Copies of each part in rows of their boxes, one part below the other, on as few runs of one sheet as possible.
 
     The sheet is as wide and long as the copies, their ``spacing`` and the marks need, within the usable width and
     length. Marks stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` stays free at the
@@ -51,22 +56,63 @@ def grid(
     not even one copy of each fits, InvalidTicket for odd options.
     """
     edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
+    room = usable_width - 2 * edge
+
+    def block(part: Part, count: int) -> _Block | None:
+        return _rows_of_boxes(part, count, spacing, room)
+
+    laid = _stacked(parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins")
+    return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
+
+
+def interlocked(
+    parts: Sequence[Part],
+    *,
+    spacing: float,
+    usable_width: float,
+    usable_length: float,
+    mark_count: int = 4,
+    mark_diameter: float = 6.0,
+    mark_gap: float = 5.0,
+) -> LaidSheet:
+    """As ``grid``, but by their true shapes, every other copy turned where that saves material, rows pushed into each
+    other; see ``interlocking``."""
+    edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
+    room = usable_width - 2 * edge
+    ways = {part.layer: lattices(_shape(part), spacing) for part in parts}
+
+    def block(part: Part, count: int) -> _Block | None:
+        found = [made for way in ways[part.layer] if (made := _interlocked(part, way, count, room)) is not None]
+        found += [made for turn in TURNS if (made := _rows_of_boxes(part, count, spacing, room, turn)) is not None]
+        return min(found, key=lambda made: (round(made.length, 3), made.width), default=None)
+
+    laid = _stacked(parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins")
+    return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
+
+
+def _stacked(
+    parts: Sequence[Part], block_of: Callable[[Part, int], _Block | None], edge: float, spacing: float,
+    usable_width: float, usable_length: float, marked: str,
+) -> LaidSheet:  # fmt: skip
     if not parts or min(part.quantity for part in parts) < 1:
         raise InvalidTicket("A sheet needs at least one copy.", "Set the quantity to 1 or more.")
-    marked = "marks" if mark_count else "margins"
     for part in parts:
-        for size, side, room in ((part.box.width, "wide", usable_width), (part.box.height, "long", usable_length)):
-            if size + 2 * edge > room + 1e-9:
+        one = block_of(part, 1)
+        size = part.box if one is None else Box(0, 0, one.width, one.length)
+        for extent, side, most in ((size.width, "wide", usable_width), (size.height, "long", usable_length)):
+            if extent + 2 * edge > most + 1e-9:
                 raise DoesNotFit(
-                    f"With its {marked} the piece is {size + 2 * edge:.1f} mm {side}; the sheet has {room:.0f} mm.",
+                    f"With its {marked} the piece is {extent + 2 * edge:.1f} mm {side}; the sheet has {most:.0f} mm.",
                     "Make it smaller, or choose a wider stock.",
                 )
 
     def blocks_of(times: int) -> list[_Block]:
-        return [_block(part, math.ceil(part.quantity / times), spacing, usable_width - 2 * edge) for part in parts]
+        blocks = [block_of(part, math.ceil(part.quantity / times)) for part in parts]
+        return [block for block in blocks if block is not None]
 
     def fits(times: int) -> bool:
-        return sum(block.height(spacing) for block in blocks_of(times)) - spacing <= usable_length - 2 * edge + 1e-9
+        needed = sum(block.length + spacing for block in blocks_of(times)) - spacing
+        return needed <= usable_length - 2 * edge + 1e-9
 
     low, most = 1, max(part.quantity for part in parts)
     if not fits(most):
@@ -77,29 +123,61 @@ def grid(
         middle = (low + most) // 2
         low, most = (low, middle) if fits(middle) else (middle + 1, most)
     blocks = blocks_of(low)
-    width = 2 * edge + max(block.columns * (block.part.box.width + spacing) for block in blocks) - spacing
-    height = 2 * edge + sum(block.height(spacing) for block in blocks) - spacing
     placements: list[Placement] = []
     top = edge
     for block in blocks:
-        part, copies, columns, _ = block
-        step_x, step_y = part.box.width + spacing, part.box.height + spacing
-        placements += [
-            Placement(
-                part.layer,
-                Affine.translation(
-                    edge - part.box.left + (i % columns) * step_x, top - part.box.top + (i // columns) * step_y
-                ),
-            )
-            for i in range(copies)
-        ]
-        top += block.height(spacing)
-    marks = Marks(_mark_places(width, height, mark_diameter / 2, mark_count), mark_diameter)
-    return LaidSheet(width, height, tuple(placements), marks, low, tuple((b.columns, b.rows) for b in blocks))
+        corner = Affine.translation(edge, top)
+        placements += [Placement(block.part.layer, place.then(corner)) for place in block.places]
+        top += block.length + spacing
+    width = 2 * edge + max(block.width for block in blocks)
+    counted = tuple(block.grid for block in blocks if block.grid is not None)
+    return LaidSheet(width, top - spacing + edge, tuple(placements), Marks(), low, counted)
+
+
+def _rows_of_boxes(part: Part, count: int, spacing: float, room: float, turn: float = 0.0) -> _Block | None:
+    """As many columns as the width takes, then rows as even as can be: no copy stands alone in the last. None when not
+    one fits."""
+    about = Affine.rotation(turn)
+    box = placed_box(part.box, about)
+    if box.width > room + 1e-9:
+        return None
+    columns = min(count, math.floor((room + spacing + 1e-9) / (box.width + spacing)))
+    rows = math.ceil(count / columns)
+    columns = math.ceil(count / rows)
+    step_x, step_y = box.width + spacing, box.height + spacing
+    places = [
+        about.then(Affine.translation((i % columns) * step_x - box.left, (i // columns) * step_y - box.top))
+        for i in range(count)
+    ]
+    return _Block(part, places, columns * step_x - spacing, rows * step_y - spacing, (columns, rows))
+
+
+def _interlocked(part: Part, way: Lattice, count: int, room: float) -> _Block | None:
+    """Copies of a lattice whose outermost half gaps lie over the edge of the strip, in the narrowest strip of that
+    length: its last row is as full as the others."""
+    wide = room + 2 * way.margin
+    some = strip(way, count, wide)
+    if some is None:
+        return None
+    low, high = way.width, some.width
+    while high - low > way.pitch / 8:
+        middle = (low + high) / 2
+        narrower = strip(way, count, middle)
+        if narrower is not None and narrower.length <= some.length + 1e-6:
+            some, high = narrower, min(middle, narrower.width)
+        else:
+            low = middle
+    back = Affine.translation(-way.margin, -way.margin)
+    places = [place.then(back) for place in placed(way, some, _shape(part))]
+    return _Block(part, places, some.width - 2 * way.margin, some.length - 2 * way.margin)
+
+
+def _shape(part: Part) -> BaseGeometry:
+    return shapely.box(*part.box) if part.shape is None or part.shape.is_empty else part.shape
 
 
 def as_placed(
-    placed: Sequence[Placement],
+    copies: Sequence[Placement],
     boxes: Mapping[str, Box],
     *,
     spacing: float,
@@ -115,9 +193,9 @@ def as_placed(
     copy that lies outside of what is usable, InvalidTicket when there is none.
     """
     edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
-    if not placed:
+    if not copies:
         raise InvalidTicket("No copy lies on this sheet yet.", "Lay it in a grid, or put copies on it.")
-    filled = Box.around([_placed_box(boxes[layer], at) for layer, at in placed])
+    filled = Box.around([placed_box(boxes[layer], at) for layer, at in copies])
     if filled.left < edge - 1e-6 or filled.top < edge - 1e-6:
         raise DoesNotFit("A copy lies on the edge of the sheet.", f"Keep {edge:g} mm from it.")
     width, height = filled.right + edge, filled.bottom + edge
@@ -126,10 +204,8 @@ def as_placed(
             raise DoesNotFit(
                 f"The copies need {size:.1f} mm of the sheet's {side}; it has {room:.0f} mm.", "Move them together."
             )
-    return LaidSheet(
-        width, height, tuple(placed),
-        Marks(_mark_places(width, height, mark_diameter / 2, mark_count), mark_diameter),
-    )  # fmt: skip
+    laid = LaidSheet(width, height, tuple(copies), Marks())
+    return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
 
 
 def _edge(mark_count: int, diameter: float, gap: float, spacing: float) -> float:
@@ -138,17 +214,15 @@ def _edge(mark_count: int, diameter: float, gap: float, spacing: float) -> float
     return diameter + gap if mark_count else spacing
 
 
-def _block(part: Part, count: int, spacing: float, room: float) -> _Block:
-    """As many columns as the width takes, then rows as even as can be: no copy stands alone in the last."""
-    columns = min(count, max(1, math.floor((room + spacing + 1e-9) / (part.box.width + spacing))))
-    rows = math.ceil(count / columns)
-    return _Block(part, count, math.ceil(count / rows), rows)
-
-
-def _placed_box(box: Box, at: Affine) -> Box:
+def placed_box(box: Box, at: Affine) -> Box:
+    """The upright box round a box that is mapped."""
     xs, ys = zip(*((at.a * x + at.c * y + at.e, at.b * x + at.d * y + at.f)
                    for x in (box.left, box.right) for y in (box.top, box.bottom)), strict=True)  # fmt: skip
     return Box(min(xs), min(ys), max(xs), max(ys))
+
+
+def _marks(laid: LaidSheet, count: int, diameter: float) -> Marks:
+    return Marks(_mark_places(laid.width, laid.height, diameter / 2, count), diameter)
 
 
 def _mark_places(width: float, height: float, radius: float, count: int) -> tuple[Point, ...]:

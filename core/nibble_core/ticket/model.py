@@ -21,6 +21,7 @@ SCHEMA = 4
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
+    "interlocked pairs": "By their true shapes, every other one turned where that saves material.",
     "as placed": "Where each copy was put.",
 }
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}

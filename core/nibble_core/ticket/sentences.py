@@ -63,10 +63,11 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
         laid += ["" if not number else " and " if last else ", "]
         laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
         laid += [f" {copies_name(held.layer, ticket)}"] if len(sheet.holds) > 1 else []
-    where = (
-        ", in a grid." if sheet.arrangement == "a grid" else f"; {len(sheet.placed)} copies lie where they were put."
-    )
-    yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, where), about=sheet.id)
+    way = slot(here, sheet, "arrangement")
+    if not sheet.placed:  # what nobody has put anywhere cannot lie where it was put
+        way = replace(way, choices=tuple(one for one in way.choices if one.value != "as placed"))
+    where = (", ", way, ".") if sheet.arrangement == "as placed" else (", in ", way, ".")
+    yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), about=sheet.id)
     if not ticket.prints_on(sheet):
         marks: tuple[str | Slot, ...] = ("Nothing is printed, so it has no registration marks.",)
     elif not sheet.marks:

@@ -101,14 +101,17 @@ lines = st.lists(
 
 
 class EveryLineTest(unittest.TestCase):
-    @given(st.lists(lines, min_size=1, max_size=2), st.booleans(), st.integers(1, 5))
-    @settings(max_examples=12, deadline=None)
-    def test_is_found_with_its_length_in_each_file(self, rules, mirrored, quantity):
+    @given(
+        st.lists(lines, min_size=1, max_size=2), st.booleans(), st.integers(1, 5),
+        st.sampled_from(["a grid", "interlocked pairs"]),
+    )  # fmt: skip
+    @settings(max_examples=16, deadline=None)
+    def test_is_found_with_its_length_in_each_file(self, rules, mirrored, quantity, arrangement):
         pieces = [
             piece(f"p{n}", [Line(f"k{n}{i}", **one) for i, one in enumerate(some)], quantity)
             for n, some in enumerate(rules)
         ]
-        ticket, work = job(pieces, **({"stock": FILM} if mirrored else {}))
+        ticket, work = job(pieces, arrangement=arrangement, **({"stock": FILM} if mirrored else {}))
         if work.problems:
             self.assertEqual([one.station for one in work.problems if one.station != "lines"], [])
             return

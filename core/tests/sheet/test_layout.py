@@ -1,14 +1,18 @@
 """Step and repeat: nothing overlaps, nothing leaves the sheet, the quantity is made."""
 
 import itertools
+import math
 import unittest
 
-from hypothesis import given
+import shapely
+import shapely.affinity
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Box
-from nibble_core.sheet import Part, grid
+from nibble_core.sheet import Part, grid, interlocked
+from tests.strategies import stars
 
 sizes = st.floats(5, 120).map(lambda v: round(v, 2))
 
@@ -45,3 +49,49 @@ class GridTest(unittest.TestCase):
         self.assertIn("512.0 mm wide", caught.exception.message)
         with self.assertRaises(InvalidTicket):
             grid([Part("l1", Box(0, 0, 9, 9), 1)], spacing=2, usable_width=500, usable_length=900, mark_count=7)
+
+
+class InterlockedTest(unittest.TestCase):
+    @given(stars(), st.integers(1, 40), st.floats(0, 6), st.sampled_from([0, 4]))
+    @settings(max_examples=25, deadline=None)
+    def test_copies_keep_their_distance_and_the_sheet(self, points, quantity, spacing, marks):
+        shape = shapely.make_valid(shapely.Polygon(points))
+        part = Part("l1", Box(*shape.bounds), quantity, shape)
+        options = {"spacing": spacing, "usable_width": 420.0, "usable_length": 900.0, "mark_count": marks}
+        laid, plain = interlocked([part], **options), grid([part], **options)
+        edge = 11.0 if marks else spacing
+        put = [mapped(shape, at) for _, at in laid.placements]
+        self.assertEqual(len(put), math.ceil(quantity / laid.times))
+        left, top, right, bottom = shapely.union_all(put).bounds
+        self.assertGreaterEqual(min(left, top), edge - 1e-6)
+        self.assertLessEqual(right, laid.width - edge + 1e-6)
+        self.assertLessEqual(bottom, laid.height - edge + 1e-6)
+        self.assertLessEqual(laid.width, 420 + 1e-6)
+        tree = shapely.STRtree(put)
+        for index, one in enumerate(put):
+            for other in tree.query(one, predicate="dwithin", distance=max(spacing, 0.001)):
+                if other != index:
+                    self.assertGreaterEqual(one.distance(put[other]), spacing - 1e-6)
+        self.assertAlmostEqual(sum(one.area for one in put), len(put) * shape.area, places=3)
+        if laid.times == plain.times:
+            self.assertLessEqual(laid.height, plain.height * 1.02 + 1.0)
+
+    def test_triangles_and_discs_save_what_is_known_of_them(self):
+        options = {"spacing": 0.0, "usable_width": 1000.0, "usable_length": 1e5, "mark_count": 0}
+        for shape, most in (
+            (shapely.Polygon([(0, 0), (40, 0), (20, 35)]), 0.56), (shapely.Point(0, 0).buffer(20, quad_segs=64), 0.93),
+        ):  # fmt: skip
+            part = Part("l1", Box(*shape.bounds), 600, shape)
+            self.assertLess(interlocked([part], **options).height / grid([part], **options).height, most)
+
+    def test_what_is_too_wide_even_turned_is_said(self):
+        shape = shapely.box(0, 0, 300, 120)
+        part = Part("l1", Box(*shape.bounds), 3, shape)
+        options = {"spacing": 2.0, "usable_length": 900.0, "mark_count": 0}
+        self.assertEqual(interlocked([part], usable_width=140.0, **options).copies, 2)  # it fits turned, two to a run
+        with self.assertRaises(DoesNotFit):
+            interlocked([part], usable_width=100.0, **options)
+
+
+def mapped(shape, at):
+    return shapely.affinity.affine_transform(shape, [at.a, at.c, at.b, at.d, at.e, at.f])
