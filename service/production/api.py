@@ -235,6 +235,7 @@ class SheetOut(Schema):
     placements: list[PlacementsOut]
     marks: list[tuple[float, float]]
     mark_diameter: float
+    caption: str
 
 
 class WorkOut(Schema):

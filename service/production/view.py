@@ -13,8 +13,7 @@ from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.trace import TracedShape, TraceResult
-from nibble_core.pipeline.work import Work
-from nibble_core.sheet import LaidSheet
+from nibble_core.pipeline.work import Work, caption_of
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
@@ -38,11 +37,7 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
             for layer in piece.layers
             if layer.id in work.layers
         },
-        "sheets": {
-            sheet.id: _sheet(sheet, ticket, work.sheets[sheet.id].value)
-            for sheet in ticket.sheets
-            if sheet.id in work.sheets
-        },
+        "sheets": {sheet.id: _sheet(sheet, ticket, work) for sheet in ticket.sheets if sheet.id in work.sheets},
         "suggested": {
             f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4)
             for id, keyed in work.traces.items()
@@ -165,7 +160,8 @@ def _tones(raster: Raster) -> list[float]:
     return [round(float(min(v / top, 1.0)), 3) for v in counts]
 
 
-def _sheet(sheet: Sheet, ticket: Ticket, laid: LaidSheet) -> dict[str, Any]:
+def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
+    laid = work.sheets[sheet.id].value
     return {
         "name": sheet_name(sheet, ticket), "width": laid.width, "height": laid.height, "copies": laid.copies,
         "times": laid.times, "mirrored": sheet.stock.mirrored, "colour": sheet.stock.colour,
@@ -176,4 +172,5 @@ def _sheet(sheet: Sheet, ticket: Ticket, laid: LaidSheet) -> dict[str, Any]:
             for layer in laid.layers
         ],
         "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places], "mark_diameter": laid.marks.diameter,
+        "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, work)),
     }  # fmt: skip

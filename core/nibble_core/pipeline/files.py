@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from nibble_core.checks.readback import check_page, check_same_marks
 from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import FORMATS, SHEET_FORMATS, Format
-from nibble_core.geometry import Bundle
+from nibble_core.geometry import Affine, Bundle
 from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Shape, Stroked
-from nibble_core.pipeline.work import Work, program_of
+from nibble_core.pipeline.work import Work, caption_of, program_of
 from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name
@@ -106,6 +106,9 @@ def pages_of(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
             else:
                 own = tuple(at.then(place) for place in places for at in item.places)
                 printed.append(Picture(item.raster, item.width, item.height, own))
+    beside = Bundle.of([ring for region in caption_of(sheet, ticket, work) for ring in region.rings])
+    if len(beside):
+        printed.append(Painted(beside, (0, 0, 0), (Affine(),)))
     strokes = tuple(
         Stroked(run.of.paths, ink_of(sheet.machine, run.of), run.of.process, run.places)
         for run in program_of(sheet, work).runs

@@ -8,7 +8,7 @@ from nibble_core.pipeline.artwork_report import report_artwork, report_clean, re
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
-from nibble_core.pipeline.work import Work, program_of
+from nibble_core.pipeline.work import Work, caption_of, program_of
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
@@ -134,12 +134,21 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     for held in sheet.holds:
         wanted, made = ticket.piece_of_layer(held.layer).quantity, laid.copies_of(held.layer) * laid.times
         of = f" of {copies_name(held.layer, ticket)}" if len(sheet.holds) > 1 else ""
-        if made > wanted and laid.times > 1:
-            draft.notes.append(Note(f"That is {made - wanted} more{of} than wanted.", where=where))
+        if made > wanted and sheet.amount == "a full sheet":
+            draft.notes.append(
+                Note(f"A full sheet makes {_thousands(made)}{of}; {_thousands(wanted)} are wanted.", where=where)
+            )
+        elif made > wanted + sheet.spares and laid.times > 1:
+            draft.notes.append(Note(f"That is {made - wanted - sheet.spares} more{of} than wanted.", where=where))
         elif made < wanted:
             draft.notes.append(
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
             )
+    if sheet.caption != "nothing" and sheet.marks and ticket.prints_on(sheet) and not caption_of(sheet, ticket, work):
+        draft.notes.append(
+            Note("The sheet has no room for a line of print beside the work.", "Lay more copies, or put the marks "
+                 "further out.", where, LOOK)
+        )  # fmt: skip
     draft.figures = [(" and ".join(f"{columns} × {rows}" for columns, rows in laid.blocks), "across and down")]
     draft.figures = draft.figures if laid.blocks else []
     draft.figures += [

@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, CannotMake, NibbleError
-from nibble_core.geometry import Affine, Box
+from nibble_core.geometry import Affine, Box, Region
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
@@ -28,7 +28,8 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.processes import PROCESSES
-from nibble_core.sheet import LaidSheet, Part, Placement, as_placed, grid, interlocked
+from nibble_core.sheet import LaidSheet, Part, Placement, as_placed, caption, grid, interlocked
+from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import MACHINES
@@ -218,21 +219,22 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         "mark_count": sheet.marks if ticket.prints_on(sheet) else 0,
         "mark_diameter": sheet.mark_diameter, "mark_gap": sheet.mark_gap,
     }  # fmt: skip
-    quantities = [ticket.piece_of_layer(layer).quantity for layer in held]
+    full = sheet.amount == "a full sheet"
+    quantities = [ticket.piece_of_layer(layer).quantity + (0 if full else sheet.spares) for layer in held]
 
     def laid() -> LaidSheet:
         if sheet.arrangement == "a grid":
             parts = [Part(layer, boxes[layer], wanted) for layer, wanted in zip(held, quantities, strict=True)]
-            made = grid(parts, **options)  # type: ignore[arg-type]
+            made = grid(parts, full=full, **options)  # type: ignore[arg-type]
         elif sheet.arrangement == "interlocked pairs":
             shapes = [_footprint(ticket.layer(layer), work) for layer in held]
             parts = [Part(*one) for one in zip(held, boxes.values(), quantities, shapes, strict=True)]
-            made = interlocked(parts, **options)  # type: ignore[arg-type]
+            made = interlocked(parts, full=full, **options)  # type: ignore[arg-type]
         else:
             made = as_placed([_placement(one) for one in sheet.placed], boxes, **options)  # type: ignore[arg-type]
         return made.mirrored() if sheet.stock.mirrored else made
 
-    by = [options, held, quantities, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
+    by = [options, held, quantities, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
     by += [[list(boxes[layer]) for layer in held]]
     keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
     inputs = keys if sheet.arrangement == "interlocked pairs" else []
@@ -257,6 +259,17 @@ def _footprint(layer: Layer, work: Work) -> BaseGeometry:
 def _placement(one: Placed) -> Placement:
     flip = Affine(a=-1.0) if one.flip == "mirrored" else Affine()
     return Placement(one.layer, flip.then(Affine.rotation(one.turn)).then(Affine.translation(one.x, one.y)))
+
+
+def caption_of(sheet: Sheet, ticket: Ticket, work: Work) -> tuple[Region, ...]:
+    """What is printed beside the copies of a sheet, as outlines on the sheet; readable, never mirrored."""
+    if sheet.caption == "nothing" or not sheet.marks or not ticket.prints_on(sheet):
+        return ()
+    laid = work.sheets[sheet.id].value
+    number = [one.id for one in ticket.sheets].index(sheet.id) + 1
+    words = f"{ticket.name}, sheet {number} of {len(ticket.sheets)}, fed this way"
+    band = sheet.mark_diameter + sheet.mark_gap
+    return caption(words[:200], shipped_font("condensed"), laid, band)
 
 
 def program_of(sheet: Sheet, work: Work) -> Program:

@@ -4,6 +4,7 @@ A grid is a rule and is derived; what a nest or a hand decided comes as placemen
 """
 
 from nibble_core.sheet.arranging import MARK_COUNTS, Part, as_placed, grid, interlocked
+from nibble_core.sheet.caption import caption
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
-__all__ = ["MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "as_placed", "grid", "interlocked"]
+__all__ = ["MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "as_placed", "caption", "grid", "interlocked"]

@@ -16,6 +16,7 @@ from nibble_core.sheet.interlocking import TURNS, Lattice, lattices, placed, str
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 MARK_COUNTS = (0, 3, 4, 5, 6)
+MOST_COPIES = 20_000  # on one sheet
 
 
 class Part(NamedTuple):
@@ -47,12 +48,14 @@ def grid(
     mark_count: int = 4,
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
+    full: bool = False,
 ) -> LaidSheet:
     """Copies of each part in rows of their boxes, one part below the other, on as few runs of one sheet as possible.
 
     The sheet is as wide and long as the copies, their ``spacing`` and the marks need, within the usable width and
     length. Marks stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` stays free at the
-    edges. When one sheet cannot hold all copies, each run holds its even share of every part. Raises DoesNotFit when
+    edges. When one sheet cannot hold all copies, each run holds its even share of every part. full: as many as one
+    sheet takes instead, in the proportion of the quantities. Raises DoesNotFit when
     not even one copy of each fits, InvalidTicket for odd options.
     """
     edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
@@ -61,7 +64,9 @@ def grid(
     def block(part: Part, count: int) -> _Block | None:
         return _rows_of_boxes(part, count, spacing, room)
 
-    laid = _stacked(parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins")
+    laid = _stacked(
+        parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins", full
+    )
     return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
 
 
@@ -74,6 +79,7 @@ def interlocked(
     mark_count: int = 4,
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
+    full: bool = False,
 ) -> LaidSheet:
     """As ``grid``, but by their true shapes, every other copy turned where that saves material, rows pushed into each
     other; see ``interlocking``."""
@@ -86,13 +92,15 @@ def interlocked(
         found += [made for turn in TURNS if (made := _rows_of_boxes(part, count, spacing, room, turn)) is not None]
         return min(found, key=lambda made: (round(made.length, 3), made.width), default=None)
 
-    laid = _stacked(parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins")
+    laid = _stacked(
+        parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins", full
+    )
     return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
 
 
 def _stacked(
     parts: Sequence[Part], block_of: Callable[[Part, int], _Block | None], edge: float, spacing: float,
-    usable_width: float, usable_length: float, marked: str,
+    usable_width: float, usable_length: float, marked: str, full: bool,
 ) -> LaidSheet:  # fmt: skip
     if not parts or min(part.quantity for part in parts) < 1:
         raise InvalidTicket("A sheet needs at least one copy.", "Set the quantity to 1 or more.")
@@ -106,23 +114,26 @@ def _stacked(
                     "Make it smaller, or choose a wider stock.",
                 )
 
-    def blocks_of(times: int) -> list[_Block]:
-        blocks = [block_of(part, math.ceil(part.quantity / times)) for part in parts]
+    def blocks_of(some: Sequence[Part], times: int) -> list[_Block]:
+        blocks = [block_of(part, math.ceil(part.quantity / times)) for part in some]
         return [block for block in blocks if block is not None]
 
-    def fits(times: int) -> bool:
-        needed = sum(block.length + spacing for block in blocks_of(times)) - spacing
+    def fits(some: Sequence[Part], times: int) -> bool:
+        needed = sum(block.length + spacing for block in blocks_of(some, times)) - spacing
         return needed <= usable_length - 2 * edge + 1e-9
 
-    low, most = 1, max(part.quantity for part in parts)
-    if not fits(most):
+    if full:
+        parts = _filling(parts, lambda some: fits(some, 1))
+    most = max(part.quantity for part in parts)
+    if not fits(parts, 1 if full else most):
         raise DoesNotFit(
             "One copy of each piece does not fit on this sheet.", "Lay them on sheets of their own, or on a longer one."
         )
-    while low < most:  # more runs never need a longer sheet
+    low = 1
+    while not full and low < most:  # more runs never need a longer sheet
         middle = (low + most) // 2
-        low, most = (low, middle) if fits(middle) else (middle + 1, most)
-    blocks = blocks_of(low)
+        low, most = (low, middle) if fits(parts, middle) else (middle + 1, most)
+    blocks = blocks_of(parts, low)
     placements: list[Placement] = []
     top = edge
     for block in blocks:
@@ -132,6 +143,21 @@ def _stacked(
     width = 2 * edge + max(block.width for block in blocks)
     counted = tuple(block.grid for block in blocks if block.grid is not None)
     return LaidSheet(width, top - spacing + edge, tuple(placements), Marks(), low, counted)
+
+
+def _filling(parts: Sequence[Part], fits: Callable[[Sequence[Part]], bool]) -> list[Part]:
+    """The parts with as many copies as still fit, in the proportion of their quantities; one of each at least."""
+
+    def with_first(count: int) -> list[Part]:
+        return [part._replace(quantity=math.ceil(part.quantity * count / parts[0].quantity)) for part in parts]
+
+    low, high = 1, 2
+    while high < MOST_COPIES and fits(with_first(high)):
+        low, high = high, 2 * high
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if fits(with_first(middle)) else (low, middle)
+    return with_first(low)
 
 
 def _rows_of_boxes(part: Part, count: int, spacing: float, room: float, turn: float = 0.0) -> _Block | None:

@@ -24,6 +24,14 @@ ARRANGEMENTS = {
     "interlocked pairs": "By their true shapes, every other one turned where that saves material.",
     "as placed": "Where each copy was put.",
 }
+AMOUNTS = {
+    "as many as wanted": "The quantity of each piece, and its spares.",
+    "a full sheet": "As many as one sheet takes, in the proportion of their quantities.",
+}
+CAPTIONS = {
+    "nothing": "The sheet carries the work and its marks only.",
+    "job, sheet and feed": "The job's name, the sheet's number, and an arrow in the direction it is fed.",
+}
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
@@ -115,10 +123,13 @@ class Sheet:
     machine: Machine = field(default_factory=Machine)
     arrangement: str = choice("a grid", "arrangement", ARRANGEMENTS)
     placed: tuple[Placed, ...] = ()
+    amount: str = choice("as many as wanted", "number of copies", AMOUNTS)
+    spares: int = count(0, 0, 10_000, "spares")
     spacing: float = length(3.0, 0.0, 200.0, "spacing")
     marks: int = count(4, 0, 6, "registration marks")
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
     mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
+    caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
 
 
 @dataclass(frozen=True)

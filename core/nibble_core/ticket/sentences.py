@@ -63,11 +63,19 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
         laid += ["" if not number else " and " if last else ", "]
         laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
         laid += [f" {copies_name(held.layer, ticket)}"] if len(sheet.holds) > 1 else []
+    if sheet.amount == "a full sheet":
+        laid = [laid[0], slot(here, sheet, "amount"), " for ", *laid[1:]]
+    elif sheet.spares:
+        laid += [" and ", slot(here, sheet, "spares"), " spare of each" if len(sheet.holds) > 1 else " spare"]
     way = slot(here, sheet, "arrangement")
     if not sheet.placed:  # what nobody has put anywhere cannot lie where it was put
         way = replace(way, choices=tuple(one for one in way.choices if one.value != "as placed"))
     where = (", ", way, ".") if sheet.arrangement == "as placed" else (", in ", way, ".")
-    yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), about=sheet.id)
+    more: tuple[str | Slot, ...] = ()
+    if sheet.amount != "a full sheet":
+        spare = () if sheet.spares else (", with ", slot(here, sheet, "spares"), " spare of each")
+        more = (" Lay ", slot(here, sheet, "amount"), *spare, ".")
+    yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), more, about=sheet.id)
     if not ticket.prints_on(sheet):
         marks: tuple[str | Slot, ...] = ("Nothing is printed, so it has no registration marks.",)
     elif not sheet.marks:
@@ -75,7 +83,8 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     else:
         marks = (
             "Put ", slot(here, sheet, "marks"), " registration marks round them, ", slot(here, sheet, "mark_diameter"),
-            " across, ", slot(here, sheet, "mark_gap"), " from the work.",
+            " across, ", slot(here, sheet, "mark_gap"), " from the work. Beside it print ",
+            slot(here, sheet, "caption"), ".",
         )  # fmt: skip
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."

@@ -10,6 +10,7 @@ from unittest import mock
 
 import ezdxf
 import ezdxf.path
+import shapely
 from fontTools.pens.recordingPen import RecordingPen
 from fontTools.svgLib.path import parse_path
 from hypothesis import given, settings
@@ -22,7 +23,7 @@ from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 from nibble_core.pipeline.files import pages_of, write_files
 from nibble_core.pipeline.report import stations
-from nibble_core.pipeline.work import program_of
+from nibble_core.pipeline.work import caption_of, program_of
 from nibble_core.processes import PROCESSES, Process
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES
@@ -216,6 +217,38 @@ class SheetTest(unittest.TestCase):
         self.assertEqual([one.station for one in badge_work(lonely).problems], ["sheet"])
         off = apply(ticket, [Change("sheets/s1/placed/a/x", -5.0)])
         self.assertEqual([one.error.code for one in badge_work(off).problems], ["does-not-fit"])
+
+    def test_a_caption_is_printed_between_the_marks_and_never_cut(self):
+        for change in ([], [Change("sheets/s1/stock", "shirt-film-navy-500")]):
+            ticket = badge_ticket(Change("sheets/s1/caption", "job, sheet and feed"), *change, quantity=9)
+            work = badge_work(ticket)
+            files = {file.name: file.content for file in write_files(ticket, work)}
+            laid = work.sheets["s1"].value
+            found = pdf_reader.read_page(files["badge-print.pdf"]).painted[-1]
+            box = found.paths.mapped(found.placements[0]).bounds()
+            self.assertEqual(found.colour, (0, 0, 0))
+            self.assertGreater(box.top, laid.height - 11)
+            self.assertLess(box.bottom, laid.height)
+            self.assertGreater(box.left, 7)
+            self.assertLess(box.right, laid.width - 7)
+            self.assertEqual(set(length_of_svg(files["badge-cut.svg"])), {"through cut"})
+            plain = badge_work(badge_ticket(*change, quantity=9))
+            self.assertAlmostEqual(
+                pdf_reader.read_page(files["badge-cut.pdf"]).stroked[0].paths.length,
+                program_of(ticket.sheets[0], plain).runs[0].of.paths.length, places=2,
+            )  # fmt: skip
+        captioned = Change("sheets/s1/caption", "job, sheet and feed")
+        six = badge_ticket(captioned, Change("sheets/s1/marks", 6))
+        made = badge_work(six)
+        beside = caption_of(six.sheets[0], six, made)
+        self.assertTrue(beside)
+        for x, y in made.sheets["s1"].value.marks.places:  # none runs over a mark, wherever that stands
+            self.assertGreater(min(region.polygon().distance(shapely.Point(x, y)) for region in beside), 3.0)
+        one = badge_ticket(
+            Change("sheets/s1/caption", "job, sheet and feed"), Change("artworks/a1/width", 5.0), quantity=1
+        )
+        sheet = next(station for station in stations(one, badge_work(one)) if station.key == "sheet")
+        self.assertTrue(any("no room" in note.text for note in sheet.notes))
 
     def test_a_layer_on_two_sheets_is_examined_against_each(self):
         ticket, _ = job([piece("p1", [Line("k1", distance=0.0)], width=6.0)])

@@ -84,6 +84,20 @@ class InterlockedTest(unittest.TestCase):
             part = Part("l1", Box(*shape.bounds), 600, shape)
             self.assertLess(interlocked([part], **options).height / grid([part], **options).height, most)
 
+    def test_a_full_sheet_takes_as_many_as_fit_and_not_one_more(self):
+        triangle = shapely.Polygon([(0, 0), (40, 0), (20, 35)])
+        disc = shapely.Point(0, 0).buffer(10)
+        parts = [Part("t", Box(*triangle.bounds), 30, triangle), Part("d", Box(*disc.bounds), 10, disc)]
+        options = {"spacing": 2.0, "usable_width": 300.0, "usable_length": 400.0, "mark_count": 0}
+        for arrange in (grid, interlocked):
+            laid = arrange(parts, full=True, **options)
+            self.assertEqual(laid.times, 1)
+            count = laid.copies_of("t")
+            self.assertEqual(laid.copies_of("d"), math.ceil(count / 3))
+            self.assertLessEqual(laid.height, 400 + 1e-6)
+            more = [parts[0]._replace(quantity=count + 1), parts[1]._replace(quantity=math.ceil((count + 1) / 3))]
+            self.assertGreater(arrange(more, **options).times, 1)
+
     def test_what_is_too_wide_even_turned_is_said(self):
         shape = shapely.box(0, 0, 300, 120)
         part = Part("l1", Box(*shape.bounds), 3, shape)

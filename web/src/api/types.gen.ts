@@ -1135,6 +1135,8 @@ export interface components {
             ][];
             /** Mark Diameter */
             mark_diameter: number;
+            /** Caption */
+            caption: string;
         };
         /**
          * SliceOut

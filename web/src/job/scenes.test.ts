@@ -51,6 +51,7 @@ const sheet = (id: string, mirrored: boolean) => ({
   ],
   marks: [],
   mark_diameter: 6,
+  caption: "",
 });
 const work = {
   layers: { l1: drawn, l2: drawn },

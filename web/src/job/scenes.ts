@@ -154,6 +154,11 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
       if (copy.length) items.push({ kind: "copies", items: copy, places, box });
     }
+    if (laid.caption && station === "sheet") {
+      const { path, facts } = parsed(laid.caption);
+      const ink: Item = { kind: "path", path, box: facts.box, fill: "#1E2A2E" };
+      items.push({ kind: "copies", items: [ink], places: [[1, 0, 0, 1, shift, 0]], box });
+    }
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + 40;
   }
