@@ -36,6 +36,10 @@ PROCESSES: dict[str, Process] = {
         "The knife goes through the film only: the piece stays on its liner.", "kiss cut", "a kiss cut",
         30, "#B23A9A", 1.4, "Kiss Cut", (0.3, 0.9, 0.0, 0.0), parts=True, step="PartialCutting",
     ),
+    "weed cut": Process(
+        "The knife goes through the film, in the waste only, so that it peels off in handy pieces.", "cut weed lines",
+        "a weed cut", 35, "#8C6BA8", 1.2, "Weed Cut", (0.4, 0.6, 0.0, 0.0), (3, 3), parts=True, step="PartialCutting",
+    ),
     "perforate": Process(
         "Cuts and ties in turn: it tears off by hand.", "perforate", "a perforation",
         40, "#7A1F5C", 1.6, "Perforate", (0.0, 0.6, 0.0, 0.3), (7, 4), parts=True, step="Perforating",

@@ -236,6 +236,7 @@ class SheetOut(Schema):
     marks: list[tuple[float, float]]
     mark_diameter: float
     caption: str
+    border: str
 
 
 class WorkOut(Schema):

@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, CannotMake, NibbleError
-from nibble_core.geometry import Affine, Box, Region
+from nibble_core.geometry import Affine, Box, Bundle, Region
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
@@ -28,14 +28,28 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult, require_shapes
 from nibble_core.processes import PROCESSES
-from nibble_core.sheet import LaidSheet, Part, Placement, as_placed, caption, grid, interlocked
+from nibble_core.sheet import (
+    LaidSheet,
+    Part,
+    Placement,
+    as_placed,
+    at_place,
+    border_along_each,
+    border_round_all,
+    border_round_each,
+    caption,
+    grid,
+    interlocked,
+)
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import MACHINES
 from nibble_core.ticket.model import Layer, Machine, Piece, Placed, Sheet, Stock, Ticket
-from nibble_core.toolpaths import Program, by_process
+from nibble_core.toolpaths import Definition, Program, by_process
 
+WEEDS = "weed cut"
+NOTHING = Bundle.of(())
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
 
@@ -63,6 +77,8 @@ class Work:
     examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
     """Of each layer against every sheet it lies on, in their order."""
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
+    borders: dict[str, Bundle] = field(default_factory=dict)
+    """Weed borders of sheets that have one, in the sheet's coordinates."""
     problems: list[Problem] = field(default_factory=list)
 
     def require_whole(self) -> None:
@@ -105,6 +121,7 @@ def work_out(
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, store, work))
+        attempt("sheet", f"sheets/{sheet.id}", partial(_border, sheet, ticket, work, store))
     work.problems += _not_made(ticket)
     return work
 
@@ -118,6 +135,14 @@ _DOING = {
 def _not_made(ticket: Ticket) -> Iterator[Problem]:
     """Lines that the machine of their sheet has no way to make, each with the machines that have."""
     for sheet in ticket.sheets:
+        if sheet.border != "no weed border" and not sheet.machine.makes(WEEDS):
+            yield Problem(
+                "machine", f"sheets/{sheet.id}/border",
+                CannotMake(
+                    f"The {sheet.machine.name} has no entry for weed cuts.",
+                    "Choose it anew from the shop's machines, another one, or no weed border.",
+                ),
+            )  # fmt: skip
         for held in sheet.holds:
             piece, layer = ticket.piece_of_layer(held.layer), ticket.layer(held.layer)
             for line in layer.lines:
@@ -212,12 +237,15 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     if not all(layer in work.layers for layer in held):
         return
     boxes = {layer: work.layers[layer].value.box for layer in held}
+    # a border keeps as far from the marks, and from the edge, as it lies from the work
+    beyond = 0.0 if sheet.border == "no weed border" else 2 * sheet.border_distance
     options = {
         "spacing": sheet.spacing,
         "usable_width": min(sheet.stock.usable_width, sheet.machine.usable_width),
         "usable_length": min(sheet.stock.usable_length, sheet.machine.usable_length),
         "mark_count": sheet.marks if ticket.prints_on(sheet) else 0,
-        "mark_diameter": sheet.mark_diameter, "mark_gap": sheet.mark_gap,
+        "mark_diameter": sheet.mark_diameter,
+        "mark_gap": max(sheet.mark_gap, beyond), "least_edge": beyond,
     }  # fmt: skip
     full = sheet.amount == "a full sheet"
     quantities = [ticket.piece_of_layer(layer).quantity + (0 if full else sheet.spares) for layer in held]
@@ -239,6 +267,25 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
     inputs = keys if sheet.arrangement == "interlocked pairs" else []
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
+
+
+def _border(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
+    if sheet.border == "no weed border" or sheet.id not in work.sheets:
+        return
+    laid = work.sheets[sheet.id]
+
+    def drawn() -> Bundle:
+        shapes = {layer: _footprint(ticket.layer(layer), work) for layer in laid.value.layers}
+        if sheet.border == "a weed border along each":
+            put = {layer: [p.at for p in laid.value.placements if p.layer == layer] for layer in shapes}
+            return border_along_each([(shapes[layer], put[layer]) for layer in shapes], sheet.border_distance)
+        copies = [at_place(shapely.box(*shapes[layer].bounds), at) for layer, at in laid.value.placements]
+        way = border_round_all if sheet.border == "a weed border round all" else border_round_each
+        return way(copies, sheet.border_distance)
+
+    keys = [key for layer in laid.value.layers for key in (work.layers[layer].key, work.prints[layer].key)]
+    by = [sheet.border, sheet.border_distance]
+    work.borders[sheet.id] = run_stage(store, "weed border", by, [laid.key, *keys], drawn).value
 
 
 def _footprint(layer: Layer, work: Work) -> BaseGeometry:
@@ -275,4 +322,5 @@ def caption_of(sheet: Sheet, ticket: Ticket, work: Work) -> tuple[Region, ...]:
 def program_of(sheet: Sheet, work: Work) -> Program:
     """What the sheet's machine does, in order. Raises CannotMake for a process that has no order."""
     laid = work.sheets[sheet.id].value
-    return by_process(laid, {layer: work.layers[layer].value.definitions for layer in laid.layers})
+    once = [Definition("border", WEEDS, border)] if len(border := work.borders.get(sheet.id, NOTHING)) else []
+    return by_process(laid, {layer: work.layers[layer].value.definitions for layer in laid.layers}, once)

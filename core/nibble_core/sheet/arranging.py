@@ -48,17 +48,18 @@ def grid(
     mark_count: int = 4,
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
+    least_edge: float = 0.0,
     full: bool = False,
 ) -> LaidSheet:
     """Copies of each part in rows of their boxes, one part below the other, on as few runs of one sheet as possible.
 
     The sheet is as wide and long as the copies, their ``spacing`` and the marks need, within the usable width and
-    length. Marks stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` stays free at the
-    edges. When one sheet cannot hold all copies, each run holds its even share of every part. full: as many as one
-    sheet takes instead, in the proportion of the quantities. Raises DoesNotFit when
-    not even one copy of each fits, InvalidTicket for odd options.
+    length. Marks stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` or ``least_edge``
+    stays free at the edges. When one sheet cannot hold all copies, each run holds its even share of every part. full:
+    as many as one sheet takes instead, in the proportion of the quantities. Raises DoesNotFit when not even one copy
+    of each fits, InvalidTicket for odd options.
     """
-    edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
+    edge = _edge(mark_count, mark_diameter, mark_gap, max(spacing, least_edge))
     room = usable_width - 2 * edge
 
     def block(part: Part, count: int) -> _Block | None:
@@ -79,11 +80,12 @@ def interlocked(
     mark_count: int = 4,
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
+    least_edge: float = 0.0,
     full: bool = False,
 ) -> LaidSheet:
     """As ``grid``, but by their true shapes, every other copy turned where that saves material, rows pushed into each
     other; see ``interlocking``."""
-    edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
+    edge = _edge(mark_count, mark_diameter, mark_gap, max(spacing, least_edge))
     room = usable_width - 2 * edge
     ways = {part.layer: lattices(_shape(part), spacing) for part in parts}
 
@@ -212,13 +214,14 @@ def as_placed(
     mark_count: int = 4,
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
+    least_edge: float = 0.0,
 ) -> LaidSheet:
     """Copies where they were put, on one sheet as wide and long as they, their edge and the marks need.
 
     ``boxes``: what the lines of each layer fill. Places are measured from the sheet's corner. Raises DoesNotFit for a
     copy that lies outside of what is usable, InvalidTicket when there is none.
     """
-    edge = _edge(mark_count, mark_diameter, mark_gap, spacing)
+    edge = _edge(mark_count, mark_diameter, mark_gap, max(spacing, least_edge))
     if not copies:
         raise InvalidTicket("No copy lies on this sheet yet.", "Lay it in a grid, or put copies on it.")
     filled = Box.around([placed_box(boxes[layer], at) for layer, at in copies])

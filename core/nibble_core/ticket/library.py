@@ -5,6 +5,7 @@ from __future__ import annotations
 from nibble_core.ticket.model import Machine, Spot, Stock
 
 _PLUM, _ORCHID, _PLUM_LIGHT = (0.0, 1.0, 0.0, 0.3), (0.3, 0.9, 0.0, 0.0), (0.0, 0.6, 0.0, 0.3)
+_VIOLET = (0.4, 0.6, 0.0, 0.0)
 _OLIVE, _UMBER = (0.0, 0.0, 0.9, 0.5), (0.2, 0.5, 0.8, 0.4)
 
 _STOCKS = (
@@ -24,12 +25,14 @@ _MACHINES = (
     Machine(
         "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.25, 0.5, 300,
         (Spot("through cut", "Nibble Through", _PLUM), Spot("kiss cut", "Nibble Kiss", _ORCHID),
-         Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE)),
+         Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE),
+         Spot("weed cut", "Nibble Weed", _VIOLET)),
     ),
     Machine(
         "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100, formats=("pdf", "svg", "dxf"),
         spots=(Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
-         Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE)),
+         Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE),
+         Spot("weed cut", "Desk Weed", _VIOLET)),
     ),
     Machine(
         "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None, formats=("pdf", "svg", "dxf"),

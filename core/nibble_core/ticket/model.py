@@ -32,6 +32,12 @@ CAPTIONS = {
     "nothing": "The sheet carries the work and its marks only.",
     "job, sheet and feed": "The job's name, the sheet's number, and an arrow in the direction it is fed.",
 }
+BORDERS = {
+    "no weed border": "The waste comes off in one.",
+    "a weed border round all": "One rectangle round all copies.",
+    "a weed border round each": "A rectangle round each copy; those that meet become one.",
+    "a weed border along each": "At a distance along the shape of each copy; those that meet become one.",
+}
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
@@ -129,6 +135,8 @@ class Sheet:
     marks: int = count(4, 0, 6, "registration marks")
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
     mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
+    border: str = choice("no weed border", "weed border", BORDERS)
+    border_distance: float = length(2.0, 0.5, 100.0, "distance of the weed border", step=0.5)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
 
 

@@ -87,6 +87,10 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
             slot(here, sheet, "caption"), ".",
         )  # fmt: skip
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
+    border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
+    if sheet.border != "no weed border":
+        border = (*border[:-1], ", ", slot(here, sheet, "border_distance"), " away.")
+    yield Sentence(f"{sheet.id}-border", "sheet", border, process="weed cut" if len(border) > 3 else "", about=sheet.id)
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
 

@@ -51,9 +51,12 @@ class Program:
         return self.length / speed / 60 if speed else None
 
 
-def by_process(laid: LaidSheet, definitions: Mapping[str, Sequence[Definition]]) -> Program:
+def by_process(
+    laid: LaidSheet, definitions: Mapping[str, Sequence[Definition]], once: Sequence[Definition] = ()
+) -> Program:
     """Every line of every copy, process by process, so that what falls out comes last; within one by rank, then layer
-    by layer. ``definitions``: by layer. Guides are left out; raises CannotMake for a process that has no order."""
+    by layer. ``definitions``: by layer. ``once``: what is run once, in the sheet's own coordinates. Guides are left
+    out; raises CannotMake for a process that has no order."""
     found: list[Definition] = []
     places: dict[int, tuple[Affine, ...]] = {}
     for layer in laid.layers:
@@ -66,5 +69,8 @@ def by_process(laid: LaidSheet, definitions: Mapping[str, Sequence[Definition]])
             if PROCESSES[one.process].sent and own and len(one.paths):
                 places[id(one)] = own
                 found.append(one)
+    for one in once:
+        places[id(one)] = (Affine(),)
+        found.append(one)
     found.sort(key=lambda one: (PROCESSES[one.process].order, one.rank))
     return Program(tuple(Run(one, places[id(one)]) for one in found))

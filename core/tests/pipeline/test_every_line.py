@@ -10,6 +10,7 @@ from unittest import mock
 
 import ezdxf
 import ezdxf.path
+import numpy as np
 import shapely
 from fontTools.pens.recordingPen import RecordingPen
 from fontTools.svgLib.path import parse_path
@@ -25,6 +26,7 @@ from nibble_core.pipeline.files import pages_of, write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.work import caption_of, program_of
 from nibble_core.processes import PROCESSES, Process
+from nibble_core.sheet import at_place
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES
 from nibble_core.ticket.model import Held, Machine, Placed, Sheet
@@ -249,6 +251,32 @@ class SheetTest(unittest.TestCase):
         )
         sheet = next(station for station in stations(one, badge_work(one)) if station.key == "sheet")
         self.assertTrue(any("no room" in note.text for note in sheet.notes))
+
+    def test_weed_borders_run_in_the_waste_only_and_into_every_file(self):
+        for border in ("a weed border round all", "a weed border round each", "a weed border along each"):
+            for spacing in (1.0, 9.0):
+                ticket, work = job(
+                    [piece("p1", [Line("k1", "kiss cut", 1.0)], 5), piece("p2", [Line("k2", "kiss cut")], 3, "circle")],
+                    border=border, border_distance=2.5, spacing=spacing, stock=FILM,
+                )  # fmt: skip
+                with self.subTest(border, spacing=spacing):
+                    self.assertEqual(work.problems, [])
+                    files = {file.name: file.content for file in write_files(ticket, work)}
+                    made, laid = work.borders["s1"], work.sheets["s1"].value
+                    told = length_of_svg(files["badge-cut.svg"])
+                    self.assertAlmostEqual(told["weed cut"], made.length, delta=0.2)
+                    self.assertAlmostEqual(length_of_dxf(files["badge-cut.dxf"])["Weed Cut"], made.length, delta=0.2)
+                    points, begins = made.flattened(0.01)
+                    rings = shapely.linestrings(points, indices=np.repeat(np.arange(len(made)), np.diff(begins)))
+                    box = shapely.union_all(rings).bounds
+                    self.assertTrue(min(box[:2]) >= 2.4 and box[2] <= laid.width - 2.4 and box[3] <= laid.height - 2.4)
+                    cuts = shapely.union_all([
+                        at_place(line.area, at)
+                        for layer, at in laid.placements for line in work.layers[layer].value.lines
+                    ])  # fmt: skip
+                    self.assertGreaterEqual(min(cuts.distance(ring) for ring in rings), 2.5 - 0.03)
+        ticket, work = job([piece("p1", [Line("k1")])], MACHINES["small-laser"], border="a weed border round all")
+        self.assertEqual([one.error.code for one in work.problems], ["cannot-make"])
 
     def test_a_layer_on_two_sheets_is_examined_against_each(self):
         ticket, _ = job([piece("p1", [Line("k1", distance=0.0)], width=6.0)])

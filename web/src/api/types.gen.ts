@@ -1137,6 +1137,8 @@ export interface components {
             mark_diameter: number;
             /** Caption */
             caption: string;
+            /** Border */
+            border: string;
         };
         /**
          * SliceOut

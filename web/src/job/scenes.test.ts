@@ -52,6 +52,7 @@ const sheet = (id: string, mirrored: boolean) => ({
   marks: [],
   mark_diameter: 6,
   caption: "",
+  border: "",
 });
 const work = {
   layers: { l1: drawn, l2: drawn },

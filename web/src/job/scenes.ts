@@ -2,6 +2,7 @@ import type { Deviation, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import { joined } from "../engine/camera";
 import { type Item, itemsBox, type Matrix, type Scene } from "../engine/scene";
+import { processStroke } from "../theme/processes";
 import { type Images, layerItems, lineStrokes, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
@@ -153,6 +154,11 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       const copy = of ? [...print, ...lineStrokes(of, station === "machine" ? 0.9 : 0.6)] : [];
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
       if (copy.length) items.push({ kind: "copies", items: copy, places, box });
+    }
+    if (laid.border) {
+      const { path, facts } = parsed(laid.border);
+      const cut: Item = { kind: "path", path, box: facts.box, stroke: processStroke("weed cut") };
+      items.push({ kind: "copies", items: [cut], places: [[1, 0, 0, 1, shift, 0]], box });
     }
     if (laid.caption && station === "sheet") {
       const { path, facts } = parsed(laid.caption);
