@@ -235,6 +235,7 @@ class SheetOut(Schema):
     placements: list[PlacementsOut]
     marks: list[tuple[float, float]]
     mark_diameter: float
+    mark_paths: str
     caption: str
     border: str
 

@@ -171,7 +171,8 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
             ]}
             for layer in laid.layers
         ],
-        "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places], "mark_diameter": laid.marks.diameter,
+        "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places],
+        "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
         "border": work.borders[sheet.id].svg(3) if sheet.id in work.borders else "",
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, work)),
     }  # fmt: skip

@@ -40,6 +40,7 @@ from nibble_core.sheet import (
     caption,
     grid,
     interlocked,
+    marked,
 )
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import fingerprint
@@ -260,9 +261,21 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
             made = interlocked(parts, full=full, **options)  # type: ignore[arg-type]
         else:
             made = as_placed([_placement(one) for one in sheet.placed], boxes, **options)  # type: ignore[arg-type]
+        count = options["mark_count"]
+        made = marked(made, int(count), sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every)
         return made.mirrored() if sheet.stock.mirrored else made
 
-    by = [options, held, quantities, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
+    by = [
+        options,
+        sheet.mark_shape,
+        sheet.mark_every,
+        held,
+        quantities,
+        full,
+        sheet.arrangement,
+        sheet.placed,
+        sheet.stock.mirrored,
+    ]
     by += [[list(boxes[layer]) for layer in held]]
     keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
     inputs = keys if sheet.arrangement == "interlocked pairs" else []

@@ -16,6 +16,7 @@ from nibble_core.sheet.interlocking import TURNS, Lattice, lattices, placed, str
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 MARK_COUNTS = (0, 3, 4, 5, 6)
+MOST_PAIRS = 60
 MOST_COPIES = 20_000  # on one sheet
 
 
@@ -68,7 +69,7 @@ def grid(
     laid = _stacked(
         parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins", full
     )
-    return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
+    return marked(laid, mark_count, mark_diameter)
 
 
 def interlocked(
@@ -97,7 +98,7 @@ def interlocked(
     laid = _stacked(
         parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins", full
     )
-    return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
+    return marked(laid, mark_count, mark_diameter)
 
 
 def _stacked(
@@ -234,7 +235,7 @@ def as_placed(
                 f"The copies need {size:.1f} mm of the sheet's {side}; it has {room:.0f} mm.", "Move them together."
             )
     laid = LaidSheet(width, height, tuple(copies), Marks())
-    return replace(laid, marks=_marks(laid, mark_count, mark_diameter))
+    return marked(laid, mark_count, mark_diameter)
 
 
 def _edge(mark_count: int, diameter: float, gap: float, spacing: float) -> float:
@@ -250,8 +251,25 @@ def placed_box(box: Box, at: Affine) -> Box:
     return Box(min(xs), min(ys), max(xs), max(ys))
 
 
-def _marks(laid: LaidSheet, count: int, diameter: float) -> Marks:
-    return Marks(_mark_places(laid.width, laid.height, diameter / 2, count), diameter)
+def marked(laid: LaidSheet, count: int, diameter: float, *, shape: str = "circles", every: float = 0.0) -> LaidSheet:
+    """A laid sheet with marks in its corners: none, or three to six. every: further pairs along its longer sides, so
+    that no two follow each other at a greater distance, mm; 0 for none."""
+    if not count:
+        return replace(laid, marks=Marks((), diameter, shape))
+    places = _mark_places(laid.width, laid.height, diameter / 2, count)
+    if every > 0:
+        places = (*places, *(one for one in _pairs(laid, diameter / 2, every) if one not in places))
+    return replace(laid, marks=Marks(places, diameter, shape, (laid.width / 2, laid.height / 2)))
+
+
+def _pairs(laid: LaidSheet, radius: float, every: float) -> list[Point]:
+    long = max(laid.width, laid.height) - 2 * radius
+    steps = max(1, math.ceil(long / every - 1e-9))
+    steps = min(steps, MOST_PAIRS)
+    along = [radius + long * k / steps for k in range(1, steps)]
+    if laid.width >= laid.height:
+        return [Point(at, side) for at in along for side in (radius, laid.height - radius)]
+    return [Point(side, at) for at in along for side in (radius, laid.width - radius)]
 
 
 def _mark_places(width: float, height: float, radius: float, count: int) -> tuple[Point, ...]:

@@ -18,13 +18,36 @@ class Placement(NamedTuple):
 
 @dataclass(frozen=True)
 class Marks:
-    """Registration marks: centres in mm on the sheet, discs of a diameter."""
+    """Registration marks: centres in mm on the sheet, filled shapes as wide as the diameter. shape: a circle, square,
+    cross, or corner; corners open towards the middle of the sheet, ``middle``."""
 
     places: tuple[Point, ...] = ()
     diameter: float = 6.0
+    shape: str = "circles"
+    middle: tuple[float, float] = (0.0, 0.0)
 
     def paths(self) -> Bundle:
-        return Bundle.of(Path.circle(x, y, self.diameter / 2) for x, y in self.places)
+        """Their outlines."""
+        return Bundle.of(self._outline(place) for place in self.places)
+
+    def _outline(self, place: Point) -> Path:
+        if self.shape == "circles":
+            return Path.circle(place.x, place.y, self.diameter / 2)
+        size = self.diameter / 2
+        across, down = (size if at <= mid else -size for at, mid in zip(place, self.middle, strict=True))
+        return Path.polygon([(place.x + across * x, place.y + down * y) for x, y in _SHAPES[self.shape]])
+
+
+_BAR = 0.25  # of half a mark's width that half a bar is wide
+_SHAPES: dict[str, tuple[tuple[float, float], ...]] = {
+    "squares": ((-1, -1), (1, -1), (1, 1), (-1, 1)),
+    "crosses": (
+        (-_BAR, -1), (_BAR, -1), (_BAR, -_BAR), (1, -_BAR), (1, _BAR), (_BAR, _BAR), (_BAR, 1), (-_BAR, 1),
+        (-_BAR, _BAR), (-1, _BAR), (-1, -_BAR), (-_BAR, -_BAR),
+    ),
+    "corners": ((-1, -1), (1, -1), (1, 2 * _BAR - 1), (2 * _BAR - 1, 2 * _BAR - 1), (2 * _BAR - 1, 1), (-1, 1)),
+}  # fmt: skip
+"""Outlines in a box from -1 to 1; corners have their angle at the upper left."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,5 +80,9 @@ class LaidSheet:
         return replace(
             self,
             placements=tuple(Placement(layer, at.then(turn)) for layer, at in self.placements),
-            marks=replace(self.marks, places=tuple(Point(self.width - x, y) for x, y in self.marks.places)),
+            marks=replace(
+                self.marks,
+                places=tuple(Point(self.width - x, y) for x, y in self.marks.places),
+                middle=(self.width / 2, self.height / 2),
+            ),
         )

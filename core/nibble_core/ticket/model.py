@@ -38,6 +38,12 @@ BORDERS = {
     "a weed border round each": "A rectangle round each copy; those that meet become one.",
     "a weed border along each": "At a distance along the shape of each copy; those that meet become one.",
 }
+MARK_SHAPES = {
+    "circles": "Filled circles: most cameras find them.",
+    "squares": "Filled squares.",
+    "crosses": "Crosses of two bars.",
+    "corners": "Corners that open towards the work.",
+}
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
@@ -135,6 +141,8 @@ class Sheet:
     marks: int = count(4, 0, 6, "registration marks")
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
     mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
+    mark_shape: str = choice("circles", "shape of the marks", MARK_SHAPES)
+    mark_every: float = length(0.0, 0.0, 10_000.0, "largest distance of marks", step=50.0)
     border: str = choice("no weed border", "weed border", BORDERS)
     border_distance: float = length(2.0, 0.5, 100.0, "distance of the weed border", step=0.5)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)

@@ -82,11 +82,16 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
         marks = ("Put ", slot(here, sheet, "marks"), " registration marks round them: it is laid by eye.")
     else:
         marks = (
-            "Put ", slot(here, sheet, "marks"), " registration marks round them, ", slot(here, sheet, "mark_diameter"),
+            "Put ", slot(here, sheet, "marks"), " registration marks round them, ",
+            slot(here, sheet, "mark_shape"), " ", slot(here, sheet, "mark_diameter"),
             " across, ", slot(here, sheet, "mark_gap"), " from the work. Beside it print ",
             slot(here, sheet, "caption"), ".",
         )  # fmt: skip
-    yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
+    pairs: tuple[str | Slot, ...] = ()
+    if ticket.prints_on(sheet) and sheet.marks:
+        pairs = (" Along its longer sides further pairs, so that none is more than ", slot(here, sheet, "mark_every"),
+                 " from the next (0: none).")  # fmt: skip
+    yield Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
     border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
     if sheet.border != "no weed border":
         border = (*border[:-1], ", ", slot(here, sheet, "border_distance"), " away.")

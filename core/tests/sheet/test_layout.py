@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Box
-from nibble_core.sheet import Part, grid, interlocked
+from nibble_core.sheet import Part, grid, interlocked, marked
 from tests.strategies import stars
 
 sizes = st.floats(5, 120).map(lambda v: round(v, 2))
@@ -49,6 +49,31 @@ class GridTest(unittest.TestCase):
         self.assertIn("512.0 mm wide", caught.exception.message)
         with self.assertRaises(InvalidTicket):
             grid([Part("l1", Box(0, 0, 9, 9), 1)], spacing=2, usable_width=500, usable_length=900, mark_count=7)
+
+
+class MarksTest(unittest.TestCase):
+    @given(st.sampled_from(["circles", "squares", "crosses", "corners"]), st.integers(3, 6), st.floats(0, 400))
+    @settings(max_examples=30)
+    def test_every_shape_stands_in_its_box_and_no_two_pairs_are_too_far_apart(self, shape, count, every):
+        laid = grid([Part("l1", Box(0, 0, 50, 50), 40)], spacing=2, usable_width=300, usable_length=2000, mark_count=3)
+        made = marked(laid, count, 6.0, shape=shape, every=every)
+        for path, place in zip(made.marks.paths(), made.marks.places, strict=True):
+            box = path.bounds()
+            self.assertAlmostEqual(max(box.right - place.x, place.x - box.left), 3.0, places=6)
+            self.assertAlmostEqual(max(box.bottom - place.y, place.y - box.top), 3.0, places=6)
+            self.assertTrue(box.left > -1e-6 and box.right < made.width + 1e-6 and box.bottom < made.height + 1e-6)
+        if every >= 20:
+            side = sorted({y for x, y in made.marks.places if x < 10})
+            self.assertLessEqual(max(b - a for a, b in itertools.pairwise(side)), every + 1e-6)
+        self.assertEqual(len(set(made.marks.places)), len(made.marks.places))
+        self.assertEqual(len(made.mirrored().marks.paths()), len(made.marks.paths()))
+
+    def test_corners_open_towards_the_work(self):
+        laid = grid([Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300)
+        made = marked(laid, 4, 6.0, shape="corners")
+        for path, (x, y) in zip(made.marks.paths(), made.marks.places, strict=True):
+            heavy = shapely.Polygon(path.nodes).centroid
+            self.assertEqual((heavy.x < x, heavy.y < y), (x < made.width / 2, y < made.height / 2))
 
 
 class InterlockedTest(unittest.TestCase):

@@ -1135,6 +1135,8 @@ export interface components {
             ][];
             /** Mark Diameter */
             mark_diameter: number;
+            /** Mark Paths */
+            mark_paths: string;
             /** Caption */
             caption: string;
             /** Border */

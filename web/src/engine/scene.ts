@@ -14,7 +14,6 @@ export type Item =
   | { kind: "hatch"; path: Path2D; box: Box; colour: string }
   | { kind: "path"; path: Path2D; box: Box; fill?: string; stroke?: Stroke; alpha?: number }
   | { kind: "card"; box: Box; fill: string; edge?: string }
-  | { kind: "discs"; places: readonly Place[]; radius: number; fill: string; box: Box }
   | {
       kind: "nodes";
       nodes: readonly Place[];
@@ -113,14 +112,6 @@ function drawItem(context: CanvasRenderingContext2D, item: Item, camera: Camera,
       break;
     case "hatch":
       hatch(context, item.path, item.box, item.colour, px);
-      break;
-    case "discs":
-      context.fillStyle = item.fill;
-      for (const place of item.places) {
-        context.beginPath();
-        context.arc(place.x, place.y, item.radius, 0, 2 * Math.PI);
-        context.fill();
-      }
       break;
     case "nodes":
       drawNodes(context, item, px, seen);

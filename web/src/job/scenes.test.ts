@@ -51,6 +51,7 @@ const sheet = (id: string, mirrored: boolean) => ({
   ],
   marks: [],
   mark_diameter: 6,
+  mark_paths: "",
   caption: "",
   border: "",
 });

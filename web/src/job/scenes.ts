@@ -1,7 +1,7 @@
 import type { Deviation, Work } from "../api/client";
-import type { Box, Place } from "../engine/camera";
+import type { Box } from "../engine/camera";
 import { joined } from "../engine/camera";
-import { type Item, itemsBox, type Matrix, type Scene } from "../engine/scene";
+import { type Item, itemsBox, type Matrix, type Scene, type Stroke } from "../engine/scene";
 import { processStroke } from "../theme/processes";
 import { type Images, layerItems, lineStrokes, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
@@ -9,6 +9,7 @@ import type { StationKey, ViewKey } from "./stations";
 import { sheetOf, type Ticket } from "./ticket";
 
 export const MAT = "#C5D0C8";
+const INK = "#1E2A2E";
 const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" };
 const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
 /** Room for a sheet's name above it, mm. */
@@ -146,8 +147,12 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
     if (!laid) continue;
     const box: Box = [shift, 0, shift + laid.width, laid.height];
     items.push({ kind: "card", box, fill: laid.colour, edge: "#8d978f" });
-    const marks: Place[] = laid.marks.map(([x, y]) => ({ x: shift + x, y }));
-    items.push({ kind: "discs", places: marks, radius: laid.mark_diameter / 2, fill: "#1E2A2E", box });
+    const onSheet = (d: string, look: { fill: string } | { stroke: Stroke }): Item => {
+      const { path, facts } = parsed(d);
+      const drawn: Item = { kind: "path", path, box: facts.box, ...look };
+      return { kind: "copies", items: [drawn], places: [[1, 0, 0, 1, shift, 0]], box };
+    };
+    if (laid.mark_paths) items.push(onSheet(laid.mark_paths, { fill: INK }));
     for (const { layer, matrices } of laid.placements) {
       const of = work.layers[layer];
       const print = of && view !== "outlines" ? printItems(of, images, view === "over" ? 0.4 : 1) : [];
@@ -155,16 +160,8 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
       if (copy.length) items.push({ kind: "copies", items: copy, places, box });
     }
-    if (laid.border) {
-      const { path, facts } = parsed(laid.border);
-      const cut: Item = { kind: "path", path, box: facts.box, stroke: processStroke("weed cut") };
-      items.push({ kind: "copies", items: [cut], places: [[1, 0, 0, 1, shift, 0]], box });
-    }
-    if (laid.caption && station === "sheet") {
-      const { path, facts } = parsed(laid.caption);
-      const ink: Item = { kind: "path", path, box: facts.box, fill: "#1E2A2E" };
-      items.push({ kind: "copies", items: [ink], places: [[1, 0, 0, 1, shift, 0]], box });
-    }
+    if (laid.border) items.push(onSheet(laid.border, { stroke: processStroke("weed cut") }));
+    if (laid.caption && station === "sheet") items.push(onSheet(laid.caption, { fill: INK }));
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + 40;
   }
