@@ -19,7 +19,7 @@ import shapely.affinity
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.geometry import Affine
+from nibble_core.geometry import Affine, Box
 
 Floats = NDArray[np.float64]
 CELLS = 320  # of a profile along the longer side
@@ -70,7 +70,8 @@ def lattices(shape: BaseGeometry, gap: float, *, turns: Sequence[float] = TURNS,
         left, top, right, bottom = turned.bounds
         cell = max(max(right - left, bottom - top) / CELLS, FINEST)
         margin = gap / 2 + cell / 4  # profiles are sampled so finely that nothing lies further off its strip
-        found += _of(turned.buffer(margin, quad_segs=16), turn, margin, cell, pairs)
+        box = Box(left - margin, top - margin, right + margin, bottom + margin)
+        found += _of(turned.buffer(margin, quad_segs=16), box, turn, margin, cell, pairs)
     return sorted(found, key=lambda one: one.area)[:KEPT]
 
 
@@ -118,12 +119,11 @@ def placed(lattice: Lattice, some: Laid, shape: BaseGeometry) -> list[Affine]:
     ]
 
 
-def _of(grown: BaseGeometry, turn: float, margin: float, cell: float, pairs: bool) -> list[Lattice]:
-    left, top, right, bottom = grown.bounds
-    wide, tall = math.ceil((right - left) / cell), math.ceil((bottom - top) / cell)
+def _of(grown: BaseGeometry, box: Box, turn: float, margin: float, cell: float, pairs: bool) -> list[Lattice]:
+    wide, tall = math.ceil(box.width / cell), math.ceil(box.height / cell)
     width, height = wide * cell, tall * cell
-    sides = _profile(grown, cell, axis=1, count=tall)
-    ends = _profile(grown, cell, axis=0, count=wide)
+    sides = _profile(grown, box, cell, axis=1, count=tall)
+    ends = _profile(grown, box, cell, axis=0, count=wide)
     own = float(np.max(sides[1] - sides[0]))  # a copy beside itself
     made = [_rows(Lattice(turn, width, height, margin, None, own, 0.0, 0.0), ends, cell)]
     if not pairs:
@@ -142,13 +142,13 @@ def _of(grown: BaseGeometry, turn: float, margin: float, cell: float, pairs: boo
     return made
 
 
-def _profile(shape: BaseGeometry, cell: float, *, axis: int, count: int) -> tuple[Floats, Floats]:
+def _profile(shape: BaseGeometry, box: Box, cell: float, *, axis: int, count: int) -> tuple[Floats, Floats]:
     """For each strip of ``cell`` mm along an axis (0: across, 1: down) the least and the largest place of the shape in
-    the other direction, from its box; nothing (inf, -inf) where a strip is empty."""
+    the other direction, from the corner of a box round it; nothing (inf, -inf) where a strip is empty."""
     lines = shapely.get_parts(shapely.boundary(shape))
     dense = shapely.segmentize(lines, cell / 2)
     points = shapely.get_coordinates(dense)
-    low = np.array(shape.bounds[:2])
+    low = np.array([box.left, box.top])
     at = np.clip(((points[:, axis] - low[axis]) / cell).astype(int), 0, count - 1)
     across = points[:, 1 - axis] - low[1 - axis]
     least, most = np.full(count, np.inf), np.full(count, -np.inf)
