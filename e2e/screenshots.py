@@ -17,6 +17,7 @@ def main() -> None:
         with sync_playwright() as playwright:
             page = chromium(playwright).new_page(viewport={"width": 1280, "height": 800})
             page.set_default_timeout(30_000)
+            page.goto(f"{nibble.address}/?key={nibble.key}")
             take(page, nibble.address)
     finally:
         nibble.stop()
@@ -26,6 +27,12 @@ def take(page: Page, address: str) -> None:
     def keep(name: str) -> None:
         page.wait_for_timeout(600)
         page.screenshot(path=FOLDER / f"{name}.png")
+
+    def choose(path: str, option: str) -> None:
+        page.locator(f"[data-path='{path}']").click()
+        page.get_by_role("option", name=option).click()
+        page.wait_for_timeout(1000)  # until the change is on its way
+        settled(page)
 
     page.goto(address)
     expect(page.locator("[data-job]")).to_have_count(6)
@@ -43,7 +50,7 @@ def take(page: Page, address: str) -> None:
     }
     for name, job, station in (
         ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("lines-layers", "oars", "lines"),
-        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "oars", "sheet"),
+        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "kite", "sheet"),
         ("machine", "honey", "machine"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
@@ -53,6 +60,9 @@ def take(page: Page, address: str) -> None:
             page.get_by_role("button", name="Drop-out").click()
         if name == "lines-weeding":
             page.get_by_role("button", name="Weeding").click()
+        if name == "sheet":
+            choose("sheets/s1/arrangement", "interlocked pairs")
+            choose("sheets/s1/caption", "job, sheet and feed")
         if name == "machine":
             page.get_by_role("button", name="Make the files").click()
             expect(page.get_by_role("link", name="manifest.json")).to_be_visible()
@@ -66,12 +76,6 @@ def take(page: Page, address: str) -> None:
         if station:
             page.keyboard.press(station)
             settled(page)
-
-    def choose(path: str, option: str) -> None:
-        page.locator(f"[data-path='{path}']").click()
-        page.get_by_role("option", name=option).click()
-        page.wait_for_timeout(1000)  # until the change is on its way
-        settled(page)
 
     start("lighthouse.jpg")
     keep("artwork")

@@ -117,7 +117,8 @@ def _machine(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
         ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
     )  # fmt: skip
     used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
+    used |= {"weed cut"} if sheet.border != "no weed border" else set()
     for spot in machine.spots:
-        if spot.process in used or len(ticket.sheets) == 1:
+        if spot.process in used:
             words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”."
             yield Sentence(f"{sheet.id}-spot-{spot.process}", "machine", (words,), process=spot.process, about=sheet.id)

@@ -267,7 +267,13 @@ export function TableView(props: Props) {
       }),
     );
   }, [station, seen, ticket, shown, images, loaded, fade, deviation, looked]);
-  const sheets = station === "sheet" || station === "machine" ? Object.keys(shown.sheets).length : 0;
+  // fitted again when the sheets come out in another size, not while a draft is being tried
+  const laid = useRef("");
+  if (!shown.preview)
+    laid.current = Object.values(shown.sheets)
+      .map((sheet) => `${sheet.width.toFixed(0)} ${sheet.height.toFixed(0)}`)
+      .join();
+  const sheets = station === "sheet" || station === "machine" ? laid.current : "";
   useEffect(() => {
     if (props.place) table.current?.goTo(props.place);
   }, [props.place]);
