@@ -9,20 +9,20 @@ import shapely.affinity
 
 from nibble_core.geometry import Box
 from nibble_core.lines.figures import figure
-from nibble_core.sheet import Part, grid, interlocked
+from nibble_core.sheet import Part, grid, interlocked, room
 
 GAP = 2.0
 COPIES = 200
-OPTIONS = {"spacing": GAP, "usable_width": 1300.0, "usable_length": 1e6, "mark_count": 0}
+WITHIN = room(spacing=GAP, usable_width=1300.0, usable_length=1e6, mark_count=0)
 
 
 def run() -> None:
     for name, shape in shapes().items():
         turned = shapely.affinity.rotate(shape, 90)
-        rows = [grid([Part("l", Box(*one.bounds), COPIES)], **OPTIONS) for one in (shape, turned)]
+        rows = [grid([Part("l", Box(*one.bounds), COPIES)], WITHIN) for one in (shape, turned)]
         best = min(sheet.width * sheet.height for sheet in rows)
         start = time.process_time()
-        laid = interlocked([Part("l", Box(*shape.bounds), COPIES, shape)], **OPTIONS)
+        laid = interlocked([Part("l", Box(*shape.bounds), COPIES, shape)], WITHIN)
         seconds = time.process_time() - start
         put = [shapely.affinity.affine_transform(shape, [m.a, m.c, m.b, m.d, m.e, m.f]) for _, m in laid.placements]
         tree = shapely.STRtree(put)

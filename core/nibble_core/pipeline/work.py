@@ -41,6 +41,7 @@ from nibble_core.sheet import (
     grid,
     interlocked,
     marked,
+    room,
 )
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import fingerprint
@@ -240,43 +241,31 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     boxes = {layer: work.layers[layer].value.box for layer in held}
     # a border keeps as far from the marks, and from the edge, as it lies from the work
     beyond = 0.0 if sheet.border == "no weed border" else 2 * sheet.border_distance
-    options = {
-        "spacing": sheet.spacing,
-        "usable_width": min(sheet.stock.usable_width, sheet.machine.usable_width),
-        "usable_length": min(sheet.stock.usable_length, sheet.machine.usable_length),
-        "mark_count": sheet.marks if ticket.prints_on(sheet) else 0,
-        "mark_diameter": sheet.mark_diameter,
-        "mark_gap": max(sheet.mark_gap, beyond), "least_edge": beyond,
-    }  # fmt: skip
+    count = sheet.marks if ticket.prints_on(sheet) else 0
+    within = room(
+        usable_width=min(sheet.stock.usable_width, sheet.machine.usable_width),
+        usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
+        spacing=sheet.spacing, mark_count=count,
+        mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond), least_edge=beyond,
+    )  # fmt: skip
     full = sheet.amount == "a full sheet"
     quantities = [ticket.piece_of_layer(layer).quantity + (0 if full else sheet.spares) for layer in held]
 
     def laid() -> LaidSheet:
         if sheet.arrangement == "a grid":
             parts = [Part(layer, boxes[layer], wanted) for layer, wanted in zip(held, quantities, strict=True)]
-            made = grid(parts, full=full, **options)  # type: ignore[arg-type]
+            made = grid(parts, within, full=full)
         elif sheet.arrangement == "interlocked pairs":
             shapes = [_footprint(ticket.layer(layer), work) for layer in held]
             parts = [Part(*one) for one in zip(held, boxes.values(), quantities, shapes, strict=True)]
-            made = interlocked(parts, full=full, **options)  # type: ignore[arg-type]
+            made = interlocked(parts, within, full=full)
         else:
-            made = as_placed([_placement(one) for one in sheet.placed], boxes, **options)  # type: ignore[arg-type]
-        count = options["mark_count"]
-        made = marked(made, int(count), sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every)
+            made = as_placed([_placement(one) for one in sheet.placed], boxes, within)
+        made = marked(made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every)
         return made.mirrored() if sheet.stock.mirrored else made
 
-    by = [
-        options,
-        sheet.mark_shape,
-        sheet.mark_every,
-        held,
-        quantities,
-        full,
-        sheet.arrangement,
-        sheet.placed,
-        sheet.stock.mirrored,
-    ]
-    by += [[list(boxes[layer]) for layer in held]]
+    by = [within, count, held, quantities, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
+    by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, [list(boxes[layer]) for layer in held]]
     keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
     inputs = keys if sheet.arrangement == "interlocked pairs" else []
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)

@@ -3,12 +3,12 @@
 A grid is a rule and is derived; what a nest or a hand decided comes as placements. All places are similarities.
 """
 
-from nibble_core.sheet.arranging import MARK_COUNTS, Part, as_placed, grid, interlocked, marked
+from nibble_core.sheet.arranging import MARK_COUNTS, Part, Room, as_placed, grid, interlocked, marked, room
 from nibble_core.sheet.borders import at_place, border_along_each, border_round_all, border_round_each
 from nibble_core.sheet.caption import caption
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 __all__ = [
-    "MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "as_placed", "at_place", "border_along_each",
-    "border_round_all", "border_round_each", "caption", "grid", "interlocked", "marked",
+    "MARK_COUNTS", "LaidSheet", "Marks", "Part", "Placement", "Room", "as_placed", "at_place", "border_along_each",
+    "border_round_all", "border_round_each", "caption", "grid", "interlocked", "marked", "room",
 ]  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import shapely
@@ -16,7 +16,6 @@ from nibble_core.sheet.interlocking import TURNS, Lattice, lattices, placed, str
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 MARK_COUNTS = (0, 3, 4, 5, 6)
-MOST_PAIRS = 60
 MOST_COPIES = 20_000  # on one sheet
 
 
@@ -40,80 +39,80 @@ class _Block(NamedTuple):
     grid: tuple[int, int] | None = None
 
 
-def grid(
-    parts: Sequence[Part],
+@dataclass(frozen=True)
+class Room:
+    """What copies may fill, mm. width, length: usable of the sheet. spacing: between copies. edge: kept free all round,
+    for ``edge_of``: the marks, or margins."""
+
+    width: float
+    length: float
+    spacing: float
+    edge: float
+    edge_of: str = "margins"
+
+    @property
+    def inner(self) -> float:
+        """The width between the edges."""
+        return self.width - 2 * self.edge
+
+
+def room(
     *,
-    spacing: float,
     usable_width: float,
     usable_length: float,
+    spacing: float,
     mark_count: int = 4,
     mark_diameter: float = 6.0,
     mark_gap: float = 5.0,
     least_edge: float = 0.0,
-    full: bool = False,
-) -> LaidSheet:
+) -> Room:
+    """The room within marks that stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` or
+    ``least_edge`` stays free. Raises InvalidTicket for a number of marks that cannot be laid."""
+    if mark_count not in MARK_COUNTS:
+        raise InvalidTicket(f"{mark_count} registration marks cannot be laid.", "Choose none, or 3, 4, 5 or 6.")
+    if mark_count:
+        return Room(usable_width, usable_length, spacing, mark_diameter + mark_gap, "marks")
+    return Room(usable_width, usable_length, spacing, max(spacing, least_edge))
+
+
+def grid(parts: Sequence[Part], within: Room, *, full: bool = False) -> LaidSheet:
     """Copies of each part in rows of their boxes, one part below the other, on as few runs of one sheet as possible.
 
-    The sheet is as wide and long as the copies, their ``spacing`` and the marks need, within the usable width and
-    length. Marks stand in the corners, ``mark_gap`` from the nearest copy; without any, ``spacing`` or ``least_edge``
-    stays free at the edges. When one sheet cannot hold all copies, each run holds its even share of every part. full:
-    as many as one sheet takes instead, in the proportion of the quantities. Raises DoesNotFit when not even one copy
-    of each fits, InvalidTicket for odd options.
+    The sheet is as wide and long as the copies and the edge need. When one sheet cannot hold all copies, each run holds
+    its even share of every part. full: as many as one sheet takes instead, in the proportion of the quantities. Raises
+    DoesNotFit when not even one copy of each fits, InvalidTicket for no copies.
     """
-    edge = _edge(mark_count, mark_diameter, mark_gap, max(spacing, least_edge))
-    room = usable_width - 2 * edge
-
-    def block(part: Part, count: int) -> _Block | None:
-        return _rows_of_boxes(part, count, spacing, room)
-
-    laid = _stacked(
-        parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins", full
-    )
-    return marked(laid, mark_count, mark_diameter)
+    return _stacked(parts, lambda part, count: _rows_of_boxes(part, count, within), within, full)
 
 
-def interlocked(
-    parts: Sequence[Part],
-    *,
-    spacing: float,
-    usable_width: float,
-    usable_length: float,
-    mark_count: int = 4,
-    mark_diameter: float = 6.0,
-    mark_gap: float = 5.0,
-    least_edge: float = 0.0,
-    full: bool = False,
-) -> LaidSheet:
+def interlocked(parts: Sequence[Part], within: Room, *, full: bool = False) -> LaidSheet:
     """As ``grid``, but by their true shapes, every other copy turned where that saves material, rows pushed into each
     other; see ``interlocking``."""
-    edge = _edge(mark_count, mark_diameter, mark_gap, max(spacing, least_edge))
-    room = usable_width - 2 * edge
-    ways = {part.layer: lattices(_shape(part), spacing) for part in parts}
+    ways = {part.layer: lattices(_shape(part), within.spacing) for part in parts}
 
     def block(part: Part, count: int) -> _Block | None:
-        found = [made for way in ways[part.layer] if (made := _interlocked(part, way, count, room)) is not None]
-        found += [made for turn in TURNS if (made := _rows_of_boxes(part, count, spacing, room, turn)) is not None]
-        return min(found, key=lambda made: (round(made.length, 3), made.width), default=None)
+        found = [_interlocked(part, way, count, within.inner) for way in ways[part.layer]]
+        found += [_rows_of_boxes(part, count, within, turn) for turn in TURNS]
+        fitting = [made for made in found if made is not None]
+        return min(fitting, key=lambda made: (round(made.length, 3), made.width), default=None)
 
-    laid = _stacked(
-        parts, block, edge, spacing, usable_width, usable_length, "marks" if mark_count else "margins", full
-    )
-    return marked(laid, mark_count, mark_diameter)
+    return _stacked(parts, block, within, full)
 
 
 def _stacked(
-    parts: Sequence[Part], block_of: Callable[[Part, int], _Block | None], edge: float, spacing: float,
-    usable_width: float, usable_length: float, marked: str, full: bool,
-) -> LaidSheet:  # fmt: skip
+    parts: Sequence[Part], block_of: Callable[[Part, int], _Block | None], within: Room, full: bool
+) -> LaidSheet:
+    spacing, edge = within.spacing, within.edge
     if not parts or min(part.quantity for part in parts) < 1:
         raise InvalidTicket("A sheet needs at least one copy.", "Set the quantity to 1 or more.")
     for part in parts:
         one = block_of(part, 1)
         size = part.box if one is None else Box(0, 0, one.width, one.length)
-        for extent, side, most in ((size.width, "wide", usable_width), (size.height, "long", usable_length)):
+        for extent, side, most in ((size.width, "wide", within.width), (size.height, "long", within.length)):
             if extent + 2 * edge > most + 1e-9:
                 raise DoesNotFit(
-                    f"With its {marked} the piece is {extent + 2 * edge:.1f} mm {side}; the sheet has {most:.0f} mm.",
+                    f"With its {within.edge_of} the piece is {extent + 2 * edge:.1f} mm {side}; the sheet has "
+                    f"{most:.0f} mm.",
                     "Make it smaller, or choose a wider stock.",
                 )
 
@@ -123,7 +122,7 @@ def _stacked(
 
     def fits(some: Sequence[Part], times: int) -> bool:
         needed = sum(block.length + spacing for block in blocks_of(some, times)) - spacing
-        return needed <= usable_length - 2 * edge + 1e-9
+        return needed <= within.length - 2 * edge + 1e-9
 
     if full:
         parts = _filling(parts, lambda some: fits(some, 1))
@@ -163,14 +162,15 @@ def _filling(parts: Sequence[Part], fits: Callable[[Sequence[Part]], bool]) -> l
     return with_first(low)
 
 
-def _rows_of_boxes(part: Part, count: int, spacing: float, room: float, turn: float = 0.0) -> _Block | None:
+def _rows_of_boxes(part: Part, count: int, within: Room, turn: float = 0.0) -> _Block | None:
     """As many columns as the width takes, then rows as even as can be: no copy stands alone in the last. None when not
     one fits."""
     about = Affine.rotation(turn)
     box = placed_box(part.box, about)
-    if box.width > room + 1e-9:
+    spacing = within.spacing
+    if box.width > within.inner + 1e-9:
         return None
-    columns = min(count, math.floor((room + spacing + 1e-9) / (box.width + spacing)))
+    columns = min(count, math.floor((within.inner + spacing + 1e-9) / (box.width + spacing)))
     rows = math.ceil(count / columns)
     columns = math.ceil(count / rows)
     step_x, step_y = box.width + spacing, box.height + spacing
@@ -205,43 +205,25 @@ def _shape(part: Part) -> BaseGeometry:
     return shapely.box(*part.box) if part.shape is None or part.shape.is_empty else part.shape
 
 
-def as_placed(
-    copies: Sequence[Placement],
-    boxes: Mapping[str, Box],
-    *,
-    spacing: float,
-    usable_width: float,
-    usable_length: float,
-    mark_count: int = 4,
-    mark_diameter: float = 6.0,
-    mark_gap: float = 5.0,
-    least_edge: float = 0.0,
-) -> LaidSheet:
-    """Copies where they were put, on one sheet as wide and long as they, their edge and the marks need.
+def as_placed(copies: Sequence[Placement], boxes: Mapping[str, Box], within: Room) -> LaidSheet:
+    """Copies where they were put, on one sheet as wide and long as they and the edge need.
 
     ``boxes``: what the lines of each layer fill. Places are measured from the sheet's corner. Raises DoesNotFit for a
     copy that lies outside of what is usable, InvalidTicket when there is none.
     """
-    edge = _edge(mark_count, mark_diameter, mark_gap, max(spacing, least_edge))
+    edge = within.edge
     if not copies:
         raise InvalidTicket("No copy lies on this sheet yet.", "Lay it in a grid, or put copies on it.")
     filled = Box.around([placed_box(boxes[layer], at) for layer, at in copies])
     if filled.left < edge - 1e-6 or filled.top < edge - 1e-6:
         raise DoesNotFit("A copy lies on the edge of the sheet.", f"Keep {edge:g} mm from it.")
     width, height = filled.right + edge, filled.bottom + edge
-    for size, side, room in ((width, "width", usable_width), (height, "length", usable_length)):
+    for size, side, room in ((width, "width", within.width), (height, "length", within.length)):
         if size > room + 1e-6:
             raise DoesNotFit(
                 f"The copies need {size:.1f} mm of the sheet's {side}; it has {room:.0f} mm.", "Move them together."
             )
-    laid = LaidSheet(width, height, tuple(copies), Marks())
-    return marked(laid, mark_count, mark_diameter)
-
-
-def _edge(mark_count: int, diameter: float, gap: float, spacing: float) -> float:
-    if mark_count not in MARK_COUNTS:
-        raise InvalidTicket(f"{mark_count} registration marks cannot be laid.", "Choose none, or 3, 4, 5 or 6.")
-    return diameter + gap if mark_count else spacing
+    return LaidSheet(width, height, tuple(copies), Marks())
 
 
 def placed_box(box: Box, at: Affine) -> Box:
@@ -264,8 +246,7 @@ def marked(laid: LaidSheet, count: int, diameter: float, *, shape: str = "circle
 
 def _pairs(laid: LaidSheet, radius: float, every: float) -> list[Point]:
     long = max(laid.width, laid.height) - 2 * radius
-    steps = max(1, math.ceil(long / every - 1e-9))
-    steps = min(steps, MOST_PAIRS)
+    steps = max(1, math.ceil(long / max(every, 6 * radius) - 1e-9))  # never nearer than three of their widths
     along = [radius + long * k / steps for k in range(1, steps)]
     if laid.width >= laid.height:
         return [Point(at, side) for at in along for side in (radius, laid.height - radius)]

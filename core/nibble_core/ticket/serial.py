@@ -184,6 +184,10 @@ def _check_links(ticket: Ticket) -> None:
         laid = {one.layer for one in sheet.placed}
         if any(held.layer not in layers for held in sheet.holds):
             raise InvalidTicket("A sheet holds a piece that is not there.", "", where=f"sheets/{sheet.id}")
+        if len({held.layer for held in sheet.holds}) < len(sheet.holds):
+            raise InvalidTicket(
+                "A sheet holds the same layer twice.", "Raise its quantity.", where=f"sheets/{sheet.id}"
+            )
         if not sheet.holds:
             raise InvalidTicket("A sheet holds nothing.", "Take it away instead.", where=f"sheets/{sheet.id}")
         if laid - {held.layer for held in sheet.holds}:

@@ -292,6 +292,7 @@ class SheetTest(unittest.TestCase):
         ticket, _ = job([piece("p1", [Line("k1")])])
         for change in (
             Change("sheets/s1/holds", []), Change("sheets/s1/holds/hp1/layer", "l9"),
+            Change("sheets/s1/holds", {"id": "h9", "layer": "lp1"}, "add"),
             Change("sheets/s1/placed", [{"id": "a", "layer": "l9"}]),
         ):  # fmt: skip
             with self.subTest(change.path), self.assertRaises(InvalidTicket):

@@ -11,19 +11,23 @@ from hypothesis import strategies as st
 
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Box
-from nibble_core.sheet import Part, grid, interlocked, marked
+from nibble_core.sheet import Part, grid, interlocked, marked, room
 from tests.strategies import stars
 
 sizes = st.floats(5, 120).map(lambda v: round(v, 2))
+
+
+def lay(arrange, parts, *, full=False, mark_count=4, **options):
+    """Arranged within marks, which are then set."""
+    return marked(arrange(parts, room(mark_count=mark_count, **options), full=full), mark_count, 6.0)
 
 
 class GridTest(unittest.TestCase):
     @given(sizes, sizes, st.integers(1, 700), st.floats(0, 12), st.sampled_from([3, 4, 5, 6]))
     def test_any_grid_holds_together(self, width, height, quantity, spacing, marks):
         piece = Box(-3.0, 2.0, width - 3.0, height + 2.0)
-        layout = grid(
-            [Part("l1", piece, quantity)], spacing=spacing, usable_width=500, usable_length=900, mark_count=marks
-        )
+        options = {"spacing": spacing, "usable_width": 500, "usable_length": 900, "mark_count": marks}
+        layout = lay(grid, [Part("l1", piece, quantity)], **options)
         self.assertGreaterEqual(layout.copies * layout.times, quantity)
         self.assertLess(layout.copies * layout.times - quantity, layout.copies)
         self.assertLessEqual(layout.width, 500 + 1e-6)
@@ -39,23 +43,27 @@ class GridTest(unittest.TestCase):
             self.assertTrue(abs(x - u) >= width + spacing - 1e-6 or abs(y - v) >= height + spacing - 1e-6)
 
     def test_three_marks_tell_the_direction(self):
-        layout = grid([Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300, mark_count=3)
+        layout = lay(
+            grid, [Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300, mark_count=3
+        )
         right_top = [m for m in layout.marks.places if m.x > layout.width / 2 and m.y < layout.height / 2]
         self.assertEqual(right_top, [])
 
     def test_what_does_not_fit_is_said(self):
         with self.assertRaises(DoesNotFit) as caught:
-            grid([Part("l1", Box(0, 0, 490, 20), 1)], spacing=2, usable_width=500, usable_length=900)
+            lay(grid, [Part("l1", Box(0, 0, 490, 20), 1)], spacing=2, usable_width=500, usable_length=900)
         self.assertIn("512.0 mm wide", caught.exception.message)
         with self.assertRaises(InvalidTicket):
-            grid([Part("l1", Box(0, 0, 9, 9), 1)], spacing=2, usable_width=500, usable_length=900, mark_count=7)
+            lay(grid, [Part("l1", Box(0, 0, 9, 9), 1)], spacing=2, usable_width=500, usable_length=900, mark_count=7)
 
 
 class MarksTest(unittest.TestCase):
     @given(st.sampled_from(["circles", "squares", "crosses", "corners"]), st.integers(3, 6), st.floats(0, 400))
     @settings(max_examples=30)
     def test_every_shape_stands_in_its_box_and_no_two_pairs_are_too_far_apart(self, shape, count, every):
-        laid = grid([Part("l1", Box(0, 0, 50, 50), 40)], spacing=2, usable_width=300, usable_length=2000, mark_count=3)
+        laid = lay(
+            grid, [Part("l1", Box(0, 0, 50, 50), 40)], spacing=2, usable_width=300, usable_length=2000, mark_count=3
+        )
         made = marked(laid, count, 6.0, shape=shape, every=every)
         for path, place in zip(made.marks.paths(), made.marks.places, strict=True):
             box = path.bounds()
@@ -69,7 +77,7 @@ class MarksTest(unittest.TestCase):
         self.assertEqual(len(made.mirrored().marks.paths()), len(made.marks.paths()))
 
     def test_corners_open_towards_the_work(self):
-        laid = grid([Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300)
+        laid = lay(grid, [Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300)
         made = marked(laid, 4, 6.0, shape="corners")
         for path, (x, y) in zip(made.marks.paths(), made.marks.places, strict=True):
             heavy = shapely.Polygon(path.nodes).centroid
@@ -83,7 +91,7 @@ class InterlockedTest(unittest.TestCase):
         shape = shapely.make_valid(shapely.Polygon(points))
         part = Part("l1", Box(*shape.bounds), quantity, shape)
         options = {"spacing": spacing, "usable_width": 420.0, "usable_length": 900.0, "mark_count": marks}
-        laid, plain = interlocked([part], **options), grid([part], **options)
+        laid, plain = lay(interlocked, [part], **options), lay(grid, [part], **options)
         edge = 11.0 if marks else spacing
         put = [mapped(shape, at) for _, at in laid.placements]
         self.assertEqual(len(put), math.ceil(quantity / laid.times))
@@ -107,7 +115,7 @@ class InterlockedTest(unittest.TestCase):
             (shapely.Polygon([(0, 0), (40, 0), (20, 35)]), 0.56), (shapely.Point(0, 0).buffer(20, quad_segs=64), 0.93),
         ):  # fmt: skip
             part = Part("l1", Box(*shape.bounds), 600, shape)
-            self.assertLess(interlocked([part], **options).height / grid([part], **options).height, most)
+            self.assertLess(lay(interlocked, [part], **options).height / lay(grid, [part], **options).height, most)
 
     def test_a_full_sheet_takes_as_many_as_fit_and_not_one_more(self):
         triangle = shapely.Polygon([(0, 0), (40, 0), (20, 35)])
@@ -115,21 +123,23 @@ class InterlockedTest(unittest.TestCase):
         parts = [Part("t", Box(*triangle.bounds), 30, triangle), Part("d", Box(*disc.bounds), 10, disc)]
         options = {"spacing": 2.0, "usable_width": 300.0, "usable_length": 400.0, "mark_count": 0}
         for arrange in (grid, interlocked):
-            laid = arrange(parts, full=True, **options)
+            laid = lay(arrange, parts, full=True, **options)
             self.assertEqual(laid.times, 1)
             count = laid.copies_of("t")
             self.assertEqual(laid.copies_of("d"), math.ceil(count / 3))
             self.assertLessEqual(laid.height, 400 + 1e-6)
             more = [parts[0]._replace(quantity=count + 1), parts[1]._replace(quantity=math.ceil((count + 1) / 3))]
-            self.assertGreater(arrange(more, **options).times, 1)
+            self.assertGreater(lay(arrange, more, **options).times, 1)
 
     def test_what_is_too_wide_even_turned_is_said(self):
         shape = shapely.box(0, 0, 300, 120)
         part = Part("l1", Box(*shape.bounds), 3, shape)
         options = {"spacing": 2.0, "usable_length": 900.0, "mark_count": 0}
-        self.assertEqual(interlocked([part], usable_width=140.0, **options).copies, 2)  # it fits turned, two to a run
+        self.assertEqual(
+            lay(interlocked, [part], usable_width=140.0, **options).copies, 2
+        )  # it fits turned, two to a run
         with self.assertRaises(DoesNotFit):
-            interlocked([part], usable_width=100.0, **options)
+            lay(interlocked, [part], usable_width=100.0, **options)
 
 
 def mapped(shape, at):
