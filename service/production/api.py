@@ -396,8 +396,11 @@ def events(request: HttpRequest, job_id: int) -> HttpResponseBase:
         connection.close()  # a stream holds none while it waits
         return found and _plain_task(found)
 
+    since = EXCHANGE.now()
     first = {"revision": _newest(job_id).number, "task": newest_task()}
-    response = StreamingHttpResponse(EXCHANGE.stream(job_id, first, task=newest_task), content_type="text/event-stream")
+    response = StreamingHttpResponse(
+        EXCHANGE.stream(job_id, first, since, task=newest_task), content_type="text/event-stream"
+    )
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"
     return response

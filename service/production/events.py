@@ -6,7 +6,7 @@ Of each kind only the newest counts: a revision's number, what the final work is
 import json
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from django.dispatch import receiver
@@ -43,12 +43,16 @@ class Exchange:
     def is_full(self) -> bool:
         return self._open >= MOST_STREAMS
 
-    def stream(self, job_id: int, first: dict[str, Any], *, task: Any) -> Iterator[bytes]:
-        """Events of a job as bytes, beginning with what is so ``first``. ``task()``: the newest task as plain values,
-        asked for only while one is at work."""
+    def now(self) -> int:
+        """A moment, for ``stream``: taken before what is so first is looked up, so that nothing between is missed."""
+        return self._serial
+
+    def stream(self, job_id: int, first: dict[str, Any], since: int, *, task: Callable[[], Any]) -> Iterator[bytes]:
+        """Events of a job as bytes: what is so ``first``, then all that was published after ``since``. ``task()``: the
+        newest task as plain values, asked for only while one is at work."""
+        seen = since
         with self._changed:
             self._open += 1
-            seen = self._serial
         try:
             for kind, value in first.items():
                 yield _event(kind, value)

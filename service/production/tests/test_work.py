@@ -82,12 +82,13 @@ class WorkTest(TransactionTestCase):
         heard: list[bytes] = []
 
         def listen() -> None:
-            heard.extend(exchange.stream(7, {"revision": 3, "task": task}, task=lambda: next(states)))
+            heard.extend(exchange.stream(7, {"revision": 3, "task": task}, since, task=lambda: next(states)))
 
+        since = exchange.now()
+        exchange.publish(7, "revision", 4)  # while what is so first is still looked up
         thread = threading.Thread(target=listen)
         thread.start()
         time.sleep(0.1)
-        exchange.publish(7, "revision", 4)
         exchange.publish(8, "revision", 9)
         exchange.publish(7, "doing", "tracing")
         time.sleep(1.2)
