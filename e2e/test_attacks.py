@@ -117,7 +117,7 @@ class AttackTest(unittest.TestCase):
             nibble = RunningNibble()
             time.sleep(wait)
             nibble.kill_server_alone()
-            for _ in range(100):
+            for _ in range(400):  # what is still starting finds nobody there when it has started
                 left = nibble.processes()
                 if not left:
                     break

@@ -10,6 +10,7 @@ export const slotStyle = {
     borderBottom: "1.5px dotted {colors.hair.strong}",
     padding: "2px 1px 0",
     minHeight: "24px",
+    minWidth: "24px",
     cursor: "pointer",
     textAlign: "left",
     whiteSpace: "normal",
