@@ -23,7 +23,7 @@ class Exchange:
 
     def __init__(self) -> None:
         self._changed = threading.Condition()
-        self._newest: dict[tuple[int, str], tuple[int, Any]] = {}
+        self._newest: dict[int, dict[str, tuple[int, Any]]] = {}  # by job and kind
         self._serial = 0
         self._open = 0
         self._closed = False
@@ -31,7 +31,7 @@ class Exchange:
     def publish(self, job_id: int, kind: str, value: Any) -> None:
         with self._changed:
             self._serial += 1
-            self._newest[job_id, kind] = self._serial, value
+            self._newest.setdefault(job_id, {})[kind] = self._serial, value
             self._changed.notify_all()
 
     def close(self) -> None:
@@ -63,9 +63,7 @@ class Exchange:
                     told = lambda seen=seen: self._closed or self._serial > seen  # noqa: E731 - one-line local
                     self._changed.wait_for(told, LOOKS if busy else BEAT)
                     news = [
-                        (kind, value)
-                        for (of, kind), (serial, value) in self._newest.items()
-                        if of == job_id and serial > seen
+                        (kind, value) for kind, (serial, value) in self._newest.get(job_id, {}).items() if serial > seen
                     ]
                     seen = self._serial
                 for kind, value in news:

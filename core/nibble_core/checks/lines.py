@@ -18,7 +18,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Bundle, Point, Region
 from nibble_core.geometry.along import corner_nodes
-from nibble_core.geometry.regions import distances_to_area, polygons
+from nibble_core.geometry.regions import courses, distances_to_area, polygons
 from nibble_core.lines.dropout import DropOut
 from nibble_core.lines.necks import Neck, NeckSearch, necks
 
@@ -341,11 +341,7 @@ def _counted(found: list[Finding], many: str) -> list[Finding]:
 def _courses(line: CutLine) -> NDArray[np.object_]:
     """Where a line runs: its edges whole, dashes and ties or not; else each of its open paths."""
     paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if line.regions else line.paths
-    points, begins = paths.flattened(0.005)
-    courses: NDArray[np.object_] = shapely.linestrings(
-        points, indices=np.repeat(np.arange(len(paths)), np.diff(begins))
-    )
-    return courses
+    return courses(paths, 0.005)
 
 
 def _middle(area: BaseGeometry) -> Point:

@@ -13,6 +13,7 @@ import shapely
 
 from nibble_core.errors import FileDisagrees
 from nibble_core.geometry import ARC, Affine, Bundle
+from nibble_core.geometry.regions import courses
 from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Page, Painted, Stroked
@@ -128,11 +129,8 @@ def _check_course(meant: Bundle, found: Bundle, what: str, tolerance: float) -> 
     """Path by path the same ends, and each way along within ``tolerance`` of the other."""
     if tolerance <= POSITION:
         raise _disagree(what)
-    lines = []
-    for one in (meant, found):
-        points, begins = one.flattened(tolerance / 8)
-        lines.append(shapely.linestrings(points, indices=np.repeat(np.arange(len(one)), np.diff(begins))))
-    if (shapely.hausdorff_distance(*lines) > tolerance).any():
+    apart = shapely.hausdorff_distance(courses(meant, tolerance / 8), courses(found, tolerance / 8))
+    if (apart > tolerance).any():
         raise _disagree(what)
     first, last = meant.offsets[:-1], meant.offsets[1:] - 1
     own, end = found.offsets[:-1], found.offsets[1:] - 1

@@ -33,7 +33,7 @@ def write_page(page: Page) -> bytes:
     document = in_mm(page.width, page.height)
     for name, ink in ((MARKS, None), *((layer_name(one.ink), one.ink) for one in page.stroked)):
         if name not in document.layers:
-            document.layers.add(name, true_color=ezdxf.colors.rgb2int(_screen(ink) if ink else (0, 0, 0)))
+            document.layers.add(name, true_color=ezdxf.colors.rgb2int(ink.screen if ink else (0, 0, 0)))
     owner = document.modelspace().layout_key
     upward = Affine(d=-1.0, f=page.height)
     out = io.StringIO()
@@ -84,12 +84,6 @@ def layer_name(ink: Ink) -> str:
     return re.sub(r"[^\w .#-]", "_", ink.name)[:60]
 
 
-def _screen(ink: Ink) -> tuple[int, int, int]:
-    c, m, y, k = ink.cmyk
-    red, green, blue = (round(255 * (1 - v) * (1 - k)) for v in (c, m, y))
-    return red, green, blue
-
-
 def _arced(paths: Bundle) -> Bundle:
     """Lines and arcs only."""
     if not (paths.kinds == CUBIC).any():
@@ -122,7 +116,7 @@ def _segments(
 def _entities(paths: Bundle, layer: str, owner: str, handle: int) -> str:
     """One LWPOLYLINE a path."""
     kinds, rows, offsets, closed = paths.kinds, paths.rows, paths.offsets, paths.closed
-    vertex, bent = f"10\n%r\n20\n%r\n", f"10\n%r\n20\n%r\n42\n%r\n"  # noqa: F541 - as the tags stand
+    vertex, bent = "10\n%r\n20\n%r\n", "10\n%r\n20\n%r\n42\n%r\n"
     said = np.array([vertex, bent], object)[(kinds == ARC).astype(np.int64)]
     counts = np.diff(offsets) + ~closed
     heads = [

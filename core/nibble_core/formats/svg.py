@@ -61,7 +61,7 @@ def write_page(page: Page) -> bytes:
         with file.element("svg", _size(w, h), nsmap={None: _NS}):
             if page.title:
                 _put(file, "title", {}, page.title)
-            ink = _screen(page.filled[0].ink) if page.filled else "#000000"
+            ink = hex_colour(page.filled[0].ink.screen) if page.filled else "#000000"
             with file.element("g", {"id": "marks", "fill": ink}):
                 for filled in page.filled:
                     for path in filled.paths:
@@ -78,7 +78,7 @@ def write_page(page: Page) -> bytes:
 def _group(stroked: Stroked, number: int) -> dict[str, str]:
     return {
         "id": f"{stroked.layer} {number}" if number > 1 else stroked.layer, "data-process": stroked.layer,
-        "data-ink": stroked.ink.name, "fill": "none", "stroke": _screen(stroked.ink),
+        "data-ink": stroked.ink.name, "fill": "none", "stroke": hex_colour(stroked.ink.screen),
         "stroke-width": format_number(HAIRLINE),
     }  # fmt: skip
 
@@ -125,9 +125,3 @@ def _size(w: str, h: str) -> dict[str, str]:
 def _bytes(root: etree._Element) -> bytes:
     written: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
     return written
-
-
-def _screen(ink: Ink) -> str:
-    c, m, y, k = ink.cmyk
-    red, green, blue = (round(255 * (1 - v) * (1 - k)) for v in (c, m, y))
-    return hex_colour((red, green, blue))

@@ -130,10 +130,9 @@ class Bundle:
     def flattened(self, tolerance: float = FLATTEN) -> tuple[Points, Counts]:
         """Points along all paths and where each path's begin; a closed path is repeated at its end."""
         counts = chord_counts(self.kinds, self.rows, tolerance)
-        short = self.closed & (np.diff(self.offsets) < 3)  # must not shrink to a line, however coarse the tolerance
-        for i in np.nonzero(short)[0]:
-            low, high = self.offsets[i], self.offsets[i + 1]
-            counts[low:high] = np.maximum(counts[low:high], -(-3 // max(int(high - low), 1)))
+        sizes = np.diff(self.offsets)  # a closed path must not shrink to a line, however coarse the tolerance
+        least = np.where(self.closed, -(-3 // np.maximum(sizes, 1)), 1)
+        counts = np.maximum(counts, np.repeat(least, sizes))
         of, step = shared_out(counts)
         inner = evaluate(self.kinds[of], self.rows[of], step / counts[of])
         begins = np.concatenate([[0], np.cumsum(counts)])[self.offsets] + np.arange(len(self) + 1)

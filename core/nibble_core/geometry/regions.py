@@ -55,6 +55,13 @@ class Region:
         return Polygon(self.outer.flattened(tolerance), [hole.flattened(tolerance) for hole in self.holes])
 
 
+def courses(paths: Bundle, tolerance: float = FLATTEN) -> NDArray[np.object_]:
+    """Where each of some paths runs, as shapely lines (k,); a closed one ends where it begins."""
+    points, begins = paths.flattened(tolerance)
+    lines: NDArray[np.object_] = shapely.linestrings(points, indices=np.repeat(np.arange(len(paths)), np.diff(begins)))
+    return lines
+
+
 def polygons(geometry: BaseGeometry) -> list[Polygon]:
     """The polygons of any shapely geometry, lines and points left out, empties dropped."""
     if isinstance(geometry, Polygon):

@@ -20,6 +20,13 @@ class Ink:
     name: str
     cmyk: tuple[float, float, float, float]
 
+    @property
+    def screen(self) -> Colour:
+        """The colour that shows it on screen."""
+        c, m, y, k = self.cmyk
+        red, green, blue = (round(255 * (1 - v) * (1 - k)) for v in (c, m, y))
+        return red, green, blue
+
 
 BLACK = Ink("Black", (0.0, 0.0, 0.0, 1.0))
 

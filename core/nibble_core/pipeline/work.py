@@ -9,14 +9,13 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, CannotMake, NibbleError
 from nibble_core.geometry import Affine, Box, Bundle, Region
-from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.regions import courses, polygons
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import PieceResult, compose_piece
 from nibble_core.pipeline.examine import Examined, examine
@@ -240,7 +239,7 @@ def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         return
     boxes = {layer: work.layers[layer].value.box for layer in held}
     # a border keeps as far from the marks, and from the edge, as it lies from the work
-    beyond = 0.0 if sheet.border == "no weed border" else 2 * sheet.border_distance
+    beyond = 2 * _border_reach(sheet)
     count = sheet.marks if ticket.prints_on(sheet) else 0
     within = room(
         usable_width=min(sheet.stock.usable_width, sheet.machine.usable_width),
@@ -297,12 +296,15 @@ def _footprint(layer: Layer, work: Work) -> BaseGeometry:
     areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
     for line in sent:
         if not line.regions and len(line.paths):
-            points, begins = line.paths.flattened(0.01)
-            courses = shapely.linestrings(points, indices=np.repeat(np.arange(len(line.paths)), np.diff(begins)))
-            areas.append(shapely.union_all(courses).buffer(0.05))
+            areas.append(shapely.union_all(courses(line.paths, 0.01)).buffer(0.05))
     areas += [drawn.shown, printed.area.buffer(layer.bleed + printed.grain), *(mark.polygon() for mark in drawn.marks)]
     whole = shapely.union_all([area for area in areas if not area.is_empty])
     return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
+
+
+def _border_reach(sheet: Sheet) -> float:
+    """How far beyond the work its weed border lies, mm."""
+    return 0.0 if sheet.border == "no weed border" else sheet.border_distance
 
 
 def _placement(one: Placed) -> Placement:
@@ -317,7 +319,8 @@ def caption_of(sheet: Sheet, ticket: Ticket, work: Work) -> tuple[Region, ...]:
     laid = work.sheets[sheet.id].value
     number = [one.id for one in ticket.sheets].index(sheet.id) + 1
     words = f"{ticket.name}, sheet {number} of {len(ticket.sheets)}, fed this way"
-    band = sheet.mark_diameter + sheet.mark_gap
+    reach = _border_reach(sheet)
+    band = sheet.mark_diameter + max(sheet.mark_gap, 2 * reach) - reach  # the border runs along its inner side
     return caption(words[:200], shipped_font("condensed"), laid, band)
 
 

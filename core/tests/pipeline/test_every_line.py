@@ -246,6 +246,15 @@ class SheetTest(unittest.TestCase):
         self.assertTrue(beside)
         for x, y in made.sheets["s1"].value.marks.places:  # none runs over a mark, wherever that stands
             self.assertGreater(min(region.polygon().distance(shapely.Point(x, y)) for region in beside), 3.0)
+        for diameter, gap, distance in ((6.0, 3.0, 5.0), (2.0, 6.0, 3.0)):  # nor is one crossed by the weed border
+            changed = {"mark_diameter": diameter, "mark_gap": gap, "border_distance": distance,
+                       "border": "a weed border round all"}  # fmt: skip
+            asked = [Change(f"sheets/s1/{key}", value) for key, value in changed.items()]
+            bordered = badge_ticket(captioned, *asked, quantity=90)
+            made = badge_work(bordered)
+            beside = caption_of(bordered.sheets[0], bordered, made)
+            self.assertTrue(beside)
+            self.assertLess(made.borders["s1"].bounds().bottom, min(region.bounds().top for region in beside))
         one = badge_ticket(
             Change("sheets/s1/caption", "job, sheet and feed"), Change("artworks/a1/width", 5.0), quantity=1
         )

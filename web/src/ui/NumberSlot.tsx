@@ -116,6 +116,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         data-path={slot.path}
         data-held={dragging || undefined}
         cursor="ew-resize"
+        textAlign="center"
         touchAction="none"
         onPointerDown={drag}
         onClick={() => setTyping(editable(slot, start, unit))}
