@@ -9,6 +9,7 @@ from benchmarks import (
     files,
     layouts,
     lines,
+    nesting,
     refusals,
     sheets,
     shop,
@@ -22,7 +23,7 @@ from benchmarks import (
 BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
     "drawings": drawings.run, "contours": contours.run, "lines": lines.run, "layouts": layouts.run,
-    "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
+    "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
     "refusals": refusals.run, "zoo": zoo.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}

@@ -21,8 +21,9 @@ from nibble_core.geometry import Bundle
 from nibble_core.lines.figures import figure
 from nibble_core.lines.perforation import perforated
 from nibble_core.pipeline.files import pages_of, write_files
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import MemoryStore
-from nibble_core.pipeline.work import Work, work_out
+from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import first_ticket
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Element, Figure, Layer, Line, Piece

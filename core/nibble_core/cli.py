@@ -18,6 +18,8 @@ from nibble_core.geometry.units import MM_PER_PX, parse_length
 if TYPE_CHECKING:
     from nibble_core.graphics import Drawing
     from nibble_core.pipeline.read import Picture
+    from nibble_core.pipeline.results import Work
+    from nibble_core.ticket import Ticket
 
 MODES = ("two-tone", "outer", "colours", "centre-lines", "paths")
 _UNITS = {"mm": 1.0, "cm": 10.0, "in": 25.4}
@@ -71,6 +73,13 @@ def _parser() -> argparse.ArgumentParser:
     produce.add_argument("--artwork", type=File, nargs="+", required=True, help="the client's files")
     produce.add_argument("-o", "--output", type=File, required=True, help="folder for the job files")
     produce.set_defaults(run=_produce)
+    nest = commands.add_parser("nest", help="copies of a ticket's sheets as tight as they go")
+    nest.add_argument("ticket", type=File)
+    nest.add_argument("--artwork", type=File, nargs="*", default=[], help="the client's files")
+    nest.add_argument("--seconds", type=float, default=5.0, help="how long to look for a better one (default: 5)")
+    nest.add_argument("--sheet", help="of one sheet only, by its id")
+    nest.add_argument("-o", "--output", type=File, required=True, help="the ticket with its placements")
+    nest.set_defaults(run=_nest)
     return parser
 
 
@@ -246,28 +255,77 @@ def _positive(text: str, called: str, unit: str = "mm") -> float:
 
 def _produce(options: argparse.Namespace) -> None:
     from nibble_core.pipeline.files import write_files
+
+    ticket, work = _worked_out(options)
+    files = write_files(ticket, work)
+    options.output.mkdir(parents=True, exist_ok=True)
+    for file in files:
+        (options.output / file.name).write_bytes(file.content)
+    print(json.dumps({"files": [file.name for file in files]}))
+
+
+def _nest(options: argparse.Namespace) -> None:
+    from dataclasses import replace
+
+    from nibble_core.pipeline.sheets import nest_sheet, waste_share
+    from nibble_core.sheet import Limits
+    from nibble_core.ticket import to_plain
+
+    if not 0 <= options.seconds <= 3600:
+        raise InvalidTicket(f"{options.seconds:g} seconds cannot be nested.", "Give 0 to 3600.")
+    ticket, work = _worked_out(options)
+    if options.sheet and all(sheet.id != options.sheet for sheet in ticket.sheets):
+        known = ", ".join(sheet.id for sheet in ticket.sheets)
+        raise InvalidTicket(f"There is no sheet “{options.sheet}”.", f"Choose one of {known}.")
+    left_out = [problem for problem in work.problems if problem.station not in ("sheet", "machine")]
+    if left_out:
+        raise left_out[0].error
+    chosen = [sheet for sheet in ticket.sheets if options.sheet in (None, sheet.id)]
+    told: list[dict[str, Any]] = []
+    for sheet in chosen:
+        started = time.perf_counter()
+        placed, runs, length = nest_sheet(ticket, sheet, work, Limits(options.seconds))
+        nested = replace(sheet, arrangement="as placed", placed=tuple(placed), runs=runs)
+        ticket = replace(ticket, sheets=tuple(nested if one.id == sheet.id else one for one in ticket.sheets))
+        seconds = round(time.perf_counter() - started, 3)
+        told.append({"sheet": sheet.id, "up": len(placed), "runs": runs, "length_mm": round(length, 3),
+                     "seconds": seconds})  # fmt: skip
+    plain = to_plain(ticket)
+    _, work = _worked_out(options, plain)
+    work.require_whole()
+    options.output.write_text(json.dumps(plain, indent=1, ensure_ascii=False))
+    used = [work.sheets[sheet.id].value for sheet in chosen]
+    shares = [waste_share(work, sheet.id) or 0.0 for sheet in chosen]
+    whole = sum(laid.width * laid.height for laid in used)
+    wasted = sum(share * laid.width * laid.height for share, laid in zip(shares, used, strict=True))
+    print(json.dumps({
+        "up": sum(one["up"] for one in told), "length_mm": round(sum(one["length_mm"] for one in told), 3),
+        "waste_share": round(wasted / whole, 4), "seconds": round(sum(one["seconds"] for one in told), 3),
+        "sheets": told,
+    }))  # fmt: skip
+
+
+def _worked_out(options: argparse.Namespace, plain: Any = None) -> tuple[Ticket, Work]:
+    """The ticket of a file, or the one given, and everything that follows from it."""
     from nibble_core.pipeline.store import MemoryStore
     from nibble_core.pipeline.work import work_out
     from nibble_core.ticket import ticket_from_plain
 
-    try:
-        plain = json.loads(_bytes(options.ticket))
-    except (ValueError, RecursionError) as error:
-        raise InvalidTicket(f"“{options.ticket.name}” is not JSON.", "Give a ticket that Nibble wrote.") from error
+    if plain is None:
+        try:
+            plain = json.loads(_bytes(options.ticket))
+        except (ValueError, RecursionError) as error:
+            raise InvalidTicket(f"“{options.ticket.name}” is not JSON.", "Give a ticket that Nibble wrote.") from error
     ticket = ticket_from_plain(plain)
     contents = {hashlib.sha256(content).hexdigest(): content for content in map(_bytes, options.artwork)}
 
     def source(sha256: str) -> bytes:
         if sha256 not in contents:
-            called = next(artwork.name for artwork in ticket.artworks if artwork.file == sha256)
+            called = next((artwork.name for artwork in ticket.artworks if artwork.file == sha256), "")
             raise UnreadableFile(f"The artwork “{called}” was not given.", "Name its file after --artwork.")
         return contents[sha256]
 
-    files = write_files(ticket, work_out(ticket, source, MemoryStore()))
-    options.output.mkdir(parents=True, exist_ok=True)
-    for file in files:
-        (options.output / file.name).write_bytes(file.content)
-    print(json.dumps({"files": [file.name for file in files]}))
+    return ticket, work_out(ticket, source, MemoryStore())
 
 
 if __name__ == "__main__":

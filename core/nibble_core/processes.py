@@ -40,6 +40,10 @@ PROCESSES: dict[str, Process] = {
         "The knife goes through the film, in the waste only, so that it peels off in handy pieces.", "cut weed lines",
         "a weed cut", 35, "#8C6BA8", 1.2, "Weed Cut", (0.4, 0.6, 0.0, 0.0), (3, 3), parts=True, step="PartialCutting",
     ),
+    "cross-cut": Process(
+        "Across the roll, behind the last copy: it frees the finished length, and comes last.", "cut off",
+        "a cross-cut", 60, "#4A4A6A", 2.2, "Cross Cut", (0.6, 0.6, 0.0, 0.3), (12, 4), parts=True, step="Cutting",
+    ),
     "perforate": Process(
         "Cuts and ties in turn: it tears off by hand.", "perforate", "a perforation",
         40, "#7A1F5C", 1.6, "Perforate", (0.0, 0.6, 0.0, 0.3), (7, 4), parts=True, step="Perforating",

@@ -2,8 +2,9 @@
 
 import hashlib
 
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import MemoryStore
-from nibble_core.pipeline.work import Work, work_out
+from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, Ticket, apply, first_ticket
 from tests.pictures import badge_png
 

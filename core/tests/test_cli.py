@@ -81,6 +81,19 @@ class CommandTest(unittest.TestCase):
         manifest = json.loads((target / "manifest.json").read_text())
         self.assertEqual(manifest["sheets"][0]["copies"], 6)
 
+    def test_nest_writes_the_places_and_says_how_far_they_reach(self):
+        ticket, nested = self.folder / "ticket.json", self.folder / "nested.json"
+        ticket.write_text(json.dumps(to_plain(badge_ticket(quantity=30))))
+        code, out, err = self.run_it("nest", ticket, "--artwork", self.badge, "--seconds", "0.2", "-o", nested)
+        told = json.loads(out)
+        self.assertEqual((code, told["up"], out.count("\n"), err), (0, 30, 1, ""))
+        self.run_it("produce", nested, "--artwork", self.badge, "-o", self.folder / "files")
+        sheet = json.loads((self.folder / "files" / "manifest.json").read_text())["sheets"][0]
+        self.assertEqual(sheet["copies"], 30)
+        self.assertAlmostEqual(sheet["height_mm"], told["length_mm"], places=2)
+        self.refused("nest", ticket, "--artwork", self.badge, "--sheet", "s9", "-o", self.folder / "no.json")
+        self.refused("nest", ticket, "--artwork", self.badge, "--seconds", "-1", "-o", self.folder / "no.json")
+
     def test_wrong_options_are_one_sentence_too(self):
         for words in (("trace", self.badge), ("trace", self.badge, "--colours", "many", "-o", "x.svg"), ("fly",), ()):
             err = io.StringIO()

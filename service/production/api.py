@@ -237,7 +237,7 @@ class SheetOut(Schema):
     mark_diameter: float
     mark_paths: str
     caption: str
-    border: str
+    own: list[DrawingLineOut]
 
 
 class WorkOut(Schema):

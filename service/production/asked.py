@@ -11,10 +11,11 @@ from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError
 from nibble_core.formats.registry import FORMATS
 from nibble_core.pipeline.files import slug
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.try_outs import try_out, try_outs
-from nibble_core.pipeline.work import Work, work_out
+from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, Ticket, apply, ticket_from_plain
 from production.view import card_view, deviation_view, shape_view, work_view
 

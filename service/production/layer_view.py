@@ -14,7 +14,7 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
-from nibble_core.pipeline.work import Work
+from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Layer, Piece

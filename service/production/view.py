@@ -12,8 +12,9 @@ from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import caption_of, own_lines
 from nibble_core.pipeline.trace import TracedShape, TraceResult
-from nibble_core.pipeline.work import Work, caption_of
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
@@ -173,6 +174,6 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         ],
         "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places],
         "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
-        "border": work.borders[sheet.id].svg(3) if sheet.id in work.borders else "",
+        "own": [{"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)],
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, work)),
     }  # fmt: skip

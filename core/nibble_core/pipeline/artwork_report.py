@@ -8,9 +8,9 @@ from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.pipeline.within_report import lost_text, parts_of
-from nibble_core.pipeline.work import Work
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.model import Ticket

@@ -13,7 +13,8 @@ from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import FORMATS, SHEET_FORMATS, Format
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Shape, Stroked
-from nibble_core.pipeline.work import Work, caption_of, program_of
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name

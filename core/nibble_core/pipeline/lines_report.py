@@ -12,8 +12,8 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sources import named_inks
-from nibble_core.pipeline.work import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
 from nibble_core.ticket.model import Ticket

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
-from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
-from nibble_core.pipeline.work import Work, caption_of, program_of
-from nibble_core.sheet import LaidSheet
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import caption_of, program_of, waste_share
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
@@ -151,23 +150,13 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         )  # fmt: skip
     draft.figures = [(" and ".join(f"{columns} × {rows}" for columns, rows in laid.blocks), "across and down")]
     draft.figures = draft.figures if laid.blocks else []
+    share = waste_share(work, sheet.id)
     draft.figures += [
         (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
         (_thousands(laid.copies * laid.times), "copies in all"),
-        *_waste(laid, work),
+        *([] if share is None else [(f"{100 * share:.0f} %", "of the sheet is waste")]),
         (str(len(laid.marks.places)), "registration marks"),
     ]
-
-
-def _waste(laid: LaidSheet, work: Work) -> list[tuple[str, str]]:
-    """What of the sheet becomes no piece; nothing where a piece has no edge."""
-    used = 0.0
-    for layer in laid.layers:
-        edge = edge_line(work.layers[layer].value.lines)
-        if edge is None:
-            return []
-        used += laid.copies_of(layer) * float(edge.area.area)
-    return [(f"{100 * (1 - used / (laid.width * laid.height)):.0f} %", "of the sheet is waste")]
 
 
 def _thousands(number: int) -> str:

@@ -12,11 +12,12 @@ from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.read import read, unit_of
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import ResultStore
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.pipeline.work import Sources, Work
+from nibble_core.pipeline.work import Sources
 from nibble_core.ticket import Change, Ticket, apply
 from nibble_core.ticket.artwork import Artwork
 

@@ -6,86 +6,31 @@ A stage that cannot be done leaves its error where it stands; what depends on it
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import partial
 
-import shapely
-from shapely.geometry.base import BaseGeometry
-
-from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import Cancelled, CannotMake, NibbleError
-from nibble_core.geometry import Affine, Box, Bundle, Region
-from nibble_core.geometry.regions import courses, polygons
+from nibble_core.geometry import Box
 from nibble_core.pipeline.clean import clean
-from nibble_core.pipeline.compose import PieceResult, compose_piece
-from nibble_core.pipeline.examine import Examined, examine
-from nibble_core.pipeline.lines import LayerResult, draw_lines
-from nibble_core.pipeline.prints import PrintResult, print_layer
-from nibble_core.pipeline.read import Picture, read, unit_of
+from nibble_core.pipeline.compose import compose_piece
+from nibble_core.pipeline.examine import examine
+from nibble_core.pipeline.lines import draw_lines
+from nibble_core.pipeline.prints import print_layer
+from nibble_core.pipeline.read import read, unit_of
+from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.sheets import FREES, NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES, WEEDS, add_weeds, lay_out
 from nibble_core.pipeline.sizes import finished_size
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.store import Keyed, ResultStore
 from nibble_core.pipeline.touch_ups import trace
-from nibble_core.pipeline.trace import TraceResult, require_shapes
+from nibble_core.pipeline.trace import require_shapes
 from nibble_core.processes import PROCESSES
-from nibble_core.sheet import (
-    LaidSheet,
-    Part,
-    Placement,
-    as_placed,
-    at_place,
-    border_along_each,
-    border_round_all,
-    border_round_each,
-    caption,
-    grid,
-    interlocked,
-    marked,
-    room,
-)
-from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import MACHINES
-from nibble_core.ticket.model import Layer, Machine, Piece, Placed, Sheet, Stock, Ticket
-from nibble_core.toolpaths import Definition, Program, by_process
+from nibble_core.ticket.model import Layer, Machine, Piece, Stock, Ticket
 
-WEEDS = "weed cut"
-NOTHING = Bundle.of(())
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
-
-
-@dataclass
-class Problem:
-    """Why a station is blocked; ``where`` is a path into the ticket."""
-
-    station: str
-    where: str
-    error: NibbleError
-
-
-@dataclass
-class Work:
-    """Results by the id of what they belong to; missing ones are explained by a problem further left."""
-
-    pictures: dict[str, Keyed[Picture]] = field(default_factory=dict)
-    sizes: dict[str, tuple[float, float]] = field(default_factory=dict)
-    cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
-    traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
-    pieces: dict[str, Keyed[PieceResult]] = field(default_factory=dict)
-    prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
-    layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
-    examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
-    """Of each layer against every sheet it lies on, in their order."""
-    sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
-    borders: dict[str, Bundle] = field(default_factory=dict)
-    """Weed borders of sheets that have one, in the sheet's coordinates."""
-    problems: list[Problem] = field(default_factory=list)
-
-    def require_whole(self) -> None:
-        """Raises the first problem, if there is one."""
-        if self.problems:
-            raise self.problems[0].error
 
 
 def work_out(
@@ -121,8 +66,8 @@ def work_out(
             draw = partial(_lines, ticket, piece, layer, store, work, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
-        attempt("sheet", f"sheets/{sheet.id}", partial(_layout, ticket, sheet, store, work))
-        attempt("sheet", f"sheets/{sheet.id}", partial(_border, sheet, ticket, work, store))
+        attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
+        attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
     work.problems += _not_made(ticket)
     return work
 
@@ -133,17 +78,24 @@ _DOING = {
 }  # fmt: skip
 
 
+_OWN = (
+    ("border", WEEDS, NO_BORDER), ("weed_lines", WEEDS, NO_WEED_LINES), ("cross_cut", FREES, NO_CROSS_CUT)
+)  # fmt: skip
+"""What a sheet has cut of its own: field, process, and its value for none."""
+
+
 def _not_made(ticket: Ticket) -> Iterator[Problem]:
     """Lines that the machine of their sheet has no way to make, each with the machines that have."""
     for sheet in ticket.sheets:
-        if sheet.border != "no weed border" and not sheet.machine.makes(WEEDS):
-            yield Problem(
-                "machine", f"sheets/{sheet.id}/border",
-                CannotMake(
-                    f"The {sheet.machine.name} has no entry for weed cuts.",
-                    "Choose it anew from the shop's machines, another one, or no weed border.",
-                ),
-            )  # fmt: skip
+        for name, process, off in _OWN:
+            if getattr(sheet, name) != off and not sheet.machine.makes(process):
+                yield Problem(
+                    "machine", f"sheets/{sheet.id}/{name}",
+                    CannotMake(
+                        f"The {sheet.machine.name} has no entry for a {process}.",
+                        f"Choose it anew from the shop's machines, another one, or {off}.",
+                    ),
+                )  # fmt: skip
         for held in sheet.holds:
             piece, layer = ticket.piece_of_layer(held.layer), ticket.layer(held.layer)
             for line in layer.lines:
@@ -231,101 +183,3 @@ def _lines(
     for id, error in drawn.value.failed:
         where = id if "/" in id else f"{here}/lines/{id}"
         work.problems.append(Problem("lines", where, error))
-
-
-def _layout(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    held = [one.layer for one in sheet.holds]
-    if not all(layer in work.layers for layer in held):
-        return
-    boxes = {layer: work.layers[layer].value.box for layer in held}
-    # a border keeps as far from the marks, and from the edge, as it lies from the work
-    beyond = 2 * _border_reach(sheet)
-    count = sheet.marks if ticket.prints_on(sheet) else 0
-    within = room(
-        usable_width=min(sheet.stock.usable_width, sheet.machine.usable_width),
-        usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
-        spacing=sheet.spacing, mark_count=count,
-        mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond), least_edge=beyond,
-    )  # fmt: skip
-    full = sheet.amount == "a full sheet"
-    quantities = [ticket.piece_of_layer(layer).quantity + (0 if full else sheet.spares) for layer in held]
-
-    def laid() -> LaidSheet:
-        if sheet.arrangement == "a grid":
-            parts = [Part(layer, boxes[layer], wanted) for layer, wanted in zip(held, quantities, strict=True)]
-            made = grid(parts, within, full=full)
-        elif sheet.arrangement == "interlocked pairs":
-            shapes = [_footprint(ticket.layer(layer), work) for layer in held]
-            parts = [Part(*one) for one in zip(held, boxes.values(), quantities, shapes, strict=True)]
-            made = interlocked(parts, within, full=full)
-        else:
-            made = as_placed([_placement(one) for one in sheet.placed], boxes, within)
-        made = marked(made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every)
-        return made.mirrored() if sheet.stock.mirrored else made
-
-    by = [within, count, held, quantities, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
-    by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, [list(boxes[layer]) for layer in held]]
-    keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
-    inputs = keys if sheet.arrangement == "interlocked pairs" else []
-    work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
-
-
-def _border(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
-    if sheet.border == "no weed border" or sheet.id not in work.sheets:
-        return
-    laid = work.sheets[sheet.id]
-
-    def drawn() -> Bundle:
-        shapes = {layer: _footprint(ticket.layer(layer), work) for layer in laid.value.layers}
-        if sheet.border == "a weed border along each":
-            put = {layer: [p.at for p in laid.value.placements if p.layer == layer] for layer in shapes}
-            return border_along_each([(shapes[layer], put[layer]) for layer in shapes], sheet.border_distance)
-        copies = [at_place(shapely.box(*shapes[layer].bounds), at) for layer, at in laid.value.placements]
-        way = border_round_all if sheet.border == "a weed border round all" else border_round_each
-        return way(copies, sheet.border_distance)
-
-    keys = [key for layer in laid.value.layers for key in (work.layers[layer].key, work.prints[layer].key)]
-    by = [sheet.border, sheet.border_distance]
-    work.borders[sheet.id] = run_stage(store, "weed border", by, [laid.key, *keys], drawn).value
-
-
-def _footprint(layer: Layer, work: Work) -> BaseGeometry:
-    """All that a copy fills: what its lines enclose and run along, its print with its bleed, its alignment marks."""
-    drawn, printed = work.layers[layer.id].value, work.prints[layer.id].value
-    sent = [line for line in drawn.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
-    areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
-    for line in sent:
-        if not line.regions and len(line.paths):
-            areas.append(shapely.union_all(courses(line.paths, 0.01)).buffer(0.05))
-    areas += [drawn.shown, printed.area.buffer(layer.bleed + printed.grain), *(mark.polygon() for mark in drawn.marks)]
-    whole = shapely.union_all([area for area in areas if not area.is_empty])
-    return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
-
-
-def _border_reach(sheet: Sheet) -> float:
-    """How far beyond the work its weed border lies, mm."""
-    return 0.0 if sheet.border == "no weed border" else sheet.border_distance
-
-
-def _placement(one: Placed) -> Placement:
-    flip = Affine(a=-1.0) if one.flip == "mirrored" else Affine()
-    return Placement(one.layer, flip.then(Affine.rotation(one.turn)).then(Affine.translation(one.x, one.y)))
-
-
-def caption_of(sheet: Sheet, ticket: Ticket, work: Work) -> tuple[Region, ...]:
-    """What is printed beside the copies of a sheet, as outlines on the sheet; readable, never mirrored."""
-    if sheet.caption == "nothing" or not sheet.marks or not ticket.prints_on(sheet):
-        return ()
-    laid = work.sheets[sheet.id].value
-    number = [one.id for one in ticket.sheets].index(sheet.id) + 1
-    words = f"{ticket.name}, sheet {number} of {len(ticket.sheets)}, fed this way"
-    reach = _border_reach(sheet)
-    band = sheet.mark_diameter + max(sheet.mark_gap, 2 * reach) - reach  # the border runs along its inner side
-    return caption(words[:200], shipped_font("condensed"), laid, band)
-
-
-def program_of(sheet: Sheet, work: Work) -> Program:
-    """What the sheet's machine does, in order. Raises CannotMake for a process that has no order."""
-    laid = work.sheets[sheet.id].value
-    once = [Definition("border", WEEDS, border)] if len(border := work.borders.get(sheet.id, NOTHING)) else []
-    return by_process(laid, {layer: work.layers[layer].value.definitions for layer in laid.layers}, once)

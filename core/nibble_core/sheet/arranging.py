@@ -17,6 +17,7 @@ from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 MARK_COUNTS = (0, 3, 4, 5, 6)
 MOST_COPIES = 20_000  # on one sheet
+SLACK = 0.02  # mm that a place may lie off what is usable: shapes are simplified by as much
 
 
 class Part(NamedTuple):
@@ -215,11 +216,11 @@ def as_placed(copies: Sequence[Placement], boxes: Mapping[str, Box], within: Roo
     if not copies:
         raise InvalidTicket("No copy lies on this sheet yet.", "Lay it in a grid, or put copies on it.")
     filled = Box.around([placed_box(boxes[layer], at) for layer, at in copies])
-    if filled.left < edge - 1e-6 or filled.top < edge - 1e-6:
+    if filled.left < edge - SLACK or filled.top < edge - SLACK:
         raise DoesNotFit("A copy lies on the edge of the sheet.", f"Keep {edge:g} mm from it.")
     width, height = filled.right + edge, filled.bottom + edge
     for size, side, room in ((width, "width", within.width), (height, "length", within.length)):
-        if size > room + 1e-6:
+        if size > room + SLACK:
             raise DoesNotFit(
                 f"The copies need {size:.1f} mm of the sheet's {side}; it has {room:.0f} mm.", "Move them together."
             )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from nibble_core.ticket.model import Machine, Spot, Stock
 
 _PLUM, _ORCHID, _PLUM_LIGHT = (0.0, 1.0, 0.0, 0.3), (0.3, 0.9, 0.0, 0.0), (0.0, 0.6, 0.0, 0.3)
-_VIOLET = (0.4, 0.6, 0.0, 0.0)
+_VIOLET, _SLATE = (0.4, 0.6, 0.0, 0.0), (0.6, 0.6, 0.0, 0.3)
 _OLIVE, _UMBER = (0.0, 0.0, 0.9, 0.5), (0.2, 0.5, 0.8, 0.4)
 
 _STOCKS = (
@@ -26,7 +26,7 @@ _MACHINES = (
         "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.25, 0.5, 300,
         (Spot("through cut", "Nibble Through", _PLUM), Spot("kiss cut", "Nibble Kiss", _ORCHID),
          Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE),
-         Spot("weed cut", "Nibble Weed", _VIOLET)),
+         Spot("weed cut", "Nibble Weed", _VIOLET), Spot("cross-cut", "Nibble Cross", _SLATE)),
     ),
     Machine(
         "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100, formats=("pdf", "svg", "dxf"),

@@ -28,6 +28,24 @@ AMOUNTS = {
     "as many as wanted": "The quantity of each piece, and its spares.",
     "a full sheet": "As many as one sheet takes, in the proportion of their quantities.",
 }
+NEST_TURNS = {
+    "as it stands": "Copies keep their direction: for film with a grain.",
+    "by half turns": "Upright or upside down.",
+    "by quarter turns": "Four ways.",
+    "by any turn": "In steps of 15°: the tightest, and the slowest to find.",
+}
+TOGETHER = {
+    "each on its own": "Every copy where it fits best.",
+    "one of each together": "A copy of each, in the proportion of their quantities, stays side by side.",
+}
+WEED_LINES = {
+    "no weed lines": "The waste is not parted.",
+    "weed lines": "Cuts across the waste, so that it peels off in handy pieces.",
+}
+CROSS_CUTS = {
+    "no cross-cut": "The sheet is cut off by hand.",
+    "a cross-cut behind it": "The last cut goes across the roll and frees the finished length.",
+}
 CAPTIONS = {
     "nothing": "The sheet carries the work and its marks only.",
     "job, sheet and feed": "The job's name, the sheet's number, and an arrow in the direction it is fed.",
@@ -127,7 +145,8 @@ class Placed:
 @dataclass(frozen=True)
 class Sheet:
     """One stock on one machine, with copies of one or more layers on it. placed: counts when it is laid “as placed”.
-    marks: 0 or 3 to 6; they are printed, so that a sheet that prints nothing has none."""
+    runs: how often copies “as placed” are made. marks: 0 or 3 to 6; they are printed, so that a sheet that prints
+    nothing has none."""
 
     id: str
     holds: tuple[Held, ...] = ()
@@ -135,6 +154,9 @@ class Sheet:
     machine: Machine = field(default_factory=Machine)
     arrangement: str = choice("a grid", "arrangement", ARRANGEMENTS)
     placed: tuple[Placed, ...] = ()
+    runs: int = count(1, 1, 10_000, "runs")
+    turns: str = choice("by quarter turns", "turns when nested", NEST_TURNS)
+    together: str = choice("each on its own", "what stays together when nested", TOGETHER)
     amount: str = choice("as many as wanted", "number of copies", AMOUNTS)
     spares: int = count(0, 0, 10_000, "spares")
     spacing: float = length(3.0, 0.0, 200.0, "spacing")
@@ -145,6 +167,10 @@ class Sheet:
     mark_every: float = length(0.0, 0.0, 10_000.0, "largest distance of marks", step=50.0)
     border: str = choice("no weed border", "weed border", BORDERS)
     border_distance: float = length(2.0, 0.5, 100.0, "distance of the weed border", step=0.5)
+    weed_lines: str = choice("no weed lines", "weed lines", WEED_LINES)
+    weed_size: float = length(150.0, 10.0, 2000.0, "largest piece of waste", step=10.0)
+    weed_clear: float = length(0.5, 0.0, 20.0, "distance of weed lines from copies", step=0.1)
+    cross_cut: str = choice("no cross-cut", "cross-cut", CROSS_CUTS)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
 
 

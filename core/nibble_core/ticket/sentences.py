@@ -70,11 +70,14 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     way = slot(here, sheet, "arrangement")
     if not sheet.placed:  # what nobody has put anywhere cannot lie where it was put
         way = replace(way, choices=tuple(one for one in way.choices if one.value != "as placed"))
-    where = (", ", way, ".") if sheet.arrangement == "as placed" else (", in ", way, ".")
+    often = (", ", slot(here, sheet, "runs"), " times over") if sheet.runs > 1 else ()
+    where = (", ", way, *often, ".") if sheet.arrangement == "as placed" else (", in ", way, ".")
     more: tuple[str | Slot, ...] = ()
     if sheet.amount != "a full sheet":
         spare = () if sheet.spares else (", with ", slot(here, sheet, "spares"), " spare of each")
         more = (" Lay ", slot(here, sheet, "amount"), *spare, ".")
+    more = (*more, " Nested, they are turned ", slot(here, sheet, "turns"))
+    more = (*more, ", ", slot(here, sheet, "together"), ".") if len(sheet.holds) > 1 else (*more, ".")
     yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), more, about=sheet.id)
     if not ticket.prints_on(sheet):
         marks: tuple[str | Slot, ...] = ("Nothing is printed, so it has no registration marks.",)
@@ -95,7 +98,22 @@ def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
     if sheet.border != "no weed border":
         border = (*border[:-1], ", ", slot(here, sheet, "border_distance"), " away.")
-    yield Sentence(f"{sheet.id}-border", "sheet", border, process="weed cut" if len(border) > 3 else "", about=sheet.id)
+    border = (*border[:-1], border[-1].rstrip(".") if isinstance(border[-1], str) else border[-1], " and ",
+              slot(here, sheet, "weed_lines"))  # fmt: skip
+    if sheet.weed_lines != "no weed lines":
+        border = (*border, " into pieces of ", slot(here, sheet, "weed_size"), " at most, ",
+                  slot(here, sheet, "weed_clear"), " clear of the copies")  # fmt: skip
+    weeds = sheet.border != "no weed border" or sheet.weed_lines != "no weed lines"
+    off = (" On a roll, ", slot(here, sheet, "cross_cut"), ".")
+    yield Sentence(
+        f"{sheet.id}-border", "sheet", (*border, "."), off if sheet.cross_cut == "no cross-cut" else (),
+        process="weed cut" if weeds else "", about=sheet.id,
+    )  # fmt: skip
+    if sheet.cross_cut != "no cross-cut":
+        yield Sentence(
+            f"{sheet.id}-cross", "sheet", ("Make ", slot(here, sheet, "cross_cut"), "."), process="cross-cut",
+            about=sheet.id,
+        )  # fmt: skip
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
 
@@ -117,7 +135,8 @@ def _machine(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
         ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
     )  # fmt: skip
     used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
-    used |= {"weed cut"} if sheet.border != "no weed border" else set()
+    used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
+    used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
     for spot in machine.spots:
         if spot.process in used:
             words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”."

@@ -24,7 +24,7 @@ from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 from nibble_core.pipeline.files import pages_of, write_files
 from nibble_core.pipeline.report import stations
-from nibble_core.pipeline.work import caption_of, program_of
+from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, Process
 from nibble_core.sheet import at_place
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain

@@ -140,7 +140,7 @@ function SheetMiniature({ station, ticket, work }: Props) {
                 printed={station !== "machine"}
               />
             ))}
-            {laid.border && <CutLines lines={[{ process: "weed cut", d: laid.border }]} width="0.8" />}
+            <CutLines lines={laid.own} width="0.8" />
             {laid.marks.map(([x, y]) => (
               <circle
                 key={`${x},${y}`}

@@ -160,7 +160,7 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
       if (copy.length) items.push({ kind: "copies", items: copy, places, box });
     }
-    if (laid.border) items.push(onSheet(laid.border, { stroke: processStroke("weed cut") }));
+    for (const own of laid.own) items.push(onSheet(own.d, { stroke: processStroke(own.process) }));
     if (laid.caption && station === "sheet") items.push(onSheet(laid.caption, { fill: INK }));
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + 40;

@@ -1,0 +1,52 @@
+"""What a ticket has led to so far: results by the id of what they belong to, and why others are missing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from nibble_core.artwork.background import Cleaned
+from nibble_core.errors import NibbleError
+from nibble_core.geometry import Bundle
+from nibble_core.pipeline.compose import PieceResult
+from nibble_core.pipeline.examine import Examined
+from nibble_core.pipeline.lines import LayerResult
+from nibble_core.pipeline.prints import PrintResult
+from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.store import Keyed
+from nibble_core.pipeline.trace import TraceResult
+from nibble_core.sheet import LaidSheet
+
+
+@dataclass
+class Problem:
+    """Why a station is blocked; ``where`` is a path into the ticket."""
+
+    station: str
+    where: str
+    error: NibbleError
+
+
+@dataclass
+class Work:
+    """Results by the id of what they belong to; missing ones are explained by a problem further left."""
+
+    pictures: dict[str, Keyed[Picture]] = field(default_factory=dict)
+    sizes: dict[str, tuple[float, float]] = field(default_factory=dict)
+    cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
+    traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
+    pieces: dict[str, Keyed[PieceResult]] = field(default_factory=dict)
+    prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
+    layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
+    examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
+    """Of each layer against every sheet it lies on, in their order."""
+    sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
+    borders: dict[str, Bundle] = field(default_factory=dict)
+    """Weed borders of sheets that have one, in the sheet's coordinates."""
+    weeds: dict[str, Bundle] = field(default_factory=dict)
+    """Weed lines, likewise."""
+    problems: list[Problem] = field(default_factory=list)
+
+    def require_whole(self) -> None:
+        """Raises the first problem, if there is one."""
+        if self.problems:
+            raise self.problems[0].error

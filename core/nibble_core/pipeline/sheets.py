@@ -1,0 +1,234 @@
+"""Stages *lay out*, *weed* and *run*: the layers of a sheet to copies, cuts in the waste, and the machine's program."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.errors import NothingToCut
+from nibble_core.geometry import Affine, Box, Bundle, Path, Region
+from nibble_core.geometry.regions import courses, polygons
+from nibble_core.pipeline.lines import edge_line
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.store import ResultStore, run_stage
+from nibble_core.processes import PROCESSES
+from nibble_core.sheet import (
+    LaidSheet,
+    Limits,
+    Part,
+    Placement,
+    Room,
+    as_placed,
+    at_place,
+    border_along_each,
+    border_round_all,
+    border_round_each,
+    caption,
+    grid,
+    grouped,
+    interlocked,
+    marked,
+    nest,
+    room,
+    ungrouped,
+    weed_lines,
+)
+from nibble_core.text.fonts import shipped_font
+from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
+from nibble_core.toolpaths import Definition, Program, by_process
+
+WEEDS, FREES = "weed cut", "cross-cut"
+NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
+
+
+def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
+    """Adds the laid sheet to the work, unless a layer of it is missing."""
+    held = [one.layer for one in sheet.holds]
+    if not all(layer in work.layers for layer in held):
+        return
+    within, count = _room(ticket, sheet)
+    full = sheet.amount == "a full sheet"
+    true = sheet.arrangement != "a grid"
+    parts = _parts(ticket, sheet, work, shapes=true)
+
+    def laid() -> LaidSheet:
+        if sheet.arrangement == "a grid":
+            made = grid(parts, within, full=full)
+        elif sheet.arrangement == "interlocked pairs":
+            made = interlocked(parts, within, full=full)
+        else:
+            boxes = {part.layer: Box(*part.shape.bounds) for part in parts if part.shape is not None}
+            made = replace(as_placed([placement(one) for one in sheet.placed], boxes, within), times=sheet.runs)
+        made = marked(made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every)
+        if sheet.cross_cut != NO_CROSS_CUT:  # it goes across all of the roll
+            made = replace(made, width=max(made.width, within.width))
+        return made.mirrored() if sheet.stock.mirrored else made
+
+    by = [within, count, [part[:3] for part in parts], full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
+    by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.runs, sheet.cross_cut]
+    keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
+    inputs = keys if true else []
+    work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
+
+
+def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tuple[list[Placed], int, float]:
+    """Where a nest puts the copies of a sheet, how many runs of it make the quantities, and its length, mm. Locked
+    copies stay. Raises NothingToCut while a layer of it cannot be drawn, and what ``nest`` raises."""
+    if not all(one.layer in work.layers for one in sheet.holds):
+        raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
+    within, _ = _room(ticket, sheet)
+    parts = _parts(ticket, sheet, work, shapes=True)
+    stay = [one for one in sheet.placed if one.locked] if sheet.arrangement == "as placed" else []
+    full = sheet.amount == "a full sheet"
+    if sheet.together == "one of each together" and len(parts) > 1 and not stay:
+        group, members = grouped(parts, within, sheet.turns)
+        found, runs = nest([group], within, turns=sheet.turns, full=full, limits=limits)
+        put: Sequence[Placement] = ungrouped(found.placements, members)
+    else:
+        locked = [placement(one) for one in stay]
+        found, runs = nest(parts, within, turns=sheet.turns, locked=locked, full=full, limits=limits)
+        put = found.placements[len(locked) :]
+    taken = {one.id for one in stay}
+    names = (f"n{number}" for number in range(1, len(put) + len(taken) + 1))
+    free = (name for name in names if name not in taken)
+    return [*stay, *(_placed(next(free), one) for one in put)], runs, found.length
+
+
+def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
+    """Adds the weed border and the weed lines of a laid sheet to the work."""
+    if sheet.id not in work.sheets:
+        return
+    laid = work.sheets[sheet.id]
+    keys = [key for layer in laid.value.layers for key in (work.layers[layer].key, work.prints[layer].key)]
+
+    def border() -> Bundle:
+        shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
+        if sheet.border == "a weed border along each":
+            put = {layer: [p.at for p in laid.value.placements if p.layer == layer] for layer in shapes}
+            return border_along_each([(shapes[layer], put[layer]) for layer in shapes], sheet.border_distance)
+        copies = [at_place(shapely.box(*shapes[layer].bounds), at) for layer, at in laid.value.placements]
+        way = border_round_all if sheet.border == "a weed border round all" else border_round_each
+        return way(copies, sheet.border_distance)
+
+    def lines() -> Bundle:
+        shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
+        copies = [at_place(shapes[layer], at) for layer, at in laid.value.placements]
+        return weed_lines(waste_of(sheet, work), copies, sheet.weed_size, sheet.weed_clear)
+
+    if sheet.border != NO_BORDER:
+        by = [sheet.border, sheet.border_distance]
+        work.borders[sheet.id] = run_stage(store, "weed border", by, [laid.key, *keys], border).value
+    if sheet.weed_lines != NO_WEED_LINES:
+        more = [sheet.border, sheet.border_distance, sheet.weed_size, sheet.weed_clear]
+        work.weeds[sheet.id] = run_stage(store, "weed lines", more, [laid.key, *keys], lines).value
+
+
+def waste_of(sheet: Sheet, work: Work) -> BaseGeometry:
+    """What is peeled: what lies within the weed border, or within the marks where there is none."""
+    if sheet.id in work.borders:
+        return shapely.union_all([Region(ring).polygon() for ring in work.borders[sheet.id]])
+    laid = work.sheets[sheet.id].value
+    inner = laid.marks.diameter + 1.0 if laid.marks.places else 0.0
+    return shapely.box(inner, inner, laid.width - inner, laid.height - inner)
+
+
+def waste_share(work: Work, sheet: str) -> float | None:
+    """How much of a laid sheet becomes no piece, 0 to 1; None where a piece has no edge."""
+    laid = work.sheets[sheet].value
+    used = 0.0
+    for layer in laid.layers:
+        edge = edge_line(work.layers[layer].value.lines)
+        if edge is None:
+            return None
+        used += laid.copies_of(layer) * float(edge.area.area)
+    return 1 - used / (laid.width * laid.height)
+
+
+def footprint(layer: Layer, work: Work) -> BaseGeometry:
+    """All that a copy fills: what its lines enclose and run along, its print with its bleed, its alignment marks."""
+    drawn, printed = work.layers[layer.id].value, work.prints[layer.id].value
+    sent = [line for line in drawn.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
+    areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
+    for line in sent:
+        if not line.regions and len(line.paths):
+            areas.append(shapely.union_all(courses(line.paths, 0.01)).buffer(0.05))
+    areas += [drawn.shown, printed.area.buffer(layer.bleed + printed.grain), *(mark.polygon() for mark in drawn.marks)]
+    whole = shapely.union_all([area for area in areas if not area.is_empty])
+    return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
+
+
+def caption_of(sheet: Sheet, ticket: Ticket, work: Work) -> tuple[Region, ...]:
+    """What is printed beside the copies of a sheet, as outlines on the sheet; readable, never mirrored."""
+    if sheet.caption == "nothing" or not sheet.marks or not ticket.prints_on(sheet):
+        return ()
+    laid = work.sheets[sheet.id].value
+    number = [one.id for one in ticket.sheets].index(sheet.id) + 1
+    words = f"{ticket.name}, sheet {number} of {len(ticket.sheets)}, fed this way"
+    reach = _reach(sheet)
+    band = sheet.mark_diameter + max(sheet.mark_gap, 2 * reach) - reach  # the border runs along its inner side
+    return caption(words[:200], shipped_font("condensed"), laid, band)
+
+
+def program_of(sheet: Sheet, work: Work) -> Program:
+    """What the sheet's machine does, in order. Raises CannotMake for a process that has no order."""
+    laid = work.sheets[sheet.id].value
+    return by_process(
+        laid, {layer: work.layers[layer].value.definitions for layer in laid.layers}, own_lines(sheet, work)
+    )
+
+
+def own_lines(sheet: Sheet, work: Work) -> list[Definition]:
+    """What is run once on a sheet, in its own coordinates: cuts in the waste, and the one that frees it."""
+    own = [(name, WEEDS, some[sheet.id]) for name, some in (("border", work.borders), ("weeds", work.weeds))
+           if sheet.id in some and len(some[sheet.id])]  # fmt: skip
+    if sheet.cross_cut != NO_CROSS_CUT and sheet.id in work.sheets:
+        laid = work.sheets[sheet.id].value
+        across = Path.polygon([(0.0, laid.height), (laid.width, laid.height)], closed=False)
+        own.append(("cross", FREES, Bundle.of([across])))
+    return [Definition(*one) for one in own]
+
+
+def placement(one: Placed) -> Placement:
+    """A copy's place on its sheet, as a map."""
+    flip = Affine(a=-1.0) if one.flip == "mirrored" else Affine()
+    return Placement(one.layer, flip.then(Affine.rotation(one.turn)).then(Affine.translation(one.x, one.y)))
+
+
+def _placed(id: str, put: Placement) -> Placed:
+    at = put.at
+    turn = math.degrees(math.atan2(at.b, at.a))
+    return Placed(id, put.layer, round(at.e, 6), round(at.f, 6), round(turn, 4), by="nest")
+
+
+def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
+    """What copies may fill, and how many marks stand round them."""
+    beyond = 2 * _reach(sheet)  # a border keeps as far from the marks, and from the edge, as it lies from the work
+    count = sheet.marks if ticket.prints_on(sheet) else 0
+    within = room(
+        usable_width=min(sheet.stock.usable_width, sheet.machine.usable_width),
+        usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
+        spacing=sheet.spacing, mark_count=count,
+        mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond), least_edge=beyond,
+    )  # fmt: skip
+    return within, count
+
+
+def _parts(ticket: Ticket, sheet: Sheet, work: Work, *, shapes: bool) -> list[Part]:
+    """The layers of a sheet with the copies that are wanted, spares and all. shapes: with their true ones."""
+    spares = 0 if sheet.amount == "a full sheet" else sheet.spares
+    return [
+        Part(
+            one.layer, work.layers[one.layer].value.box, ticket.piece_of_layer(one.layer).quantity + spares,
+            footprint(ticket.layer(one.layer), work) if shapes else None,
+        )
+        for one in sheet.holds
+    ]  # fmt: skip
+
+
+def _reach(sheet: Sheet) -> float:
+    """How far beyond the work its weed border lies, mm."""
+    return 0.0 if sheet.border == NO_BORDER else sheet.border_distance
