@@ -20,7 +20,7 @@ from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Bundle
 from nibble_core.lines.figures import figure
 from nibble_core.lines.perforation import perforated
-from nibble_core.pipeline.files import pages_of, write_files
+from nibble_core.pipeline.files import pages_of, plotter_page, write_files
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
@@ -52,6 +52,7 @@ def measured(ending: str, answers: Connection) -> None:
     form = FORMATS[ending]
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     start = time.process_time()
+    page = plotter_page(page, ticket.sheets[0], work, form.sheets.unit) if form.sheets.unit else page
     content = form.sheets.write(page)
     written = time.process_time()
     found = form.sheets.read(content)
@@ -69,7 +70,7 @@ def run() -> None:
     dashes = drawn.dashes * COPIES
     print(f"{COPIES} copies, {dashes:,} dashes, drawn in {time.process_time() - start:.1f} s of processor")
     spawn = multiprocessing.get_context("spawn")
-    for ending, most in (("pdf", 3), ("svg", 5), ("dxf", 5)):
+    for ending, most in (("pdf", 3), ("svg", 5), ("dxf", 5), ("dxf-r12", 5), ("hpgl", 5)):
         answers, told = spawn.Pipe(duplex=False)
         process = spawn.Process(target=measured, args=(ending, told))
         process.start()

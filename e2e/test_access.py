@@ -37,6 +37,12 @@ class AccessTest(BrowserTest):
         page.keyboard.press("?")
         expect(page.get_by_role("dialog")).to_be_visible()
         self.assertEqual(faults(page), [])
+        page.goto(f"{self.nibble.address}/library")
+        for record in ("navy shirt film", "desk cutter"):
+            with self.subTest(record):
+                page.get_by_role("button", name=record).click()
+                expect(page.get_by_role("heading", name=record)).to_be_visible()
+                self.assertEqual(faults(page), [])
 
     def test_what_is_laid_over_the_table_holds_the_keyboard_and_gives_it_back(self):
         page = self.page

@@ -71,6 +71,7 @@ def _parser() -> argparse.ArgumentParser:
     produce = commands.add_parser("produce", help="all job files of a ticket")
     produce.add_argument("ticket", type=File)
     produce.add_argument("--artwork", type=File, nargs="+", required=True, help="the client's files")
+    produce.add_argument("--formats", help="of every sheet, such as pdf,svg,dxf,dxf-r12,hpgl,png,combined")
     produce.add_argument("-o", "--output", type=File, required=True, help="folder for the job files")
     produce.set_defaults(run=_produce)
     nest = commands.add_parser("nest", help="copies of a ticket's sheets as tight as they go")
@@ -122,15 +123,15 @@ def _inspect(options: argparse.Namespace) -> None:
 
 
 def _trace(options: argparse.Namespace) -> None:
-    from nibble_core.formats.registry import FORMATS
+    from nibble_core.formats.registry import OUTLINE_FORMATS
     from nibble_core.pipeline.read import inspect
     from nibble_core.pipeline.traced_drawing import with_outlined_strokes, with_overlap
 
     if options.mode is not None and options.mode not in MODES:
         raise InvalidTicket(f"“{options.mode}” is no way to trace.", f"Choose one of {', '.join(MODES)}.")
-    form = FORMATS.get(options.output.suffix.lower().lstrip("."))
+    form = OUTLINE_FORMATS.get(options.output.suffix.lower().lstrip("."))
     if form is None:
-        ways = ", ".join(f".{ending}" for ending in FORMATS)
+        ways = ", ".join(f".{ending}" for ending in OUTLINE_FORMATS)
         raise InvalidTicket(f"“{options.output.name}” is no kind of outline file.", f"End it in one of {ways}.")
     threshold = _threshold(options.threshold)
     tolerance = _positive(options.tolerance, "tolerance") if options.tolerance else None
@@ -154,7 +155,7 @@ def _trace(options: argparse.Namespace) -> None:
     if options.strokes == "outline":
         drawing = with_outlined_strokes(drawing)
     seconds = time.perf_counter() - started
-    options.output.write_bytes(form.write_drawing(drawing))
+    options.output.write_bytes(form.outlines(drawing))
     told = {
         "nodes": sum(shape.nodes for shape in drawing.shapes), "regions": len(drawing.shapes),
         "width_mm": round(drawing.width, 4), "height_mm": round(drawing.height, 4), **measured,
@@ -256,8 +257,9 @@ def _positive(text: str, called: str, unit: str = "mm") -> float:
 def _produce(options: argparse.Namespace) -> None:
     from nibble_core.pipeline.files import write_files
 
+    wanted = [one.strip() for one in options.formats.split(",") if one.strip()] if options.formats else None
     ticket, work = _worked_out(options)
-    files = write_files(ticket, work)
+    files = write_files(ticket, work, formats=wanted)
     options.output.mkdir(parents=True, exist_ok=True)
     for file in files:
         (options.output / file.name).write_bytes(file.content)

@@ -15,6 +15,7 @@ from files import pictures, results
 from files.api import router as files_router
 from jobs.actions import ChangedMeanwhile, NothingToUndo
 from jobs.api import router as jobs_router
+from library.api import router as library_router
 from nibble_core.errors import Cancelled, NibbleError
 from people.api import FROM_ELSEWHERE, FromElsewhere, TooManyTries
 from people.api import router as people_router
@@ -37,6 +38,7 @@ class SignedIn(APIKeyCookie):
 api = NinjaAPI(title="Nibble", version="1", auth=SignedIn(), docs_url=None, openapi_url=None)
 api.add_router("/session", people_router)
 api.add_router("/jobs", jobs_router)
+api.add_router("/library", library_router)
 api.add_router("/", files_router)
 api.add_router("/", production_router)
 

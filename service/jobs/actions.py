@@ -15,6 +15,7 @@ from files.reader import READER
 from files.results import STORE
 from jobs.models import Job, Revision
 from jobs.signals import revised
+from library.queries import library
 from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.pipeline.read import Picture, keep_read
 from nibble_core.ticket import (
@@ -54,7 +55,7 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
     title = PurePath(name).stem.replace("_", " ").replace("-", " ").strip().capitalize() or "New job"
     ticket = first_ticket(
         name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=_first_mode(picture),
-        quantity=1,
+        quantity=1, library=library(),
     )  # fmt: skip
     if picture.verdict.kind == "photo":  # hair and grain are not to be cut one by one
         ticket = apply(ticket, [Change("artworks/a1/trace/smooth", PHOTO_SMOOTHING)])
@@ -83,9 +84,10 @@ def change_job(
         newest = _newest(job)
         _refuse_unborn(newest, seen)
         ticket = ticket_from_plain(newest.ticket)
-        said = said or ", ".join(words(ticket, change) for change in changes)
+        held = library()
+        said = said or ", ".join(words(ticket, change, held) for change in changes)
         _refuse_overlap(job, seen, changes, said)
-        changed = apply(ticket, changes)
+        changed = apply(ticket, changes, held)
         _require_files(changed, ticket)
         return _append(
             job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,

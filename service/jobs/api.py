@@ -12,8 +12,9 @@ from ninja import File, Router, Schema, UploadedFile
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
 from jobs.models import Job, Revision
+from library.queries import library
 from nibble_core.errors import FileTooLarge
-from nibble_core.ticket import Change, sentences, ticket_from_plain, to_plain
+from nibble_core.ticket import Change, outdated, sentences, ticket_from_plain, to_plain
 
 PAGE = 60  # jobs of the board that are told together
 MOST_PAGES = 100_000
@@ -101,12 +102,21 @@ class RevisionOut(Schema):
     redo_words: str
 
 
+class OutdatedOut(Schema):
+    """A record that the shop has changed since it was copied: its path in the ticket, its name and key."""
+
+    path: str
+    called: str
+    key: str
+
+
 class JobOut(Schema):
     id: int
     archived: bool
     revision: RevisionOut
     ticket: dict[str, Any]
     sentences: list[SentenceOut]
+    outdated: list[OutdatedOut]
 
 
 class CardOut(Schema):
@@ -138,6 +148,7 @@ def job_out(revision: Revision) -> HttpResponse:
     """A ``JobOut``, written straight from the core's own values: they are checked already, and it is asked for with
     every edit."""
     ticket = ticket_from_plain(revision.ticket)
+    held = library()
     told = {
         "id": revision.job_id,
         "archived": revision.job.archived,
@@ -147,7 +158,8 @@ def job_out(revision: Revision) -> HttpResponse:
             "redo_words": queries.redo_words(revision),
         },
         "ticket": to_plain(ticket),
-        "sentences": to_plain(sentences(ticket)),
+        "sentences": to_plain(sentences(ticket, held)),
+        "outdated": to_plain(outdated(ticket, held)),
     }  # fmt: skip
     return HttpResponse(json.dumps(told), content_type="application/json")
 

@@ -15,7 +15,8 @@ from files.results import STORE
 from jobs import queries
 from jobs.api import ChangeIn, ChangesIn
 from jobs.models import Job, Revision
-from nibble_core.formats.registry import FORMATS
+from library.queries import library
+from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
 from production.events import EXCHANGE
@@ -287,9 +288,60 @@ def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
 def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
     newest = _newest(job_id)
-    ticket = apply(ticket_from_plain(newest.ticket), [item.change() for item in body.changes])
+    ticket = apply(ticket_from_plain(newest.ticket), [item.change() for item in body.changes], library())
     safe_sources(ticket, STORE)
-    return _json(PREVIEWS.ask("preview", to_plain(ticket), newest.number, lane=_lane(job_id)))
+    return _json(PREVIEWS.ask("preview", to_plain(ticket), newest.number, _machines(), lane=_lane(job_id)))
+
+
+class NestIn(Schema):
+    """seconds: how long to look, 0 to 60."""
+
+    seconds: float = Field(5.0, ge=0.0, le=60.0)
+
+
+class NestOut(Schema):
+    """changes: that lay the sheet so; up: copies, on so many runs, each so long in mm."""
+
+    changes: list[ChangeIn]
+    up: int
+    runs: int
+    length: float
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/nest", response=NestOut, operation_id="nest")
+def nest(request: HttpRequest, job_id: int, sheet_id: str, body: NestIn) -> HttpResponse:
+    """Look for a tight way to lay a sheet's copies; nothing is written. How far it is comes as “doing”."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    if all(sheet.id != sheet_id for sheet in ticket.sheets):
+        raise Http404
+    safe_sources(ticket, STORE)
+    key = fingerprint("nest", revision.number, sheet_id, body.seconds)
+    return _json(DESK.ask("nest", revision.ticket, sheet_id, body.seconds, lane=_nest_lane(job_id), key=key))
+
+
+class OneMoreIn(Schema):
+    layer: str
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/one-more", response=NestOut, operation_id="one_more")
+def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) -> HttpResponse:
+    """Look for room for one more copy of a layer; nothing is written."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    if not any(one.id == sheet_id and any(h.layer == body.layer for h in one.holds) for one in ticket.sheets):
+        raise Http404
+    safe_sources(ticket, STORE)
+    key = fingerprint("one more", revision.number, sheet_id, body.layer)
+    asked = ("one_more_copy", revision.ticket, sheet_id, body.layer)
+    return _json(DESK.ask(*asked, lane=_nest_lane(job_id), key=key))
+
+
+@router.post("/jobs/{job_id}/nest/stop", response=dict[str, bool], operation_id="stop_nest")
+def stop_nest(request: HttpRequest, job_id: int) -> dict[str, bool]:
+    """Keep the best nest that was found so far."""
+    DESK.stop(_nest_lane(job_id))
+    return {"stopped": True}
 
 
 class TryOutOut(Schema):
@@ -348,10 +400,10 @@ def show_deviation(request: HttpRequest, job_id: int, artwork_id: str) -> HttpRe
 @router.get("/jobs/{job_id}/artworks/{artwork_id}/outlines.{ending}", operation_id="outlines")
 def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) -> HttpResponse:
     """The kept shapes of an artwork as a file of their own, at the finished size."""
-    if ending not in FORMATS:
+    if ending not in OUTLINE_FORMATS:
         raise Http404
     name, _, content = _asked("outlines", job_id, artwork_id, ending).content.partition(b"\n")
-    response = HttpResponse(content, content_type=FORMATS[ending].content_type)
+    response = HttpResponse(content, content_type=OUTLINE_FORMATS[ending].content_type)
     response["Content-Disposition"] = f'attachment; filename="{name.decode()}"'
     response["Content-Security-Policy"] = "default-src 'none'; sandbox"
     response["X-Content-Type-Options"] = "nosniff"
@@ -447,7 +499,8 @@ def refresh_card(revision: Revision) -> bytes:
     """The final view of a job's newest revision as JSON, whose picture is kept for the board."""
     ticket = ticket_from_plain(revision.ticket)
     safe_sources(ticket, STORE)
-    told = DESK.ask("final", revision.ticket, revision.number, lane=_lane(revision.job_id), key=str(revision.number))
+    number, lane = revision.number, _lane(revision.job_id)
+    told = DESK.ask("final", revision.ticket, number, _machines(), lane=lane, key=str(number))
     card, _, view = told.partition(b"\n")
     job = Job.objects.get(id=revision.job_id)
     told_card = json.loads(card)
@@ -469,9 +522,20 @@ def _asked(kind: str, job_id: int, artwork_id: str, *more: Any) -> HttpResponse:
     return _json(DESK.ask(kind, revision.ticket, artwork_id, *more, lane=key, key=key))
 
 
+def _machines() -> list[Any]:
+    """The shop's machines as plain values, for what mends name: workers read no database."""
+    told: list[Any] = to_plain(library().machines)
+    return told
+
+
 def _lane(job_id: int) -> str:
     """Where the work of one job waits: the newest takes the place of the older."""
     return f"job {job_id}"
+
+
+def _nest_lane(job_id: int) -> str:
+    """Where a job's nesting waits, beside its other work."""
+    return f"nest {job_id}"
 
 
 def _json(content: bytes) -> HttpResponse:

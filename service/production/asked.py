@@ -2,21 +2,24 @@
 write nothing else."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
 from files import blobs
 from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError
-from nibble_core.formats.registry import FORMATS
+from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.files import slug
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import nest_sheet, one_more
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.try_outs import try_out, try_outs
 from nibble_core.pipeline.work import work_out
-from nibble_core.ticket import Change, Ticket, apply, ticket_from_plain
+from nibble_core.sheet import Limits, Nest
+from nibble_core.ticket import STARTING, Change, Library, Ticket, apply, from_plain, ticket_from_plain, to_plain
+from nibble_core.ticket.model import Machine
 from production.view import card_view, deviation_view, shape_view, work_view
 
 MOST_ANSWER_BYTES = 60_000_000
@@ -30,15 +33,15 @@ class Asker:
     tell: Callable[[str], None] = lambda words: None
 
 
-def preview(plain: Any, revision: int, *, asker: Asker) -> bytes:
-    """The view of a draft."""
-    ticket, work = _worked_out(plain, asker, preview=True)
+def preview(plain: Any, revision: int, machines: Sequence[Any] = (), *, asker: Asker) -> bytes:
+    """The view of a draft. machines: the shop's, for what mends name."""
+    ticket, work = _worked_out(plain, asker, preview=True, machines=machines)
     return _told(work_view(ticket, work, preview=True) | {"revision": revision})
 
 
-def final(plain: Any, revision: int, *, asker: Asker) -> bytes:
+def final(plain: Any, revision: int, machines: Sequence[Any] = (), *, asker: Asker) -> bytes:
     """The job's card on one line, then the final view."""
-    ticket, work = _worked_out(plain, asker)
+    ticket, work = _worked_out(plain, asker, machines=machines)
     view = work_view(ticket, work, preview=False) | {"revision": revision}
     return json.dumps(card_view(ticket, view)).encode() + b"\n" + _told(view)
 
@@ -78,17 +81,50 @@ def outlines(plain: Any, artwork: str, ending: str, *, asker: Asker) -> bytes:
     drawing = traced_drawing(work.traces[artwork].value, ticket.artwork(artwork).trace.overlap)
     several = f"-{slug(ticket.artwork(artwork).name)}" if len(ticket.artworks) > 1 else ""
     name = f"{slug(ticket.name)}{several}-outlines.{ending}"
-    return name.encode() + b"\n" + FORMATS[ending].write_drawing(drawing)
+    return name.encode() + b"\n" + OUTLINE_FORMATS[ending].outlines(drawing)
+
+
+def nest(plain: Any, sheet_id: str, seconds: float, *, asker: Asker) -> bytes:
+    """Changes that lay a sheet as tight as was found in the time; told to stop, the best that was found by then."""
+    ticket, work = _worked_out(plain, Asker(tell=asker.tell))
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+
+    def better(found: Nest) -> None:
+        asker.tell(f"nesting: {len(found.placements)} up on {found.length:.0f} mm")
+
+    limits = Limits(seconds, better, asker.cancelled)
+    placed, runs, length = nest_sheet(ticket, sheet, work, limits)
+    here = f"sheets/{sheet_id}"
+    changes = [
+        {"path": f"{here}/placed", "value": to_plain(tuple(placed)), "operation": "set"},
+        {"path": f"{here}/runs", "value": runs, "operation": "set"},
+        {"path": f"{here}/arrangement", "value": "as placed", "operation": "set"},
+    ]
+    return _told({"changes": changes, "up": len(placed), "runs": runs, "length": length})
+
+
+def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> bytes:
+    """The change that puts one more copy of a layer where there is room."""
+    ticket, work = _worked_out(plain, asker)
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    placed = one_more(ticket, sheet, work, layer)
+    change = {"path": f"sheets/{sheet_id}/placed", "value": to_plain(placed), "operation": "add"}
+    return _told({"changes": [change], "up": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0})
 
 
 KINDS: dict[str, Callable[..., bytes]] = {
-    one.__name__: one for one in (preview, final, list_try_outs, one_try_out, deviation, outlines)
+    one.__name__: one for one in (preview, final, list_try_outs, one_try_out, deviation, outlines, nest, one_more_copy)
 }
 
 
-def _worked_out(plain: Any, asker: Asker, *, preview: bool = False) -> tuple[Ticket, Work]:
+def _worked_out(
+    plain: Any, asker: Asker, *, preview: bool = False, machines: Sequence[Any] = ()
+) -> tuple[Ticket, Work]:
     ticket = ticket_from_plain(plain)
-    return ticket, work_out(ticket, blobs.fetch, STORE, preview=preview, cancelled=asker.cancelled, doing=asker.tell)
+    shop = Library((), tuple(from_plain(Machine, one, "") for one in machines)) if machines else STARTING
+    return ticket, work_out(
+        ticket, blobs.fetch, STORE, preview=preview, library=shop, cancelled=asker.cancelled, doing=asker.tell
+    )
 
 
 def _told(answer: Any) -> bytes:

@@ -3,6 +3,7 @@
 from files import blobs
 from files.results import STORE
 from jobs.models import Revision
+from library.queries import library
 from nibble_core.errors import Cancelled, NibbleError
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.work import work_out
@@ -28,8 +29,8 @@ def make_files(task_id: int) -> None:
 
     try:
         ticket = ticket_from_plain(Revision.objects.get(job_id=task.job_id, number=task.revision).ticket)
-        work = work_out(ticket, safe_sources(ticket, STORE), STORE, cancelled=stopped)
-        files = write_files(ticket, work, progress=progress, cancelled=stopped)
+        work = work_out(ticket, safe_sources(ticket, STORE), STORE, library=library(), cancelled=stopped)
+        files = write_files(ticket, work, revision=task.revision, progress=progress, cancelled=stopped)
         kept = [
             {"name": file.name, "purpose": file.purpose, "bytes": len(file.content), "sha256": blobs.keep(file.content)}
             for file in files

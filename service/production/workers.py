@@ -242,10 +242,14 @@ def _resident_kb(pid: int) -> int:
         return 0
 
 
+_TOLD = {"job": "doing", "nest": "nesting"}
+"""The event that tells what is being done in a lane."""
+
+
 def _doing(lane: str, words: str) -> None:
     kind, _, number = lane.partition(" ")
-    if kind == "job" and number.isdigit():
-        EXCHANGE.publish(int(number), "doing", words)
+    if kind in _TOLD and number.isdigit():
+        EXCHANGE.publish(int(number), _TOLD[kind], words)
 
 
 PREVIEWS = Workers(1)

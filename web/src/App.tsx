@@ -12,6 +12,9 @@ import { SignIn } from "./ui/SignIn";
 
 // each screen is fetched when it is first gone to
 const Board = lazy(() => import("./board/Board").then((module) => ({ default: module.Board })));
+const LibraryPage = lazy(() =>
+  import("./library/LibraryPage").then((module) => ({ default: module.LibraryPage })),
+);
 const JobScreen = lazy(() => import("./job/JobScreen").then((module) => ({ default: module.JobScreen })));
 
 /** The whole application: signed-out people see the sign-in, others the board and the jobs. */
@@ -52,6 +55,7 @@ export function App() {
         <Suspense fallback={null}>
           <Routes>
             <Route path="/" element={<Board />} />
+            <Route path="/library" element={<LibraryPage />} />
             <Route path="/jobs/:id" element={<JobByAddress />} />
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>

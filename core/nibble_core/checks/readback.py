@@ -41,6 +41,12 @@ def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSI
         raise _disagree(f"the number of pictures stored in the {called}")
 
 
+def check_size(meant: Page, found: Page, called: str) -> None:
+    """Raises FileDisagrees when a page of pixels is not as large as was meant, within a pixel of 36 an inch."""
+    within = 0.71
+    _near([meant.width, meant.height], [found.width, found.height], f"the size of the {called}", within)
+
+
 def check_same_marks(one: Page, other: Page) -> None:
     """Raises FileDisagrees unless two files, of any formats, have their marks in the same places."""
     first, second = ([path.bounds() for path in _marks(page)] for page in (one, other))

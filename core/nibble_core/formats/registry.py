@@ -8,52 +8,83 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from nibble_core.formats import dxf, dxf_page, pdf, pdf_reader, shapes_json, svg
+from nibble_core.formats import dxf, dxf_page, dxf_r12, hpgl, pdf, pdf_reader, print_pixels, shapes_json, svg
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Drawing, Page
+
+PRINT, CUT, BOTH = "print", "cut", "print and cut"
 
 
 @dataclass(frozen=True)
 class Sheets:
-    """How a format holds the page of a sheet. tolerance: mm, what a curve may lie off when read back. prints: whether
-    it can hold what is printed. layers: whether it names processes beside inks."""
+    """How a format holds the page of a sheet. tolerance: mm, what a curve may lie off when read back. purposes: which
+    pages it can hold. layers: whether it names processes beside inks. unit: mm of the grid that all places lie on, for
+    lines that must be plotted first; 0 for none. pixels: whether nothing but its size can be read back."""
 
     write: Callable[[Page], bytes]
     read: Callable[[bytes], Page]
     tolerance: float = POSITION
-    prints: bool = False
+    purposes: tuple[str, ...] = (CUT,)
     layers: bool = True
+    unit: float = 0.0
+    pixels: bool = False
 
 
 @dataclass(frozen=True)
 class Format:
-    """An open format. ending: of its files. called: in words. serves: what it is good for."""
+    """An open format. key: what records and options call it. ending: of its files. called: in words. serves: what it is
+    good for. write_drawing: of outlines, where it holds such."""
 
+    key: str
     ending: str
     called: str
     serves: str
     content_type: str
-    write_drawing: Callable[[Drawing], bytes]
+    write_drawing: Callable[[Drawing], bytes] | None = None
     sheets: Sheets | None = None
+
+    def outlines(self, drawing: Drawing) -> bytes:
+        """A drawing as a file of this format, which must be one of OUTLINE_FORMATS."""
+        assert self.write_drawing is not None
+        return self.write_drawing(drawing)
 
 
 _ALL = (
     Format(
-        "pdf", "PDF", "Lines in named spot colours, on layers with processing steps; print as well.", "application/pdf",
-        pdf.write_drawing, Sheets(pdf.write_page, pdf_reader.read_page, prints=True),
+        "pdf", "pdf", "PDF", "Lines in named spot colours, on layers with processing steps; print as well.",
+        "application/pdf", pdf.write_drawing,
+        Sheets(pdf.write_page, pdf_reader.read_page, purposes=(PRINT, CUT)),
     ),
     Format(
-        "svg", "SVG", "Lines grouped by process, in millimetres.", "image/svg+xml",
+        "combined", "pdf", "print and cut in one PDF", "Print, marks and lines on layers of one page.",
+        "application/pdf", None, Sheets(pdf.write_page, pdf_reader.read_page, purposes=(BOTH,)),
+    ),
+    Format(
+        "svg", "svg", "SVG", "Lines grouped by process, in millimetres.", "image/svg+xml",
         svg.write_drawing, Sheets(svg.write_page, svg.read_page),
     ),
     Format(
-        "dxf", "DXF", "Polylines of lines and arcs, a layer for each spot colour.", "image/vnd.dxf",
+        "dxf", "dxf", "DXF", "Polylines of lines and arcs, a layer for each spot colour.", "image/vnd.dxf",
         dxf.write_drawing, Sheets(dxf_page.write_page, dxf_page.read_page, dxf_page.TOLERANCE, layers=False),
     ),
-    Format("json", "JSON", "Path data and nodes, for programs of one's own.", "application/json",
+    Format(
+        "dxf-r12", "dxf", "DXF release 12", "Plain polylines, for software that reads nothing newer.", "image/vnd.dxf",
+        None, Sheets(dxf_r12.write_page, dxf_r12.read_page, dxf_r12.TOLERANCE, layers=False),
+    ),
+    Format(
+        "hpgl", "hpgl", "HP-GL", "A pen for each process; led for a trailing knife, overcut, begun away from corners.",
+        "application/vnd.hp-hpgl", None, Sheets(hpgl.write_page, hpgl.read_page, hpgl.TOLERANCE, unit=1 / hpgl.UNITS),
+    ),
+    Format(
+        "png", "png", "PNG", "The print as pixels on clear ground, its resolution stated.", "image/png", None,
+        Sheets(print_pixels.write_page, print_pixels.read_page, purposes=(PRINT,), pixels=True),
+    ),
+    Format("json", "json", "JSON", "Path data and nodes, for programs of one's own.", "application/json",
            shapes_json.write_drawing),
 )  # fmt: skip
 
-FORMATS = {one.ending: one for one in _ALL}
-SHEET_FORMATS = tuple(one.ending for one in _ALL if one.sheets)
-"""Formats that a cutter can be sent."""
+FORMATS = {one.key: one for one in _ALL}
+OUTLINE_FORMATS = {one.ending: one for one in _ALL if one.write_drawing}
+"""What outlines can be taken away as, by ending."""
+SHEET_FORMATS = tuple(one.key for one in _ALL if one.sheets)
+"""What a machine can be sent, and the command line asked for."""

@@ -28,6 +28,15 @@ class Ink:
         return red, green, blue
 
 
+@dataclass(frozen=True)
+class Tool:
+    """How a machine of pens runs a line. force: grams, speed: mm a second; None for the machine's own."""
+
+    pen: int = 1
+    force: int | None = None
+    speed: int | None = None
+
+
 BLACK = Ink("Black", (0.0, 0.0, 0.0, 1.0))
 
 
@@ -41,12 +50,14 @@ class Filled:
 
 @dataclass(frozen=True, eq=False)
 class Stroked:
-    """Paths drawn as hairlines of one ink, once at every placement. layer: the process they are followed in."""
+    """Paths drawn as hairlines of one ink, once at every placement. layer: the process they are followed in. tool: told
+    to machines of pens."""
 
     paths: Bundle
     ink: Ink
     layer: str
     placements: tuple[Affine, ...] = (Affine(),)
+    tool: Tool = Tool()
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,4 +99,4 @@ class Page:
         return tuple(one for one in self.printed if isinstance(one, Painted))
 
 
-__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Stroked"]
+__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Stroked", "Tool"]

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
-from nibble_core.checks.readback import check_page, check_same_marks
+from nibble_core.checks.readback import check_page, check_same_marks, check_size
 from nibble_core.errors import Cancelled, CannotMake
-from nibble_core.formats.registry import FORMATS, SHEET_FORMATS, Format
+from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.geometry import Affine, Bundle
-from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Shape, Stroked
+from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Shape, Stroked, Tool
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, program_of
+from nibble_core.processes import PROCESSES, parts
+from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name
-from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths import Definition, Knife, plotted
 
 
 @dataclass(frozen=True)
@@ -42,38 +45,48 @@ def write_files(
     ticket: Ticket,
     work: Work,
     *,
+    formats: Sequence[str] | None = None,
+    revision: int | None = None,
     progress: Progress = lambda share, doing: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[JobFile]:
-    """Of each sheet its print file, if anything is printed, its cut file in every format of its machine, and
-    ``manifest.json``. Raises the first problem of the work, CannotMake for what no format or order is known of,
-    FileDisagrees when a file read back is not what was meant, Cancelled."""
+    """Of each sheet its print file, if anything is printed, its cut files, and ``manifest.json``.
+
+    formats: keys of the registry; without them what each sheet's machine takes, and a print PDF. revision: of the job,
+    told in names and manifest. Raises the first problem of the work, CannotMake for what no format or order is known
+    of, FileDisagrees when a file read back is not what was meant, Cancelled."""
     work.require_whole()
     files: list[JobFile] = []
     sheets: list[dict[str, object]] = []
-    steps = sum(len(_kinds(ticket, sheet)) for sheet in ticket.sheets)
+    steps = sum(len(_kinds(ticket, sheet, formats)) for sheet in ticket.sheets)
     done = 0
     for sheet in ticket.sheets:
-        stem = "-".join(filter(None, (slug(ticket.name), slug(sheet_name(sheet, ticket), empty=""))))
+        stem = _stem(ticket, sheet)
+        last = f"-rev{revision}" if revision is not None else ""
         made: list[JobFile] = []
         found: dict[str, Page] = {}
-        pages = dict(zip(("print", "cut"), pages_of(ticket, sheet, work), strict=True))
-        for purpose, form in _kinds(ticket, sheet):
+        pages = sheet_pages(ticket, sheet, work)
+        for purpose, form in _kinds(ticket, sheet, formats):
             if cancelled():
                 raise Cancelled("Making the files was stopped.", "Nothing was kept of them.")
             called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
             progress(done / steps, f"the {called}")
             assert form.sheets is not None
-            content = form.sheets.write(pages[purpose])
+            meant = plotter_page(pages[purpose], sheet, work, form.sheets.unit) if form.sheets.unit else pages[purpose]
+            content = form.sheets.write(meant)
             page = form.sheets.read(content)
-            check_page(pages[purpose], page, called, tolerance=form.sheets.tolerance, layers=form.sheets.layers)
-            check_same_marks(found.setdefault("first", page), page)
-            made.append(JobFile(f"{stem}-{purpose}.{form.ending}", purpose, content))
+            if form.sheets.pixels:
+                check_size(meant, page, called)
+            else:
+                check_page(meant, page, called, tolerance=form.sheets.tolerance, layers=form.sheets.layers)
+                check_same_marks(found.setdefault("first", page), page)
+            tail = "-r12" if form.key == "dxf-r12" else ""
+            made.append(JobFile(f"{stem}-{slug(purpose)}{tail}{last}.{form.ending}", purpose, content))
             done += 1
         sheets.append(_sheet_facts(ticket, sheet, work, made))
         files += made
     manifest = {
-        "job": ticket.name, "client": ticket.client, "ticket": fingerprint(ticket),
+        "job": ticket.name, "client": ticket.client, "ticket": fingerprint(ticket), "revision": revision,
         "says": [sentence.text for sentence in sentences(ticket)], "sheets": sheets,
     }  # fmt: skip
     progress(1.0, "done")
@@ -81,17 +94,60 @@ def write_files(
     return files
 
 
-def _kinds(ticket: Ticket, sheet: Sheet) -> list[tuple[str, Format]]:
+def _stem(ticket: Ticket, sheet: Sheet) -> str:
+    """Client, job, the sheet where there are several, and whether it is mirrored."""
+    parts = [slug(ticket.client, empty=""), slug(ticket.name), slug(sheet_name(sheet, ticket), empty="")]
+    return "-".join(filter(None, [*parts, "mirrored" if sheet.stock.mirrored else ""]))
+
+
+def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -> list[tuple[str, Format]]:
     """What is made of a sheet: purpose and format. Raises CannotMake for a format that nobody can write."""
-    kinds = [("print", FORMATS["pdf"])] if ticket.prints_on(sheet) else []
-    for ending in sheet.machine.formats:
-        if ending not in SHEET_FORMATS:
+    wanted = ["pdf", *sheet.machine.formats] if formats is None else list(formats)
+    kinds: list[tuple[str, Format]] = []
+    for key in dict.fromkeys(wanted):
+        if key not in SHEET_FORMATS:
             raise CannotMake(
-                f"The {sheet.machine.name} wants files of the kind “{ending}”, which Nibble does not write.",
-                f"Give its record one of {', '.join(SHEET_FORMATS)}.",
+                f"The {sheet.machine.name} wants files of the kind “{key}”, which Nibble does not write."
+                if formats is None
+                else f"Nibble writes no files of the kind “{key}”.",
+                f"{'Give its record' if formats is None else 'Ask for'} one of {', '.join(SHEET_FORMATS)}.",
             )
-        kinds.append(("cut", FORMATS[ending]))
+        form = FORMATS[key]
+        assert form.sheets is not None
+        for purpose in form.sheets.purposes:
+            cuts = formats is not None or key in sheet.machine.formats
+            if ticket.prints_on(sheet) if purpose == PRINT else cuts:
+                kinds.append((purpose, form))
     return kinds
+
+
+def sheet_pages(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Page]:
+    """The pages of a sheet by their purpose: one size, one origin, the same marks."""
+    printed, cut = pages_of(ticket, sheet, work)
+    return {
+        PRINT: printed,
+        CUT: cut,
+        BOTH: replace(printed, stroked=cut.stroked, title=f"{ticket.name}, print and cut"),
+    }
+
+
+def plotter_page(page: Page, sheet: Sheet, work: Work, unit: float) -> Page:
+    """A cut page as a pen plotter is led along it; see ``toolpaths.plotting``."""
+    settings = {process: sheet.setting(process) for process in PROCESSES}
+
+    def knife_of(of: Definition) -> Knife:
+        own = settings[of.process]
+        return Knife(own.blade_offset if parts(of.process) else 0.0, own.overcut, own.corner, own.passes)
+
+    runs = plotted(program_of(sheet, work), knife_of, height=page.height, unit=unit)
+    stroked = tuple(
+        Stroked(
+            paths, ink_of(sheet.machine, of), of.process,
+            tool=Tool(sheet.machine.pen(of.process), settings[of.process].force, settings[of.process].speed),
+        )
+        for of, paths in runs
+    )  # fmt: skip
+    return replace(page, stroked=stroked)
 
 
 def pages_of(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
@@ -140,6 +196,8 @@ def _sheet_facts(ticket: Ticket, sheet: Sheet, work: Work, files: list[JobFile])
              "copies": laid.copies_of(held.layer)}
             for held in sheet.holds
         ],
+        "placements": _placements(laid, ticket),
+        "processes": _processes(sheet, work),
         "stock": sheet.stock.name,
         "machine": sheet.machine.name,
         "mirrored": sheet.stock.mirrored,
@@ -151,3 +209,31 @@ def _sheet_facts(ticket: Ticket, sheet: Sheet, work: Work, files: list[JobFile])
         "mark_diameter_mm": sheet.mark_diameter,
         "files": [{"name": f.name, "purpose": f.purpose, "bytes": len(f.content), "sha256": f.sha256} for f in files],
     }  # fmt: skip
+
+
+def _placements(laid: LaidSheet, ticket: Ticket) -> list[dict[str, object]]:
+    """Each copy: its piece and layer, where its origin lies, its turn, and whether it is seen from behind."""
+    return [
+        {"piece": ticket.piece_of_layer(layer).name, "layer": ticket.layer(layer).name or layer,
+         "x_mm": round(at.e, 4), "y_mm": round(at.f, 4), "turn_deg": round(math.degrees(math.atan2(at.b, at.a)), 4),
+         "mirrored": at.determinant < 0}
+        for layer, at in laid.placements
+    ]  # fmt: skip
+
+
+def _processes(sheet: Sheet, work: Work) -> list[dict[str, object]]:
+    """Each process: how many lines its files hold, of what length together, and how they are made."""
+    found: dict[str, list[float]] = {}
+    for run in program_of(sheet, work).runs:
+        count, length = found.setdefault(run.of.process, [0, 0.0])
+        found[run.of.process] = [count + len(run.of.paths) * len(run.places), length + run.length]
+    told: list[dict[str, object]] = []
+    for process, (lines, length) in found.items():
+        own = sheet.setting(process)
+        told.append({
+            "process": process, "lines": int(lines), "length_mm": round(length, 3),
+            "spot": sheet.machine.spot(process).ink,
+            "pen": sheet.machine.pen(process), "force_g": own.force, "speed_mm_s": own.speed, "passes": own.passes,
+            "blade_offset_mm": own.blade_offset, "overcut_mm": own.overcut,
+        })  # fmt: skip
+    return told

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
@@ -143,6 +144,13 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             draft.notes.append(
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
             )
+    draft.notes += _distances(sheet, work, where)
+    stock, used = sheet.stock, laid.height * laid.times
+    if stock.length_left is not None and used > stock.length_left:
+        draft.notes.append(
+            Note(f"This takes {used / 1000:.2f} m; {stock.length_left / 1000:.2f} m of {stock.name} are left.",
+                 "Order some, or choose another stock.", where, LOOK)
+        )  # fmt: skip
     if sheet.caption != "nothing" and sheet.marks and ticket.prints_on(sheet) and not caption_of(sheet, ticket, work):
         draft.notes.append(
             Note("The sheet has no room for a line of print beside the work.", "Lay more copies, or put the marks "
@@ -157,6 +165,23 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         *([] if share is None else [(f"{100 * share:.0f} %", "of the sheet is waste")]),
         (str(len(laid.marks.places)), "registration marks"),
     ]
+    if stock.price:
+        wide = stock.width if stock.kind == "a roll" else laid.width
+        cost = wide * used / 1e6 * stock.price
+        draft.figures.append((f"{cost:.2f}", "for the material"))
+        if share is not None:
+            worth = (wide * used - (1 - share) * laid.width * used) / 1e6 * stock.price
+            draft.figures.append((f"{worth:.2f}", "of it for what is waste"))
+
+
+def _distances(sheet: Sheet, work: Work, where: str) -> list[Note]:
+    """Copies put too near to each other."""
+    near = [one for one in work.crowded.get(sheet.id, []) if one.apart > 0]
+    if not near:
+        return []
+    pairs = "Two copies are" if len(near) == 1 else f"{len(near)} pairs of copies are"
+    said = f"{pairs} nearer than {format_number(sheet.spacing, 2)} mm: {near[0].apart:.2f} mm apart."
+    return [Note(said, "Move them apart, lower the spacing, or nest them again.", where, LOOK)]
 
 
 def _thousands(number: int) -> str:

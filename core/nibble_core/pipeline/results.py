@@ -14,7 +14,7 @@ from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.sheet import LaidSheet
+from nibble_core.sheet import LaidSheet, Near
 
 
 @dataclass
@@ -42,6 +42,8 @@ class Work:
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
     borders: dict[str, Bundle] = field(default_factory=dict)
     """Weed borders of sheets that have one, in the sheet's coordinates."""
+    crowded: dict[str, list[Near]] = field(default_factory=dict)
+    """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
     weeds: dict[str, Bundle] = field(default_factory=dict)
     """Weed lines, likewise."""
     problems: list[Problem] = field(default_factory=list)

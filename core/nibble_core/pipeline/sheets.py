@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.errors import NothingToCut
+from nibble_core.errors import CannotMake, DoesNotFit, NothingToCut
 from nibble_core.geometry import Affine, Box, Bundle, Path, Region
 from nibble_core.geometry.regions import courses, polygons
 from nibble_core.pipeline.lines import edge_line
@@ -19,6 +20,7 @@ from nibble_core.processes import PROCESSES
 from nibble_core.sheet import (
     LaidSheet,
     Limits,
+    Near,
     Part,
     Placement,
     Room,
@@ -34,6 +36,7 @@ from nibble_core.sheet import (
     marked,
     nest,
     room,
+    too_near,
     ungrouped,
     weed_lines,
 )
@@ -41,6 +44,7 @@ from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process
 
+ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
 WEEDS, FREES = "weed cut", "cross-cut"
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
 
@@ -98,6 +102,26 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
     return [*stay, *(_placed(next(free), one) for one in put)], runs, found.length
 
 
+def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
+    """A place for one more copy of a layer among those that a sheet has “as placed”. Raises DoesNotFit when there is
+    none within the length that is used, or left, NothingToCut while its lines are not drawn."""
+    if not all(one.layer in work.layers for one in sheet.holds):
+        raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
+    within, _ = _room(ticket, sheet)
+    locked = [placement(one) for one in sheet.placed]
+    parts = [part._replace(quantity=1) for part in _parts(ticket, sheet, work, shapes=True)]
+    counts = Counter(one.layer for one in locked)
+    parts = [part._replace(quantity=counts[part.layer] + (part.layer == layer)) for part in parts]
+    found, runs = nest(
+        [part for part in parts if part.quantity], within, turns=sheet.turns, locked=locked, limits=Limits(0.0)
+    )
+    if runs > 1 or len(found.placements) != len(locked) + 1:
+        raise DoesNotFit("There is no room for one more on this sheet.", "Move copies together, or nest them again.")
+    taken = {one.id for one in sheet.placed}
+    free = next(name for name in (f"n{number}" for number in range(1, len(taken) + 2)) if name not in taken)
+    return replace(_placed(free, found.placements[-1]), by="hand")
+
+
 def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
     """Adds the weed border and the weed lines of a laid sheet to the work."""
     if sheet.id not in work.sheets:
@@ -125,6 +149,26 @@ def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> N
     if sheet.weed_lines != NO_WEED_LINES:
         more = [sheet.border, sheet.border_distance, sheet.weed_size, sheet.weed_clear]
         work.weeds[sheet.id] = run_stage(store, "weed lines", more, [laid.key, *keys], lines).value
+
+
+def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
+    """Adds to the work the pairs of copies of a sheet “as placed” that lie nearer than its spacing. Raises CannotMake
+    when one lies on another."""
+    if sheet.id not in work.sheets or sheet.arrangement != "as placed":
+        return
+    laid = work.sheets[sheet.id]
+
+    def near() -> list[Near]:
+        shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
+        copies = [at_place(shapes[layer], at) for layer, at in laid.value.placements]
+        return too_near(copies, sheet.spacing - ROUNDED)
+
+    keys = [key for layer in laid.value.layers for key in (work.layers[layer].key, work.prints[layer].key)]
+    work.crowded[sheet.id] = run_stage(store, "distances", [sheet.spacing], [laid.key, *keys], near).value
+    over = sum(one.apart == 0 for one in work.crowded[sheet.id])
+    if over:
+        pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
+        raise CannotMake(f"{pairs} on each other: both would be cut through.", "Move them apart, or nest them again.")
 
 
 def waste_of(sheet: Sheet, work: Work) -> BaseGeometry:

@@ -18,7 +18,16 @@ from nibble_core.pipeline.lines import draw_lines
 from nibble_core.pipeline.prints import print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
-from nibble_core.pipeline.sheets import FREES, NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES, WEEDS, add_weeds, lay_out
+from nibble_core.pipeline.sheets import (
+    FREES,
+    NO_BORDER,
+    NO_CROSS_CUT,
+    NO_WEED_LINES,
+    WEEDS,
+    add_weeds,
+    check_distances,
+    lay_out,
+)
 from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import Keyed, ResultStore
 from nibble_core.pipeline.touch_ups import trace
@@ -26,7 +35,7 @@ from nibble_core.pipeline.trace import require_shapes
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.library import MACHINES
+from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Layer, Machine, Piece, Stock, Ticket
 
 Sources = Callable[[str], bytes]
@@ -39,12 +48,13 @@ def work_out(
     store: ResultStore,
     *,
     preview: bool = False,
+    library: Library = STARTING,
     cancelled: Callable[[], bool] = lambda: False,
     doing: Callable[[str], None] = lambda words: None,
 ) -> Work:
     """Everything that follows from a ticket. ``preview``: reduced pictures and unfitted contours, under keys of
-    their own. ``doing`` is told what is begun. Raises Cancelled when ``cancelled()`` turns true between stages; other
-    errors become problems."""
+    their own. ``library``: the machines that a mend may name. ``doing`` is told what is begun. Raises Cancelled when
+    ``cancelled()`` turns true between stages; other errors become problems."""
     work = Work()
 
     def attempt(station: str, where: str, step: Callable[[], None]) -> None:
@@ -68,7 +78,8 @@ def work_out(
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
-    work.problems += _not_made(ticket)
+        attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
+    work.problems += _not_made(ticket, library)
     return work
 
 
@@ -84,7 +95,7 @@ _OWN = (
 """What a sheet has cut of its own: field, process, and its value for none."""
 
 
-def _not_made(ticket: Ticket) -> Iterator[Problem]:
+def _not_made(ticket: Ticket, library: Library) -> Iterator[Problem]:
     """Lines that the machine of their sheet has no way to make, each with the machines that have."""
     for sheet in ticket.sheets:
         for name, process, off in _OWN:
@@ -100,7 +111,7 @@ def _not_made(ticket: Ticket) -> Iterator[Problem]:
             piece, layer = ticket.piece_of_layer(held.layer), ticket.layer(held.layer)
             for line in layer.lines:
                 if line.on and not sheet.machine.makes(line.process):
-                    able = [f"the {one.name}" for one in MACHINES.values() if one.makes(line.process)]
+                    able = [f"the {one.name}" for one in library.machines if one.makes(line.process)]
                     other = f"Choose {' or '.join(able)}, or another" if able else "Choose another"
                     yield Problem(
                         "machine", f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}",

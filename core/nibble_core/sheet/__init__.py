@@ -6,13 +6,14 @@ A grid is a rule and is derived; what a nest or a hand decided comes as placemen
 from nibble_core.sheet.arranging import MARK_COUNTS, Part, Room, as_placed, grid, interlocked, marked, room
 from nibble_core.sheet.borders import at_place, border_along_each, border_round_all, border_round_each
 from nibble_core.sheet.caption import caption
+from nibble_core.sheet.distances import Near, too_near
 from nibble_core.sheet.grouping import grouped, ungrouped
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 from nibble_core.sheet.nesting import Limits, Nest, nest
 from nibble_core.sheet.weed_lines import pieces_of_waste, weed_lines
 
 __all__ = [
-    "MARK_COUNTS", "LaidSheet", "Limits", "Marks", "Nest", "Part", "Placement", "Room", "as_placed", "at_place",
+    "MARK_COUNTS", "LaidSheet", "Limits", "Marks", "Near", "Nest", "Part", "Placement", "Room", "as_placed", "at_place",
     "border_along_each", "border_round_all", "border_round_each", "caption", "grid", "grouped", "interlocked", "marked",
-    "nest", "pieces_of_waste", "room", "ungrouped", "weed_lines",
+    "nest", "pieces_of_waste", "room", "too_near", "ungrouped", "weed_lines",
 ]  # fmt: skip

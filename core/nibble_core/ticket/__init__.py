@@ -5,12 +5,14 @@ Nobody edits geometry. ``model`` holds the values, ``fields`` their limits, ``ch
 """
 
 from nibble_core.ticket.changes import Change, apply, overlap, scaled_distances, words
+from nibble_core.ticket.library import STARTING, Library, Outdated, outdated
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.sentences import Sentence, Slot, sentences
 from nibble_core.ticket.serial import fingerprint, from_plain, ticket_from_plain, to_plain
 from nibble_core.ticket.start import first_ticket
 
 __all__ = [
-    "Change", "Sentence", "Slot", "Ticket", "apply", "fingerprint", "first_ticket", "from_plain", "overlap",
+    "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "apply", "fingerprint", "first_ticket",
+    "from_plain", "outdated", "overlap",
     "scaled_distances", "sentences", "ticket_from_plain", "to_plain", "words",
 ]  # fmt: skip

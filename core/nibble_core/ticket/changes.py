@@ -12,7 +12,7 @@ from typing import Any
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
-from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Line, Sheet, Ticket
 from nibble_core.ticket.piece import ITSELF
 from nibble_core.ticket.serial import ticket_from_plain, to_plain
@@ -38,18 +38,21 @@ class Change:
         return self.path
 
 
-def apply(ticket: Ticket, changes: Iterable[Change]) -> Ticket:
-    """The ticket after all changes, checked as a whole. Raises InvalidTicket; the given ticket never changes."""
+def apply(ticket: Ticket, changes: Iterable[Change], library: Library = STARTING) -> Ticket:
+    """The ticket after all changes, checked as a whole. library: what stocks and machines are named by.
+
+    Raises InvalidTicket; the given ticket never changes.
+    """
     plain = to_plain(ticket)
     for change in changes:
         if change.operation not in OPERATIONS:
             raise InvalidTicket(f"“{change.operation}” is no change.", f"Use {', '.join(OPERATIONS)}.")
-        _apply_one(plain, change)
+        _apply_one(plain, change, library)
     # judged as it will be kept: defaults that cannot be read again are told now, not when the job is opened
     return ticket_from_plain(to_plain(ticket_from_plain(plain)))
 
 
-def _apply_one(plain: Any, change: Change) -> None:
+def _apply_one(plain: Any, change: Change, library: Library) -> None:
     *way, last = [part for part in change.path.split("/") if part] or [""]
     holder = plain
     for part in way:
@@ -59,7 +62,12 @@ def _apply_one(plain: Any, change: Change) -> None:
             raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
         if last == "source" and "process" in holder and change.value in ITSELF and holder["source"] not in ITSELF:
             holder.update(THEMSELVES)
-        holder[last] = _from_library(last, change.value)
+        holder[last] = _from_library(last, change.value, library)
+        if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
+            keys = [holder[name].get("key", "") for name in ("machine", "stock")]
+            holder["settings"] = to_plain(library.settings_of(*keys))
+            if last == "machine":
+                holder |= {"marks": holder[last]["mark_count"], "mark_shape": holder[last]["mark_shape"]}
         return
     if change.operation == "add":
         items = _step(holder, last, change.path)
@@ -96,19 +104,14 @@ def _insert(items: Any, item: Any, before: str | None, path: str) -> None:
     items.insert(places[0] if places else len(items), item)
 
 
-def _from_library(name: str, value: Any) -> Any:
+RECORDS = ("stock", "machine")
+
+
+def _from_library(name: str, value: Any, library: Library) -> Any:
     """A stock or machine named by its key is copied in whole."""
-    if name == "stock" and isinstance(value, str):
-        return _copied(STOCKS, value, "stock")
-    if name == "machine" and isinstance(value, str):
-        return _copied(MACHINES, value, "machine")
-    return value
-
-
-def _copied(library: Mapping[str, Any], key: str, what: str) -> Any:
-    if key not in library:
-        raise InvalidTicket(f"There is no {what} “{key}”.", f"Choose {', '.join(library)}.")
-    return to_plain(library[key])
+    if name not in RECORDS or not isinstance(value, str):
+        return value
+    return to_plain(library.stock(value) if name == "stock" else library.machine(value))
 
 
 SCALED = ("distance", "close_gaps", "join_islands", "smallest_hole", "hole_distance", "radius", "inside_radius")
@@ -138,7 +141,7 @@ def overlap(one: str, other: str) -> bool:
     return one == other or one.startswith(other + "/") or other.startswith(one + "/")
 
 
-def words(ticket: Ticket, change: Change) -> str:
+def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
     """What a change does, as undo shows it: “kiss cut: distance to 2.4 mm”."""
     way = [part for part in change.path.split("/") if part]
     owner: Any = ticket
@@ -153,7 +156,7 @@ def words(ticket: Ticket, change: Change) -> str:
         if isinstance(change.value, list):
             return _counted(len(change.value), _ITEMS.get(name, name.removesuffix("s").replace("_", " ")))
         if rule is None:
-            value = _from_library(name, change.value)
+            value = _from_library(name, change.value, library)
             return f"{name} to {value.get('name', '') if isinstance(value, Mapping) else value}"
         if rule.kind == "flag":
             return f"{process or rule.called} {'on' if change.value else 'off'}"
@@ -181,7 +184,8 @@ def words(ticket: Ticket, change: Change) -> str:
 
 def _counted(number: int, what: str) -> str:
     """What a list was set to: “3 ties set”."""
-    return f"{number or 'no'} {what}{'' if number == 1 else 's'} set"
+    several = _SEVERAL.get(what, f"{what}s")
+    return f"{number or 'no'} {what if number == 1 else several} set"
 
 
 _ADDED = {
@@ -200,7 +204,9 @@ _ADDED_WORDS = {
     "place": "hanger moved", "regions": "region chosen", "colours": "colour chosen", "elements": "element added",
     "areas": "area chosen", "holds": "layer brought onto the sheet", "placed": "copy placed", "sheets": "sheet added",
 }  # fmt: skip
+_SEVERAL = {"copy": "copies"}
 _ITEMS = {
+    "placed": "copy",
     "tie_marks": "tie", "hole_marks": "hole", "folds": "fold line", "bridges": "bridge", "place": "hanger’s place",
     "regions": "region", "colours": "colour", "elements": "element",
     "areas": "area",

@@ -40,6 +40,8 @@ class Rule:
             return self.auto or "nothing"
         if self.kind == "length":
             return say_length(value)
+        if self.kind == "amount":
+            return f"{value:.2f}"
         if self.kind == "share":
             return f"{format_number(100 * value, 1)} %"
         if self.kind == "angle":
@@ -61,6 +63,9 @@ class Rule:
 
     def _check_length(self, value: Any) -> float:
         return round(self._number(value), 6)
+
+    def _check_amount(self, value: Any) -> float:
+        return round(self._number(value), 2)
 
     def _check_share(self, value: Any) -> float:
         return round(self._number(value), 6)
@@ -134,6 +139,11 @@ def count(default: int | None, low: int, high: int, called: str, *, auto: str | 
 def numbers(most: int, called: str) -> Any:
     """A list of at most so many finite numbers from -1 to 2: places as fractions of a picture."""
     return field(default=(), metadata={"rule": Rule("numbers", called, -1, most)})
+
+
+def amount(default: float, low: float, high: float, called: str) -> Any:
+    """A plain number of two places, such as a price in the shop's money."""
+    return field(default=default, metadata={"rule": Rule("amount", called, low, high, 0.5)})
 
 
 def angle(default: float, called: str) -> Any:

@@ -1,45 +1,154 @@
-"""The starting set: made-up stocks and machines to choose from. Copied into a ticket when chosen."""
+"""The shop's own records of stocks, machines, and how each machine makes each process in each stock.
+
+A record is copied into a ticket when it is chosen; a later change of it never changes an old job, it is offered there.
+``STARTING`` is the made-up set that a new shop begins with.
+"""
 
 from __future__ import annotations
 
-from nibble_core.ticket.model import Machine, Spot, Stock
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from nibble_core.errors import InvalidTicket
+from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
+
+
+@dataclass(frozen=True)
+class Library:
+    """settings: by the keys of machine and stock."""
+
+    stocks: tuple[Stock, ...]
+    machines: tuple[Machine, ...]
+    settings: Mapping[tuple[str, str], tuple[Setting, ...]] = field(default_factory=dict)
+
+    def stock(self, key: str) -> Stock:
+        """Raises InvalidTicket for a key that no record has."""
+        return _found({one.key: one for one in self.stocks}, key, "stock")
+
+    def machine(self, key: str) -> Machine:
+        """Raises InvalidTicket for a key that no record has."""
+        return _found({one.key: one for one in self.machines}, key, "machine")
+
+    def settings_of(self, machine: str, stock: str) -> tuple[Setting, ...]:
+        return self.settings.get((machine, stock), ())
+
+
+T = TypeVar("T")
+
+
+def _found(records: Mapping[str, T], key: str, what: str) -> T:
+    if key not in records:
+        raise InvalidTicket(f"There is no {what} “{key}”.", f"Choose {', '.join(records)}.")
+    return records[key]
+
+
+@dataclass(frozen=True)
+class Outdated:
+    """A record that has changed since it was copied: where it lies in the ticket, its name, and what it is now."""
+
+    path: str
+    called: str
+    key: str
+
+
+def outdated(ticket: Ticket, library: Library) -> list[Outdated]:
+    """Copies of records that the library has otherwise now; records that it no longer has stay as they are."""
+    stocks = {one.key: one for one in library.stocks}
+    machines = {one.key: one for one in library.machines}
+    found = []
+    for sheet in ticket.sheets:
+        here = f"sheets/{sheet.id}"
+        stock, machine = stocks.get(sheet.stock.key), machines.get(sheet.machine.key)
+        if stock is not None and _is_other(sheet.stock, stock):
+            found.append(Outdated(f"{here}/stock", stock.name, stock.key))
+        settings = library.settings_of(sheet.machine.key, sheet.stock.key)
+        if machine is not None and (machine != sheet.machine or (settings and settings != sheet.settings)):
+            found.append(Outdated(f"{here}/machine", machine.name, machine.key))
+    return found
+
+
+def _is_other(copied: Stock, record: Stock) -> bool:
+    """Whether anything but the length that is left differs: that falls with every job."""
+    return any(
+        getattr(copied, name) != getattr(record, name) for name in record.__dataclass_fields__ if name != "length_left"
+    )
+
 
 _PLUM, _ORCHID, _PLUM_LIGHT = (0.0, 1.0, 0.0, 0.3), (0.3, 0.9, 0.0, 0.0), (0.0, 0.6, 0.0, 0.3)
 _VIOLET, _SLATE = (0.4, 0.6, 0.0, 0.0), (0.6, 0.6, 0.0, 0.3)
 _OLIVE, _UMBER = (0.0, 0.0, 0.9, 0.5), (0.2, 0.5, 0.8, 0.4)
 
+
+def _shirt_film(key: str, name: str, colour: str) -> Stock:
+    return Stock(
+        key, name, 500, 480, 2000, 1.2, colour, True, thickness=0.09, price=14.0, beneath="clear polyester liner",
+        finishing="Weed, cover with the liner, press on the face side of the shirt.",
+        press_heat=150, press_seconds=12, press_pressure="medium", peel="warm",
+    )  # fmt: skip
+
+
 _STOCKS = (
-    Stock("matt-white-vinyl-1370", "matt white vinyl, 1370 mm roll", 1370, 1340, 3000, 1.0, "#ffffff", False),
-    Stock("gloss-clear-vinyl-610", "gloss clear vinyl, 610 mm roll", 610, 580, 3000, 1.0, "#f3f6f6", False),
-    Stock("label-paper-a3", "label paper, A3 sheet", 297, 287, 400, 0.8, "#fffdf6", False),
-    Stock("shirt-film-navy-500", "navy shirt film, 500 mm roll", 500, 480, 2000, 1.2, "#1d2c52", True),
-    Stock("window-film-black-610", "black window film, 610 mm roll", 610, 590, 2500, 1.0, "#20242a", False),
-    Stock("shirt-film-white-500", "white shirt film, 500 mm roll", 500, 480, 2000, 1.2, "#fafaf7", True),
-    Stock("shirt-film-teal-500", "teal shirt film, 500 mm roll", 500, 480, 2000, 1.2, "#29848b", True),
-    Stock(
-        "stencil-polyester-300", "stencil polyester 0.25 mm, A3 sheet", 420, 290, 400, 1.0, "#e3eef0", False, 1.2, False
-    ),
-    Stock("birch-3mm", "birch plywood 3 mm, 600 × 400 mm", 600, 580, 380, 1.0, "#dcc39a", False, 1.6, False),
-)
+    Stock("matt-white-vinyl-1370", "matt white vinyl, 1370 mm roll", 1370, 1340, 3000, 1.0, "#ffffff", False,
+          price=4.2, beneath="siliconed paper", length_left=24_000),
+    Stock("gloss-clear-vinyl-610", "gloss clear vinyl, 610 mm roll", 610, 580, 3000, 1.0, "#f3f6f6", False,
+          price=5.1, beneath="siliconed paper"),
+    Stock("label-paper-a3", "label paper, A3 sheet", 297, 287, 400, 0.8, "#fffdf6", False, kind="a sheet", price=1.9,
+          thickness=0.16, beneath="siliconed paper"),
+    _shirt_film("shirt-film-navy-500", "navy shirt film, 500 mm roll", "#1d2c52"),
+    Stock("window-film-black-610", "black window film, 610 mm roll", 610, 590, 2500, 1.0, "#20242a", False,
+          price=6.4, beneath="siliconed paper", finishing="Wet the pane, lay, squeegee from the middle."),
+    _shirt_film("shirt-film-white-500", "white shirt film, 500 mm roll", "#fafaf7"),
+    _shirt_film("shirt-film-teal-500", "teal shirt film, 500 mm roll", "#29848b"),
+    Stock("stencil-polyester-300", "stencil polyester 0.25 mm, A3 sheet", 420, 290, 400, 1.0, "#e3eef0", False, 1.2,
+          False, kind="a sheet", thickness=0.25, price=7.5),
+    Stock("birch-3mm", "birch plywood 3 mm, 600 × 400 mm", 600, 580, 380, 1.0, "#dcc39a", False, 1.6, False,
+          kind="a sheet", thickness=3.0, price=16.0, finishing="Wipe the smoke off with a damp cloth."),
+)  # fmt: skip
 _MACHINES = (
     Machine(
         "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.25, 0.5, 300,
-        (Spot("through cut", "Nibble Through", _PLUM), Spot("kiss cut", "Nibble Kiss", _ORCHID),
-         Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE),
-         Spot("weed cut", "Nibble Weed", _VIOLET), Spot("cross-cut", "Nibble Cross", _SLATE)),
+        formats=("pdf", "svg", "hpgl"), blade_offset=0.25, overcut=0.5,
+        spots=(
+            Spot("through cut", "Nibble Through", _PLUM), Spot("kiss cut", "Nibble Kiss", _ORCHID),
+            Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE),
+            Spot("weed cut", "Nibble Weed", _VIOLET), Spot("cross-cut", "Nibble Cross", _SLATE),
+        ),
     ),
     Machine(
-        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100, formats=("pdf", "svg", "dxf"),
-        spots=(Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
-         Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE),
-         Spot("weed cut", "Desk Weed", _VIOLET)),
+        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100,
+        formats=("pdf", "svg", "dxf", "hpgl"), blade_offset=0.35, overcut=0.5,
+        spots=(
+            Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
+            Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE),
+            Spot("weed cut", "Desk Weed", _VIOLET),
+        ),
     ),
     Machine(
         "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None, formats=("pdf", "svg", "dxf"),
-        spots=(Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
-         Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE)),
+        spots=(
+            Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
+            Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE),
+        ),
     ),
 )  # fmt: skip
 
+
+def _knives(kiss: int, through: int, speed: int, offset: float) -> tuple[Setting, ...]:
+    """Made-up forces of one knife in one stock."""
+    return (
+        Setting("kiss", "kiss cut", kiss, speed, 1, offset, 0.5),
+        Setting("weed", "weed cut", kiss, speed, 1, offset, 0.0),
+        Setting("through", "through cut", through, speed // 2, 1, offset, 0.5),
+    )
+
+
+_SETTINGS = {
+    ("wide-camera-cutter", "matt-white-vinyl-1370"): _knives(90, 240, 300, 0.25),
+    ("wide-camera-cutter", "shirt-film-navy-500"): _knives(110, 260, 250, 0.25),
+    ("desk-cutter", "label-paper-a3"): _knives(70, 180, 100, 0.35),
+}
+
+STARTING = Library(_STOCKS, _MACHINES, _SETTINGS)
 STOCKS = {stock.key: stock for stock in _STOCKS}
 MACHINES = {machine.key: machine for machine in _MACHINES}

@@ -10,14 +10,15 @@ from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.fields import angle, choice, count, day, flag, length, text
+from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, text
 from nibble_core.ticket.piece import Element, Layer, Line, Piece
 
 __all__ = [
-    "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Sheet", "Spot", "Stock", "Ticket",
+    "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Setting", "Sheet", "Spot", "Stock",
+    "Ticket",
 ]  # fmt: skip
 
-SCHEMA = 4
+SCHEMA = 5
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -62,6 +63,7 @@ MARK_SHAPES = {
     "crosses": "Crosses of two bars.",
     "corners": "Corners that open towards the work.",
 }
+KINDS_OF_STOCK = {"a roll": "Cut off as long as needed.", "a sheet": "Of one size."}
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
@@ -81,15 +83,41 @@ class Stock:
     mirrored: bool = flag(False, "mirroring")
     thinnest: float = length(0.8, 0.0, 50.0, "thinnest part")
     liner: bool = flag(True, "liner")
+    kind: str = choice("a roll", "kind of stock", KINDS_OF_STOCK)
+    thickness: float = length(0.1, 0.0, 100.0, "thickness", step=0.01)
+    price: float = amount(0.0, 0.0, 100_000.0, "price a square metre")
+    length_left: float | None = length(None, 0.0, 1_000_000.0, "length left", auto="not counted")
+    beneath: str = text("", 80, "what is under it", empty="nothing")
+    finishing: str = text("", 200, "notes for finishing", empty="nothing")
+    press_heat: int | None = count(None, 0, 400, "press heat", auto="none")
+    press_seconds: int | None = count(None, 0, 600, "press time", auto="none")
+    press_pressure: str = text("", 40, "press pressure", empty="none")
+    peel: str = text("", 40, "peel", empty="none")
 
 
 @dataclass(frozen=True)
 class Spot:
-    """How a machine wants one process marked in its file."""
+    """How a machine wants one process marked in its file. pen: of a plotter; 0 for the next one in turn."""
 
     process: str = choice("through cut", "process", WORDS)
     ink: str = text("Through Cut", 40, "spot name", shortest=1)
     cmyk: tuple[float, float, float, float] = (0.0, 1.0, 0.0, 0.0)
+    pen: int = count(0, 0, 8, "pen")
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How a machine makes one process in one stock. blade_offset: mm that the tip of the knife trails its holder.
+    corner: degrees of turn from which the holder swivels round the tip."""
+
+    id: str
+    process: str = choice("through cut", "process", WORDS)
+    force: int | None = count(None, 1, 5000, "force", auto="the machine’s own")
+    speed: int | None = count(None, 1, 5000, "speed", auto="the machine’s own")
+    passes: int = count(1, 1, 20, "passes")
+    blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
+    overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
+    corner: float = angle(20.0, "corner that is swivelled")
 
 
 @dataclass(frozen=True)
@@ -107,6 +135,16 @@ class Machine:
     speed: int | None = count(None, 1, 5000, "speed", auto="an unknown number of")
     spots: tuple[Spot, ...] = ()
     formats: tuple[str, ...] = ("pdf", "svg")
+    blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
+    overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
+    mark_shape: str = choice("circles", "shape of the marks", MARK_SHAPES)
+    mark_count: int = count(4, 0, 6, "registration marks")
+
+    def pen(self, process: str) -> int:
+        """The pen of a process: its record's, or its number among the machine's processes."""
+        own = self.spot(process).pen
+        order = [spot.process for spot in self.spots] or list(PROCESSES)
+        return own or (1 + order.index(process) % 8 if process in order else 1)
 
     def spot(self, process: str) -> Spot:
         """How this machine names a process; its own name where the record says nothing."""
@@ -153,6 +191,7 @@ class Sheet:
     stock: Stock = field(default_factory=Stock)
     machine: Machine = field(default_factory=Machine)
     arrangement: str = choice("a grid", "arrangement", ARRANGEMENTS)
+    settings: tuple[Setting, ...] = ()
     placed: tuple[Placed, ...] = ()
     runs: int = count(1, 1, 10_000, "runs")
     turns: str = choice("by quarter turns", "turns when nested", NEST_TURNS)
@@ -172,6 +211,12 @@ class Sheet:
     weed_clear: float = length(0.5, 0.0, 20.0, "distance of weed lines from copies", step=0.1)
     cross_cut: str = choice("no cross-cut", "cross-cut", CROSS_CUTS)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
+
+    def setting(self, process: str) -> Setting:
+        """How its machine makes a process in its stock; the machine's own way where nobody has set it."""
+        found = next((one for one in self.settings if one.process == process), None)
+        own = self.machine
+        return found or Setting(process, process, blade_offset=own.blade_offset, overcut=own.overcut)
 
 
 @dataclass(frozen=True)

@@ -6,16 +6,16 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from nibble_core.ticket.artwork_sentences import artwork_sentences
-from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.model import Sheet, Ticket
+from nibble_core.ticket.library import STARTING, Library
+from nibble_core.ticket.model import Setting, Sheet, Ticket
 from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
 
 __all__ = ["STATIONS", "Choice", "Sentence", "Slot", "sentences"]
 
 
-def sentences(ticket: Ticket) -> list[Sentence]:
-    """Every sentence of the job, in the order of the stations."""
+def sentences(ticket: Ticket, library: Library = STARTING) -> list[Sentence]:
+    """Every sentence of the job, in the order of the stations. library: what stocks and machines can be chosen from."""
     said = [
         Sentence(
             "job", "artwork",
@@ -29,8 +29,8 @@ def sentences(ticket: Ticket) -> list[Sentence]:
         names = {artwork.id: artwork.name for artwork in ticket.artworks}
         said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names)]
     for sheet in ticket.sheets:
-        said += _sheet(sheet, ticket)
-        said += _machine(sheet, ticket)
+        said += _sheet(sheet, ticket, library)
+        said += _machine(sheet, ticket, library)
     order = {station: index for index, station in enumerate(STATIONS)}
     return sorted(said, key=lambda sentence: order[sentence.station])
 
@@ -51,10 +51,10 @@ def copies_name(layer: str, ticket: Ticket) -> str:
     return f"{piece.name}, {own.name}" if len(piece.layers) > 1 and own.name else piece.name
 
 
-def _sheet(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
+def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
     here = f"sheets/{sheet.id}"
     stock, name = sheet.stock, sheet_name(sheet, ticket)
-    on = (" on ", library_slot(f"{here}/stock", stock.key, stock.name, STOCKS.values()), ", ",
+    on = (" on ", library_slot(f"{here}/stock", stock.key, stock.name, library.stocks), ", ",
           slot(here, sheet, "spacing"), " apart")  # fmt: skip
     laid: list[str | Slot] = [f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay "]
     for number, held in enumerate(sheet.holds):
@@ -124,13 +124,13 @@ def _listed(endings: tuple[str, ...]) -> str:
     return f"{', '.join(others)} and {last}" if others else last
 
 
-def _machine(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
+def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
     here, machine = f"sheets/{sheet.id}/machine", sheet.machine
     name = sheet_name(sheet, ticket)
     yield Sentence(
         f"{sheet.id}-machine", "machine",
         (f"{name[:1].upper()}{name[1:]}: cut on the " if name else "Cut on the ",
-         library_slot(here, machine.key, machine.name, MACHINES.values()),
+         library_slot(here, machine.key, machine.name, library.machines),
          f". It is sent {_listed(machine.formats)} files."),
         ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
     )  # fmt: skip
@@ -139,5 +139,23 @@ def _machine(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
     for spot in machine.spots:
         if spot.process in used:
-            words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”."
-            yield Sentence(f"{sheet.id}-spot-{spot.process}", "machine", (words,), process=spot.process, about=sheet.id)
+            pen = f" and as pen {machine.pen(spot.process)}" if "hpgl" in machine.formats else ""
+            words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”{pen}"
+            own = next((one for one in sheet.settings if one.process == spot.process), None)
+            at = f"sheets/{sheet.id}/settings/{own.id}" if own else ""
+            yield Sentence(
+                f"{sheet.id}-spot-{spot.process}", "machine",
+                (f"{words}.",) if own is None else (f"{words}: ", *_setting(at, own)),
+                () if own is None else _knife(at, own),
+                process=spot.process, about=sheet.id,
+            )  # fmt: skip
+
+
+def _setting(here: str, own: Setting) -> tuple[str | Slot, ...]:
+    return ("force ", slot(here, own, "force"), " g, ", slot(here, own, "speed"), " mm a second, passes ",
+            slot(here, own, "passes"), ".")  # fmt: skip
+
+
+def _knife(here: str, own: Setting) -> tuple[str | Slot, ...]:
+    return (" The tip trails by ", slot(here, own, "blade_offset"), ", swivelled from ", slot(here, own, "corner"),
+            ", overcut ", slot(here, own, "overcut"), ".")  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from nibble_core.ticket.artwork import Artwork, Trace
-from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Element, Held, Layer, Line, Machine, Piece, Sheet, Stock, Ticket
 
 
@@ -19,10 +19,11 @@ def first_ticket(
     quantity: int = 1,
     stock: Stock | None = None,
     machine: Machine | None = None,
+    library: Library = STARTING,
 ) -> Ticket:
     """A die-cut sticker of one artwork. The smallest part comes from the stock and the machine."""
-    stock = stock or next(iter(STOCKS.values()))
-    machine = machine or next(iter(MACHINES.values()))
+    stock = stock or library.stocks[0]
+    machine = machine or library.machines[0]
     smallest = max(stock.smallest_part, machine.smallest_part)
     return Ticket(
         name=name,
@@ -30,5 +31,15 @@ def first_ticket(
         due=due,
         artworks=(Artwork("a1", file, file_name, width=width, trace=Trace(mode=mode, smallest=smallest / 2)),),
         pieces=(Piece("p1", "sticker", quantity, (Element("e1", "a1"),), (Layer("l1", lines=(Line("k1"),)),)),),
-        sheets=(Sheet("s1", (Held("h1", "l1"),), stock, machine),),
+        sheets=(
+            Sheet(
+                "s1",
+                (Held("h1", "l1"),),
+                stock,
+                machine,
+                marks=machine.mark_count,
+                mark_shape=machine.mark_shape,
+                settings=library.settings_of(machine.key, stock.key),
+            ),
+        ),
     )

@@ -3,6 +3,7 @@
 A run follows one definition, the lines that a rule draws on one copy, at one or more places in turn.
 """
 
+from nibble_core.toolpaths.plotting import Knife, plotted
 from nibble_core.toolpaths.program import Definition, Program, Run, by_process
 
-__all__ = ["Definition", "Program", "Run", "by_process"]
+__all__ = ["Definition", "Knife", "Program", "Run", "by_process", "plotted"]

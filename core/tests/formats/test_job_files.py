@@ -78,7 +78,7 @@ class WholeJobTest(unittest.TestCase):
     def test_one_copy_and_a_mirrored_one_are_read_back_as_well(self):
         for stock in ("matt-white-vinyl-1370", "shirt-film-navy-500"):
             ticket = badge_ticket(Change("sheets/s1/stock", stock), quantity=1)
-            self.assertEqual(len(write_files(ticket, badge_work(ticket))), 4)
+            self.assertEqual(len(write_files(ticket, badge_work(ticket))), 5)
 
     def test_a_file_that_differs_is_refused(self):
         line = Path.polygon([(0, 0), (10, 0), (10, 8)])
@@ -138,7 +138,8 @@ class ManyCopiesTest(unittest.TestCase):
         vinyl = badge_ticket(Change("sheets/s1/marks", 3))
         for ticket, side in ((film, "left"), (vinyl, "right")):
             files = {file.name: file.content for file in write_files(ticket, badge_work(ticket))}
-            for name in ("badge-print.pdf", "badge-cut.pdf"):
+            called = "badge-mirrored" if side == "left" else "badge"
+            for name in (f"{called}-print.pdf", f"{called}-cut.pdf"):
                 with self.subTest(ticket.sheets[0].stock.name, file=name):
                     page = pdf_reader.read_page(files[name])
                     centres = [((b := path.bounds()).left + b.right) / 2 for f in page.filled for path in f.paths]

@@ -10,19 +10,16 @@ DOCS = Path(__file__).resolve().parents[3] / "docs/reference/formats.md"
 
 
 def table() -> str:
-    rows = [
-        f"| `.{one.ending}` | {one.called} | {one.serves} | {'yes' if one.sheets else 'no'} | "
-        f"{'yes' if one.sheets and one.sheets.prints else 'no'} | "
-        f"{f'{one.sheets.tolerance:g} mm' if one.sheets else ''} |"
-        for one in FORMATS.values()
-    ]
-    return "\n".join(
-        [
-            "| file | | good for | cut files | print files | curves read back within |",
-            "|---|---|---|---|---|---|",
-            *rows,
-        ]
-    )
+    rows = []
+    for one in FORMATS.values():
+        held = one.sheets
+        within = "" if held is None else "its size" if held.pixels else f"{held.tolerance:.4g} mm"
+        rows.append(
+            f"| `{one.key}` | {one.called} | {one.serves} | {'yes' if one.write_drawing else 'no'} | "
+            f"{', '.join(held.purposes) if held else ''} | {within} |"
+        )
+    head = "| key | | good for | outlines | files of a sheet | read back within |"
+    return "\n".join([head, "|---|---|---|---|---|---|", *rows])
 
 
 class RegistryTest(unittest.TestCase):

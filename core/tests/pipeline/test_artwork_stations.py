@@ -12,7 +12,7 @@ import numpy as np
 import pypdfium2 as pdfium
 
 from nibble_core.errors import NibbleError, NothingToTrace
-from nibble_core.formats.registry import FORMATS
+from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.formats.svg_reader import read_svg
 from nibble_core.geometry import Box
 from nibble_core.pipeline.read import inspect
@@ -116,7 +116,7 @@ class TraceTest(unittest.TestCase):
             with self.subTest(mode):
                 trace = traced(Change(f"{HERE}/trace/mode", mode))
                 drawing = traced_drawing(trace)
-                files = {ending: form.write_drawing(drawing) for ending, form in FORMATS.items()}
+                files = {ending: form.outlines(drawing) for ending, form in OUTLINE_FORMATS.items()}
                 again = read_svg(files["svg"]).drawing
                 self.assertAlmostEqual(again.width, 60, delta=0.01)
                 self.assertEqual(json.loads(files["json"])["width"], 60)

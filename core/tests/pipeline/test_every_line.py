@@ -127,7 +127,7 @@ class EveryLineTest(unittest.TestCase):
                     wanted[line.process] = wanted.get(line.process, 0.0) + whole
                     ink = PROCESSES[line.process].spot + ("" if line.rank == 1 else f" {line.rank}")
                     inks[ink] = inks.get(ink, 0.0) + whole
-        files = {file.name: file.content for file in write_files(ticket, work)}
+        files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
         for process, length in wanted.items():
             self.assertAlmostEqual(length_of_svg(files["badge-cut.svg"])[process], length, delta=0.02 * quantity)
         self.assertEqual(set(length_of_svg(files["badge-cut.svg"])), set(wanted))
@@ -157,7 +157,7 @@ class ProcessTableTest(unittest.TestCase):
             self.assertEqual(work.problems, [])
             lines = next(one for one in stations(ticket, work) if one.key == "lines")
             self.assertIn("crease", [figure.label for figure in lines.figures])
-            files = {file.name: file.content for file in write_files(ticket, work)}
+            files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
             self.assertEqual(list(length_of_svg(files["badge-cut.svg"])), ["crease", "through cut"])
             self.assertIn("Crease", length_of_dxf(files["badge-cut.dxf"]))
             self.assertEqual({one.ink.name for one in pdf_reader.read_page(files["badge-cut.pdf"]).stroked},
@@ -224,7 +224,7 @@ class SheetTest(unittest.TestCase):
         for change in ([], [Change("sheets/s1/stock", "shirt-film-navy-500")]):
             ticket = badge_ticket(Change("sheets/s1/caption", "job, sheet and feed"), *change, quantity=9)
             work = badge_work(ticket)
-            files = {file.name: file.content for file in write_files(ticket, work)}
+            files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
             laid = work.sheets["s1"].value
             found = pdf_reader.read_page(files["badge-print.pdf"]).painted[-1]
             box = found.paths.mapped(found.placements[0]).bounds()
@@ -270,7 +270,7 @@ class SheetTest(unittest.TestCase):
                 )  # fmt: skip
                 with self.subTest(border, spacing=spacing):
                     self.assertEqual(work.problems, [])
-                    files = {file.name: file.content for file in write_files(ticket, work)}
+                    files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
                     made, laid = work.borders["s1"], work.sheets["s1"].value
                     told = length_of_svg(files["badge-cut.svg"])
                     self.assertAlmostEqual(told["weed cut"], made.length, delta=0.2)

@@ -285,7 +285,7 @@ class LayerTest(unittest.TestCase):
         files = [file.name for file in write_files(self.two_layers(), badge_work(self.two_layers()))]
         self.assertEqual(
             [name for name in files if name.endswith(".pdf")],
-            ["badge-sheet-1-sticker-cut.pdf", "badge-sheet-2-sticker-cut.pdf"],
+            ["badge-sheet-1-sticker-mirrored-cut.pdf", "badge-sheet-2-sticker-mirrored-cut.pdf"],
         )
 
 

@@ -20,6 +20,7 @@ from nibble_core.sheet import (
     nest,
     pieces_of_waste,
     room,
+    too_near,
     ungrouped,
     weed_lines,
 )
@@ -118,6 +119,16 @@ class NestTest(unittest.TestCase):
             hull = shapely.union_all(copies[start : start + 3]).convex_hull
             reach = hull.bounds[2] - hull.bounds[0] + hull.bounds[3] - hull.bounds[1]
             self.assertLess(reach, 150.0)
+
+
+class DistancesTest(unittest.TestCase):
+    def test_copies_that_lie_too_near_or_on_each_other_are_told_with_their_place(self):
+        copies = [shapely.box(0, 0, 10, 10), shapely.box(11.5, 0, 20, 10), shapely.box(19, 2, 30, 5),
+                  shapely.box(40, 0, 50, 10)]  # fmt: skip
+        found = too_near(copies, 2.0)
+        self.assertEqual([(one.one, one.other, round(one.apart, 6)) for one in found], [(1, 2, 0.0), (0, 1, 1.5)])
+        self.assertAlmostEqual(found[1].x, 10.75)
+        self.assertEqual(too_near([copies[0], shapely.box(10, 0, 20, 10)], 0.0), [])  # they share a line
 
 
 class WeedLinesTest(unittest.TestCase):

@@ -155,7 +155,14 @@ class WorkTest(TransactionTestCase):
         self.assertEqual((told["state"], told["progress"]), ("done", 1.0))
         names = [file["name"] for file in told["files"]]
         self.assertEqual(
-            names, ["crossed-oars-print.pdf", "crossed-oars-cut.pdf", "crossed-oars-cut.svg", "manifest.json"]
+            names,
+            [
+                "crossed-oars-print-rev1.pdf",
+                "crossed-oars-cut-rev1.pdf",
+                "crossed-oars-cut-rev1.svg",
+                "crossed-oars-cut-rev1.hpgl",
+                "manifest.json",
+            ],
         )
         answer = self.client.get(f"/api/tasks/{task.id}/files/{names[1]}")
         self.assertEqual(b"".join(answer.streaming_content)[:5], b"%PDF-")

@@ -18,6 +18,11 @@ export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
 export type Process = components["schemas"]["ProcessOut"];
+export type Nested = components["schemas"]["NestOut"];
+export type Library = components["schemas"]["LibraryOut"];
+export type Field = components["schemas"]["FieldOut"];
+/** The values of one record. */
+export type Fields = Record<string, unknown>;
 export type LooseFile = components["schemas"]["LooseFileOut"];
 
 /** What the service says when something cannot be done. */
@@ -129,6 +134,22 @@ export const api = {
   stopWork: (id: number) => post<{ stopped: boolean }>(`/jobs/${id}/work/stop`),
   preview: (id: number, seen: number, changes: Change[]) =>
     post<Work>(`/jobs/${id}/preview`, { seen, changes }),
+  nest: (id: number, sheet: string, seconds: number) =>
+    post<Nested>(`/jobs/${id}/sheets/${sheet}/nest`, { seconds }),
+  stopNest: (id: number) => post<{ stopped: boolean }>(`/jobs/${id}/nest/stop`),
+  oneMore: (id: number, sheet: string, layer: string) =>
+    post<Nested>(`/jobs/${id}/sheets/${sheet}/one-more`, { layer }),
+  library: () => get<Library>("/library"),
+  keepRecord: (kind: "stock" | "machine", key: string, value: Fields) =>
+    key
+      ? call<Library>("PUT", `/library/${kind}/${encodeURIComponent(key)}`, { value })
+      : post<Library>(`/library/${kind}`, { value }),
+  removeRecord: (kind: "stock" | "machine", key: string) =>
+    call<Library>("DELETE", `/library/${kind}/${encodeURIComponent(key)}`),
+  keepSettings: (machine: string, stock: string, settings: Fields[]) =>
+    call<Library>("PUT", `/library/settings/${encodeURIComponent(machine)}/${encodeURIComponent(stock)}`, {
+      settings,
+    }),
   makeFiles: (id: number) => post<Task>(`/jobs/${id}/files`),
   newestFiles: (id: number) => get<Task | null>(`/jobs/${id}/files`),
   task: (id: number) => get<Task>(`/tasks/${id}`),

@@ -244,6 +244,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library
+         * @description All records, and the fields of their forms.
+         */
+        get: operations["library"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep */
+        put: operations["keep_record"];
+        post?: never;
+        /** Remove */
+        delete: operations["remove_record"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/settings/{machine}/{stock}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep Settings */
+        put: operations["keep_settings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{key}": {
         parameters: {
             query?: never;
@@ -339,6 +411,66 @@ export interface paths {
          * @description What the job would look like after draft changes; nothing is written.
          */
         post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/nest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Nest
+         * @description Look for a tight way to lay a sheet's copies; nothing is written. How far it is comes as “doing”.
+         */
+        post: operations["nest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/one-more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * One More
+         * @description Look for room for one more copy of a layer; nothing is written.
+         */
+        post: operations["one_more"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/nest/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Nest
+         * @description Keep the best nest that was found so far.
+         */
+        post: operations["stop_nest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -654,6 +786,20 @@ export interface components {
             };
             /** Sentences */
             sentences: components["schemas"]["SentenceOut"][];
+            /** Outdated */
+            outdated: components["schemas"]["OutdatedOut"][];
+        };
+        /**
+         * OutdatedOut
+         * @description A record that the shop has changed since it was copied: its path in the ticket, its name and key.
+         */
+        OutdatedOut: {
+            /** Path */
+            path: string;
+            /** Called */
+            called: string;
+            /** Key */
+            key: string;
         };
         /** RevisionOut */
         RevisionOut: {
@@ -771,6 +917,82 @@ export interface components {
             /** Archived */
             archived: boolean;
         };
+        /**
+         * FieldOut
+         * @description One field of a form: its name, what it is called, its kind, limits and choices. optional: may be left empty.
+         */
+        FieldOut: {
+            /** Name */
+            name: string;
+            /** Called */
+            called: string;
+            /** Kind */
+            kind: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Optional */
+            optional: boolean;
+            /** Choices */
+            choices: string[];
+        };
+        /**
+         * LibraryOut
+         * @description processes: what a machine can be given; formats: what it can be sent, key and words.
+         */
+        LibraryOut: {
+            /** Stocks */
+            stocks: {
+                [key: string]: unknown;
+            }[];
+            /** Machines */
+            machines: {
+                [key: string]: unknown;
+            }[];
+            /** Settings */
+            settings: components["schemas"]["SettingsOut"][];
+            /** Stock Fields */
+            stock_fields: components["schemas"]["FieldOut"][];
+            /** Machine Fields */
+            machine_fields: components["schemas"]["FieldOut"][];
+            /** Setting Fields */
+            setting_fields: components["schemas"]["FieldOut"][];
+            /** Processes */
+            processes: string[];
+            /** Formats */
+            formats: [
+                string,
+                string
+            ][];
+        };
+        /** SettingsOut */
+        SettingsOut: {
+            /** Machine */
+            machine: string;
+            /** Stock */
+            stock: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** RecordIn */
+        RecordIn: {
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
+        /** SettingsIn */
+        SettingsIn: {
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            }[];
+        };
         /** FontOut */
         FontOut: {
             /** Name */
@@ -823,6 +1045,13 @@ export interface components {
             palette: string[];
             /** Tones */
             tones: number[];
+        };
+        /** DrawingLineOut */
+        DrawingLineOut: {
+            /** Process */
+            process: string;
+            /** D */
+            d: string;
         };
         /** FaceOut */
         FaceOut: {
@@ -1139,8 +1368,8 @@ export interface components {
             mark_paths: string;
             /** Caption */
             caption: string;
-            /** Border */
-            border: string;
+            /** Own */
+            own: components["schemas"]["DrawingLineOut"][];
         };
         /**
          * SliceOut
@@ -1205,6 +1434,36 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * NestOut
+         * @description changes: that lay the sheet so; up: copies, on so many runs, each so long in mm.
+         */
+        NestOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /** Up */
+            up: number;
+            /** Runs */
+            runs: number;
+            /** Length */
+            length: number;
+        };
+        /**
+         * NestIn
+         * @description seconds: how long to look, 0 to 60.
+         */
+        NestIn: {
+            /**
+             * Seconds
+             * @default 5
+             */
+            seconds: number;
+        };
+        /** OneMoreIn */
+        OneMoreIn: {
+            /** Layer */
+            layer: string;
+        };
         /** TryOutOut */
         TryOutOut: {
             /** Name */
@@ -1254,13 +1513,6 @@ export interface components {
         DeviationRun: {
             /** Level */
             level: number;
-            /** D */
-            d: string;
-        };
-        /** DrawingLineOut */
-        DrawingLineOut: {
-            /** Process */
-            process: string;
             /** D */
             d: string;
         };
@@ -1764,6 +2016,129 @@ export interface operations {
             };
         };
     };
+    library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    add_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "stock" | "machine";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    keep_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "stock" | "machine";
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    remove_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "stock" | "machine";
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    keep_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine: string;
+                stock: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
     picture: {
         parameters: {
             query?: never;
@@ -1902,6 +2277,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    nest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NestOut"];
+                };
+            };
+        };
+    };
+    one_more: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneMoreIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NestOut"];
+                };
+            };
+        };
+    };
+    stop_nest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: boolean;
+                    };
                 };
             };
         };

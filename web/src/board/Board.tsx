@@ -7,6 +7,7 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
 import { api, type Card, Refusal } from "../api/client";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
@@ -119,6 +120,9 @@ export function Board() {
         >
           {archived ? "Back to the board" : "Archive"}
         </Button>
+        <chakra.span fontSize="15px" color="ink.soft" _hover={{ color: "ink", textDecoration: "underline" }}>
+          <Link to="/library">Stocks and machines</Link>
+        </chakra.span>
         <chakra.span flex="1" />
         <chakra.label position="relative" display="block" width="270px">
           <chakra.span srOnly>Find a job or a client</chakra.span>

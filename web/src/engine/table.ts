@@ -35,7 +35,7 @@ export class Table {
   private sharpening = 0;
   private pointer: Place | null = null;
   private loupe = false;
-  private drawing: { pointer: number; points: Place[] } | null = null;
+  private drawing: { pointer: number; points: Place[]; adds: boolean } | null = null;
   private draws = false;
   private panning: { pointer: number; x: number; y: number } | null = null;
   private spaceHeld = false;
@@ -47,7 +47,8 @@ export class Table {
     private readonly moved: (state: TableState) => void,
     private readonly clicked: (place: Place) => void,
     private readonly hovered: (place: Place | null) => void,
-    private readonly drew: (points: readonly Place[], done: boolean) => void,
+    /** ``adds``: the press came with Shift held. */
+    private readonly drew: (points: readonly Place[], done: boolean, adds: boolean) => void,
   ) {
     this.listen("wheel", (event) => this.wheel(event as WheelEvent), { passive: false });
     this.listen("pointerdown", (event) => this.down(event as PointerEvent));
@@ -92,16 +93,16 @@ export class Table {
   }
 
   /** Whether a press begins a stroke instead of clicking. */
-  takeStrokes(on: boolean): void {
+  takeStrokes(on: boolean, cursor = "crosshair"): void {
     this.draws = on;
     this.drawing = null;
-    this.canvas.style.cursor = on ? "crosshair" : "";
+    this.canvas.style.cursor = on ? cursor : "";
   }
 
   /** Give a stroke up that is under way. */
   dropStroke(): void {
     this.drawing = null;
-    this.drew([], false);
+    this.drew([], false, false);
   }
 
   /** The whole scene in view. */
@@ -174,8 +175,9 @@ export class Table {
       this.canvas.style.cursor = "grabbing";
     } else if (event.button === 0 && this.draws) {
       this.canvas.setPointerCapture(event.pointerId);
-      this.drawing = { pointer: event.pointerId, points: [toTable(this.camera, this.at(event))] };
-      this.drew(this.drawing.points, false);
+      const points = [toTable(this.camera, this.at(event))];
+      this.drawing = { pointer: event.pointerId, points, adds: event.shiftKey };
+      this.drew(points, false, event.shiftKey);
     } else if (event.button === 0) this.clicked(toTable(this.camera, this.at(event)));
   }
 
@@ -188,7 +190,7 @@ export class Table {
     }
     if (this.drawing?.pointer === event.pointerId) {
       this.drawing.points.push(toTable(this.camera, this.pointer));
-      this.drew(this.drawing.points, false);
+      this.drew(this.drawing.points, false, this.drawing.adds);
     }
     this.hovered(toTable(this.camera, this.pointer));
     this.redraw();
@@ -196,9 +198,9 @@ export class Table {
 
   private up(event: PointerEvent): void {
     if (this.drawing?.pointer === event.pointerId) {
-      const { points } = this.drawing;
+      const { points, adds } = this.drawing;
       this.drawing = null;
-      this.drew(points, true);
+      this.drew(points, true, adds);
       return;
     }
     if (this.panning?.pointer !== event.pointerId) return;

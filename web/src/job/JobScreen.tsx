@@ -20,6 +20,7 @@ import { TryOuts } from "./TryOuts";
 import type { Ticket } from "./ticket";
 import { CHOOSE, type Tool } from "./tools";
 import { alikeChange, type Reach, touchUpChange } from "./touchUps";
+import { useCopies } from "./useCopies";
 import { useJobDesk } from "./useJobDesk";
 
 const USUAL_BRUSH = 4;
@@ -37,6 +38,8 @@ const KEYS: Keys = [
   ["Enter", "click what is under the cursor"],
   ["a, o, p, d", "as made, outlines, over the artwork, deviation"],
   ["f, w, h, c", "at Lines: drop-out, weak parts, weeding, worst case"],
+  ["click, drag, Shift", "at Sheet: take copies in hand, move them, take more"],
+  ["arrows, r, k, Delete", "at Sheet: move, turn, lock, throw off what is in hand; n the next"],
   ["[ ]", "brush narrower, wider"],
   ["Enter, arrows, Enter", "begin, draw and end a stroke with a tool"],
   ["Delete, Insert", "take the node in hand out, add one after it"],
@@ -75,6 +78,7 @@ export function JobScreen() {
   };
 
   const ticket = desk.job?.ticket as Ticket | undefined;
+  const hand = useCopies(ticket, desk.work, (changes) => desk.change(...changes));
   useEffect(() => {
     document.title = ticket ? `${ticket.name}, Nibble` : "Nibble";
   }, [ticket]);
@@ -162,6 +166,7 @@ export function JobScreen() {
                 piece={piece}
                 artwork={first ?? ""}
                 held={held}
+                hand={hand}
                 place={place}
                 onTool={setTool}
                 onBrush={(width) => setBrush(Math.min(60, Math.max(0.2, width)))}
@@ -207,6 +212,7 @@ export function JobScreen() {
               held={held}
               onHold={setHeld}
               onShow={setPlace}
+              hand={hand}
               tools={
                 <ToolRow
                   station={station}

@@ -1,37 +1,117 @@
 import { chakra } from "@chakra-ui/react";
 import type { Change } from "../api/client";
+import { formatLength } from "../engine/units";
 import { Button } from "../ui/Button";
+import { useUnit } from "../ui/unit";
 import { broughtOnto, copies, elsewhere, givenOwnSheet } from "./sheetChanges";
 import type { Sheet, Ticket } from "./ticket";
+import type { Copies } from "./useCopies";
+import type { JobDesk } from "./useJobDesk";
+
+/** How long a nest is looked for, at a press. */
+const SECONDS = 10;
 
 interface Props {
+  desk: JobDesk;
   ticket: Ticket;
   sheet: Sheet;
+  hand: Copies;
   onChanges: (changes: Change[]) => void;
 }
 
-/** Under a sheet's sentence: what lies on other sheets brought onto it, what shares it given one of its own. */
-export function SheetActions({ ticket, sheet, onChanges }: Props) {
+/** Under a sheet's sentence: what can be done with its copies, what lies on other sheets brought onto it. */
+export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
+  const { unit } = useUnit();
   const others = elsewhere(ticket, sheet);
   const shared = sheet.holds.length > 1 ? sheet.holds : [];
-  if (!others.length && !shared.length) return null;
+  const nesting = desk.nesting?.sheet === sheet.id ? desk.nesting : null;
+  const chosen = hand.chosen.filter((copy) => copy.sheet === sheet.id);
   return (
-    <chakra.div display="flex" flexWrap="wrap" gap="2px 10px" marginTop="4px">
-      {others.map(({ layer, name }) => (
-        <Button
-          key={layer}
-          type="button"
-          look="quiet"
-          onClick={() => onChanges(broughtOnto(ticket, sheet, layer))}
+    <chakra.div marginTop="4px">
+      <chakra.div display="flex" flexWrap="wrap" gap="2px 10px" alignItems="center">
+        {nesting ? (
+          <>
+            <chakra.span role="status" fontSize="14px">
+              {nesting.words}…
+            </chakra.span>
+            <Button type="button" minHeight="26px" onClick={desk.stopNest}>
+              Keep the best so far
+            </Button>
+          </>
+        ) : (
+          <Button
+            type="button"
+            minHeight="26px"
+            disabled={desk.nesting !== null}
+            onClick={() => desk.nest({ sheet: sheet.id, seconds: SECONDS })}
+          >
+            Nest as tight as they go
+          </Button>
+        )}
+        {sheet.arrangement === "as placed" &&
+          sheet.holds.map(({ id, layer }) => (
+            <Button
+              key={id}
+              type="button"
+              look="quiet"
+              onClick={() => desk.oneMore({ sheet: sheet.id, layer })}
+            >
+              one more {sheet.holds.length > 1 ? copies(ticket, layer) : "where there is room"}
+            </Button>
+          ))}
+        {others.map(({ layer, name }) => (
+          <Button
+            key={layer}
+            type="button"
+            look="quiet"
+            onClick={() => onChanges(broughtOnto(ticket, sheet, layer))}
+          >
+            bring {name} onto this sheet
+          </Button>
+        ))}
+        {shared.map(({ id, layer }) => (
+          <Button key={id} type="button" look="quiet" onClick={() => onChanges(givenOwnSheet(sheet, layer))}>
+            give {copies(ticket, layer)} a sheet of its own
+          </Button>
+        ))}
+      </chakra.div>
+      {chosen.length > 0 && (
+        <chakra.div
+          role="group"
+          aria-label="Copies in hand"
+          marginTop="8px"
+          paddingTop="6px"
+          borderTop="1px solid {colors.hair.soft}"
+          fontSize="14.5px"
         >
-          bring {name} onto this sheet
-        </Button>
-      ))}
-      {shared.map(({ id, layer }) => (
-        <Button key={id} type="button" look="quiet" onClick={() => onChanges(givenOwnSheet(sheet, layer))}>
-          give {copies(ticket, layer)} a sheet of its own
-        </Button>
-      ))}
+          {chosen.length === 1 ? "One copy" : `${chosen.length} copies`} in hand
+          {hand.tooNear !== null && (
+            <b>
+              {" "}
+              {hand.tooNear < 0.02
+                ? "and on another."
+                : `and ${formatLength(hand.tooNear, unit)} from another; ${formatLength(sheet.spacing, unit)} are wanted.`}
+            </b>
+          )}
+          <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="4px">
+            <Button type="button" minHeight="26px" title="r" onClick={() => hand.nudge({ turn: 15 })}>
+              Turn by 15°
+            </Button>
+            <Button type="button" minHeight="26px" title="k" onClick={hand.lock}>
+              {chosen.every((copy) => copy.locked) ? "Unlock" : "Lock"}
+            </Button>
+            <Button
+              type="button"
+              minHeight="26px"
+              title="Delete"
+              disabled={chosen.every((copy) => copy.locked)}
+              onClick={hand.throwOff}
+            >
+              Throw off
+            </Button>
+          </chakra.div>
+        </chakra.div>
+      )}
     </chakra.div>
   );
 }

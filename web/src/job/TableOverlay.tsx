@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import type { Ref } from "react";
+import type { ReactNode, Ref } from "react";
 import type { Box, Place } from "../engine/camera";
 import type { Grip, RingNode, Rings } from "../engine/nodes";
 import { dataOf } from "../engine/nodes";
@@ -26,6 +26,8 @@ export interface Dab {
 
 interface Props {
   group: Ref<SVGGElement>;
+  /** Copies of a sheet that are in hand. */
+  copies: ReactNode;
   regions: readonly OverlayRegion[];
   pointed: string | null;
   cursor: Place | null;
@@ -91,6 +93,7 @@ export function TableOverlay(props: Props) {
             vectorEffect="non-scaling-stroke"
           />
         ))}
+        {props.copies}
         {props.grips.map((grip) => (
           <GripDot
             key={grip.key}

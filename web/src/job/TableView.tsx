@@ -7,6 +7,7 @@ import { pathTester, type Target, targetAt } from "../engine/hit";
 import { Table, type TableState } from "../engine/table";
 import { formatLength, formatSize } from "../engine/units";
 import { useUnit } from "../ui/unit";
+import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
 import { parsed } from "./parsed";
 import {
@@ -24,6 +25,7 @@ import { type Dab, TableOverlay } from "./TableOverlay";
 import { type Anchor, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
 import { CHOOSE, type Tool, toolChanges } from "./tools";
 import { clickWords, type TracedShape } from "./touchUps";
+import type { Copies } from "./useCopies";
 import { useImages } from "./useImages";
 import { useNodeEditing } from "./useNodeEditing";
 import { usePieceGrips } from "./usePieceGrips";
@@ -48,6 +50,8 @@ interface Props {
   held: string;
   /** A place that a note is about, in mm. */
   place: Place | null;
+  /** Copies of the sheets, to be moved at Sheet. */
+  hand: Copies;
   onTool: (tool: Tool) => void;
   onBrush: (width: number) => void;
   onRegion: (artwork: string, shape: TracedShape) => void;
@@ -232,8 +236,9 @@ export function TableView(props: Props) {
   };
 
   // what the canvas calls back into, always the newest
-  const live = useRef({ targets, press, finish, rest });
-  live.current = { targets, press, finish, rest };
+  const onSheet = station === "sheet" && tool.key === "choose";
+  const live = useRef({ targets, press, finish, rest, hand: onSheet ? props.hand : null });
+  live.current = { targets, press, finish, rest, hand: onSheet ? props.hand : null };
   const onPress = useCallback((place: Place) => live.current.press(place), []);
 
   useEffect(() => {
@@ -251,7 +256,11 @@ export function TableView(props: Props) {
         setPointed(place ? (targetAt(live.current.targets, place, inside)?.id ?? null) : null);
         live.current.rest(place);
       },
-      (points, done) => (done ? live.current.finish(points) : setDrawn([...points])),
+      (points, done, adds) => {
+        if (live.current.hand) live.current.hand.stroke(points, done, adds);
+        else if (done) live.current.finish(points);
+        else setDrawn([...points]);
+      },
     );
     table.current = made;
     return () => made.destroy();
@@ -287,7 +296,8 @@ export function TableView(props: Props) {
     setMeasured("");
     editing.close();
     live.current.rest(null);
-    table.current?.takeStrokes(["stroke", "loop", "box"].includes(tool.gesture));
+    if (onSheet) table.current?.takeStrokes(true, "default");
+    else table.current?.takeStrokes(["stroke", "loop", "box"].includes(tool.gesture));
   }, [tool, station]);
 
   const moveCursor = (dx: number, dy: number) => {
@@ -302,6 +312,11 @@ export function TableView(props: Props) {
     table.current?.reveal(next);
   };
   const jump = (way: number) => {
+    if (onSheet) {
+      const at = props.hand.step(way);
+      if (at) table.current?.reveal(at);
+      return;
+    }
     if (!targets.length) return;
     const at = targets.findIndex((one) => one.id === pointed);
     const next = targets[(at + way + targets.length) % targets.length] as RegionTarget;
@@ -317,10 +332,29 @@ export function TableView(props: Props) {
     } else props.onTool(CHOOSE);
   };
 
+  /** What a key does to the copies in hand; false when none are, or it does nothing. */
+  const handKey = (key: string, far: number): boolean => {
+    const { hand } = props;
+    if (!onSheet || !hand.chosen.length) return false;
+    const moves: Record<string, () => unknown> = {
+      arrowleft: () => hand.nudge({ dx: -far }),
+      arrowright: () => hand.nudge({ dx: far }),
+      arrowup: () => hand.nudge({ dy: -far }),
+      arrowdown: () => hand.nudge({ dy: far }),
+      r: () => hand.nudge({ turn: far > 1 ? 90 : 15 }),
+      k: hand.lock,
+      delete: hand.throwOff,
+      backspace: hand.throwOff,
+      escape: () => hand.choose([]),
+    };
+    moves[key]?.();
+    return key in moves;
+  };
   const onKeyDown = (event: React.KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey) return;
-    const far = event.shiftKey ? 10 : 1;
     const key = event.key.toLowerCase();
+    if (handKey(key, event.shiftKey ? 10 : event.altKey ? 0.1 : 1)) return event.preventDefault();
+    const far = event.shiftKey ? 10 : 1;
     if (editing.key(key, far)) return event.preventDefault();
     const viewKey = views.find((one) => one.letter === key);
     const acts: Record<string, () => void> = {
@@ -395,6 +429,7 @@ export function TableView(props: Props) {
       />
       <TableOverlay
         group={overlay}
+        copies={onSheet ? <CopiesOverlay copies={props.hand} ticket={ticket} /> : null}
         regions={targets.map(({ id, d, shape }) => ({
           id,
           d,

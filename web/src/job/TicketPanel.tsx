@@ -14,6 +14,7 @@ import { SheetActions } from "./SheetActions";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
 import { heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
+import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
 
 interface Props {
@@ -29,6 +30,8 @@ interface Props {
   held: string;
   onHold: (owner: string) => void;
   onShow: (place: Place) => void;
+  /** Copies of the sheets, at Sheet. */
+  hand: Copies;
   /** What can be done by hand, between the sentences and the notes. */
   tools?: ReactNode;
   children?: ReactNode;
@@ -107,7 +110,14 @@ export function TicketPanel(props: Props) {
             {ticket.sheets
               .filter((one) => sentence.id === `${one.id}-lay`)
               .map((one) => (
-                <SheetActions key={one.id} ticket={ticket} sheet={one} onChanges={change} />
+                <SheetActions
+                  key={one.id}
+                  desk={desk}
+                  ticket={ticket}
+                  sheet={one}
+                  hand={props.hand}
+                  onChanges={change}
+                />
               ))}
             {sentence.id.endsWith("-size") && desk.resized !== null && (
               <ScaleOffer desk={desk} by={desk.resized} />
@@ -122,6 +132,7 @@ export function TicketPanel(props: Props) {
             )}
           </SentenceView>
         ))}
+        {(station === "sheet" || station === "machine") && <Outdated desk={desk} station={station} />}
         {tools}
         {station === "lines" && piece && layer && (
           <Adding
@@ -170,6 +181,33 @@ export function TicketPanel(props: Props) {
       )}
     </chakra.aside>
   );
+}
+
+/** Records that the shop has changed since this job copied them. */
+function Outdated({ desk, station }: { desk: JobDesk; station: StationKey }) {
+  const kind = station === "sheet" ? "stock" : "machine";
+  const found = (desk.job?.outdated ?? []).filter(({ path }) => path.endsWith(`/${kind}`));
+  return found.map(({ path, called, key }) => (
+    <NoteView
+      key={path}
+      note={{
+        text: `The shop’s record of “${called}” has changed since.`,
+        what_to_do: "This job keeps what it copied.",
+        where: path,
+        weight: "told",
+        of: "",
+        place: null,
+        mends: [
+          {
+            label: "Take the newer record",
+            changes: [{ path, value: key, operation: "set" }],
+            copy_text: "",
+          },
+        ],
+      }}
+      onChanges={(changes) => desk.change(...changes)}
+    />
+  ));
 }
 
 /** Values with their labels, under the name of the sheet they are of. */

@@ -58,6 +58,8 @@ const sheets: Sheet[] = [
   {
     id: "s1",
     holds: [{ id: "h1", layer: "l1" }],
+    arrangement: "a grid",
+    spacing: 2,
     placed: [],
     stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false },
   },

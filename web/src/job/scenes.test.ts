@@ -53,7 +53,7 @@ const sheet = (id: string, mirrored: boolean) => ({
   mark_diameter: 6,
   mark_paths: "",
   caption: "",
-  border: "",
+  own: [],
 });
 const work = {
   layers: { l1: drawn, l2: drawn },

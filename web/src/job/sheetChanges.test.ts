@@ -5,7 +5,18 @@ import type { Sheet, Ticket } from "./ticket";
 const sheet = (id: string, ...layers: string[]): Sheet => ({
   id,
   holds: layers.map((layer) => ({ id: `h-${layer}`, layer })),
-  placed: layers.map((layer) => ({ id: `p-${layer}`, layer })),
+  arrangement: "as placed",
+  spacing: 2,
+  placed: layers.map((layer) => ({
+    id: `p-${layer}`,
+    layer,
+    x: 0,
+    y: 0,
+    turn: 0,
+    flip: "as it is",
+    by: "hand",
+    locked: false,
+  })),
   stock: { name: "film", colour: "#fff", mirrored: false, liner: true },
 });
 const ticket = {

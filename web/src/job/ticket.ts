@@ -60,10 +60,24 @@ export interface Piece {
   readonly stencil: { kind: string; bridges: readonly Span[] };
 }
 
+/** A copy of a layer where a nest or a hand put it. */
+export interface Placed {
+  readonly id: string;
+  readonly layer: string;
+  readonly x: number;
+  readonly y: number;
+  readonly turn: number;
+  readonly flip: string;
+  readonly by: string;
+  readonly locked: boolean;
+}
+
 export interface Sheet {
   readonly id: string;
   readonly holds: readonly { id: string; layer: string }[];
-  readonly placed: readonly { id: string; layer: string }[];
+  readonly arrangement: string;
+  readonly spacing: number;
+  readonly placed: readonly Placed[];
   readonly stock: { name: string; colour: string; mirrored: boolean; liner: boolean };
 }
 

@@ -110,6 +110,7 @@ export function useJobDesk(id: number) {
 
   // what others do to the job, and how far its work and its files are, comes as it happens
   const [doing, setDoing] = useState("");
+  const [nesting, setNesting] = useState("");
   useEffect(() => {
     const events = new EventSource(`/api/jobs/${id}/events`);
     events.addEventListener("revision", (event) => {
@@ -118,6 +119,7 @@ export function useJobDesk(id: number) {
         void client.invalidateQueries({ queryKey: ["job", id] });
     });
     events.addEventListener("doing", (event) => setDoing(JSON.parse(event.data)));
+    events.addEventListener("nesting", (event) => setNesting(JSON.parse(event.data)));
     events.addEventListener("task", (event) => client.setQueryData(["files", id], JSON.parse(event.data)));
     return () => events.close();
   }, [client, id, seen]);
@@ -174,6 +176,19 @@ export function useJobDesk(id: number) {
     [change],
   );
 
+  // a nest is looked for on the side, and then taken like any other change
+  const nest = useMutation({
+    mutationFn: ({ sheet, seconds }: { sheet: string; seconds: number }) => api.nest(id, sheet, seconds),
+    onMutate: () => setNesting("nesting"),
+    onSuccess: (found) => change(...found.changes),
+    onError: tell,
+  });
+  const oneMore = useMutation({
+    mutationFn: ({ sheet, layer }: { sheet: string; layer: string }) => api.oneMore(id, sheet, layer),
+    onSuccess: (found) => change(...found.changes),
+    onError: tell,
+  });
+
   // when the finished size changes, stated distances stay; the operator may scale them too, once
   const [resized, setResized] = useState<number | null>(null);
   const sizes = useRef<{ id: string; width: number } | null>(null);
@@ -212,6 +227,11 @@ export function useJobDesk(id: number) {
       replace.isPending ||
       undo.isPending ||
       redo.isPending,
+    nest: nest.mutate,
+    /** The sheet that is being nested, and how far that is, in words. */
+    nesting: nest.isPending ? { sheet: nest.variables.sheet, words: nesting } : null,
+    stopNest: () => void api.stopNest(id).catch(tell),
+    oneMore: oneMore.mutate,
     draft,
     onDraft,
     tryOn,

@@ -1,0 +1,146 @@
+"""Compiled loops of knife paths: where a polyline is begun, how far it runs on, and where its holder goes."""
+
+import math
+
+import numpy as np
+
+from nibble_core.geometry.kernels import compiled
+
+SWIVEL = math.radians(8.0)  # of a step of the holder's turn round a corner
+
+
+@compiled
+def begun_smoothly(points, corner, overcut):
+    """A closed polyline (its first point repeated at its end) begun in the middle of its longest stretch without a
+    corner, and run on beyond its start for ``overcut`` mm. corner: turn, in radians, from which a vertex is one."""
+    n = len(points) - 1
+    steps = np.empty(n)
+    for i in range(n):
+        steps[i] = math.hypot(points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1])
+    whole = steps.sum()
+    first = -1
+    for i in range(n):
+        if _turn(points, i, n) > corner:
+            first = i
+            break
+    start, along = 0, 0.0
+    if first >= 0:
+        best, run, begin = -1.0, 0.0, first
+        for k in range(1, n + 1):
+            i = (first + k) % n
+            run += steps[(first + k - 1) % n]
+            if _turn(points, i, n) > corner:
+                if run > best:
+                    best, start = run, begin
+                run, begin = 0.0, i
+        along = best / 2
+        while along > steps[start]:
+            along -= steps[start]
+            start = (start + 1) % n
+    out = np.empty((2 * n + 4, 2))
+    u = along / steps[start] if steps[start] > 0 else 0.0
+    out[0] = points[start] + u * (points[start + 1] - points[start])
+    count, i = 1, start
+    left = whole + min(overcut, whole)
+    while left > 1e-9:
+        step = steps[i] - along
+        if step <= left:
+            out[count] = points[i + 1]
+        else:
+            out[count] = points[i] + (along + left) / steps[i] * (points[i + 1] - points[i])
+        if step > 1e-12:
+            count += 1
+        left -= step
+        along = 0.0
+        i = (i + 1) % n
+    return out[:count]
+
+
+@compiled
+def _turn(points, i, n):
+    """By how much a closed polyline turns at vertex i."""
+    before = (i - 1) % n
+    ax, ay = points[i, 0] - points[before, 0], points[i, 1] - points[before, 1]
+    bx, by = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
+    return abs(math.atan2(ax * by - ay * bx, ax * bx + ay * by))
+
+
+@compiled
+def holder_paths(points, begins, offset, corner):
+    """Where the holder of a trailing knife goes so that its tip follows polylines ``points[begins[i]:begins[i + 1]]``.
+
+    The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a corner sharper than
+    ``corner`` radians it turns round the tip. At the end of each polyline it turns on into the direction of the
+    next, so that the knife is lowered pointing along its cut. Returns points and begins.
+    """
+    total = len(begins) - 1
+    room = 4 * len(points) + total * (2 + int(math.pi / SWIVEL))
+    for p in range(total):
+        for i in range(begins[p] + 1, begins[p + 1] - 1):
+            ax, ay = points[i, 0] - points[i - 1, 0], points[i, 1] - points[i - 1, 1]
+            bx, by = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
+            room += int(abs(math.atan2(ax * by - ay * bx, ax * bx + ay * by)) / SWIVEL) + 1
+    out = np.empty((room, 2))
+    ends = np.zeros(total + 1, np.int64)
+    count = 0
+    for p in range(total):
+        first, last = begins[p], begins[p + 1] - 1
+        heading = 0.0
+        for i in range(first, last):
+            dx, dy = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
+            way = math.atan2(dy, dx)
+            if i > first:
+                count = _swivel(out, count, points[i, 0], points[i, 1], heading, way, offset, corner)
+            out[count, 0] = points[i, 0] + offset * math.cos(way)
+            out[count, 1] = points[i, 1] + offset * math.sin(way)
+            out[count + 1, 0] = points[i + 1, 0] + offset * math.cos(way)
+            out[count + 1, 1] = points[i + 1, 1] + offset * math.sin(way)
+            count += 2
+            heading = way
+        if p + 1 < total and offset > 0:
+            i = begins[p + 1]
+            way = math.atan2(points[i + 1, 1] - points[i, 1], points[i + 1, 0] - points[i, 0])
+            before = count
+            count = _swivel(out, count, points[last, 0], points[last, 1], heading, way, offset, corner)
+            if count > before:
+                out[count, 0] = points[last, 0] + offset * math.cos(way)
+                out[count, 1] = points[last, 1] + offset * math.sin(way)
+                count += 1
+        ends[p + 1] = count
+    return out[:count], ends
+
+
+@compiled
+def _swivel(out, count, x, y, before, after, offset, corner):
+    """Steps of the holder round a corner, the shorter way, ends left out."""
+    turn = (after - before + math.pi) % (2 * math.pi) - math.pi
+    if abs(turn) <= corner or offset <= 0:
+        return count
+    steps = int(math.ceil(abs(turn) / SWIVEL))
+    for k in range(1, steps):
+        angle = before + turn * k / steps
+        out[count, 0] = x + offset * math.cos(angle)
+        out[count, 1] = y + offset * math.sin(angle)
+        count += 1
+    return count
+
+
+@compiled
+def on_grid(points, begins, unit):
+    """Polylines on a grid of ``unit`` mm, without repeated points, two at least each."""
+    total = len(begins) - 1
+    out = np.empty_like(points)
+    ends = np.zeros(total + 1, np.int64)
+    count = 0
+    for p in range(total):
+        start = count
+        for i in range(begins[p], begins[p + 1]):
+            x, y = round(points[i, 0] / unit) * unit, round(points[i, 1] / unit) * unit
+            is_last = i == begins[p + 1] - 1
+            same = count > start and out[count - 1, 0] == x and out[count - 1, 1] == y
+            if same and not (is_last and count == start + 1):
+                continue
+            out[count, 0], out[count, 1] = x, y
+            count += 1
+        ends[p + 1] = count
+    return out[:count], ends

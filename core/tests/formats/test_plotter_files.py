@@ -1,0 +1,187 @@
+"""Pen-plotter files, release 12 DXF and prints of pixels through readers that are not ours, and a trailing knife that
+follows what was written."""
+
+import contextlib
+import io
+import json
+import math
+import unittest
+from dataclasses import replace
+from itertools import pairwise
+
+import ezdxf
+import ezdxf.path
+import numpy as np
+import pypdfium2 as pdfium
+import shapely
+from PIL import Image
+
+from nibble_core.errors import CannotMake, UnreadableFile
+from nibble_core.formats import dxf_r12, hpgl
+from nibble_core.geometry import Affine, Bundle, Path
+from nibble_core.geometry.regions import courses
+from nibble_core.graphics import Ink, Page, Stroked
+from nibble_core.pipeline.files import write_files
+from nibble_core.simulators import drag_knife
+from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
+from nibble_core.ticket.model import Setting
+from nibble_core.toolpaths import Definition, Knife, Program, Run, plotted
+from tests.sample import badge_ticket, badge_work
+
+FORMATS = ("pdf", "svg", "dxf", "dxf-r12", "hpgl", "png", "combined")
+HEIGHT = 120.0
+SHAPES = {
+    "circle": Path.circle(40, 40, 25), "small circle": Path.circle(40, 40, 1.5),
+    "square": Path.polygon([(10, 10), (60, 10), (60, 60), (10, 60)]),
+    "spike": Path.polygon([(10, 10), (70, 14), (10, 18)]),
+    "star": Path.polygon([(40 + (30 if k % 2 else 12) * math.cos(k * math.pi / 5),
+                           40 + (30 if k % 2 else 12) * math.sin(k * math.pi / 5)) for k in range(10)]),
+    "open": Path.polygon([(10, 10), (60, 12), (60, 70), (20, 30)], closed=False),
+}  # fmt: skip
+
+
+def lines_by_ezdxf(content: bytes) -> list[tuple[int, np.ndarray]]:
+    """Colour index and places in mm, y upward, of every polyline that a general plotter emulation draws."""
+    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+        from ezdxf.addons.hpgl2 import api
+
+    player = api.record_plotter_output(content, api.MergeControl.NONE)
+    found = []
+    for _, properties, points in player.recordings():
+        found.append((properties.pen_index, np.array([(p.x, p.y) for p in points.vertices()]) / 40))
+    return found
+
+
+class PlotterTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.ticket = badge_ticket(quantity=6)
+        cls.work = badge_work(cls.ticket)
+        cls.files = {f.name: f.content for f in write_files(cls.ticket, cls.work, formats=FORMATS)}
+        cls.laid = cls.work.sheets["s1"].value
+
+    def test_every_format_that_is_asked_for_is_there(self):
+        self.assertEqual(
+            sorted(self.files),
+            ["badge-cut-r12.dxf", "badge-cut.dxf", "badge-cut.hpgl", "badge-cut.pdf", "badge-cut.svg",
+             "badge-print-and-cut.pdf", "badge-print.pdf", "badge-print.png", "manifest.json"],
+        )  # fmt: skip
+        with self.assertRaises(CannotMake):
+            write_files(self.ticket, self.work, formats=["xyz"])
+
+    def test_the_manifest_tells_places_processes_and_files(self):
+        sheet = json.loads(self.files["manifest.json"])["sheets"][0]
+        self.assertEqual(len(sheet["placements"]), 6)
+        self.assertEqual(sheet["placements"][0]["turn_deg"], 0.0)
+        whole = self.work.layers["l1"].value.lines[0].length * 6
+        self.assertEqual([one["process"] for one in sheet["processes"]], ["through cut"])
+        self.assertAlmostEqual(sheet["processes"][0]["length_mm"], whole, places=2)
+        self.assertEqual(sheet["processes"][0]["lines"], 12)
+
+    def test_a_knife_that_trails_cuts_each_copy_where_the_sheet_has_it(self):
+        wanted = shapely.union_all([
+            shapely.union_all(courses(line.paths.mapped(at), 0.001))
+            for _, at in self.laid.placements for line in self.work.layers["l1"].value.lines
+        ])  # fmt: skip
+        offset = self.ticket.sheets[0].setting("through cut").blade_offset
+        self.assertGreater(offset, 0)
+        cuts = drag_knife(self.files["badge-cut.hpgl"], offset)
+        self.assertEqual(len(cuts), 12)
+        tips = [np.array(cut.tip) * [1, -1] + [0, self.laid.height] for cut in cuts]
+        made = shapely.union_all([shapely.LineString(tip) for tip in tips])
+        self.assertLess(shapely.hausdorff_distance(wanted, made), 0.05)
+        apart = shapely.distance(shapely.points(np.vstack(tips)), wanted)
+        self.assertLess(float(apart.max()), 0.03)
+
+    def test_release_12_is_read_by_a_general_library(self):
+        document = ezdxf.read(io.StringIO(self.files["badge-cut-r12.dxf"].decode("cp1252")))
+        self.assertEqual((document.dxfversion, document.audit().errors), ("AC1009", []))
+        cuts = [one for one in document.modelspace() if one.dxf.layer != "Marks"]
+        self.assertEqual((len(cuts), {one.dxftype() for one in document.modelspace()}), (12, {"POLYLINE"}))
+        ring = np.array([(p.x, self.laid.height - p.y) for p in ezdxf.path.make_path(cuts[0]).flattening(0.01)])
+        line = self.work.layers["l1"].value.lines[0].paths.mapped(self.laid.placements[0].at)
+        wanted = courses(line, 0.001)[0]
+        self.assertLess(shapely.hausdorff_distance(shapely.LineString(ring), wanted), 0.012)
+
+    def test_the_print_of_pixels_is_the_print_at_its_stated_resolution(self):
+        image = Image.open(io.BytesIO(self.files["badge-print.png"]))
+        across = image.info["dpi"][0]
+        self.assertAlmostEqual(image.width / across * 25.4, self.laid.width, delta=25.4 / across)
+        self.assertEqual((image.mode, image.getpixel((image.width // 2, 2))[3]), ("RGBA", 0))
+        x, y = self.laid.marks.places[0]
+        self.assertLess(max(image.getpixel((round(x / 25.4 * across), round(y / 25.4 * across)))[:3]), 40)
+
+    def test_print_and_cut_lie_together_in_one_file(self):
+        page = pdfium.PdfDocument(self.files["badge-print-and-cut.pdf"])[0]
+        self.assertAlmostEqual(page.get_width() / 72 * 25.4, self.laid.width, delta=0.01)
+        kinds = {thing.type for thing in page.get_objects(max_depth=4)}
+        self.assertTrue({2, 3} <= kinds)  # paths and pictures
+
+    def test_damaged_files_are_told(self):
+        for module, name in ((hpgl, "badge-cut.hpgl"), (dxf_r12, "badge-cut-r12.dxf")):
+            for content in (b"", b"IN;", self.files[name][:-40], b"\x00" * 50):
+                with self.assertRaises(UnreadableFile):
+                    module.read_page(content)
+
+
+def placed(turn: float) -> Affine:
+    return Affine.rotation(turn).then(Affine.translation(80, 9))
+
+
+class KnifeTest(unittest.TestCase):
+    def cuts(self, names, knife, turn=0.0):
+        runs = [
+            Run(Definition(name, "kiss cut", Bundle.of([SHAPES[name]])), (placed(turn),))
+            for name in names
+        ]  # fmt: skip
+        made = plotted(Program(tuple(runs)), lambda of: knife, height=HEIGHT, unit=0.025)
+        wanted = [shapely.union_all(courses(run.of.paths.mapped(run.places[0]), 0.001)) for run in runs]
+        return made, wanted
+
+    def test_any_shape_is_followed_within_three_hundredths_and_its_corners_within_five(self):
+        for turn in (0.0, 31.0):
+            for name in SHAPES:
+                with self.subTest(name, turn=turn):
+                    made, (wanted,) = self.cuts([name], Knife(0.25, 0.5, 20.0), turn)
+                    page = Page(400, HEIGHT, stroked=tuple(
+                        Stroked(paths, Ink("Kiss", (0, 1, 0, 0)), of.process) for of, paths in made
+                    ))  # fmt: skip
+                    cuts = drag_knife(hpgl.write_page(page), 0.25, step=0.005)
+                    tips = np.vstack([np.array(cut.tip) for cut in cuts]) * [1, -1] + [0, HEIGHT]
+                    apart = shapely.distance(shapely.points(tips), wanted)
+                    self.assertLess(float(apart.max()), 0.03)
+                    track = shapely.LineString(tips)
+                    corners = shapely.points(SHAPES[name].mapped(placed(turn)).rows[:, :2])
+                    self.assertLess(float(shapely.distance(corners, track).max()), 0.05)
+                    if SHAPES[name].closed:  # the ring closes, and a little more
+                        self.assertGreaterEqual(track.length, wanted.length - 0.05)
+
+    def test_an_uncompensated_knife_would_round_the_corners_off(self):
+        made, (wanted,) = self.cuts(["square"], Knife(0.0, 0.5, 20.0))
+        page = Page(400, HEIGHT, stroked=tuple(Stroked(p, Ink("K", (0, 1, 0, 0)), of.process) for of, p in made))
+        tips = np.vstack([np.array(cut.tip) for cut in drag_knife(hpgl.write_page(page), 0.25)]) * [1, -1] + [0, HEIGHT]
+        self.assertGreater(float(shapely.distance(shapely.points(tips), wanted).max()), 0.1)
+
+    def test_lines_begin_away_from_corners_and_the_next_is_entered_along_its_direction(self):
+        made, _ = self.cuts(["square", "spike", "circle"], Knife(0.25, 0.5, 20.0))
+        for (_, before), (_, after) in pairwise(made):
+            self.assertTrue(len(before) == len(after) == 1)
+        square = made[0][1][0].rows
+        start = shapely.Point(square[0, :2] - [0.25 * np.sign(square[0, 6] - square[0, 0]), 0])
+        corners = shapely.MultiPoint(SHAPES["square"].mapped(Affine.translation(80, 9)).rows[:, :2])
+        self.assertGreater(start.distance(corners), 20)
+
+    def test_pens_speed_force_and_passes_come_from_the_sheets_settings(self):
+        ticket = badge_ticket(quantity=2)
+        own = Setting("x", "through cut", force=180, speed=250, passes=2, blade_offset=0.0)
+        ticket = ticket_from_plain(to_plain(apply(ticket, [Change("sheets/s1/settings", [to_plain(own)])])))
+        files = {f.name: f.content for f in write_files(ticket, badge_work(ticket), formats=["hpgl"])}
+        text = files["badge-cut.hpgl"].decode()
+        self.assertEqual((text.count("VS25;FS180;"), text.count("PD")), (2, 8))
+        found = lines_by_ezdxf(files["badge-cut.hpgl"])
+        self.assertEqual(len(found), 8)
+        page = hpgl.read_page(files["badge-cut.hpgl"])
+        upward = page.stroked[0].paths.mapped(Affine(d=-1.0, f=page.height)).flattened()[0]
+        ours = upward[: len(found[0][1])]
+        self.assertLess(float(np.abs(found[0][1] - found[0][1].min(0) - (ours - ours.min(0))).max()), 0.0251)
+        self.assertEqual(replace(page.stroked[0].tool, pen=1).force, 180)

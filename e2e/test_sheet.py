@@ -1,0 +1,154 @@
+"""What an operator does at Sheet and in the shop's library: nesting, copies by hand, records and settings."""
+
+import json
+import re
+
+from playwright.sync_api import expect
+
+from demo.loose_files import draw_loose_file
+from e2e.browser import BrowserTest
+
+
+class SheetTest(BrowserTest):
+    def start(self, quantity: int = 6) -> int:
+        self.page.goto(self.nibble.address)
+        self.drop(self.page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        self.page.wait_for_url(re.compile(r"/jobs/\d+"))
+        self.settled(self.page)
+        self.go(self.page, "sheet")
+        self.settled(self.page)
+        self.type_into(self.page, "pieces/p1/quantity", str(quantity))
+        self.settled(self.page)
+        return int(self.page.url.split("/jobs/")[1].split("?")[0])
+
+    def ticket(self, job: int) -> dict:
+        return json.loads(self.page.request.get(f"{self.nibble.address}/api/jobs/{job}").text())["ticket"]
+
+    def test_copies_are_nested_moved_turned_locked_thrown_off_and_taken_back(self):
+        page = self.page
+        job = self.start()
+        page.get_by_role("button", name="Nest as tight as they go").click()
+        keep = page.get_by_role("button", name="Keep the best so far")
+        expect(keep).to_be_visible()
+        keep.click()
+        expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("as placed")
+        self.settled(page)
+        sheet = self.ticket(job)["sheets"][0]
+        self.assertEqual((len(sheet["placed"]), {one["by"] for one in sheet["placed"]}), (6, {"nest"}))
+        canvas = page.get_by_role("application")
+        canvas.focus()
+        page.keyboard.press("n")
+        hand = page.get_by_role("group", name="Copies in hand")
+        expect(hand).to_contain_text("One copy in hand")
+        page.keyboard.press("k")
+        self.settled(page)
+        self.assertEqual(sum(one["locked"] for one in self.ticket(job)["sheets"][0]["placed"]), 1)
+        page.keyboard.press("Delete")  # a locked one stays
+        expect(page.locator("[data-station=sheet]")).to_contain_text("6 up")
+        page.keyboard.press("n")
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("Shift+ArrowDown")
+        expect(page.get_by_role("button", name=re.compile("^Undo: 6 copies set"))).to_be_visible()
+        page.wait_for_timeout(1000)  # presses in quick succession are one change
+        self.settled(page)
+        moved = self.ticket(job)["sheets"][0]["placed"]
+        self.assertEqual(
+            [round(b["y"] - a["y"], 3) for a, b in zip(sheet["placed"], moved, strict=True)].count(20.0), 1
+        )
+        page.keyboard.press("Delete")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("5 up")
+        self.settled(page)
+        page.get_by_role("button", name="one more where there is room").click()
+        expect(page.locator("[data-station=sheet]")).to_contain_text("6 up")
+        self.settled(page)
+        page.keyboard.press("Control+z")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("5 up")
+
+    def test_a_copy_is_dragged_and_one_that_lies_on_another_blocks_the_files(self):
+        page = self.page
+        job = self.start()
+        before = page.request.get(f"{self.nibble.address}/api/jobs/{job}/work").json()["sheets"]["s1"]
+        layer = before["placements"][0]["layer"]
+        canvas = page.get_by_role("application")
+        canvas.focus()
+        page.keyboard.press("n")
+        ghost = page.locator(f"[data-copy='s1:{layer}:0']")
+        expect(ghost).to_be_visible()
+        box = ghost.bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + box["width"] * 0.6, y, steps=6)
+        expect(page.locator("[data-copy][data-near]")).to_have_count(1)
+        expect(page.get_by_role("group", name="Copies in hand")).to_contain_text("on another")
+        page.mouse.up()
+        expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("as placed")
+        self.settled(page)
+        expect(page.locator("[data-note=blocked]")).to_contain_text("lie on each other")
+        page.keyboard.press("Control+z")
+        self.settled(page)
+        expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("a grid")
+        expect(page.locator("[data-note=blocked]")).to_have_count(0)
+
+
+class LibraryTest(BrowserTest):
+    def test_a_stock_is_added_changed_and_offered_to_the_jobs_that_have_it(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/library")
+        page.get_by_role("button", name="Add a stock").click()
+        page.get_by_label("Name").fill("gold leaf film")
+        page.get_by_role("button", name="Add it").click()
+        expect(page.get_by_role("heading", name="gold leaf film")).to_be_visible()
+        page.get_by_label("Usable width").fill("5000")
+        page.get_by_label("Usable width").press("Tab")
+        page.get_by_role("button", name="Keep these values").click()
+        expect(page.get_by_role("alert").first).to_contain_text("More is usable than the stock is wide")
+        page.get_by_label("Usable width").fill("18in")
+        page.get_by_label("Usable width").press("Tab")
+        page.get_by_role("button", name="Keep these values").click()
+        expect(page.get_by_role("button", name="gold leaf film")).to_contain_text("457.2 mm usable")
+        page.goto(self.nibble.address)
+        self.drop(page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        page.wait_for_url(re.compile(r"/jobs/\d+"))
+        self.settled(page)
+        self.go(page, "sheet")
+        self.slot(page, "sheets/s1/stock").click()
+        page.get_by_role("option", name="gold leaf film").click()
+        self.settled(page)
+        job = page.url
+        page.goto(f"{self.nibble.address}/library")
+        page.get_by_role("button", name="gold leaf film").click()
+        page.get_by_label("Price a square metre").fill("90")
+        page.get_by_label("Price a square metre").press("Tab")
+        page.get_by_role("button", name="Keep these values").click()
+        expect(page.get_by_role("button", name="Keep these values")).to_be_disabled()
+        page.goto(job)
+        self.settled(page)
+        note = page.locator("[data-note=told]").filter(has_text="has changed since")
+        note.get_by_role("button", name="Take the newer record").click()
+        expect(note).to_have_count(0)
+        expect(page.get_by_role("group", name="Figures")).to_contain_text("for the material")
+
+    def test_settings_of_a_machine_in_a_stock_come_with_both_into_a_job(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/library")
+        page.get_by_role("button", name="desk cutter").click()
+        page.get_by_label("Stock", exact=True).select_option(label="gloss clear vinyl, 610 mm roll")
+        page.get_by_role("button", name="+ through cut").click()
+        page.get_by_label("force of through cut").fill("123")
+        page.get_by_label("force of through cut").press("Tab")
+        page.get_by_role("button", name="Keep these settings").click()
+        expect(page.get_by_role("button", name="Keep these settings")).to_be_disabled()
+        page.goto(self.nibble.address)
+        self.drop(page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        page.wait_for_url(re.compile(r"/jobs/\d+"))
+        self.settled(page)
+        self.go(page, "sheet")
+        self.slot(page, "sheets/s1/stock").click()
+        page.get_by_role("option", name="gloss clear vinyl").click()
+        self.settled(page)
+        self.go(page, "machine")
+        self.slot(page, "sheets/s1/machine").click()
+        page.get_by_role("option", name="desk cutter").click()
+        expect(page.locator("aside")).to_contain_text("force 123 g")

@@ -1,0 +1,111 @@
+"""The shop's library over HTTP: plain forms, whose fields the core describes."""
+
+from dataclasses import fields
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from library import actions, queries
+from nibble_core.formats.registry import FORMATS, SHEET_FORMATS
+from nibble_core.processes import PROCESSES
+from nibble_core.ticket import to_plain
+from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.model import Machine, Setting, Stock
+
+router = Router(tags=["library"])
+HIDDEN = ("key", "id")
+
+
+class FieldOut(Schema):
+    """One field of a form: its name, what it is called, its kind, limits and choices. optional: may be left empty."""
+
+    name: str
+    called: str
+    kind: str
+    low: float
+    high: float
+    step: float
+    optional: bool
+    choices: list[str]
+
+
+class SettingsOut(Schema):
+    machine: str
+    stock: str
+    settings: list[dict[str, Any]]
+
+
+class LibraryOut(Schema):
+    """processes: what a machine can be given; formats: what it can be sent, key and words."""
+
+    stocks: list[dict[str, Any]]
+    machines: list[dict[str, Any]]
+    settings: list[SettingsOut]
+    stock_fields: list[FieldOut]
+    machine_fields: list[FieldOut]
+    setting_fields: list[FieldOut]
+    processes: list[str]
+    formats: list[tuple[str, str]]
+
+
+class RecordIn(Schema):
+    value: dict[str, Any]
+
+
+class SettingsIn(Schema):
+    settings: list[dict[str, Any]]
+
+
+@router.get("", response=LibraryOut, operation_id="library")
+def library(request: HttpRequest) -> dict[str, Any]:
+    """All records, and the fields of their forms."""
+    held = queries.library()
+    return {
+        "stocks": to_plain(held.stocks), "machines": to_plain(held.machines),
+        "settings": [
+            {"machine": machine, "stock": stock, "settings": to_plain(some)}
+            for (machine, stock), some in held.settings.items()
+        ],
+        "stock_fields": _fields(Stock), "machine_fields": _fields(Machine), "setting_fields": _fields(Setting),
+        "processes": [key for key, process in PROCESSES.items() if process.sent],
+        "formats": [(key, FORMATS[key].called) for key in SHEET_FORMATS],
+    }  # fmt: skip
+
+
+@router.post("/{kind}", response=LibraryOut, operation_id="add_record")
+def add(request: HttpRequest, kind: actions.Kind, body: RecordIn) -> dict[str, Any]:
+    actions.keep_record(kind, "", body.value)
+    return library(request)
+
+
+@router.put("/{kind}/{key}", response=LibraryOut, operation_id="keep_record")
+def keep(request: HttpRequest, kind: actions.Kind, key: str, body: RecordIn) -> dict[str, Any]:
+    actions.keep_record(kind, key, body.value)
+    return library(request)
+
+
+@router.delete("/{kind}/{key}", response=LibraryOut, operation_id="remove_record")
+def remove(request: HttpRequest, kind: actions.Kind, key: str) -> dict[str, Any]:
+    actions.remove_record(kind, key)
+    return library(request)
+
+
+@router.put("/settings/{machine}/{stock}", response=LibraryOut, operation_id="keep_settings")
+def keep_settings(request: HttpRequest, machine: str, stock: str, body: SettingsIn) -> dict[str, Any]:
+    actions.keep_settings(machine, stock, body.settings)
+    return library(request)
+
+
+def _fields(kind: type) -> list[dict[str, Any]]:
+    """Those that a form shows: lists of spots and formats have forms of their own."""
+    told = []
+    for one in fields(kind):
+        rule = rule_of(kind, one.name)
+        if rule is None or one.name in HIDDEN:
+            continue
+        told.append({
+            "name": one.name, "called": rule.called, "kind": rule.kind, "low": rule.low, "high": rule.high,
+            "step": rule.step, "optional": rule.auto is not None, "choices": list(rule.choices or {}),
+        })  # fmt: skip
+    return told

@@ -1,0 +1,23 @@
+"""The shop's own records: stocks, machines, and how a machine makes a stock."""
+
+from django.db import models
+
+
+class Record(models.Model):
+    """One record as plain values of the core's dataclasses. key: of a stock or machine; of settings “machine stock”."""
+
+    class Kind(models.TextChoices):
+        STOCK = "stock"
+        MACHINE = "machine"
+        SETTINGS = "settings"
+
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    key = models.CharField(max_length=130)
+    value = models.JSONField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["kind", "key"], name="one_record_a_key"),)
+        ordering = ("id",)
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.key}"

@@ -1,0 +1,40 @@
+"""What is asked of the shop's library."""
+
+import json
+from functools import lru_cache
+
+from library.models import Record
+from nibble_core.errors import InvalidTicket
+from nibble_core.ticket import STARTING, Library, from_plain
+from nibble_core.ticket.model import Machine, Setting, Stock
+
+KINDS: dict[str, type[Stock] | type[Machine]] = {Record.Kind.STOCK: Stock, Record.Kind.MACHINE: Machine}
+
+
+def library() -> Library:
+    """The shop's records; the starting set where it has none yet. A record that this version cannot read is passed
+    over."""
+    rows = list(Record.objects.values_list("id", "kind", "key", "value"))
+    if not rows:
+        return STARTING
+    return _read(tuple((kind, key, json.dumps(value)) for _, kind, key, value in rows))
+
+
+@lru_cache(maxsize=4)
+def _read(rows: tuple[tuple[str, str, str], ...]) -> Library:
+    stocks: list[Stock] = []
+    machines: list[Machine] = []
+    settings: dict[tuple[str, str], tuple[Setting, ...]] = {}
+    for kind, key, text in rows:
+        value = json.loads(text)
+        try:
+            if kind == Record.Kind.STOCK:
+                stocks.append(from_plain(Stock, value, ""))
+            elif kind == Record.Kind.MACHINE:
+                machines.append(from_plain(Machine, value, ""))
+            else:
+                machine, _, stock = key.partition(" ")
+                settings[machine, stock] = tuple(from_plain(Setting, one, "") for one in value)
+        except InvalidTicket:
+            continue
+    return Library(tuple(stocks), tuple(machines), settings)

@@ -1,0 +1,60 @@
+import type { Ticket } from "./ticket";
+import type { Copies } from "./useCopies";
+
+const INK = "#1E2A2E";
+const MARIGOLD = "#8A5F00";
+const NEAR = "#8C2F1B";
+
+/** Copies that are chosen, where they would go while they are moved, and the frame that chooses. */
+export function CopiesOverlay({ copies, ticket }: { copies: Copies; ticket: Ticket }) {
+  const spacing = (sheet: string) => ticket.sheets.find((one) => one.id === sheet)?.spacing ?? 0;
+  const { frame } = copies;
+  return (
+    <g data-copies="">
+      {copies.ghosts.map(({ copy, outline, at, apart }) => {
+        const near = apart !== null && apart < spacing(copy.sheet) - 0.06;
+        return (
+          <path
+            key={copy.key}
+            data-copy={copy.key}
+            data-near={near || undefined}
+            d={outline.d}
+            transform={`matrix(${at.join(" ")})`}
+            fill={near ? "rgba(140,47,27,.22)" : "rgba(233,165,12,.26)"}
+            fillRule="evenodd"
+            stroke={near ? NEAR : MARIGOLD}
+            strokeWidth={near ? 3 : 2}
+            vectorEffect="non-scaling-stroke"
+          />
+        );
+      })}
+      {copies.chosen
+        .filter((copy) => copy.locked)
+        .map((copy) => {
+          const outline = copies.outlineOf(copy.layer);
+          return outline ? (
+            <path
+              key={copy.key}
+              data-copy={copy.key}
+              d={outline.d}
+              transform={`matrix(${copy.at.join(" ")})`}
+              fill="none"
+              stroke={INK}
+              strokeWidth="2.5"
+              strokeDasharray="3 3"
+              vectorEffect="non-scaling-stroke"
+            />
+          ) : null;
+        })}
+      {frame && (
+        <path
+          d={`M${frame[0]} ${frame[1]}H${frame[2]}V${frame[3]}H${frame[0]}Z`}
+          fill="rgba(233,165,12,.10)"
+          stroke={MARIGOLD}
+          strokeDasharray="5 4"
+          vectorEffect="non-scaling-stroke"
+        />
+      )}
+    </g>
+  );
+}

@@ -1,0 +1,121 @@
+import { describe, expect, it } from "vitest";
+import type { Work } from "../api/client";
+import type { Matrix } from "../engine/scene";
+import { copiesOf, handled, mapped, movedMatrix, movedPlace, nearest, placedOf } from "./copies";
+import type { Placed, Sheet, Ticket } from "./ticket";
+
+/** A map as the core makes it of a placement: flip, then turn, then shift. */
+function matrixOf({ x, y, turn, flip }: Placed): Matrix {
+  const angle = (turn * Math.PI) / 180;
+  const side = flip === "mirrored" ? -1 : 1;
+  return [side * Math.cos(angle), side * Math.sin(angle), -Math.sin(angle), Math.cos(angle), x, y];
+}
+
+/** As a sheet of film that is pressed on its face shows it. */
+function mirroredMatrix([a, b, c, d, e, f]: Matrix, width: number): Matrix {
+  return [-a, b, -c, d, width - e, f];
+}
+
+const put: Placed[] = [0, 40, 90, 180, -135].flatMap((turn, k) =>
+  ["as it is", "mirrored"].map((flip) => ({
+    id: `n${2 * k + (flip === "mirrored" ? 2 : 1)}`,
+    layer: "l1",
+    x: 30 + 7 * k,
+    y: 20 + 3 * k,
+    turn,
+    flip,
+    by: "hand",
+    locked: false,
+  })),
+);
+const WIDTH = 200;
+const laid = (matrices: Matrix[], mirrored: boolean) =>
+  ({
+    width: WIDTH,
+    times: 3,
+    mirrored,
+    placements: [{ layer: "l1", matrices }],
+  }) as unknown as Work["sheets"][string];
+const sheet = (arrangement: string, placed: Placed[]): Sheet => ({
+  id: "s1",
+  holds: [{ id: "h1", layer: "l1" }],
+  arrangement,
+  spacing: 2,
+  placed,
+  stock: { name: "film", colour: "#fff", mirrored: false, liner: true },
+});
+
+describe("copies of a sheet", () => {
+  it("are kept as the places that lead to the maps they had, mirrored or not", () => {
+    const plain = placedOf(sheet("a grid", []), laid(put.map(matrixOf), false));
+    const film = placedOf(
+      sheet("a grid", []),
+      laid(
+        put.map((one) => mirroredMatrix(matrixOf(one), WIDTH)),
+        true,
+      ),
+    );
+    for (const made of [plain, film])
+      made.forEach((one, k) => {
+        const wanted = matrixOf(put[k] as Placed);
+        matrixOf(one).forEach((value, i) => {
+          expect(value).toBeCloseTo(wanted[i] as number, 3);
+        });
+      });
+  });
+
+  it("go in the ticket where they go on the table, turned about their middles", () => {
+    const middle = { x: 12, y: 5 };
+    const by = { dx: 4, dy: -3, turn: 30 };
+    for (const one of put)
+      for (const mirrored of [false, true]) {
+        const shown = (at: Placed) => (mirrored ? mirroredMatrix(matrixOf(at), WIDTH) : matrixOf(at));
+        const wanted = movedMatrix(shown(one), by, middle);
+        const found = shown(movedPlace(one, by, middle, mirrored));
+        for (const corner of [{ x: 0, y: 0 }, middle, { x: 40, y: 0 }]) {
+          expect(mapped(found, corner).x).toBeCloseTo(mapped(wanted, corner).x, 2);
+          expect(mapped(found, corner).y).toBeCloseTo(mapped(wanted, corner).y, 2);
+        }
+        const [was, is] = [mapped(shown(one), middle), mapped(found, middle)];
+        expect([is.x - was.x, is.y - was.y].map((v) => Math.round(v * 100) / 100)).toEqual([4, -3]);
+      }
+  });
+
+  it("make a sheet one that is laid by hand when a rule laid it before, with as many runs", () => {
+    const changes = handled(sheet("a grid", []), laid(put.map(matrixOf), false), (placed) => placed.slice(1));
+    expect(changes.map(({ path, value }) => [path, Array.isArray(value) ? value.length : value])).toEqual([
+      ["sheets/s1/placed", put.length - 1],
+      ["sheets/s1/arrangement", "as placed"],
+      ["sheets/s1/runs", 3],
+    ]);
+    expect(handled(sheet("as placed", put), laid([], false), () => []).length).toBe(1);
+  });
+
+  it("know their locks and stand beside each other sheet by sheet", () => {
+    const locked = put.map((one, k) => ({ ...one, locked: k === 1 }));
+    const ticket = {
+      sheets: [sheet("as placed", locked), { ...sheet("a grid", []), id: "s2" }],
+    } as unknown as Ticket;
+    const both = laid(put.map(matrixOf), false);
+    const found = copiesOf(ticket, { sheets: { s1: both, s2: both } } as unknown as Work);
+    expect(found.map((one) => one.locked).filter(Boolean).length).toBe(1);
+    expect(found[1]?.locked).toBe(true);
+    expect((found[put.length] as (typeof found)[0]).at[4] - (found[0] as (typeof found)[0]).at[4]).toBe(
+      WIDTH + 40,
+    );
+  });
+
+  it("say how near two outlines come", () => {
+    const found = nearest(
+      [
+        { x: 0, y: 0 },
+        { x: 3, y: 0 },
+      ],
+      [
+        { x: 6, y: 4 },
+        { x: 20, y: 0 },
+      ],
+    );
+    expect(found.apart).toBe(5);
+  });
+});

@@ -1,0 +1,199 @@
+import type { Change, Work } from "../api/client";
+import type { Box, Place } from "../engine/camera";
+import type { Matrix } from "../engine/scene";
+import type { Placed, Sheet, Ticket } from "./ticket";
+
+/** Between two sheets on the table, mm. */
+export const APART = 40;
+const ROUND = 1e4;
+
+/** One copy on a sheet: its key, its number among its layer's, and its map to the table. */
+export interface Copy {
+  readonly key: string;
+  readonly sheet: string;
+  readonly layer: string;
+  readonly number: number;
+  readonly at: Matrix;
+  readonly locked: boolean;
+}
+
+/** Where each sheet begins on the table, mm from its left. */
+export function shiftsOf(ticket: Ticket, work: Work): Map<string, number> {
+  const shifts = new Map<string, number>();
+  let shift = 0;
+  for (const sheet of ticket.sheets) {
+    const laid = work.sheets[sheet.id];
+    if (!laid) continue;
+    shifts.set(sheet.id, shift);
+    shift += laid.width + APART;
+  }
+  return shifts;
+}
+
+/** Every copy of every sheet, as they lie on the table. */
+export function copiesOf(ticket: Ticket, work: Work): Copy[] {
+  const shifts = shiftsOf(ticket, work);
+  return ticket.sheets.flatMap((sheet) => {
+    const shift = shifts.get(sheet.id) ?? 0;
+    const placed = sheet.arrangement === "as placed" ? sheet.placed : [];
+    return (work.sheets[sheet.id]?.placements ?? []).flatMap(({ layer, matrices }) => {
+      const own = placed.filter((one) => one.layer === layer);
+      return matrices.map(
+        ([a, b, c, d, e, f], number): Copy => ({
+          key: `${sheet.id}:${layer}:${number}`,
+          sheet: sheet.id,
+          layer,
+          number,
+          at: [a, b, c, d, e + shift, f],
+          locked: own[number]?.locked ?? false,
+        }),
+      );
+    });
+  });
+}
+
+/** The copies of a sheet as the ticket keeps them: where they were put, or where its rule lays them now. */
+export function placedOf(sheet: Sheet, laid: Work["sheets"][string]): Placed[] {
+  if (sheet.arrangement === "as placed") return [...sheet.placed];
+  let count = 0;
+  return laid.placements.flatMap(({ layer, matrices }) =>
+    matrices.map((matrix): Placed => {
+      count += 1;
+      return {
+        id: `n${count}`,
+        layer,
+        ...place(matrix, laid.mirrored ? laid.width : null),
+        by: "hand",
+        locked: false,
+      };
+    }),
+  );
+}
+
+/** A map as place, turn and side; ``mirrored``: the width of a sheet that is shown mirrored. */
+function place(
+  [a, b, c, d, e, f]: Matrix,
+  mirrored: number | null,
+): { x: number; y: number; turn: number; flip: string } {
+  const [u, x] = mirrored === null ? [a, e] : [-a, mirrored - e];
+  const w = mirrored === null ? c : -c;
+  const seen = u * d - b * w > 0;
+  const turn = (Math.atan2(seen ? b : -b, seen ? u : -u) * 180) / Math.PI;
+  return { x: rounded(x), y: rounded(f), turn: rounded(turn), flip: seen ? "as it is" : "mirrored" };
+}
+
+function rounded(value: number): number {
+  return Math.round(value * ROUND) / ROUND + 0;
+}
+
+/** Changes that keep a sheet's copies as ``edit`` leaves them; a rule's sheet is laid by hand from then on. */
+export function handled(
+  sheet: Sheet,
+  laid: Work["sheets"][string],
+  edit: (placed: readonly Placed[]) => Placed[],
+): Change[] {
+  const here = `sheets/${sheet.id}`;
+  const changes: Change[] = [
+    { path: `${here}/placed`, value: edit(placedOf(sheet, laid)), operation: "set" },
+  ];
+  if (sheet.arrangement !== "as placed")
+    changes.push(
+      { path: `${here}/arrangement`, value: "as placed", operation: "set" },
+      { path: `${here}/runs`, value: laid.times, operation: "set" },
+    );
+  return changes;
+}
+
+/** The keys of a sheet's copies in the order in which the ticket keeps them. */
+export function keysOf(sheet: Sheet, placed: readonly Placed[]): string[] {
+  const counts = new Map<string, number>();
+  return placed.map(({ layer }) => {
+    const number = counts.get(layer) ?? 0;
+    counts.set(layer, number + 1);
+    return `${sheet.id}:${layer}:${number}`;
+  });
+}
+
+/** By how much chosen copies go: mm on the table, and degrees about their own middles. */
+export interface Move {
+  readonly dx: number;
+  readonly dy: number;
+  readonly turn: number;
+}
+
+/** A copy's place after a move. ``middle``: of its piece, in the piece's coordinates. */
+export function movedPlace(one: Placed, by: Move, middle: Place, mirrored: boolean): Placed {
+  const [dx, turn] = mirrored ? [-by.dx, -by.turn] : [by.dx, by.turn];
+  const side = one.flip === "mirrored" ? -1 : 1;
+  const at = (degrees: number): Place => {
+    const angle = (degrees * Math.PI) / 180;
+    const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+    return {
+      x: one.x + cos * side * middle.x - sin * middle.y,
+      y: one.y + sin * side * middle.x + cos * middle.y,
+    };
+  };
+  const [was, is] = [at(one.turn), at(one.turn + turn)];
+  const turned = ((((one.turn + turn + 180) % 360) + 360) % 360) - 180;
+  return {
+    ...one,
+    x: rounded(one.x + dx + was.x - is.x),
+    y: rounded(one.y + by.dy + was.y - is.y),
+    turn: rounded(turned),
+    by: "hand",
+  };
+}
+
+/** The map of a copy on the table after a move. */
+export function movedMatrix([a, b, c, d, e, f]: Matrix, by: Move, middle: Place): Matrix {
+  const angle = (by.turn * Math.PI) / 180;
+  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+  const x = a * middle.x + c * middle.y + e;
+  const y = b * middle.x + d * middle.y + f;
+  const turned: Matrix = [
+    cos * a - sin * b,
+    sin * a + cos * b,
+    cos * c - sin * d,
+    sin * c + cos * d,
+    cos * (e - x) - sin * (f - y) + x + by.dx,
+    sin * (e - x) + cos * (f - y) + y + by.dy,
+  ];
+  return turned;
+}
+
+export function mapped([a, b, c, d, e, f]: Matrix, { x, y }: Place): Place {
+  return { x: a * x + c * y + e, y: b * x + d * y + f };
+}
+
+export function unmapped([a, b, c, d, e, f]: Matrix, { x, y }: Place): Place {
+  const determinant = a * d - b * c;
+  const [u, v] = [x - e, y - f];
+  return { x: (d * u - c * v) / determinant, y: (a * v - b * u) / determinant };
+}
+
+/** The upright box round a box that is mapped. */
+export function mappedBox(at: Matrix, [left, top, right, bottom]: Box): Box {
+  const corners = [
+    { x: left, y: top },
+    { x: right, y: top },
+    { x: left, y: bottom },
+    { x: right, y: bottom },
+  ].map((corner) => mapped(at, corner));
+  const xs = corners.map((corner) => corner.x);
+  const ys = corners.map((corner) => corner.y);
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+}
+
+/** The nearest two places of two outlines, sampled, and how far apart they are. */
+export function nearest(
+  one: readonly Place[],
+  other: readonly Place[],
+): { from: Place; to: Place; apart: number } {
+  let best = { from: one[0] as Place, to: other[0] as Place, apart: Number.POSITIVE_INFINITY };
+  for (const from of one)
+    for (const to of other) {
+      const apart = Math.hypot(from.x - to.x, from.y - to.y);
+      if (apart < best.apart) best = { from, to, apart };
+    }
+  return best;
+}

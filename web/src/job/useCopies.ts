@@ -1,0 +1,286 @@
+import { useMemo, useRef, useState } from "react";
+import type { Change, Work } from "../api/client";
+import { type Box, overlaps, type Place } from "../engine/camera";
+import { pathTester } from "../engine/hit";
+import {
+  type Copy,
+  copiesOf,
+  handled,
+  keysOf,
+  type Move,
+  mapped,
+  mappedBox,
+  movedMatrix,
+  movedPlace,
+  nearest,
+  unmapped,
+} from "./copies";
+import { parsed } from "./parsed";
+import type { Placed, Ticket } from "./ticket";
+
+const STILL: Move = { dx: 0, dy: 0, turn: 0 };
+const SAMPLES = 96;
+const SETTLES = 800;
+const SNAPS = 2.5;
+/** Copies that are held against their neighbours while they are moved. */
+const MOST_CHECKED = 30;
+
+export interface Outline {
+  readonly d: string;
+  readonly box: Box;
+  readonly middle: Place;
+  readonly points: readonly Place[];
+}
+
+/** A copy in hand, where it would go, and how near it comes to another: less than the sheet's spacing is too near. */
+export interface Ghost {
+  readonly copy: Copy;
+  readonly outline: Outline;
+  readonly at: Copy["at"];
+  readonly apart: number | null;
+}
+
+/** Copies of sheets in the hand: chosen, dragged, turned, locked, thrown off. */
+export function useCopies(
+  ticket: Ticket | undefined,
+  work: Work | undefined,
+  onChanges: (changes: Change[]) => void,
+) {
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [move, setMove] = useState<Move>(STILL);
+  const [frame, setFrame] = useState<Box | null>(null);
+  const nudges = useRef(0);
+  const inside = useMemo(pathTester, []);
+  const copies = useMemo(() => (ticket && work ? copiesOf(ticket, work) : []), [ticket, work]);
+  const outlines = useMemo(() => {
+    const made = new Map<string, Outline>();
+    for (const [layer, view] of Object.entries(work?.layers ?? {})) {
+      const [left, top, right, bottom] = view.box;
+      const d =
+        view.edge || view.shown || `M${left} ${top}L${right} ${top}L${right} ${bottom}L${left} ${bottom}Z`;
+      const { box } = parsed(d).facts;
+      const middle = { x: (box[0] + box[2]) / 2, y: (box[1] + box[3]) / 2 };
+      made.set(layer, { d, box, middle, points: sampled(d) });
+    }
+    return made;
+  }, [work]);
+  const held = copies.filter((copy) => chosen.has(copy.key) && !copy.locked);
+  const moving = move !== STILL;
+
+  const under = (place: Place): Copy | null =>
+    [...copies].reverse().find(({ at, layer }) => {
+      const outline = outlines.get(layer);
+      if (!outline) return false;
+      const own = unmapped(at, place);
+      const [left, top, right, bottom] = outline.box;
+      if (own.x < left || own.x > right || own.y < top || own.y > bottom) return false;
+      return inside(parsed(outline.d).path, own.x, own.y);
+    }) ?? null;
+
+  const ghostsAt = (by: Move): Ghost[] =>
+    held.flatMap((copy) => {
+      const outline = outlines.get(copy.layer);
+      return outline ? [{ copy, outline, at: movedMatrix(copy.at, by, outline.middle), apart: null }] : [];
+    });
+
+  /** Each ghost with its nearest neighbour among the copies that stay. */
+  const neighbours = (ghosts: readonly Ghost[], within: number) =>
+    ghosts.map((ghost) => {
+      const box = grown(mappedBox(ghost.at, ghost.outline.box), within);
+      const points = ghost.outline.points.map((point) => mapped(ghost.at, point));
+      let best: ReturnType<typeof nearest> | null = null;
+      for (const other of copies) {
+        if (other.sheet !== ghost.copy.sheet || (chosen.has(other.key) && !other.locked)) continue;
+        const outline = outlines.get(other.layer);
+        if (!outline || !overlaps(box, mappedBox(other.at, outline.box))) continue;
+        const found = nearest(
+          points,
+          outline.points.map((point) => mapped(other.at, point)),
+        );
+        const over = (place: Place, at: Copy["at"], of: Outline) => {
+          const own = unmapped(at, place);
+          return inside(parsed(of.d).path, own.x, own.y);
+        };
+        const into = points.some((point, k) => k % 4 === 0 && over(point, other.at, outline));
+        const under = outline.points.some(
+          (point, k) => k % 4 === 0 && over(mapped(other.at, point), ghost.at, ghost.outline),
+        );
+        if (into || under) found.apart = 0;
+        if (!best || found.apart < best.apart) best = found;
+      }
+      return best;
+    });
+
+  /** The move with its copies at the sheet's spacing from what they nearly touch. */
+  const snapped = (by: Move): Move => {
+    if (held.length === 0 || held.length > MOST_CHECKED) return by;
+    const spacing = spacingOf(held[0]?.sheet ?? "");
+    const [first] = neighbours(ghostsAt(by), spacing + SNAPS)
+      .filter((one) => one !== null)
+      .sort((a, b) => a.apart - b.apart);
+    if (!first || first.apart < 1e-6 || Math.abs(first.apart - spacing) > SNAPS) return by;
+    const share = (spacing - first.apart) / first.apart;
+    return {
+      ...by,
+      dx: by.dx + (first.from.x - first.to.x) * share,
+      dy: by.dy + (first.from.y - first.to.y) * share,
+    };
+  };
+  const spacingOf = (sheet: string) => ticket?.sheets.find((one) => one.id === sheet)?.spacing ?? 0;
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: all it uses follows from these
+  const ghosts = useMemo(() => {
+    const made = ghostsAt(move);
+    if (made.length > MOST_CHECKED) return made;
+    const spacing = made[0] ? spacingOf(made[0].copy.sheet) : 0;
+    const found = neighbours(made, spacing);
+    return made.map((ghost, k) => ({ ...ghost, apart: found[k]?.apart ?? null }));
+  }, [move, chosen, copies, outlines]);
+
+  /** Keep the copies in hand as an edit leaves them; the others as they are. */
+  const keep = (edit: (one: Placed, copy: Copy) => Placed | null, which = held) => {
+    if (!ticket || !work) return;
+    const byKey = new Map(which.map((copy) => [copy.key, copy]));
+    const changes = ticket.sheets.flatMap((sheet) => {
+      const laid = work.sheets[sheet.id];
+      if (!laid || !which.some((copy) => copy.sheet === sheet.id)) return [];
+      return handled(sheet, laid, (placed) => {
+        const keys = keysOf(sheet, placed);
+        return placed.flatMap((one, k) => {
+          const copy = byKey.get(keys[k] ?? "");
+          const made = copy ? edit(one, copy) : one;
+          return made ? [made] : [];
+        });
+      });
+    });
+    if (changes.length) onChanges(changes);
+  };
+  const isMirrored = (sheet: string) => work?.sheets[sheet]?.mirrored ?? false;
+  const settle = (by: Move) => {
+    window.clearTimeout(nudges.current);
+    nudges.current = 0;
+    if (by.dx || by.dy || by.turn)
+      keep((one, copy) =>
+        movedPlace(one, by, outlines.get(copy.layer)?.middle ?? { x: 0, y: 0 }, isMirrored(copy.sheet)),
+      );
+    window.setTimeout(() => setMove(STILL), SETTLES);
+  };
+  /** By keys: presses in quick succession are one change. */
+  const nudge = (by: Partial<Move>) => {
+    if (!held.length) return false;
+    const next = {
+      dx: move.dx + (by.dx ?? 0),
+      dy: move.dy + (by.dy ?? 0),
+      turn: move.turn + (by.turn ?? 0),
+    };
+    setMove(next);
+    window.clearTimeout(nudges.current);
+    nudges.current = window.setTimeout(() => live.current.settle(next), SETTLES);
+    return true;
+  };
+
+  /** A stroke over the table: on a copy it drags what is chosen, beside all copies it chooses what it surrounds. */
+  const grabbed = useRef<"copies" | "frame" | null>(null);
+  const stroke = (points: readonly Place[], done: boolean, adds: boolean) => {
+    const [start, end] = [points[0], points[points.length - 1]];
+    if (!start || !end) {
+      grabbed.current = null;
+      setFrame(null);
+      setMove(STILL);
+      return;
+    }
+    if (points.length === 1 && !done) {
+      const copy = under(start);
+      grabbed.current = copy ? "copies" : "frame";
+      if (copy && !chosen.has(copy.key)) setChosen(new Set(adds ? [...chosen, copy.key] : [copy.key]));
+      else if (copy && adds) setChosen(new Set([...chosen].filter((key) => key !== copy.key)));
+      else if (!copy && !adds) setChosen(new Set());
+      return;
+    }
+    if (grabbed.current === "copies") {
+      const by = { dx: end.x - start.x, dy: end.y - start.y, turn: 0 };
+      const next = points.length > 2 ? snapped(by) : STILL;
+      if (done) settle(next);
+      else setMove(next);
+    } else if (grabbed.current === "frame") {
+      const box: Box = [
+        Math.min(start.x, end.x),
+        Math.min(start.y, end.y),
+        Math.max(start.x, end.x),
+        Math.max(start.y, end.y),
+      ];
+      setFrame(done ? null : box);
+      const found = copies.filter(({ at, layer }) => {
+        const outline = outlines.get(layer);
+        return outline && within(mappedBox(at, outline.box), box);
+      });
+      if (points.length > 2) setChosen(new Set(found.map((copy) => copy.key)));
+    }
+    if (done) grabbed.current = null;
+  };
+
+  const step = (way: number) => {
+    if (!copies.length) return null;
+    const at = copies.findIndex((copy) => chosen.has(copy.key));
+    const next = copies[(at + way + copies.length) % copies.length] as Copy;
+    setChosen(new Set([next.key]));
+    const outline = outlines.get(next.layer);
+    return outline ? mapped(next.at, outline.middle) : null;
+  };
+
+  const live = useRef({ settle });
+  live.current = { settle };
+  return {
+    copies,
+    outlineOf: (layer: string) => outlines.get(layer),
+    chosen: copies.filter((copy) => chosen.has(copy.key)),
+    ghosts,
+    frame,
+    moving,
+    stroke,
+    nudge,
+    /** The next or the one before in hand; where its middle lies. */
+    step,
+    choose: (keys: readonly string[]) => setChosen(new Set(keys)),
+    throwOff: () => keep(() => null),
+    lock: () => {
+      const all = copies.filter((copy) => chosen.has(copy.key));
+      const locked = all.some((copy) => !copy.locked);
+      keep((one) => ({ ...one, locked }), all);
+    },
+    /** The nearest that a copy in hand comes to another, if that is less than the sheet's spacing. */
+    tooNear: ghosts.reduce<number | null>(
+      (least, { apart, copy }) =>
+        apart !== null && apart < spacingOf(copy.sheet) - 0.06 ? Math.min(least ?? apart, apart) : least,
+      null,
+    ),
+  };
+}
+
+export type Copies = ReturnType<typeof useCopies>;
+
+function grown([left, top, right, bottom]: Box, by: number): Box {
+  return [left - by, top - by, right + by, bottom + by];
+}
+
+function within(one: Box, other: Box): boolean {
+  return one[0] >= other[0] && one[1] >= other[1] && one[2] <= other[2] && one[3] <= other[3];
+}
+
+const samples = new Map<string, readonly Place[]>();
+
+/** Places along an outline, evenly. */
+function sampled(d: string): readonly Place[] {
+  const known = samples.get(d);
+  if (known) return known;
+  const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
+  path.setAttribute("d", d);
+  const whole = path.getTotalLength();
+  const made = Array.from({ length: SAMPLES }, (_, k) => {
+    const { x, y } = path.getPointAtLength((whole * k) / SAMPLES);
+    return { x, y };
+  });
+  if (samples.size > 200) samples.clear();
+  samples.set(d, made);
+  return made;
+}

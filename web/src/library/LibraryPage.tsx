@@ -1,0 +1,283 @@
+import { chakra } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link } from "react-router";
+import { api, type Fields, type Library, Refusal } from "../api/client";
+import { Button } from "../ui/Button";
+import { Mark } from "../ui/Mark";
+import { tell } from "../ui/notices";
+import { FieldRow, fresh } from "./FieldRow";
+import { FormatsForm, SpotsForm } from "./MachineForms";
+import { SettingsForm } from "./SettingsForm";
+
+type Kind = "stock" | "machine";
+interface Chosen {
+  kind: Kind;
+  /** Empty for a record that is not kept yet. */
+  key: string;
+}
+
+/** The shop's own stocks and machines, and how each machine makes each stock. */
+export function LibraryPage() {
+  const { data: library, error } = useQuery({ queryKey: ["library"], queryFn: api.library });
+  const [chosen, setChosen] = useState<Chosen | null>(null);
+  useEffect(() => {
+    document.title = "Stocks and machines, Nibble";
+  }, []);
+  const records = chosen?.kind === "machine" ? library?.machines : library?.stocks;
+  const own = records?.find((one) => one.key === chosen?.key);
+  return (
+    <>
+      <chakra.header
+        height="58px"
+        display="flex"
+        alignItems="center"
+        gap="16px"
+        paddingX="20px"
+        borderBottom="1px solid {colors.hair}"
+      >
+        <Link to="/" aria-label="Back to the board">
+          <Mark />
+        </Link>
+        <chakra.h1 fontFamily="condensed" fontWeight={700} fontSize="24px">
+          Stocks and machines
+        </chakra.h1>
+        <chakra.span flex="1" />
+        <chakra.span color="ink.soft" fontSize="14.5px">
+          A job copies what it is made on; a change here is offered to it, never forced.
+        </chakra.span>
+      </chakra.header>
+      <chakra.main
+        display="grid"
+        gridTemplateColumns="minmax(280px, 380px) 1fr"
+        minHeight="calc(100vh - 58px)"
+      >
+        <chakra.nav
+          aria-label="Records"
+          borderRight="1px solid {colors.hair}"
+          padding="8px 20px 40px"
+          background="paper"
+        >
+          {error && (
+            <p role="alert">
+              {error.message} {error instanceof Refusal ? error.whatToDo : ""}
+            </p>
+          )}
+          {library && (
+            <>
+              <Group
+                title="Stocks"
+                records={library.stocks}
+                chosen={chosen?.kind === "stock" ? chosen.key : null}
+                says={(one) =>
+                  `${number(one.usable_width)} mm usable${one.mirrored ? ", mirrored" : ""}${
+                    one.length_left === null ? "" : `, ${number(one.length_left, 1000)} m left`
+                  }`
+                }
+                onChoose={(key) => setChosen({ kind: "stock", key })}
+                adds="Add a stock"
+              />
+              <Group
+                title="Machines"
+                records={library.machines}
+                chosen={chosen?.kind === "machine" ? chosen.key : null}
+                says={(one) =>
+                  `${number(one.usable_width)} mm, takes ${(one.formats as string[]).join(", ")}`
+                }
+                onChoose={(key) => setChosen({ kind: "machine", key })}
+                adds="Add a machine"
+              />
+            </>
+          )}
+        </chakra.nav>
+        <chakra.section aria-label="Record" padding="14px 28px 60px" maxWidth="1000px">
+          {!chosen && (
+            <chakra.p marginTop="24px" color="ink.soft">
+              Choose a stock or a machine to see its record, or add one.
+            </chakra.p>
+          )}
+          {library && chosen && (
+            <RecordForm
+              key={`${chosen.kind} ${chosen.key}`}
+              library={library}
+              kind={chosen.kind}
+              record={own ?? null}
+              onChosen={setChosen}
+            />
+          )}
+        </chakra.section>
+      </chakra.main>
+    </>
+  );
+}
+
+function number(value: unknown, per = 1): string {
+  return String(Math.round((Number(value) / per) * 100) / 100);
+}
+
+function Group(props: {
+  title: string;
+  records: readonly Fields[];
+  chosen: string | null;
+  says: (one: Fields) => string;
+  onChoose: (key: string) => void;
+  adds: string;
+}) {
+  return (
+    <chakra.section aria-label={props.title} marginTop="14px">
+      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="20px">
+        {props.title}
+      </chakra.h2>
+      <chakra.ul listStyleType="none" margin="4px 0 6px" padding="0">
+        {props.records.map((one) => (
+          <li key={String(one.key)}>
+            <chakra.button
+              type="button"
+              aria-current={props.chosen === one.key || undefined}
+              onClick={() => props.onChoose(String(one.key))}
+              display="flex"
+              gap="10px"
+              alignItems="center"
+              width="100%"
+              padding="6px 8px"
+              textAlign="left"
+              cursor="pointer"
+              borderLeft="4px solid"
+              style={{ borderLeftColor: props.chosen === one.key ? "#E9A50C" : "transparent" }}
+              borderBottom="1px solid {colors.hair.soft}"
+              _hover={{ background: "paper.warm" }}
+              background={props.chosen === one.key ? "paper.warm" : "transparent"}
+            >
+              {typeof one.colour === "string" && (
+                <chakra.span
+                  width="20px"
+                  height="20px"
+                  flex="none"
+                  borderRadius="3px"
+                  border="1px solid {colors.hair.strong}"
+                  style={{ background: one.colour }}
+                />
+              )}
+              <span>
+                <chakra.span display="block" fontWeight={500}>
+                  {String(one.name)}
+                </chakra.span>
+                <chakra.span display="block" fontSize="13.5px" color="ink.soft">
+                  {props.says(one)}
+                </chakra.span>
+              </span>
+            </chakra.button>
+          </li>
+        ))}
+      </chakra.ul>
+      <Button type="button" onClick={() => props.onChoose("")}>
+        {props.adds}
+      </Button>
+    </chakra.section>
+  );
+}
+
+/** One record: its fields, and for a machine its processes, formats and settings. */
+function RecordForm(props: {
+  library: Library;
+  kind: Kind;
+  record: Fields | null;
+  onChosen: (chosen: Chosen | null) => void;
+}) {
+  const { library, kind, record } = props;
+  const client = useQueryClient();
+  const fields = kind === "stock" ? library.stock_fields : library.machine_fields;
+  const [value, setValue] = useState<Fields>(
+    () => record ?? { ...fresh(fields), ...(kind === "machine" ? { spots: [], formats: ["pdf"] } : {}) },
+  );
+  const [problem, setProblem] = useState<Refusal | null>(null);
+  const changed = JSON.stringify(value) !== JSON.stringify(record);
+  const kept = (next: Library) => {
+    client.setQueryData(["library"], next);
+    void client.invalidateQueries({ queryKey: ["job"] });
+  };
+  const keep = useMutation({
+    mutationFn: () => api.keepRecord(kind, String(record?.key ?? ""), value),
+    onSuccess: (next) => {
+      setProblem(null);
+      kept(next);
+      const list = kind === "stock" ? next.stocks : next.machines;
+      const own = list.find((one) => one.name === value.name);
+      if (!record && own) props.onChosen({ kind, key: String(own.key) });
+    },
+    onError: (error) => (error instanceof Refusal && error.status === 422 ? setProblem(error) : tell(error)),
+  });
+  const remove = useMutation({
+    mutationFn: () => api.removeRecord(kind, String(record?.key ?? "")),
+    onSuccess: (next) => {
+      kept(next);
+      props.onChosen(null);
+    },
+    onError: tell,
+  });
+  const set = (name: string, to: unknown) => setValue((old) => ({ ...old, [name]: to }));
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        keep.mutate();
+      }}
+    >
+      <chakra.h2 fontFamily="condensed" fontWeight={700} fontSize="26px">
+        {record ? String(record.name) : kind === "stock" ? "A new stock" : "A new machine"}
+      </chakra.h2>
+      <chakra.div
+        display="grid"
+        gridTemplateColumns="repeat(auto-fill, minmax(250px, 1fr))"
+        gap="12px 24px"
+        marginTop="14px"
+      >
+        {fields.map((field) => (
+          <FieldRow
+            key={field.name}
+            field={field}
+            value={value[field.name]}
+            problem={problem?.where === field.name ? `${problem.message} ${problem.whatToDo}` : ""}
+            onChange={(to) => set(field.name, to)}
+          />
+        ))}
+      </chakra.div>
+      {kind === "machine" && (
+        <>
+          <SpotsForm
+            processes={library.processes}
+            spots={(value.spots ?? []) as Fields[]}
+            onChange={(spots) => set("spots", spots)}
+          />
+          <FormatsForm
+            formats={library.formats}
+            chosen={(value.formats ?? []) as string[]}
+            onChange={(formats) => set("formats", formats)}
+          />
+        </>
+      )}
+      {problem && (
+        <chakra.p role="alert" marginTop="12px" color="#8C2F1B" fontWeight={600}>
+          {problem.message} {problem.whatToDo}
+        </chakra.p>
+      )}
+      <chakra.div display="flex" gap="8px" marginTop="18px">
+        <Button type="submit" look="strong" disabled={!changed || keep.isPending}>
+          {record ? "Keep these values" : "Add it"}
+        </Button>
+        {record && changed && (
+          <Button type="button" onClick={() => setValue(record)}>
+            Back to what is kept
+          </Button>
+        )}
+        <chakra.span flex="1" />
+        {record && (
+          <Button type="button" look="quiet" disabled={remove.isPending} onClick={() => remove.mutate()}>
+            take it out of the library
+          </Button>
+        )}
+      </chakra.div>
+      {kind === "machine" && record && <SettingsForm library={library} machine={record} onKept={kept} />}
+    </form>
+  );
+}

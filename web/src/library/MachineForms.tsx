@@ -1,0 +1,137 @@
+import { chakra } from "@chakra-ui/react";
+import type { Fields } from "../api/client";
+import { Input } from "./FieldRow";
+
+const Cell = chakra("td", { base: { padding: "3px 10px 3px 0" } });
+const Head = chakra("th", {
+  base: {
+    textAlign: "left",
+    fontWeight: 400,
+    fontSize: "13.5px",
+    color: "ink.soft",
+    padding: "2px 10px 2px 0",
+  },
+});
+
+/** What a machine can do: each process with the name its files give it, and its pen. */
+export function SpotsForm(props: {
+  processes: readonly string[];
+  spots: readonly Fields[];
+  onChange: (spots: Fields[]) => void;
+}) {
+  const { processes, spots } = props;
+  const known = new Map(spots.map((spot) => [spot.process as string, spot]));
+  const edit = (process: string, to: Fields | null) =>
+    props.onChange(
+      processes.flatMap((one) => {
+        const own = one === process ? to : known.get(one);
+        return own ? [own] : [];
+      }),
+    );
+  return (
+    <chakra.fieldset marginTop="20px" border="none" padding="0">
+      <chakra.legend fontFamily="condensed" fontWeight={600} fontSize="19px">
+        What it can do
+      </chakra.legend>
+      <chakra.table marginTop="4px">
+        <thead>
+          <tr>
+            <Head scope="col">Process</Head>
+            <Head scope="col">Spot colour in its files</Head>
+            <Head scope="col">Pen</Head>
+          </tr>
+        </thead>
+        <tbody>
+          {processes.map((process) => {
+            const spot = known.get(process);
+            return (
+              <tr key={process}>
+                <Cell>
+                  <chakra.label display="flex" gap="8px" alignItems="center" minHeight="28px">
+                    <input
+                      type="checkbox"
+                      checked={spot !== undefined}
+                      onChange={(event) =>
+                        edit(
+                          process,
+                          event.target.checked
+                            ? { process, ink: title(process), cmyk: [0, 1, 0, 0], pen: 0 }
+                            : null,
+                        )
+                      }
+                    />
+                    {process}
+                  </chakra.label>
+                </Cell>
+                <Cell>
+                  {spot && (
+                    <Input
+                      aria-label={`Spot colour of ${process}`}
+                      value={String(spot.ink)}
+                      maxLength={40}
+                      onChange={(event) => edit(process, { ...spot, ink: event.target.value })}
+                    />
+                  )}
+                </Cell>
+                <Cell>
+                  {spot && (
+                    <Input
+                      aria-label={`Pen of ${process}; 0 for the next in turn`}
+                      type="number"
+                      min={0}
+                      max={8}
+                      width="70px"
+                      value={Number(spot.pen ?? 0)}
+                      onChange={(event) =>
+                        edit(process, {
+                          ...spot,
+                          pen: Math.max(0, Math.min(8, event.target.valueAsNumber || 0)),
+                        })
+                      }
+                    />
+                  )}
+                </Cell>
+              </tr>
+            );
+          })}
+        </tbody>
+      </chakra.table>
+    </chakra.fieldset>
+  );
+}
+
+/** The files that a machine is sent. */
+export function FormatsForm(props: {
+  formats: readonly (readonly [string, string])[];
+  chosen: readonly string[];
+  onChange: (formats: string[]) => void;
+}) {
+  const all = props.formats.map(([key]) => key);
+  return (
+    <chakra.fieldset marginTop="16px" border="none" padding="0">
+      <chakra.legend fontFamily="condensed" fontWeight={600} fontSize="19px">
+        Files it is sent
+      </chakra.legend>
+      <chakra.div display="flex" flexWrap="wrap" gap="4px 18px" marginTop="4px">
+        {props.formats.map(([key, called]) => (
+          <chakra.label key={key} display="flex" gap="8px" alignItems="center" minHeight="28px">
+            <input
+              type="checkbox"
+              checked={props.chosen.includes(key)}
+              onChange={(event) =>
+                props.onChange(
+                  all.filter((one) => (one === key ? event.target.checked : props.chosen.includes(one))),
+                )
+              }
+            />
+            {called}
+          </chakra.label>
+        ))}
+      </chakra.div>
+    </chakra.fieldset>
+  );
+}
+
+function title(process: string): string {
+  return process.replace(/(^|[ -])([a-z])/g, (_, before, letter) => `${before}${letter.toUpperCase()}`);
+}

@@ -1,0 +1,153 @@
+import { chakra } from "@chakra-ui/react";
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Fields, type Library } from "../api/client";
+import { Button } from "../ui/Button";
+import { tell } from "../ui/notices";
+import { capital, fresh, NumberInput, Select } from "./FieldRow";
+
+const Cell = chakra("td", { base: { padding: "3px 8px 3px 0" } });
+const Head = chakra("th", {
+  base: {
+    textAlign: "left",
+    verticalAlign: "bottom",
+    fontWeight: 400,
+    fontSize: "13.5px",
+    color: "ink.soft",
+    padding: "2px 8px 2px 0",
+    maxWidth: "110px",
+  },
+});
+
+/** How a machine makes each process in one stock: a row a process, filled by the shop. */
+export function SettingsForm(props: { library: Library; machine: Fields; onKept: (next: Library) => void }) {
+  const { library, machine } = props;
+  const known = library.settings.filter((one) => one.machine === machine.key);
+  const [stock, setStock] = useState(String(known[0]?.stock ?? library.stocks[0]?.key ?? ""));
+  const own = known.find((one) => one.stock === stock)?.settings ?? [];
+  const [draft, setDraft] = useState<{ stock: string; rows: Fields[] } | null>(null);
+  const rows = draft?.stock === stock ? draft.rows : own;
+  const edit = (next: Fields[]) => setDraft({ stock, rows: next });
+  const able = ((machine.spots ?? []) as Fields[]).map((spot) => String(spot.process));
+  const free = able.filter((process) => !rows.some((row) => row.process === process));
+  const fields = library.setting_fields.filter((field) => field.name !== "process");
+  const keep = useMutation({
+    mutationFn: () => api.keepSettings(String(machine.key), stock, rows),
+    onSuccess: (next) => {
+      setDraft(null);
+      props.onKept(next);
+    },
+    onError: tell,
+  });
+  return (
+    <chakra.section
+      aria-label="Settings"
+      marginTop="30px"
+      borderTop="1.5px solid {colors.ink}"
+      paddingTop="12px"
+    >
+      <chakra.h3 fontFamily="condensed" fontWeight={600} fontSize="19px">
+        Settings in one stock
+      </chakra.h3>
+      <chakra.div maxWidth="360px" marginTop="4px">
+        <chakra.label htmlFor="settings-stock" display="block" fontSize="13.5px" color="ink.soft">
+          Stock
+        </chakra.label>
+        <Select id="settings-stock" value={stock} onChange={(event) => setStock(event.target.value)}>
+          {library.stocks.map((one) => (
+            <option key={String(one.key)} value={String(one.key)}>
+              {String(one.name)}
+              {known.some((set) => set.stock === one.key && set.settings.length) ? " ·" : ""}
+            </option>
+          ))}
+        </Select>
+      </chakra.div>
+      {rows.length === 0 ? (
+        <chakra.p marginTop="10px" color="ink.soft">
+          Nothing is set: the machine’s own force and speed are used. Try it on scrap, then write it down
+          here.
+        </chakra.p>
+      ) : (
+        <chakra.table marginTop="10px">
+          <thead>
+            <tr>
+              <Head scope="col">Process</Head>
+              {fields.map((field) => (
+                <Head key={field.name} scope="col">
+                  {capital(field.called)}
+                  {UNIT[field.name] ?? ""}
+                </Head>
+              ))}
+              <Head />
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row, k) => (
+              <tr key={String(row.process)}>
+                <Cell whiteSpace="nowrap">{String(row.process)}</Cell>
+                {fields.map((field) => (
+                  <Cell key={field.name} width="92px">
+                    <NumberInput
+                      label={`${field.called} of ${row.process}`}
+                      field={field}
+                      value={row[field.name] as number | null}
+                      problem=""
+                      onChange={(value) =>
+                        edit(rows.map((one, i) => (i === k ? { ...one, [field.name]: value } : one)))
+                      }
+                    />
+                  </Cell>
+                ))}
+                <Cell>
+                  <Button type="button" look="quiet" onClick={() => edit(rows.filter((_, i) => i !== k))}>
+                    take out
+                  </Button>
+                </Cell>
+              </tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      )}
+      <chakra.div display="flex" flexWrap="wrap" gap="6px" marginTop="10px">
+        {free.map((process) => (
+          <Button
+            key={process}
+            type="button"
+            look="quiet"
+            onClick={() =>
+              edit([
+                ...rows,
+                {
+                  ...fresh(library.setting_fields),
+                  id: process.replaceAll(" ", "-"),
+                  process,
+                  blade_offset: machine.blade_offset,
+                  overcut: machine.overcut,
+                },
+              ])
+            }
+          >
+            + {process}
+          </Button>
+        ))}
+        <chakra.span flex="1" />
+        <Button
+          type="button"
+          look="strong"
+          disabled={draft?.stock !== stock || keep.isPending}
+          onClick={() => keep.mutate()}
+        >
+          Keep these settings
+        </Button>
+      </chakra.div>
+    </chakra.section>
+  );
+}
+
+const UNIT: Record<string, string> = {
+  force: ", g",
+  speed: ", mm/s",
+  blade_offset: ", mm",
+  overcut: ", mm",
+  corner: ", °",
+};
