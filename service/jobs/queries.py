@@ -1,5 +1,6 @@
 """What is asked about jobs."""
 
+import re
 from typing import Any
 
 from django.db.models import Q, QuerySet
@@ -12,6 +13,9 @@ MOST_WORDS = 12
 
 def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
     """Jobs whose name or client holds every word of ``search``, by due date, those without one last."""
+    code = re.fullmatch(r"\s*(\d{1,9})\.\d+\s*", search)
+    if code:  # of a printed ticket: job and revision
+        return Job.objects.filter(id=int(code[1]))
     found = Job.objects.filter(archived__in=[archived])  # “NOT archived” would pass the index by
     for word in search[:MOST_SEARCHED].split()[:MOST_WORDS]:
         found = found.filter(Q(name__icontains=word) | Q(client__icontains=word))

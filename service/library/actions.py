@@ -11,6 +11,7 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.formats.registry import SHEET_FORMATS
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import STARTING, from_plain, to_plain
+from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 
 MOST_RECORDS = 300
@@ -82,6 +83,14 @@ def keep_settings(machine: str, stock: str, values: list[dict[str, Any]]) -> Non
     Record.objects.update_or_create(
         kind=Record.Kind.SETTINGS, key=f"{machine} {stock}", defaults={"value": to_plain(tuple(settings))}
     )
+
+
+@transaction.atomic
+def keep_rates(value: dict[str, Any]) -> None:
+    """What the shop asks for its time. Raises InvalidTicket."""
+    begin()
+    kept = to_plain(from_plain(Rates, value, ""))
+    Record.objects.update_or_create(kind=Record.Kind.RATES, key="rates", defaults={"value": kept})
 
 
 def _is_taken(kind: str, key: str, name: str) -> bool:

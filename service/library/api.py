@@ -11,6 +11,7 @@ from nibble_core.formats.registry import FORMATS, SHEET_FORMATS
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import to_plain
 from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 
 router = Router(tags=["library"])
@@ -45,6 +46,8 @@ class LibraryOut(Schema):
     stock_fields: list[FieldOut]
     machine_fields: list[FieldOut]
     setting_fields: list[FieldOut]
+    rates: dict[str, Any]
+    rate_fields: list[FieldOut]
     processes: list[str]
     formats: list[tuple[str, str]]
 
@@ -68,9 +71,16 @@ def library(request: HttpRequest) -> dict[str, Any]:
             for (machine, stock), some in held.settings.items()
         ],
         "stock_fields": _fields(Stock), "machine_fields": _fields(Machine), "setting_fields": _fields(Setting),
+        "rates": to_plain(held.rates), "rate_fields": _fields(Rates),
         "processes": [key for key, process in PROCESSES.items() if process.sent],
         "formats": [(key, FORMATS[key].called) for key in SHEET_FORMATS],
     }  # fmt: skip
+
+
+@router.put("/rates", response=LibraryOut, operation_id="keep_rates")
+def keep_rates(request: HttpRequest, body: RecordIn) -> dict[str, Any]:
+    actions.keep_rates(body.value)
+    return library(request)
 
 
 @router.post("/{kind}", response=LibraryOut, operation_id="add_record")

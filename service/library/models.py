@@ -10,6 +10,7 @@ class Record(models.Model):
         STOCK = "stock"
         MACHINE = "machine"
         SETTINGS = "settings"
+        RATES = "rates"
 
     kind = models.CharField(max_length=8, choices=Kind.choices)
     key = models.CharField(max_length=130)

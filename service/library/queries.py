@@ -6,6 +6,7 @@ from functools import lru_cache
 from library.models import Record
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket import STARTING, Library, from_plain
+from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 
 KINDS: dict[str, type[Stock] | type[Machine]] = {Record.Kind.STOCK: Stock, Record.Kind.MACHINE: Machine}
@@ -25,6 +26,7 @@ def _read(rows: tuple[tuple[str, str, str], ...]) -> Library:
     stocks: list[Stock] = []
     machines: list[Machine] = []
     settings: dict[tuple[str, str], tuple[Setting, ...]] = {}
+    rates = STARTING.rates
     for kind, key, text in rows:
         value = json.loads(text)
         try:
@@ -32,9 +34,11 @@ def _read(rows: tuple[tuple[str, str, str], ...]) -> Library:
                 stocks.append(from_plain(Stock, value, ""))
             elif kind == Record.Kind.MACHINE:
                 machines.append(from_plain(Machine, value, ""))
+            elif kind == Record.Kind.RATES:
+                rates = from_plain(Rates, value, "")
             else:
                 machine, _, stock = key.partition(" ")
                 settings[machine, stock] = tuple(from_plain(Setting, one, "") for one in value)
         except InvalidTicket:
             continue
-    return Library(tuple(stocks), tuple(machines), settings)
+    return Library(tuple(stocks), tuple(machines), settings, rates)

@@ -1,15 +1,17 @@
 """Work of a job over HTTP: its final results, previews of drafts, and the tasks that make files."""
 
 import json
+import tempfile
+import zipfile
 from dataclasses import asdict
-from typing import Any
+from typing import Any, Literal
 
 from django.db import connection
-from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.http.response import HttpResponseBase
 from ninja import Field, Router, Schema
 
-from files import pictures
+from files import blobs, pictures
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
@@ -17,6 +19,7 @@ from jobs.api import ChangeIn, ChangesIn
 from jobs.models import Job, Revision
 from library.queries import library
 from nibble_core.formats.registry import OUTLINE_FORMATS
+from nibble_core.pipeline.files import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
 from production.events import EXCHANGE
@@ -402,12 +405,31 @@ def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) ->
     """The kept shapes of an artwork as a file of their own, at the finished size."""
     if ending not in OUTLINE_FORMATS:
         raise Http404
-    name, _, content = _asked("outlines", job_id, artwork_id, ending).content.partition(b"\n")
-    response = HttpResponse(content, content_type=OUTLINE_FORMATS[ending].content_type)
+    answer = _asked("outlines", job_id, artwork_id, ending)
+    return _as_file(answer.content, OUTLINE_FORMATS[ending].content_type)
+
+
+def _as_file(named: bytes, content_type: str) -> HttpResponse:
+    """A download of what a worker made: its name on one line, then its bytes."""
+    name, _, content = named.partition(b"\n")
+    response = HttpResponse(content, content_type=content_type)
     response["Content-Disposition"] = f'attachment; filename="{name.decode()}"'
     response["Content-Security-Policy"] = "default-src 'none'; sandbox"
     response["X-Content-Type-Options"] = "nosniff"
     return response
+
+
+@router.get("/jobs/{job_id}/papers/{kind}", operation_id="paper")
+def paper(
+    request: HttpRequest, job_id: int, kind: Literal["ticket", "proof", "quote"], size: Literal["a4", "letter"] = "a4"
+) -> HttpResponse:
+    """A page of the newest revision: the ticket for the machine, the proof or the quote for the client."""
+    revision = _newest(job_id)
+    safe_sources(ticket_from_plain(revision.ticket), STORE)
+    rates = to_plain(library().rates)
+    key = fingerprint("paper", job_id, revision.number, kind, size, rates)
+    code = f"{job_id}.{revision.number}"
+    return _as_file(DESK.ask("paper", revision.ticket, kind, code, size, rates, lane=key, key=key), "application/pdf")
 
 
 @router.get("/drawings/{key}", operation_id="drawing", response=DrawingOut)
@@ -483,6 +505,23 @@ def job_file(request: HttpRequest, task_id: int, name: str) -> HttpResponseBase:
     if found is None:
         raise Http404
     return as_download(found["sha256"], name)
+
+
+@router.get("/tasks/{task_id}/all.zip", operation_id="all_files")
+def all_files(request: HttpRequest, task_id: int) -> HttpResponseBase:
+    """All files of a task in one zip."""
+    task = _task(task_id)
+    if task.state != Task.State.DONE:
+        raise Http404
+    whole = tempfile.TemporaryFile()  # noqa: SIM115 - the response closes it
+    with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as packed:
+        for file in task.files:
+            packed.write(blobs.path(file["sha256"]), file["name"])
+    whole.seek(0)
+    name = f"{slug(task.job.name)}-rev{task.revision}.zip"
+    response = FileResponse(whole, as_attachment=True, filename=name, content_type="application/zip")
+    response["X-Content-Type-Options"] = "nosniff"
+    return response
 
 
 @router.get("/jobs/{job_id}/artworks/{artwork_id}", operation_id="client_file")

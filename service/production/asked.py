@@ -10,6 +10,7 @@ from files import blobs
 from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError
 from nibble_core.formats.registry import OUTLINE_FORMATS
+from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.files import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
@@ -19,6 +20,7 @@ from nibble_core.pipeline.try_outs import try_out, try_outs
 from nibble_core.pipeline.work import work_out
 from nibble_core.sheet import Limits, Nest
 from nibble_core.ticket import STARTING, Change, Library, Ticket, apply, from_plain, ticket_from_plain, to_plain
+from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine
 from production.view import card_view, deviation_view, shape_view, work_view
 
@@ -112,8 +114,23 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
     return _told({"changes": [change], "up": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0})
 
 
+def paper(plain: Any, kind: str, code: str, size: str, rates: Any, *, asker: Asker) -> bytes:
+    """The file's name on one line, then a PDF of one page: the ticket, the proof or the quote."""
+    ticket, work = _worked_out(plain, asker)
+    asked = from_plain(Rates, rates, "")
+    if kind == "ticket":
+        content = printed_ticket(ticket, work, code=code, size=size)
+    elif kind == "proof":
+        content = proof(ticket, work, code=code, shop=asked.shop, size=size)
+    else:
+        content = quote(ticket, work, asked, code=code, shop=asked.shop, size=size)
+    stem = "-".join(filter(None, (slug(ticket.client, empty=""), slug(ticket.name))))
+    return f"{stem}-{kind}-{code.replace('.', '-rev')}.pdf".encode() + b"\n" + content
+
+
 KINDS: dict[str, Callable[..., bytes]] = {
-    one.__name__: one for one in (preview, final, list_try_outs, one_try_out, deviation, outlines, nest, one_more_copy)
+    one.__name__: one
+    for one in (preview, final, list_try_outs, one_try_out, deviation, outlines, nest, one_more_copy, paper)
 }
 
 

@@ -11,7 +11,23 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.ticket.fields import amount, share, text
 from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
+
+
+@dataclass(frozen=True)
+class Rates:
+    """What the shop asks for its time. hour: of work or of a machine, in its money. set_up: minutes of a job. weeding:
+    seconds a metre of edges. money: written behind amounts."""
+
+    hour: float = amount(48.0, 0.0, 10_000.0, "an hour of work")
+    set_up: float = amount(12.0, 0.0, 10_000.0, "minutes of set-up")
+    weeding: float = amount(18.0, 0.0, 10_000.0, "seconds of weeding a metre")
+    mark_up: float = share(0.2, "mark-up", high=10.0)
+    tax: float = share(0.2, "tax")
+    money: str = text("", 8, "money", empty="no sign")
+    terms: str = text("Good for 30 days.", 300, "terms", empty="none")
+    shop: str = text("", 80, "name of the shop", empty="not printed")
 
 
 @dataclass(frozen=True)
@@ -21,6 +37,7 @@ class Library:
     stocks: tuple[Stock, ...]
     machines: tuple[Machine, ...]
     settings: Mapping[tuple[str, str], tuple[Setting, ...]] = field(default_factory=dict)
+    rates: Rates = field(default_factory=Rates)
 
     def stock(self, key: str) -> Stock:
         """Raises InvalidTicket for a key that no record has."""

@@ -5,6 +5,7 @@ import io
 import json
 import threading
 import time
+import zipfile
 
 import cv2
 import numpy as np
@@ -148,6 +149,17 @@ class WorkTest(TransactionTestCase):
         self.assertEqual([type(error) for error in told], [Cancelled])
         self.assertTrue(workers.ask("final", plain, 1, lane="a", key="2"))  # and the next one is answered as before
 
+    def test_papers_are_made_of_the_newest_revision_and_their_code_finds_the_job(self) -> None:
+        for kind, words in (("ticket", b"ticket"), ("proof", b"proof"), ("quote", b"quote")):
+            answer = self.client.get(f"/api/jobs/{self.job.id}/papers/{kind}?size=letter")
+            self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "application/pdf"))
+            self.assertEqual(answer.content[:5], b"%PDF-")
+            self.assertIn(words, answer["Content-Disposition"].encode())
+        self.assertEqual(self.client.get(f"/api/jobs/{self.job.id}/papers/poem").status_code, 422)
+        self.assertEqual(self.client.get(f"/api/jobs/{self.job.id}/papers/quote?size=a9").status_code, 422)
+        found = self.client.get(f"/api/jobs?search={self.job.id}.1").json()["cards"]
+        self.assertEqual([card["id"] for card in found], [self.job.id])
+
     def test_a_task_makes_the_files_of_its_revision(self) -> None:
         task = Task.objects.create(job=self.job, revision=1)
         make_files.call_local(task.id)
@@ -167,6 +179,9 @@ class WorkTest(TransactionTestCase):
         answer = self.client.get(f"/api/tasks/{task.id}/files/{names[1]}")
         self.assertEqual(b"".join(answer.streaming_content)[:5], b"%PDF-")
         self.assertEqual(self.client.get(f"/api/tasks/{task.id}/files/other.pdf").status_code, 404)
+        packed = self.client.get(f"/api/tasks/{task.id}/all.zip")
+        with zipfile.ZipFile(io.BytesIO(b"".join(packed.streaming_content))) as whole:
+            self.assertEqual((whole.namelist(), whole.testzip()), (names, None))
         make_files.call_local(task.id)  # safe to run twice
         self.assertEqual(self.client.get(f"/api/tasks/{task.id}").json(), told)
 

@@ -146,6 +146,7 @@ export const api = {
       : post<Library>(`/library/${kind}`, { value }),
   removeRecord: (kind: "stock" | "machine", key: string) =>
     call<Library>("DELETE", `/library/${kind}/${encodeURIComponent(key)}`),
+  keepRates: (value: Fields) => call<Library>("PUT", "/library/rates", { value }),
   keepSettings: (machine: string, stock: string, settings: Fields[]) =>
     call<Library>("PUT", `/library/settings/${encodeURIComponent(machine)}/${encodeURIComponent(stock)}`, {
       settings,

@@ -264,6 +264,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep Rates */
+        put: operations["keep_rates"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{kind}": {
         parameters: {
             query?: never;
@@ -541,6 +558,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/papers/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Paper
+         * @description A page of the newest revision: the ticket for the machine, the proof or the quote for the client.
+         */
+        get: operations["paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drawings/{key}": {
         parameters: {
             query?: never;
@@ -672,6 +709,26 @@ export interface paths {
         };
         /** Job File */
         get: operations["job_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks/{task_id}/all.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Files
+         * @description All files of a task in one zip.
+         */
+        get: operations["all_files"];
         put?: never;
         post?: never;
         delete?: never;
@@ -960,6 +1017,12 @@ export interface components {
             machine_fields: components["schemas"]["FieldOut"][];
             /** Setting Fields */
             setting_fields: components["schemas"]["FieldOut"][];
+            /** Rates */
+            rates: {
+                [key: string]: unknown;
+            };
+            /** Rate Fields */
+            rate_fields: components["schemas"]["FieldOut"][];
             /** Processes */
             processes: string[];
             /** Formats */
@@ -2036,6 +2099,30 @@ export interface operations {
             };
         };
     };
+    keep_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
     add_record: {
         parameters: {
             query?: never;
@@ -2454,6 +2541,29 @@ export interface operations {
             };
         };
     };
+    paper: {
+        parameters: {
+            query?: {
+                size?: "a4" | "letter";
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                kind: "ticket" | "proof" | "quote";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     drawing: {
         parameters: {
             query?: never;
@@ -2611,6 +2721,26 @@ export interface operations {
             path: {
                 task_id: number;
                 name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    all_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: number;
             };
             cookie?: never;
         };

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
+import { useUnit } from "../ui/unit";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -93,6 +94,18 @@ export function FilesPanel({
         </chakra.p>
       )}
       {task?.state === "done" && (
+        <chakra.p marginTop="10px">
+          <chakra.a
+            href={`/api/tasks/${task.id}/all.zip`}
+            fontWeight={600}
+            textDecoration="underline"
+            textUnderlineOffset="3px"
+          >
+            All of them in one zip
+          </chakra.a>
+        </chakra.p>
+      )}
+      {task?.state === "done" && (
         <chakra.ul marginTop="12px" listStyleType="none" padding="0" opacity={stale ? 0.6 : 1}>
           {task.files.map((file) => (
             <chakra.li key={file.name} paddingY="7px" borderTop="1px solid {colors.hair.soft}">
@@ -113,9 +126,45 @@ export function FilesPanel({
           ))}
         </chakra.ul>
       )}
+      <Papers jobId={jobId} />
     </chakra.section>
   );
 }
+
+/** Pages to print: for the machine and for the client; on Letter where the shop works in inches. */
+function Papers({ jobId }: { jobId: number }) {
+  const { unit } = useUnit();
+  const size = unit === "in" ? "letter" : "a4";
+  return (
+    <chakra.div marginTop="16px" paddingTop="10px" borderTop="1px solid {colors.hair.soft}">
+      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="18px">
+        On paper
+      </chakra.h2>
+      <chakra.p fontSize="13.5px" color="ink.soft">
+        One page each, {size === "a4" ? "A4" : "Letter"}.
+      </chakra.p>
+      <chakra.div display="flex" flexWrap="wrap" gap="4px 16px" marginTop="4px">
+        {PAPERS.map(([kind, words]) => (
+          <chakra.a
+            key={kind}
+            href={`/api/jobs/${jobId}/papers/${kind}?size=${size}`}
+            fontWeight={600}
+            textDecoration="underline"
+            textUnderlineOffset="3px"
+          >
+            {words}
+          </chakra.a>
+        ))}
+      </chakra.div>
+    </chakra.div>
+  );
+}
+
+const PAPERS = [
+  ["ticket", "The ticket, for the machine"],
+  ["proof", "A proof, for the client"],
+  ["quote", "A quote, for the client"],
+] as const;
 
 function sizeOf(bytes: number): string {
   return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1e6).toFixed(1)} MB`;

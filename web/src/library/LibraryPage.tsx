@@ -10,7 +10,7 @@ import { FieldRow, fresh } from "./FieldRow";
 import { FormatsForm, SpotsForm } from "./MachineForms";
 import { SettingsForm } from "./SettingsForm";
 
-type Kind = "stock" | "machine";
+type Kind = "stock" | "machine" | "rates";
 interface Chosen {
   kind: Kind;
   /** Empty for a record that is not kept yet. */
@@ -25,7 +25,7 @@ export function LibraryPage() {
     document.title = "Stocks and machines, Nibble";
   }, []);
   const records = chosen?.kind === "machine" ? library?.machines : library?.stocks;
-  const own = records?.find((one) => one.key === chosen?.key);
+  const own = chosen?.kind === "rates" ? library?.rates : records?.find((one) => one.key === chosen?.key);
   return (
     <>
       <chakra.header
@@ -87,6 +87,16 @@ export function LibraryPage() {
                 onChoose={(key) => setChosen({ kind: "machine", key })}
                 adds="Add a machine"
               />
+              <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="20px" marginTop="14px">
+                Quotes
+              </chakra.h2>
+              <Button
+                type="button"
+                marginTop="4px"
+                onClick={() => setChosen({ kind: "rates", key: "rates" })}
+              >
+                The shop’s rates
+              </Button>
             </>
           )}
         </chakra.nav>
@@ -186,7 +196,11 @@ function RecordForm(props: {
 }) {
   const { library, kind, record } = props;
   const client = useQueryClient();
-  const fields = kind === "stock" ? library.stock_fields : library.machine_fields;
+  const fields = {
+    stock: library.stock_fields,
+    machine: library.machine_fields,
+    rates: library.rate_fields,
+  }[kind];
   const [value, setValue] = useState<Fields>(
     () => record ?? { ...fresh(fields), ...(kind === "machine" ? { spots: [], formats: ["pdf"] } : {}) },
   );
@@ -197,7 +211,8 @@ function RecordForm(props: {
     void client.invalidateQueries({ queryKey: ["job"] });
   };
   const keep = useMutation({
-    mutationFn: () => api.keepRecord(kind, String(record?.key ?? ""), value),
+    mutationFn: () =>
+      kind === "rates" ? api.keepRates(value) : api.keepRecord(kind, String(record?.key ?? ""), value),
     onSuccess: (next) => {
       setProblem(null);
       kept(next);
@@ -208,7 +223,7 @@ function RecordForm(props: {
     onError: (error) => (error instanceof Refusal && error.status === 422 ? setProblem(error) : tell(error)),
   });
   const remove = useMutation({
-    mutationFn: () => api.removeRecord(kind, String(record?.key ?? "")),
+    mutationFn: () => api.removeRecord(kind === "machine" ? "machine" : "stock", String(record?.key ?? "")),
     onSuccess: (next) => {
       kept(next);
       props.onChosen(null);
@@ -224,7 +239,13 @@ function RecordForm(props: {
       }}
     >
       <chakra.h2 fontFamily="condensed" fontWeight={700} fontSize="26px">
-        {record ? String(record.name) : kind === "stock" ? "A new stock" : "A new machine"}
+        {kind === "rates"
+          ? "The shop’s rates"
+          : record
+            ? String(record.name)
+            : kind === "stock"
+              ? "A new stock"
+              : "A new machine"}
       </chakra.h2>
       <chakra.div
         display="grid"
@@ -271,7 +292,7 @@ function RecordForm(props: {
           </Button>
         )}
         <chakra.span flex="1" />
-        {record && (
+        {record && kind !== "rates" && (
           <Button type="button" look="quiet" disabled={remove.isPending} onClick={() => remove.mutate()}>
             take it out of the library
           </Button>

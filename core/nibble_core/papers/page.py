@@ -1,0 +1,201 @@
+"""One sheet of paper: words, rules and drawings, mm from its top left corner."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from functools import cache
+
+import numpy as np
+from PIL import Image
+from reportlab.graphics import renderPDF
+from reportlab.graphics.barcode.qr import QrCodeWidget
+from reportlab.graphics.shapes import Drawing
+from reportlab.lib.utils import ImageReader
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.geometry import Affine
+from nibble_core.geometry.regions import polygons
+from nibble_core.geometry.units import POINTS_PER_MM
+from nibble_core.graphics import Raster
+from nibble_core.text.fonts import FOLDER
+
+SIZES = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
+"""mm, upright."""
+MARGIN = 12.0
+INK, SOFT, HAIR = "#1E2A2E", "#56635E", "#B5B29F"
+BODY, STRONG, HEAD = "NibbleBody", "NibbleStrong", "NibbleHead"
+_FILES = {BODY: "Barlow-Regular", STRONG: "Barlow-SemiBold", HEAD: "BarlowCondensed-SemiBold"}
+MOST_PIXELS = 700  # of a picture's longer side: paper shows no more at these sizes
+
+
+@cache
+def _register() -> None:
+    for name, file in _FILES.items():
+        pdfmetrics.registerFont(TTFont(name, str(FOLDER / f"{file}.ttf")))
+
+
+class Page:
+    """A page being drawn. Sizes of type are in points, everything else in mm, y downward."""
+
+    def __init__(self, size: str, title: str) -> None:
+        _register()
+        self.width, self.height = SIZES[size]
+        self._out = io.BytesIO()
+        self._canvas = Canvas(
+            self._out, (self.width * POINTS_PER_MM, self.height * POINTS_PER_MM), invariant=1, pageCompression=1
+        )
+        self._canvas.setTitle(title)
+        self._canvas.setProducer("Nibble")
+
+    def finished(self) -> bytes:
+        """The PDF."""
+        self._canvas.showPage()
+        self._canvas.save()
+        return self._out.getvalue()
+
+    def text(
+        self, x: float, y: float, words: str, *, size: float = 9.0, font: str = BODY, colour: str = INK,
+        right: bool = False,
+    ) -> float:  # fmt: skip
+        """One line with its foot at y; ``right`` ends it at x. Returns its width."""
+        self._canvas.setFont(font, size)
+        self._canvas.setFillColor(colour)
+        at, down = x * POINTS_PER_MM, (self.height - y) * POINTS_PER_MM
+        (self._canvas.drawRightString if right else self._canvas.drawString)(at, down, words)
+        return width_of(words, size, font)
+
+    def lines(
+        self, x: float, y: float, words: str, width: float, *, size: float = 9.0, font: str = BODY, colour: str = INK
+    ) -> float:
+        """A paragraph whose first line has its foot at y; returns the foot of the line that would follow."""
+        for line in wrapped(words, width, size, font):
+            self.text(x, y, line, size=size, font=font, colour=colour)
+            y += leading(size)
+        return y
+
+    def rule(self, x: float, y: float, width: float, *, weight: float = 0.5, colour: str = INK) -> None:
+        self._canvas.setStrokeColor(colour)
+        self._canvas.setLineWidth(weight)
+        down = (self.height - y) * POINTS_PER_MM
+        self._canvas.line(x * POINTS_PER_MM, down, (x + width) * POINTS_PER_MM, down)
+
+    def box(self, x: float, y: float, width: float, height: float, *, fill: str = "", edge: str = "") -> None:
+        scale = POINTS_PER_MM
+        if fill:
+            self._canvas.setFillColor(fill)
+        if edge:
+            self._canvas.setStrokeColor(edge)
+            self._canvas.setLineWidth(0.4)
+        self._canvas.rect(
+            x * scale, (self.height - y - height) * scale, width * scale, height * scale, fill=bool(fill),
+            stroke=bool(edge),
+        )  # fmt: skip
+
+    def code(self, x: float, y: float, side: float, words: str) -> None:
+        """A square code that a camera reads."""
+        code = QrCodeWidget(words, barWidth=side * POINTS_PER_MM, barHeight=side * POINTS_PER_MM, barBorder=0)
+        drawing = Drawing(side * POINTS_PER_MM, side * POINTS_PER_MM)
+        drawing.add(code)
+        renderPDF.draw(drawing, self._canvas, x * POINTS_PER_MM, (self.height - y - side) * POINTS_PER_MM)
+
+    @contextmanager
+    def within(self, x: float, y: float, scale: float) -> Iterator[None]:
+        """What is drawn within has its origin at x, y and is ``scale`` times as large; y stays downward."""
+        self._canvas.saveState()
+        k = scale * POINTS_PER_MM
+        self._canvas.transform(k, 0, 0, -k, x * POINTS_PER_MM, (self.height - y) * POINTS_PER_MM)
+        yield
+        self._canvas.restoreState()
+
+    @contextmanager
+    def mapped(self, at: Affine) -> Iterator[None]:
+        self._canvas.saveState()
+        self._canvas.transform(*at)
+        yield
+        self._canvas.restoreState()
+
+    @contextmanager
+    def clipped(self, shape: BaseGeometry) -> Iterator[None]:
+        self._canvas.saveState()
+        self._canvas.clipPath(self._path(shape), stroke=0, fill=0, fillMode=0)
+        yield
+        self._canvas.restoreState()
+
+    def shape(
+        self, shape: BaseGeometry, *, fill: str = "", edge: str = "", weight: float = 0.2, dash: Sequence[float] = ()
+    ) -> None:
+        """An area, by the even-odd rule. weight and dash in the units that are drawn in."""
+        if shape.is_empty:
+            return
+        if fill:
+            self._canvas.setFillColor(fill)
+        if edge:
+            self._canvas.setStrokeColor(edge)
+            self._canvas.setLineWidth(weight)
+            self._canvas.setDash(list(dash))
+        self._canvas.drawPath(self._path(shape), fill=bool(fill), stroke=bool(edge), fillMode=0)
+        self._canvas.setDash([])
+
+    def line(self, points: np.ndarray, *, edge: str = INK, weight: float = 0.2, dash: Sequence[float] = ()) -> None:
+        """A polyline: points, shape (n, 2)."""
+        path = self._canvas.beginPath()
+        path.moveTo(*points[0].tolist())
+        for point in points[1:].tolist():
+            path.lineTo(*point)
+        self._canvas.setStrokeColor(edge)
+        self._canvas.setLineWidth(weight)
+        self._canvas.setDash(list(dash))
+        self._canvas.drawPath(path, fill=0, stroke=1)
+        self._canvas.setDash([])
+
+    def picture(self, raster: Raster, width: float, height: float) -> None:
+        """Pixels over a box with its upper left corner at the origin."""
+        image = Image.fromarray(raster.pixels, "RGBA")
+        image.thumbnail((MOST_PIXELS, MOST_PIXELS))
+        with self.mapped(Affine(d=-1.0, f=height)):  # the library's pictures stand on their feet
+            self._canvas.drawImage(ImageReader(image), 0, 0, width, height, mask="auto")
+
+    def _path(self, shape: BaseGeometry):  # type: ignore[no-untyped-def]
+        path = self._canvas.beginPath()
+        for part in polygons(shape):
+            for ring in (part.exterior, *part.interiors):
+                points = np.asarray(ring.coords)[:, :2].tolist()
+                path.moveTo(*points[0])
+                for point in points[1:-1]:
+                    path.lineTo(*point)
+                path.close()
+        return path
+
+
+def width_of(words: str, size: float, font: str = BODY) -> float:
+    """mm."""
+    _register()
+    return float(pdfmetrics.stringWidth(words, font, size)) / POINTS_PER_MM
+
+
+def leading(size: float) -> float:
+    """mm from line to line of type of so many points."""
+    return 1.28 * size / POINTS_PER_MM
+
+
+def wrapped(words: str, width: float, size: float, font: str = BODY) -> list[str]:
+    """Words in lines of at most ``width`` mm; a word that is longer stands alone, cut where it must be."""
+    lines: list[str] = []
+    line = ""
+    for word in words.split():
+        while width_of(word, size, font) > width and len(word) > 1:
+            cut = next((k for k in range(len(word) - 1, 0, -1) if width_of(word[:k], size, font) <= width), 1)
+            lines += [line, word[:cut]] if line else [word[:cut]]
+            line, word = "", word[cut:]
+        longer = f"{line} {word}".strip()
+        if line and width_of(longer, size, font) > width:
+            lines.append(line)
+            line = word
+        else:
+            line = longer
+    return [*lines, line] if line else lines

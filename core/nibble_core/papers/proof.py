@@ -1,0 +1,90 @@
+"""The proof for the client: each piece as it will be, its size and colours, and a line to sign. No production lines."""
+
+from __future__ import annotations
+
+from nibble_core.geometry.units import format_number
+from nibble_core.graphics import Shape, hex_colour
+from nibble_core.papers.drawing import draw_piece, piece_box
+from nibble_core.papers.page import HAIR, HEAD, INK, MARGIN, SOFT, STRONG, Page, wrapped
+from nibble_core.pipeline.lines import edge_line
+from nibble_core.pipeline.results import Work
+from nibble_core.ticket.model import Ticket
+from nibble_core.ticket.piece import Piece
+
+MOST = 6  # pieces on the page
+MOST_COLOURS = 12
+
+
+def proof(ticket: Ticket, work: Work, *, code: str, shop: str = "", size: str = "a4") -> bytes:
+    """A PDF of one page. code: of job and revision, so that what was approved can be found again."""
+    page = Page(size, f"{ticket.name}, proof {code}")
+    wide = page.width - 2 * MARGIN
+    page.text(MARGIN, MARGIN + 8, next(iter(wrapped(ticket.name, wide, 24, HEAD)), ticket.name), size=24, font=HEAD)
+    said = "   ·   ".join(filter(None, (f"Proof for {ticket.client}" if ticket.client else "Proof", shop, code)))
+    page.text(MARGIN, MARGIN + 15, said, size=11, colour=SOFT)
+    page.rule(MARGIN, MARGIN + 19.5, wide, weight=1.2)
+    pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:MOST]
+    top, foot = MARGIN + 26.0, page.height - MARGIN - 34.0
+    columns = 1 if len(pieces) <= 2 else 2
+    rows = max(1, -(-len(pieces) // columns))
+    room = (wide - 8 * (columns - 1)) / columns, (foot - top) / rows - 4
+    for number, piece in enumerate(pieces):
+        x = MARGIN + (number % columns) * (room[0] + 8)
+        y = top + (number // columns) * (room[1] + 4)
+        _piece(page, piece, ticket, work, x, y, *room)
+    y = page.height - MARGIN - 26
+    page.rule(MARGIN, y - 4, wide, weight=0.8)
+    words = "Please look at spelling, colours, sizes and quantities. Colours on screen and paper differ from the stock."
+    y = page.lines(MARGIN, y + 1, words, wide, size=9, colour=SOFT)
+    for at, called in ((0.0, "Approved by"), (0.45, "Date"), (0.7, "Signature")):
+        page.rule(MARGIN + at * wide, page.height - MARGIN - 4, (0.42 if not at else 0.22) * wide, weight=0.5)
+        page.text(MARGIN + at * wide, page.height - MARGIN, called, size=8, colour=SOFT)
+    return page.finished()
+
+
+def _piece(
+    page: Page, piece: Piece, ticket: Ticket, work: Work, x: float, y: float, width: float, height: float
+) -> None:
+    box = piece_box(piece, work)
+    assert box is not None
+    made, tall = draw_piece(page, piece, ticket, work, x, y, width, height - 22, lines=False)
+    y += tall + 5
+    page.text(x, y, piece.name, size=12, font=STRONG)
+    scale = made / box.width if box.width else 1.0
+    true = "shown at its true size" if abs(scale - 1) < 1e-6 else f"shown at {100 * scale:.0f} %"
+    wide, high = _finished_size(piece, work) or (box.width, box.height)
+    inches = f"{format_number(wide / 25.4, 2)} × {format_number(high / 25.4, 2)} in"
+    said = f"{format_number(wide, 1)} × {format_number(high, 1)} mm ({inches}), {true}; {piece.quantity} pieces"
+    page.text(x, y + 5, said, size=9, colour=INK)
+    stocks = dict.fromkeys(sheet.stock.name for layer in piece.layers for sheet in ticket.sheets_of(layer.id))
+    page.text(x, y + 9.5, f"On {', '.join(stocks)}" if stocks else "", size=9, colour=SOFT)
+    at = x
+    for colour in _colours(piece, work):
+        page.box(at, y + 11.5, 4, 4, fill=colour, edge=HAIR)
+        at += 5 + page.text(at + 5, y + 14.6, colour, size=7.5, colour=SOFT) + 3
+        if at > x + width - 18:
+            break
+
+
+def _finished_size(piece: Piece, work: Work) -> tuple[float, float] | None:
+    """Of what is cut out, if anything is."""
+    edges = [edge_line(work.layers[layer.id].value.lines) for layer in piece.layers if layer.id in work.layers]
+    bounds = [edge.area.bounds for edge in edges if edge is not None and not edge.area.is_empty]
+    if not bounds:
+        return None
+    return max(b[2] for b in bounds) - min(b[0] for b in bounds), max(b[3] for b in bounds) - min(b[1] for b in bounds)
+
+
+def _colours(piece: Piece, work: Work) -> list[str]:
+    """What is printed in flat colours, and the colours of its shapes otherwise."""
+    found: dict[str, None] = {}
+    for layer in piece.layers:
+        if layer.id in work.prints:
+            for item in work.prints[layer.id].value.items:
+                if isinstance(item, Shape):
+                    found[hex_colour(item.colour)] = None
+    printed = [work.prints[layer.id].value.items for layer in piece.layers if layer.id in work.prints]
+    if not any(printed) and piece.id in work.pieces:
+        for _, shape in work.pieces[piece.id].value.composed.painted:
+            found[hex_colour(shape.colour)] = None
+    return list(found)[:MOST_COLOURS]

@@ -1,0 +1,98 @@
+"""The quote: what the job takes, at the shop's rates, and a page of it for the client."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nibble_core.papers.drawing import draw_piece, piece_box
+from nibble_core.papers.page import HEAD, MARGIN, SOFT, STRONG, Page, wrapped
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import program_of
+from nibble_core.ticket.library import Rates
+from nibble_core.ticket.model import Sheet, Ticket
+
+
+@dataclass(frozen=True)
+class Priced:
+    """What one thing costs: in words, how much of it, and the amount in the shop's money."""
+
+    what: str
+    much: str
+    amount: float
+
+
+def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
+    """Set-up, material with its waste, machine time along the lines, weeding by their length, then the mark-up.
+
+    Raises the first problem of the work, and what programs raise.
+    """
+    work.require_whole()
+    rows = [Priced("Set-up", f"{rates.set_up:g} min", rates.set_up / 60 * rates.hour)]
+    for sheet in ticket.sheets:
+        laid = work.sheets[sheet.id].value
+        wide = sheet.stock.width if sheet.stock.kind == "a roll" else laid.width
+        area = wide * laid.height * laid.times / 1e6
+        rows.append(Priced(sheet.stock.name, f"{area:.2f} m²", area * sheet.stock.price))
+        minutes = _minutes(sheet, work)
+        rows.append(Priced(f"On the {sheet.machine.name}", f"{minutes:.1f} min", minutes / 60 * rates.hour))
+        metres = _weeded(sheet, work)
+        if metres and sheet.stock.liner:
+            time = metres * rates.weeding / 60
+            rows.append(Priced("Weeding", f"{metres:.1f} m of edges", time / 60 * rates.hour))
+    if rates.mark_up:
+        rows.append(Priced("Mark-up", f"{100 * rates.mark_up:g} %", rates.mark_up * sum(row.amount for row in rows)))
+    return [row for row in rows if row.amount or row.what == "Set-up"]
+
+
+def _minutes(sheet: Sheet, work: Work) -> float:
+    """Along the lines of all runs, at the speed of each process where it is set, or the machine's."""
+    total = 0.0
+    for run in program_of(sheet, work).runs:
+        own = sheet.setting(run.of.process)
+        speed = own.speed or sheet.machine.speed or 100
+        total += run.length * own.passes / speed / 60
+    return total * work.sheets[sheet.id].value.times
+
+
+def _weeded(sheet: Sheet, work: Work) -> float:
+    """Metres of edges along which waste is parted from what stays."""
+    cuts = {"kiss cut", "through cut"}
+    long = sum(run.length for run in program_of(sheet, work).runs if run.of.process in cuts)
+    return long * work.sheets[sheet.id].value.times / 1000
+
+
+def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = "", size: str = "a4") -> bytes:
+    """A PDF of one page for the client: what is made and what it costs, without what it is made of."""
+    rows = priced(ticket, work, rates)
+    total = round(sum(row.amount for row in rows), 2)
+    page = Page(size, f"{ticket.name}, quote {code}")
+    wide = page.width - 2 * MARGIN
+    page.text(MARGIN, MARGIN + 8, next(iter(wrapped(ticket.name, wide, 24, HEAD)), ticket.name), size=24, font=HEAD)
+    said = "   ·   ".join(filter(None, (f"Quote for {ticket.client}" if ticket.client else "Quote", shop, code)))
+    page.text(MARGIN, MARGIN + 15, said, size=11, colour=SOFT)
+    page.rule(MARGIN, MARGIN + 19.5, wide, weight=1.2)
+    y = MARGIN + 28
+    pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:6]
+    for piece in pieces:
+        _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, 34, 30, lines=False)
+        box = piece_box(piece, work)
+        assert box is not None
+        page.text(MARGIN + 40, y + 5, f"{piece.quantity} × {piece.name}", size=13, font=STRONG)
+        size_said = f"{box.width:.1f} × {box.height:.1f} mm"
+        page.text(MARGIN + 40, y + 10.5, size_said, size=10, colour=SOFT)
+        y += max(tall, 12) + 6
+    page.rule(MARGIN, y, wide, weight=0.6)
+    count = sum(piece.quantity for piece in ticket.pieces)
+    money = f" {rates.money}" if rates.money else ""
+    for words, amount, strong in (
+        (f"{count} pieces", f"{total:,.2f}{money}".replace(",", " "), False),
+        ("for each", f"{total / max(1, count):,.2f}{money}", False),
+        (f"Tax of {100 * rates.tax:g} %", f"{total * rates.tax:,.2f}{money}", False),
+        ("In all", f"{total * (1 + rates.tax):,.2f}{money}", True),
+    ):
+        y += 8
+        page.text(MARGIN, y, words, size=12 if strong else 11, font=STRONG if strong else "NibbleBody")
+        page.text(page.width - MARGIN, y, amount, size=12 if strong else 11, font=STRONG if strong else "NibbleBody",
+                  right=True)  # fmt: skip
+    page.lines(MARGIN, y + 12, rates.terms, wide, size=9, colour=SOFT)
+    return page.finished()
