@@ -9,11 +9,12 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.utils import timezone
 
 from files import blobs
 from files.reader import READER
 from files.results import STORE
-from jobs.models import Job, Revision
+from jobs.models import STEPS, Job, Revision
 from jobs.signals import revised
 from library.queries import library
 from nibble_core.errors import InvalidTicket, NibbleError
@@ -93,6 +94,19 @@ def change_job(
             job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,
             touched=[change.touched for change in changes], state=newest.number + 1, parent=newest.state,
         )  # fmt: skip
+
+
+def tick_job(author: Author, job_id: int, step: str, done: bool) -> Job:
+    """Write down that a step after the files is done, or is not. Raises InvalidTicket for an unknown one."""
+    if step not in STEPS:
+        raise InvalidTicket(f"“{step}” is no step of a job.", f"Choose among {', '.join(STEPS)}.")
+    with transaction.atomic():
+        job = Job.objects.select_for_update().get(id=job_id)
+        rest = [one for one in job.done if one["step"] != step]
+        own = [{"step": step, "by": _name(author), "at": timezone.now().isoformat()}] if done else []
+        job.done = sorted(rest + own, key=lambda one: STEPS.index(one["step"]))
+        job.save(update_fields=["done"])
+    return job
 
 
 def undo(author: Author, job_id: int, seen: int) -> Revision:

@@ -119,6 +119,19 @@ class JobOut(Schema):
     outdated: list[OutdatedOut]
 
 
+class DoneOut(Schema):
+    """A step after the files: by whom it was ticked, and when."""
+
+    step: str
+    by: str
+    at: datetime
+
+
+class DoneIn(Schema):
+    step: str
+    done: bool
+
+
 class CardOut(Schema):
     id: int
     name: str
@@ -126,6 +139,7 @@ class CardOut(Schema):
     due: date | None
     archived: bool
     card: dict[str, Any] | None
+    done: list[DoneOut]
 
 
 class BoardOut(Schema):
@@ -266,6 +280,13 @@ def remembered(request: HttpRequest, job_id: int) -> Any:
 def archive(request: HttpRequest, job_id: int, body: ArchiveIn) -> Any:
     _newest(job_id)
     return actions.archive_job(job_id, body.archived)
+
+
+@router.post("/{job_id}/done", response=CardOut, operation_id="tick_job")
+def tick(request: HttpRequest, job_id: int, body: DoneIn) -> Any:
+    """Tick a step after the files, or take the tick back."""
+    _newest(job_id)
+    return actions.tick_job(_who(request), job_id, body.step, body.done)
 
 
 def _who(request: HttpRequest) -> User:

@@ -7,10 +7,14 @@ from django.db import models
 from django.db.models import Value
 from django.db.models.functions import Coalesce
 
+STEPS = ("printed", "cut", "weeded", "pressed", "delivered")
+"""What happens to a job after its files are made."""
+
 
 class Job(models.Model):
     """What one client ordered. ``card``: its state on the board and the key of its picture, refreshed with each final
-    result. ``turn``: where it stands there; what has no due date comes last."""
+    result. ``done``: what was ticked of ``STEPS``, by whom and when. ``turn``: where it stands there; what has no due
+    date comes last."""
 
     created = models.DateTimeField(auto_now_add=True)
     archived = models.BooleanField(default=False)
@@ -18,6 +22,7 @@ class Job(models.Model):
     client = models.CharField(max_length=120, blank=True)
     due = models.DateField(null=True, blank=True)
     card = models.JSONField(null=True, blank=True)
+    done = models.JSONField(default=list, blank=True)
     turn = models.GeneratedField(
         expression=Coalesce("due", Value(date.max)), output_field=models.DateField(), db_persist=True
     )

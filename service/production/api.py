@@ -340,6 +340,18 @@ def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) 
     return _json(DESK.ask(*asked, lane=_nest_lane(job_id), key=key))
 
 
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/trial/{kind}", operation_id="trial")
+def trial(request: HttpRequest, job_id: int, sheet_id: str, kind: Literal["one copy", "a test cut"]) -> HttpResponse:
+    """Files to try a sheet's settings with, in a zip."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    if all(sheet.id != sheet_id for sheet in ticket.sheets):
+        raise Http404
+    safe_sources(ticket, STORE)
+    key = fingerprint("trial", job_id, revision.number, sheet_id, kind)
+    return _as_file(DESK.ask("trial", revision.ticket, sheet_id, kind, lane=key, key=key), "application/zip")
+
+
 @router.post("/jobs/{job_id}/nest/stop", response=dict[str, bool], operation_id="stop_nest")
 def stop_nest(request: HttpRequest, job_id: int) -> dict[str, bool]:
     """Keep the best nest that was found so far."""

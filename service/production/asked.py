@@ -1,7 +1,9 @@
 """What a worker is asked for: pure functions of a plain ticket, answered as bytes. They read and keep results, and
 write nothing else."""
 
+import io
 import json
+import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -16,6 +18,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.traced_drawing import traced_drawing
+from nibble_core.pipeline.trial import test_cut, trial_copy, trial_ticket
 from nibble_core.pipeline.try_outs import try_out, try_outs
 from nibble_core.pipeline.work import work_out
 from nibble_core.sheet import Limits, Nest
@@ -128,9 +131,27 @@ def paper(plain: Any, kind: str, code: str, size: str, rates: Any, *, asker: Ask
     return f"{stem}-{kind}-{code.replace('.', '-rev')}.pdf".encode() + b"\n" + content
 
 
+def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
+    """The zip's name on one line, then its bytes: a single copy of a sheet, or a test cut with its settings."""
+    ticket = ticket_from_plain(plain)
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    if kind == "one copy":
+        single, work = _worked_out(to_plain(trial_ticket(ticket, sheet)), asker)
+        files = trial_copy(single, work)
+    else:
+        ticket, work = _worked_out(plain, asker)
+        work.require_whole()
+        files = test_cut(ticket, sheet, work)
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as whole:
+        for file in files:
+            whole.writestr(file.name, file.content)
+    return f"{slug(ticket.name)}-{slug(kind)}.zip".encode() + b"\n" + packed.getvalue()
+
+
 KINDS: dict[str, Callable[..., bytes]] = {
     one.__name__: one
-    for one in (preview, final, list_try_outs, one_try_out, deviation, outlines, nest, one_more_copy, paper)
+    for one in (preview, final, list_try_outs, one_try_out, deviation, outlines, nest, one_more_copy, paper, trial)
 }
 
 

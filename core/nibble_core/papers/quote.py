@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from nibble_core.papers.drawing import draw_piece, piece_box
 from nibble_core.papers.page import HEAD, MARGIN, SOFT, STRONG, Page, wrapped
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import program_of
+from nibble_core.pipeline.sheets import minutes_of, program_of
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -33,7 +33,7 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
         wide = sheet.stock.width if sheet.stock.kind == "a roll" else laid.width
         area = wide * laid.height * laid.times / 1e6
         rows.append(Priced(sheet.stock.name, f"{area:.2f} m²", area * sheet.stock.price))
-        minutes = _minutes(sheet, work)
+        minutes = minutes_of(sheet, work) or 0.0
         rows.append(Priced(f"On the {sheet.machine.name}", f"{minutes:.1f} min", minutes / 60 * rates.hour))
         metres = _weeded(sheet, work)
         if metres and sheet.stock.liner:
@@ -42,16 +42,6 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
     if rates.mark_up:
         rows.append(Priced("Mark-up", f"{100 * rates.mark_up:g} %", rates.mark_up * sum(row.amount for row in rows)))
     return [row for row in rows if row.amount or row.what == "Set-up"]
-
-
-def _minutes(sheet: Sheet, work: Work) -> float:
-    """Along the lines of all runs, at the speed of each process where it is set, or the machine's."""
-    total = 0.0
-    for run in program_of(sheet, work).runs:
-        own = sheet.setting(run.of.process)
-        speed = own.speed or sheet.machine.speed or 100
-        total += run.length * own.passes / speed / 60
-    return total * work.sheets[sheet.id].value.times
 
 
 def _weeded(sheet: Sheet, work: Work) -> float:

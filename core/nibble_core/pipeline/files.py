@@ -21,7 +21,7 @@ from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name
-from nibble_core.toolpaths import Definition, Knife, plotted
+from nibble_core.toolpaths import Definition, Knife, Program, plotted
 
 
 @dataclass(frozen=True)
@@ -133,21 +133,24 @@ def sheet_pages(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Page]:
 
 def plotter_page(page: Page, sheet: Sheet, work: Work, unit: float) -> Page:
     """A cut page as a pen plotter is led along it; see ``toolpaths.plotting``."""
+    return replace(page, stroked=plotter_strokes(program_of(sheet, work), sheet, page.height, unit))
+
+
+def plotter_strokes(program: Program, sheet: Sheet, height: float, unit: float) -> tuple[Stroked, ...]:
+    """A program as a pen plotter runs it on a page so high, with the sheet's settings."""
     settings = {process: sheet.setting(process) for process in PROCESSES}
 
     def knife_of(of: Definition) -> Knife:
         own = settings[of.process]
         return Knife(own.blade_offset if parts(of.process) else 0.0, own.overcut, own.corner, own.passes)
 
-    runs = plotted(program_of(sheet, work), knife_of, height=page.height, unit=unit)
-    stroked = tuple(
-        Stroked(
-            paths, ink_of(sheet.machine, of), of.process,
-            tool=Tool(sheet.machine.pen(of.process), settings[of.process].force, settings[of.process].speed),
-        )
-        for of, paths in runs
-    )  # fmt: skip
-    return replace(page, stroked=stroked)
+    def tool_of(process: str) -> Tool:
+        return Tool(sheet.machine.pen(process), settings[process].force, settings[process].speed)
+
+    return tuple(
+        Stroked(paths, ink_of(sheet.machine, of), of.process, tool=tool_of(of.process))
+        for of, paths in plotted(program, knife_of, height=height, unit=unit)
+    )
 
 
 def pages_of(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:

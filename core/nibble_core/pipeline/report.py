@@ -9,7 +9,7 @@ from nibble_core.pipeline.artwork_report import report_artwork, report_clean, re
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import caption_of, program_of, waste_share
+from nibble_core.pipeline.sheets import caption_of, minutes_of, waste_share
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
@@ -70,9 +70,7 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
     for machine in machines.values():
         draft.figures += [(machine.name, "machine"), (str(len(machine.spots)), "spot colours")]
     minutes = sum(
-        work.sheets[sheet.id].value.times * (program_of(sheet, work).minutes(sheet.machine.speed) or 0.0)
-        for sheet in ticket.sheets
-        if sheet.id in work.sheets and not work.problems
+        minutes_of(sheet, work) or 0.0 for sheet in ticket.sheets if sheet.id in work.sheets and not work.problems
     )
     if minutes:
         draft.figures.append((f"{minutes:.1f}", "minutes along the lines"))
@@ -132,7 +130,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     if laid.times > 1:
         draft.notes.append(Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where))
     for held in sheet.holds:
-        wanted, made = ticket.piece_of_layer(held.layer).quantity, laid.copies_of(held.layer) * laid.times
+        wanted, made = ticket.wanted_on(sheet, held.layer), laid.copies_of(held.layer) * laid.times
         of = f" of {copies_name(held.layer, ticket)}" if len(sheet.holds) > 1 else ""
         if made > wanted and sheet.amount == "a full sheet":
             draft.notes.append(

@@ -266,11 +266,24 @@ def _parts(ticket: Ticket, sheet: Sheet, work: Work, *, shapes: bool) -> list[Pa
     spares = 0 if sheet.amount == "a full sheet" else sheet.spares
     return [
         Part(
-            one.layer, work.layers[one.layer].value.box, ticket.piece_of_layer(one.layer).quantity + spares,
+            one.layer, work.layers[one.layer].value.box, ticket.wanted_on(sheet, one.layer) + spares,
             footprint(ticket.layer(one.layer), work) if shapes else None,
         )
         for one in sheet.holds
     ]  # fmt: skip
+
+
+def minutes_of(sheet: Sheet, work: Work) -> float | None:
+    """Along the lines of all its runs, at the speed that is set for each process, or the machine's; None where one is
+    not known. Without the ways between lines."""
+    total = 0.0
+    for run in program_of(sheet, work).runs:
+        own = sheet.setting(run.of.process)
+        speed = own.speed or sheet.machine.speed
+        if speed is None:
+            return None
+        total += run.length * own.passes / speed / 60
+    return total * work.sheets[sheet.id].value.times
 
 
 def _reach(sheet: Sheet) -> float:

@@ -196,6 +196,7 @@ class Sheet:
     runs: int = count(1, 1, 10_000, "runs")
     turns: str = choice("by quarter turns", "turns when nested", NEST_TURNS)
     together: str = choice("each on its own", "what stays together when nested", TOGETHER)
+    own_quantity: int | None = count(None, 1, 20_000, "copies on this sheet", auto="the quantity of each piece")
     amount: str = choice("as many as wanted", "number of copies", AMOUNTS)
     spares: int = count(0, 0, 10_000, "spares")
     spacing: float = length(3.0, 0.0, 200.0, "spacing")
@@ -244,6 +245,10 @@ class Ticket:
     def prints_on(self, sheet: Sheet) -> bool:
         """Whether anything on a sheet is printed."""
         return any(self.layer(held.layer).prints != "nothing" for held in sheet.holds)
+
+    def wanted_on(self, sheet: Sheet, layer: str) -> int:
+        """How many copies of a layer a sheet is to hold, without spares."""
+        return sheet.own_quantity or self.piece_of_layer(layer).quantity
 
     def piece_of_layer(self, layer: str) -> Piece:
         return next(piece for piece in self.pieces if any(own.id == layer for own in piece.layers))

@@ -61,7 +61,10 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
         piece = ticket.piece_of_layer(held.layer)
         last = number == len(sheet.holds) - 1
         laid += ["" if not number else " and " if last else ", "]
-        laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
+        if sheet.own_quantity is None:
+            laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
+        elif not number:
+            laid += [slot(here, sheet, "own_quantity"), " each of" if len(sheet.holds) > 1 else " more"]
         laid += [f" {copies_name(held.layer, ticket)}"] if len(sheet.holds) > 1 else []
     if sheet.amount == "a full sheet":
         laid = [laid[0], slot(here, sheet, "amount"), " for ", *laid[1:]]

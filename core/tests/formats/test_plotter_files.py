@@ -17,11 +17,13 @@ import shapely
 from PIL import Image
 
 from nibble_core.errors import CannotMake, UnreadableFile
-from nibble_core.formats import dxf_r12, hpgl
+from nibble_core.formats import dxf_r12, hpgl, pdf_reader
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.geometry.regions import courses
 from nibble_core.graphics import Ink, Page, Stroked
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.trial import test_cut as try_cut
+from nibble_core.pipeline.trial import trial_copy, trial_ticket
 from nibble_core.simulators import drag_knife
 from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
 from nibble_core.ticket.model import Setting
@@ -126,6 +128,29 @@ class PlotterTest(unittest.TestCase):
 
 def placed(turn: float) -> Affine:
     return Affine.rotation(turn).then(Affine.translation(80, 9))
+
+
+class TrialTest(unittest.TestCase):
+    def test_a_square_and_a_circle_of_true_size_leave_in_every_cut_format_with_the_sheets_settings(self):
+        ticket = badge_ticket(Change("pieces/p1/layers/l1/lines/k1/process", "kiss cut"),
+                              Change("sheets/s1/weed_lines", "weed lines"), quantity=6)  # fmt: skip
+        files = {one.name: one.content for one in try_cut(ticket, ticket.sheets[0], badge_work(ticket))}
+        self.assertEqual(sorted(files), ["badge-test-cut.hpgl", "badge-test-cut.pdf", "badge-test-cut.svg"])
+        page = pdf_reader.read_page(files["badge-test-cut.pdf"])
+        self.assertEqual([one.layer for one in page.stroked], ["kiss cut", "weed cut"])
+        for one in page.stroked:
+            circle, square = one.paths
+            self.assertAlmostEqual(circle.length(), 12 * math.pi, places=2)
+            self.assertAlmostEqual(square.length(), 80.0, places=3)
+        self.assertIn("FS90;", files["badge-test-cut.hpgl"].decode())
+
+    def test_one_copy_is_the_sheet_with_a_single_copy(self):
+        ticket = badge_ticket(quantity=40)
+        single = trial_ticket(ticket, ticket.sheets[0])
+        files = {one.name: one.content for one in trial_copy(single, badge_work(single))}
+        self.assertIn("badge-trial-print.pdf", files)
+        page = pdf_reader.read_page(files["badge-trial-cut.pdf"])
+        self.assertEqual([len(one.placements) for one in page.stroked], [1])
 
 
 class KnifeTest(unittest.TestCase):

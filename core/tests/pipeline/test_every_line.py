@@ -287,6 +287,28 @@ class SheetTest(unittest.TestCase):
         ticket, work = job([piece("p1", [Line("k1")])], MACHINES["small-laser"], border="a weed border round all")
         self.assertEqual([one.error.code for one in work.problems], ["cannot-make"])
 
+    def test_more_of_the_same_is_a_sheet_with_a_number_of_its_own(self):
+        ticket, _ = job([piece("p1", [Line("k1")], 10)])
+        again = replace(ticket.sheets[0], id="s2", own_quantity=3)
+        both = replace(ticket, sheets=(*ticket.sheets, again))
+        work = badge_work(both)
+        self.assertEqual([work.sheets[id].value.copies for id in ("s1", "s2")], [10, 3])
+        self.assertIn("Sheet 2, piece p1: lay 3 more on", " ".join(s.text for s in sentences(both)))
+        notes = next(one for one in stations(both, work) if one.key == "sheet").notes
+        self.assertEqual([note.text for note in notes], [])
+
+    def test_a_cross_cut_frees_the_roll_as_the_last_thing_in_every_file(self):
+        ticket, work = job([piece("p1", [Line("k1"), Line("k2", "kiss cut", 3.0)], 4)],
+                           cross_cut="a cross-cut behind it", weed_lines="weed lines", weed_size=30.0)  # fmt: skip
+        laid, runs = work.sheets["s1"].value, program_of(ticket.sheets[0], work).runs
+        self.assertEqual([run.of.process for run in runs][-1], "cross-cut")
+        self.assertGreater([run.of.process for run in runs].index("through cut"), 0)
+        self.assertAlmostEqual(runs[-1].length, laid.width)
+        self.assertEqual(laid.width, min(ticket.sheets[0].stock.usable_width, ANY.usable_width))
+        files = {file.name: file.content for file in write_files(ticket, work)}
+        for process in ("cross-cut", "weed cut"):
+            self.assertGreater(length_of_svg(files["badge-cut.svg"])[process], 0)
+
     def test_a_layer_on_two_sheets_is_examined_against_each(self):
         ticket, _ = job([piece("p1", [Line("k1", distance=0.0)], width=6.0)])
         rough = replace(FILM, key="rough", name="rough film", smallest_part=20.0)

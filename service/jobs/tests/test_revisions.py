@@ -30,6 +30,16 @@ class RevisionTest(TestCase):
         number = self.newest().number if seen is None else seen
         return actions.change_job(author or self.ada, self.job.id, number, [Change(path, value)])  # type: ignore[arg-type]
 
+    def test_what_is_done_after_the_files_is_ticked_with_a_name_and_taken_back(self) -> None:
+        actions.tick_job(self.ben, self.job.id, "weeded", True)
+        done = actions.tick_job(self.ada, self.job.id, "printed", True).done
+        self.assertEqual([(one["step"], one["by"]) for one in done], [("printed", "ada"), ("weeded", "ben")])
+        self.assertEqual(
+            [one["step"] for one in actions.tick_job(self.ada, self.job.id, "weeded", False).done], ["printed"]
+        )
+        with self.assertRaises(InvalidTicket):
+            actions.tick_job(self.ada, self.job.id, "eaten", True)
+
     def test_undo_and_redo_walk_the_whole_history(self) -> None:
         tickets = [self.newest().ticket]
         for distance in (3.0, 4.0, 5.0):

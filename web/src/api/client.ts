@@ -129,6 +129,7 @@ export const api = {
   undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),
   redo: (id: number, seen: number) => post<Job>(`/jobs/${id}/redo`, { seen }),
   duplicate: (id: number) => post<{ id: number }>(`/jobs/${id}/duplicate`),
+  tick: (id: number, step: string, done: boolean) => post<Card>(`/jobs/${id}/done`, { step, done }),
   archive: (id: number, archived: boolean) => post<Card>(`/jobs/${id}/archive`, { archived }),
   work: (id: number) => get<Work>(`/jobs/${id}/work`),
   stopWork: (id: number) => post<{ stopped: boolean }>(`/jobs/${id}/work/stop`),

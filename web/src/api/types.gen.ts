@@ -244,6 +244,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tick
+         * @description Tick a step after the files, or take the tick back.
+         */
+        post: operations["tick_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -468,6 +488,26 @@ export interface paths {
          * @description Look for room for one more copy of a layer; nothing is written.
          */
         post: operations["one_more"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/trial/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trial
+         * @description Files to try a sheet's settings with, in a zip.
+         */
+        get: operations["trial"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -803,6 +843,23 @@ export interface components {
             card: {
                 [key: string]: unknown;
             } | null;
+            /** Done */
+            done: components["schemas"]["DoneOut"][];
+        };
+        /**
+         * DoneOut
+         * @description A step after the files: by whom it was ticked, and when.
+         */
+        DoneOut: {
+            /** Step */
+            step: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /** StartedOut */
         StartedOut: {
@@ -973,6 +1030,13 @@ export interface components {
         ArchiveIn: {
             /** Archived */
             archived: boolean;
+        };
+        /** DoneIn */
+        DoneIn: {
+            /** Step */
+            step: string;
+            /** Done */
+            done: boolean;
         };
         /**
          * FieldOut
@@ -2079,6 +2143,32 @@ export interface operations {
             };
         };
     };
+    tick_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+        };
+    };
     library: {
         parameters: {
             query?: never;
@@ -2419,6 +2509,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NestOut"];
                 };
+            };
+        };
+    };
+    trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+                kind: "one copy" | "a test cut";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -60,6 +60,11 @@ export function Board() {
     onSuccess: refresh,
     onError: tell,
   });
+  const tick = useMutation({
+    mutationFn: ({ id, step, done }: { id: number; step: string; done: boolean }) => api.tick(id, step, done),
+    onSuccess: refresh,
+    onError: tell,
+  });
   useEffect(() => {
     document.title = "Jobs, Nibble";
     const onKey = (event: KeyboardEvent) => {
@@ -92,6 +97,7 @@ export function Board() {
               card={card}
               onDuplicate={() => duplicate.mutate(card.id)}
               onArchive={() => archive.mutate(card)}
+              onTick={(step, done) => tick.mutate({ id: card.id, step, done })}
             />
           ))}
         </Cards>

@@ -26,10 +26,13 @@ interface Props {
   card: Card;
   onDuplicate: () => void;
   onArchive: () => void;
+  onTick: (step: string, done: boolean) => void;
 }
 
+const STEPS = ["printed", "cut", "weeded", "pressed", "delivered"];
+
 /** A job on the board: its picture, whose it is, how far it is, when it is due. */
-export function JobCard({ card, onDuplicate, onArchive }: Props) {
+export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
   const picture = card.card as unknown as Picture | null;
   const firstOpen = picture?.stations.findIndex((one) => one.state !== "fine") ?? 0;
   const ready = picture !== null && firstOpen === -1;
@@ -96,6 +99,42 @@ export function JobCard({ card, onDuplicate, onArchive }: Props) {
             </>
           )}
         </chakra.div>
+        {ready && (
+          <chakra.div
+            role="group"
+            aria-label={`Done of ${card.name}`}
+            position="relative"
+            display="flex"
+            flexWrap="wrap"
+            gap="0 9px"
+            marginTop="4px"
+            fontSize="13px"
+            color="ink.soft"
+          >
+            {STEPS.map((step) => {
+              const tick = card.done.find((one) => one.step === step);
+              const when = tick && `${tick.by}, ${sayDate(tick.at.slice(0, 10))}`;
+              return (
+                <chakra.label
+                  key={step}
+                  title={when}
+                  display="inline-flex"
+                  alignItems="center"
+                  gap="4px"
+                  minHeight="24px"
+                  cursor="pointer"
+                >
+                  <input
+                    type="checkbox"
+                    checked={tick !== undefined}
+                    onChange={(event) => onTick(step, event.target.checked)}
+                  />
+                  {step}
+                </chakra.label>
+              );
+            })}
+          </chakra.div>
+        )}
         <chakra.div position="relative" display="flex" gap="2px" marginLeft="-4px">
           <Button type="button" look="quiet" onClick={onDuplicate} aria-label={`Duplicate ${card.name}`}>
             duplicate

@@ -16,10 +16,12 @@ export function FilesPanel({
   jobId,
   revision,
   blocked,
+  sheets,
 }: {
   jobId: number;
   revision: number;
   blocked: boolean;
+  sheets: readonly { id: string; name: string }[];
 }) {
   const client = useQueryClient();
   const key = ["files", jobId];
@@ -126,10 +128,47 @@ export function FilesPanel({
           ))}
         </chakra.ul>
       )}
+      {!blocked && <Trials jobId={jobId} sheets={sheets} />}
       <Papers jobId={jobId} />
     </chakra.section>
   );
 }
+
+/** Something to try the settings with before the run. */
+function Trials({ jobId, sheets }: { jobId: number; sheets: readonly { id: string; name: string }[] }) {
+  return (
+    <chakra.div marginTop="16px" paddingTop="10px" borderTop="1px solid {colors.hair.soft}">
+      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="18px">
+        A trial first
+      </chakra.h2>
+      {sheets.map(({ id, name }) => (
+        <chakra.p key={id} fontSize="14.5px">
+          {name ? `${name}: ` : ""}
+          {TRIALS.map(([kind, words], k) => (
+            <span key={kind}>
+              {k > 0 && " or "}
+              <chakra.a
+                href={`/api/jobs/${jobId}/sheets/${id}/trial/${encodeURIComponent(kind)}`}
+                fontWeight={600}
+                textDecoration="underline"
+                textUnderlineOffset="3px"
+                display="inline-block"
+                minHeight="24px"
+              >
+                {words}
+              </chakra.a>
+            </span>
+          ))}
+        </chakra.p>
+      ))}
+    </chakra.div>
+  );
+}
+
+const TRIALS = [
+  ["one copy", "one copy"],
+  ["a test cut", "a circle in a square"],
+] as const;
 
 /** Pages to print: for the machine and for the client; on Letter where the shop works in inches. */
 function Papers({ jobId }: { jobId: number }) {

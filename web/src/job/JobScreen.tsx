@@ -236,7 +236,12 @@ export function JobScreen() {
                 </chakra.div>
               )}
               {station === "machine" && (
-                <FilesPanel jobId={id} revision={desk.job.revision.number} blocked={blocked} />
+                <FilesPanel
+                  jobId={id}
+                  revision={desk.job.revision.number}
+                  blocked={blocked}
+                  sheets={ticket.sheets.map((one) => ({ id: one.id, name: work.sheets[one.id]?.name ?? "" }))}
+                />
               )}
               {station === "trace" && <OutlineFiles jobId={id} ticket={ticket} />}
               {station === "artwork" && <ClientFiles jobId={id} ticket={ticket} onReplace={desk.replace} />}

@@ -3,7 +3,7 @@ import type { Change } from "../api/client";
 import { formatLength } from "../engine/units";
 import { Button } from "../ui/Button";
 import { useUnit } from "../ui/unit";
-import { broughtOnto, copies, elsewhere, givenOwnSheet } from "./sheetChanges";
+import { broughtOnto, copies, elsewhere, givenOwnSheet, moreOfTheSame } from "./sheetChanges";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
@@ -59,6 +59,9 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
               one more {sheet.holds.length > 1 ? copies(ticket, layer) : "where there is room"}
             </Button>
           ))}
+        <Button type="button" look="quiet" onClick={() => onChanges([moreOfTheSame(sheet)])}>
+          some more of the same
+        </Button>
         {others.map(({ layer, name }) => (
           <Button
             key={layer}

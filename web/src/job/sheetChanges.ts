@@ -8,6 +8,20 @@ export function sheetFor(layer: string, like: Sheet): Change {
   return { path: "sheets", value, operation: "add" };
 }
 
+/** One more sheet like another, for copies that are wanted again or were spoilt. */
+export function moreOfTheSame(sheet: Sheet): Change {
+  const holds = sheet.holds.map(({ layer }) => ({ id: newId("h"), layer }));
+  const own = {
+    arrangement: "a grid",
+    amount: "as many as wanted",
+    placed: [],
+    runs: 1,
+    spares: 0,
+    own_quantity: 1,
+  };
+  return { path: "sheets", value: { ...sheet, ...own, id: newId("s"), holds }, operation: "add" };
+}
+
 /** A sheet without some layers; one that holds nothing else goes altogether. */
 export function withoutLayers(sheet: Sheet, layers: ReadonlySet<string>): Change[] {
   const gone = sheet.holds.filter((held) => layers.has(held.layer));
