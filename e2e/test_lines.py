@@ -197,7 +197,7 @@ class DemoPiecesTest(BrowserTest):
         self.go(page, "machine")
         page.get_by_role("button", name="Make the files").click()
         with page.expect_download() as download:
-            page.get_by_role("link", name=re.compile("cut.pdf")).click()
+            page.get_by_role("link", name=re.compile(r"cut-rev\d+.pdf")).click()
         cut = pdf_reader.read_page(open(download.value.path(), "rb").read())  # noqa: SIM115
         self.assertEqual({line.layer for line in cut.stroked}, {"kiss cut", "perforate"})
         dashes = next(line for line in cut.stroked if line.layer == "perforate")

@@ -355,7 +355,7 @@ def trial(request: HttpRequest, job_id: int, sheet_id: str, kind: Literal["one c
 @router.post("/jobs/{job_id}/nest/stop", response=dict[str, bool], operation_id="stop_nest")
 def stop_nest(request: HttpRequest, job_id: int) -> dict[str, bool]:
     """Keep the best nest that was found so far."""
-    DESK.stop(_nest_lane(job_id))
+    DESK.hurry(_nest_lane(job_id))
     return {"stopped": True}
 
 

@@ -9,15 +9,19 @@ interface Props {
   note: Station["notes"][number];
   onChanges: (changes: Change[]) => void;
   onShow?: (place: Place) => void;
+  /** What it is about is being worked out anew. */
+  stale?: boolean;
 }
 
 /** Something to know or to mend, with the ways to mend it. */
-export function NoteView({ note, onChanges, onShow }: Props) {
+export function NoteView({ note, onChanges, onShow, stale }: Props) {
   const { place } = note;
   const loud = note.weight !== "told";
   return (
     <chakra.div
-      data-note={note.weight}
+      data-note={stale ? "stale" : note.weight}
+      opacity={stale ? 0.5 : 1}
+      aria-busy={stale || undefined}
       display="flex"
       gap="10px"
       alignItems="flex-start"

@@ -65,7 +65,14 @@ export function TicketPanel(props: Props) {
   const looked = station === "lines" ? piece?.id : artwork;
   const figures =
     told?.figures.filter(({ about }) => !about || station === "sheet" || about === looked) ?? [];
-  const notes = told?.notes.filter((note) => !ofOther(note.where)) ?? [];
+  const newest = told?.notes ?? [];
+  // a preview looks at less: what was noted before stays in its place, dimmed, until the final work is there
+  const kept = (desk.settling ? desk.final : null)?.stations.find((one) => one.key === station)?.notes ?? [];
+  const known = new Set(newest.map(noteKey));
+  const stale = new Set(kept.map(noteKey).filter((key) => !known.has(key)));
+  const notes = [...newest, ...kept.filter((note) => stale.has(noteKey(note)))].filter(
+    (note) => !ofOther(note.where),
+  );
   return (
     <chakra.aside
       aria-label="Ticket"
@@ -105,7 +112,13 @@ export function TicketPanel(props: Props) {
             {notes
               .filter((note) => sentence.owner !== "" && note.where === sentence.owner)
               .map((note) => (
-                <NoteView key={noteKey(note)} note={note} onChanges={change} onShow={props.onShow} />
+                <NoteView
+                  key={noteKey(note)}
+                  note={note}
+                  stale={stale.has(noteKey(note))}
+                  onChanges={change}
+                  onShow={props.onShow}
+                />
               ))}
             {ticket.sheets
               .filter((one) => sentence.id === `${one.id}-lay`)
@@ -152,6 +165,7 @@ export function TicketPanel(props: Props) {
             <NoteView
               key={noteKey(note)}
               note={note}
+              stale={stale.has(noteKey(note))}
               onChanges={change}
               {...(station === "lines" || station === "trace" ? { onShow: props.onShow } : {})}
             />
