@@ -23,6 +23,8 @@ from nibble_core.ticket import (
     Change,
     Ticket,
     apply,
+    brought,
+    brought_again,
     first_ticket,
     overlap,
     scaled_distances,
@@ -94,6 +96,30 @@ def change_job(
             job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,
             touched=[change.touched for change in changes], state=newest.number + 1, parent=newest.state,
         )  # fmt: skip
+
+
+def bring_piece(author: Author, job_id: int, seen: int, sheet_id: str, other_id: int, piece_id: str) -> Revision:
+    """A piece of another job brought onto a sheet, with its artworks. Raises Job.DoesNotExist, InvalidTicket."""
+    there = _newest(Job.objects.get(id=other_id))
+    if other_id == job_id:
+        raise InvalidTicket("That piece is of this job.", "Raise its quantity, or bring it from another sheet.")
+    here = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    other = ticket_from_plain(there.ticket)
+    changes = brought(here, sheet_id, other, piece_id, job=other_id, revision=there.number)
+    name = next(piece.name for piece in other.pieces if piece.id == piece_id)
+    return change_job(author, job_id, seen, changes, said=f"{name} of “{other.name}” brought onto a sheet"[:400])
+
+
+def bring_again(author: Author, job_id: int, seen: int, piece_id: str) -> Revision:
+    """A brought piece made what it is now in its own job. Raises InvalidTicket."""
+    here = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    origin = next((piece.origin[0] for piece in here.pieces if piece.id == piece_id and piece.origin), None)
+    home = Job.objects.filter(id=origin.job).first() if origin else None
+    if home is None:
+        raise InvalidTicket("The job it came from is not there any more.", "It stays as it was brought.")
+    there = _newest(home)
+    changes = brought_again(here, piece_id, ticket_from_plain(there.ticket), revision=there.number)
+    return change_job(author, job_id, seen, changes, said=f"brought anew from “{home.name}”")
 
 
 def tick_job(author: Author, job_id: int, step: str, done: bool) -> Job:

@@ -110,6 +110,21 @@ class OutdatedOut(Schema):
     key: str
 
 
+class MovedOnOut(Schema):
+    """A piece brought from another job that has changed there since."""
+
+    piece: str
+    called: str
+    job: int
+    of: str
+
+
+class BringIn(Schema):
+    seen: int
+    job: int
+    piece: str
+
+
 class JobOut(Schema):
     id: int
     archived: bool
@@ -117,6 +132,7 @@ class JobOut(Schema):
     ticket: dict[str, Any]
     sentences: list[SentenceOut]
     outdated: list[OutdatedOut]
+    moved_on: list[MovedOnOut]
 
 
 class DoneOut(Schema):
@@ -174,6 +190,7 @@ def job_out(revision: Revision) -> HttpResponse:
         "ticket": to_plain(ticket),
         "sentences": to_plain(sentences(ticket, held)),
         "outdated": to_plain(outdated(ticket, held)),
+        "moved_on": queries.changed_origins(ticket),
     }  # fmt: skip
     return HttpResponse(json.dumps(told), content_type="application/json")
 
@@ -280,6 +297,21 @@ def remembered(request: HttpRequest, job_id: int) -> Any:
 def archive(request: HttpRequest, job_id: int, body: ArchiveIn) -> Any:
     _newest(job_id)
     return actions.archive_job(job_id, body.archived)
+
+
+@router.post("/{job_id}/sheets/{sheet_id}/bring", response=JobOut, operation_id="bring_piece")
+def bring(request: HttpRequest, job_id: int, sheet_id: str, body: BringIn) -> HttpResponse:
+    """A piece of another job onto a sheet of this one."""
+    _newest(job_id)
+    _newest(body.job)
+    return job_out(actions.bring_piece(_who(request), job_id, body.seen, sheet_id, body.job, body.piece))
+
+
+@router.post("/{job_id}/pieces/{piece_id}/bring-again", response=JobOut, operation_id="bring_again")
+def bring_again(request: HttpRequest, job_id: int, piece_id: str, body: SeenIn) -> HttpResponse:
+    """A brought piece as it is now in its own job."""
+    _newest(job_id)
+    return job_out(actions.bring_again(_who(request), job_id, body.seen, piece_id))
 
 
 @router.post("/{job_id}/done", response=CardOut, operation_id="tick_job")

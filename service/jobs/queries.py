@@ -6,6 +6,7 @@ from typing import Any
 from django.db.models import Q, QuerySet
 
 from jobs.models import Job, Revision
+from nibble_core.ticket import Ticket
 
 MOST_SEARCHED = 200  # letters
 MOST_WORDS = 12
@@ -46,6 +47,27 @@ def redo_words(revision: Revision) -> str:
 def _words(job_id: int, number: int) -> tuple[str, int | None]:
     """Words and parent of a revision, without its ticket."""
     return Revision.objects.values_list("words", "parent").get(job_id=job_id, number=number)
+
+
+def changed_origins(ticket: Ticket) -> list[dict[str, Any]]:
+    """Brought pieces that have changed over there since: their id here, name, and the job they are of."""
+    found = []
+    for piece in ticket.pieces:
+        for origin in piece.origin:
+            newest = Revision.objects.filter(job_id=origin.job).order_by("-number").first()
+            if newest is None or newest.number == origin.revision:
+                continue
+            then = Revision.objects.filter(job_id=origin.job, number=origin.revision).first()
+            if then is not None and _piece_of(then, origin.piece) != _piece_of(newest, origin.piece):
+                found.append({"piece": piece.id, "called": piece.name, "job": origin.job, "of": origin.called})
+    return found
+
+
+def _piece_of(revision: Revision, piece: str) -> Any:
+    """A piece with its artworks, as plain values."""
+    own = next((one for one in revision.ticket.get("pieces", []) if one.get("id") == piece), None)
+    used = {one.get("artwork") for one in (own or {}).get("elements", [])}
+    return own, [one for one in revision.ticket.get("artworks", []) if one.get("id") in used]
 
 
 MOST_EARLIER = 40

@@ -4,6 +4,7 @@ Nobody edits geometry. ``model`` holds the values, ``fields`` their limits, ``ch
 ``sentences`` how it reads, ``serial`` its JSON, ``library`` the stocks and machines that are copied in.
 """
 
+from nibble_core.ticket.bringing import brought, brought_again
 from nibble_core.ticket.changes import Change, apply, overlap, scaled_distances, words
 from nibble_core.ticket.library import STARTING, Library, Outdated, outdated
 from nibble_core.ticket.model import Ticket
@@ -12,7 +13,7 @@ from nibble_core.ticket.serial import fingerprint, from_plain, ticket_from_plain
 from nibble_core.ticket.start import first_ticket
 
 __all__ = [
-    "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "apply", "fingerprint", "first_ticket",
-    "from_plain", "outdated", "overlap",
-    "scaled_distances", "sentences", "ticket_from_plain", "to_plain", "words",
+    "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "apply", "brought", "brought_again",
+    "fingerprint", "first_ticket", "from_plain", "outdated", "overlap", "scaled_distances", "sentences",
+    "ticket_from_plain", "to_plain", "words",
 ]  # fmt: skip

@@ -301,6 +301,16 @@ class Stencil:
 
 
 @dataclass(frozen=True)
+class Origin:
+    """The job that a piece was brought from: its number, its revision then, the piece's id there, its name."""
+
+    job: int = count(0, 0, 2_000_000_000, "job")
+    revision: int = count(1, 0, 2_000_000_000, "revision")
+    piece: str = text("", 40, "piece", shortest=1)
+    called: str = text("", 120, "job's name")
+
+
+@dataclass(frozen=True)
 class Piece:
     """One thing to be made, and how often."""
 
@@ -314,3 +324,4 @@ class Piece:
     alignment: str = choice("no alignment marks", "alignment", MARKED)
     mark_size: float = length(5.0, 1.0, 50.0, "size of alignment marks", step=0.5)
     mark_gap: float = length(4.0, 0.0, 100.0, "distance of alignment marks", step=0.5)
+    origin: tuple[Origin, ...] = ()

@@ -40,6 +40,29 @@ class RevisionTest(TestCase):
         with self.assertRaises(InvalidTicket):
             actions.tick_job(self.ada, self.job.id, "eaten", True)
 
+    def test_a_piece_of_another_job_is_brought_and_its_later_change_offered(self) -> None:
+        ticket = first_ticket(name="Other", file="0" * 64, file_name="other.png", quantity=3)
+        other = actions.keep_new_job(self.ben, ticket, "started")
+        self.client.force_login(self.ada)
+        here = f"/api/jobs/{self.job.id}"
+        told = self.client.post(
+            f"{here}/sheets/s1/bring", {"seen": 1, "job": other.id, "piece": "p1"}, content_type="application/json"
+        ).json()
+        piece = told["ticket"]["pieces"][1]
+        self.assertEqual((piece["origin"][0]["job"], told["moved_on"]), (other.id, []))
+        actions.change_job(self.ben, other.id, 1, [Change(DISTANCE, 6.0)])
+        told = self.client.get(here).json()
+        self.assertEqual([(one["piece"], one["of"]) for one in told["moved_on"]], [(piece["id"], "Other")])
+        again = self.client.post(
+            f"{here}/pieces/{piece['id']}/bring-again", {"seen": 2}, content_type="application/json"
+        ).json()
+        self.assertEqual(again["moved_on"], [])
+        self.assertEqual(again["ticket"]["pieces"][1]["layers"][0]["lines"][0]["distance"], 6.0)
+        self.assertIn("brought anew", again["revision"]["words"])
+        for body in ({"seen": 3, "job": self.job.id, "piece": "p1"}, {"seen": 3, "job": other.id, "piece": "p9"}):
+            answer = self.client.post(f"{here}/sheets/s1/bring", body, content_type="application/json")
+            self.assertEqual(answer.status_code, 422)
+
     def test_undo_and_redo_walk_the_whole_history(self) -> None:
         tickets = [self.newest().ticket]
         for distance in (3.0, 4.0, 5.0):

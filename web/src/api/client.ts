@@ -129,6 +129,10 @@ export const api = {
   undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),
   redo: (id: number, seen: number) => post<Job>(`/jobs/${id}/redo`, { seen }),
   duplicate: (id: number) => post<{ id: number }>(`/jobs/${id}/duplicate`),
+  bring: (id: number, seen: number, sheet: string, job: number, piece: string) =>
+    post<Job>(`/jobs/${id}/sheets/${sheet}/bring`, { seen, job, piece }),
+  bringAgain: (id: number, seen: number, piece: string) =>
+    post<Job>(`/jobs/${id}/pieces/${piece}/bring-again`, { seen }),
   tick: (id: number, step: string, done: boolean) => post<Card>(`/jobs/${id}/done`, { step, done }),
   archive: (id: number, archived: boolean) => post<Card>(`/jobs/${id}/archive`, { archived }),
   work: (id: number) => get<Work>(`/jobs/${id}/work`),

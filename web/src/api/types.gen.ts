@@ -244,6 +244,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring
+         * @description A piece of another job onto a sheet of this one.
+         */
+        post: operations["bring_piece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/pieces/{piece_id}/bring-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Again
+         * @description A brought piece as it is now in its own job.
+         */
+        post: operations["bring_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/done": {
         parameters: {
             query?: never;
@@ -902,6 +942,22 @@ export interface components {
             sentences: components["schemas"]["SentenceOut"][];
             /** Outdated */
             outdated: components["schemas"]["OutdatedOut"][];
+            /** Moved On */
+            moved_on: components["schemas"]["MovedOnOut"][];
+        };
+        /**
+         * MovedOnOut
+         * @description A piece brought from another job that has changed there since.
+         */
+        MovedOnOut: {
+            /** Piece */
+            piece: string;
+            /** Called */
+            called: string;
+            /** Job */
+            job: number;
+            /** Of */
+            of: string;
         };
         /**
          * OutdatedOut
@@ -1030,6 +1086,15 @@ export interface components {
         ArchiveIn: {
             /** Archived */
             archived: boolean;
+        };
+        /** BringIn */
+        BringIn: {
+            /** Seen */
+            seen: number;
+            /** Job */
+            job: number;
+            /** Piece */
+            piece: string;
         };
         /** DoneIn */
         DoneIn: {
@@ -2139,6 +2204,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CardOut"];
+                };
+            };
+        };
+    };
+    bring_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    bring_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                piece_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -3,6 +3,7 @@ import type { Change } from "../api/client";
 import { formatLength } from "../engine/units";
 import { Button } from "../ui/Button";
 import { useUnit } from "../ui/unit";
+import { BringPiece } from "./BringPiece";
 import { broughtOnto, copies, elsewhere, givenOwnSheet, moreOfTheSame } from "./sheetChanges";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
@@ -62,6 +63,7 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
         <Button type="button" look="quiet" onClick={() => onChanges([moreOfTheSame(sheet)])}>
           some more of the same
         </Button>
+        <BringPiece desk={desk} sheet={sheet.id} />
         {others.map(({ layer, name }) => (
           <Button
             key={layer}

@@ -145,6 +145,7 @@ export function TicketPanel(props: Props) {
             )}
           </SentenceView>
         ))}
+        {(station === "sheet" || station === "lines") && <MovedOn desk={desk} />}
         {(station === "sheet" || station === "machine") && <Outdated desk={desk} station={station} />}
         {tools}
         {station === "lines" && piece && layer && (
@@ -195,6 +196,23 @@ export function TicketPanel(props: Props) {
       )}
     </chakra.aside>
   );
+}
+
+/** Pieces brought from other jobs that have changed there since. */
+function MovedOn({ desk }: { desk: JobDesk }) {
+  return (desk.job?.moved_on ?? []).map(({ piece, called, of }) => (
+    <chakra.div key={piece} data-note="told" margin="10px 20px" padding="10px 12px" background="paper.warm">
+      <b>
+        “{called}” has changed in “{of}” since it was brought here.
+      </b>{" "}
+      It stays as it was brought.
+      <chakra.div marginTop="7px">
+        <Button type="button" minHeight="26px" onClick={() => desk.bringAgain(piece)}>
+          Bring it anew
+        </Button>
+      </chakra.div>
+    </chakra.div>
+  ));
 }
 
 /** Records that the shop has changed since this job copied them. */

@@ -95,6 +95,19 @@ export function useJobDesk(id: number) {
     onSuccess: accepted,
     onError: refused,
   });
+  const bring = useMutation({
+    mutationFn: ({ sheet, job, piece }: { sheet: string; job: number; piece: string }) =>
+      api.bring(id, seen(), sheet, job, piece),
+    scope: { id: `job-${id}` },
+    onSuccess: accepted,
+    onError: refused,
+  });
+  const bringAgain = useMutation({
+    mutationFn: (piece: string) => api.bringAgain(id, seen(), piece),
+    scope: { id: `job-${id}` },
+    onSuccess: accepted,
+    onError: refused,
+  });
   const undo = useMutation({
     mutationFn: () => api.undo(id, seen()),
     scope: { id: `job-${id}` },
@@ -223,10 +236,14 @@ export function useJobDesk(id: number) {
     keeping:
       keep.isPending ||
       extend.isPending ||
+      bring.isPending ||
+      bringAgain.isPending ||
       scale.isPending ||
       replace.isPending ||
       undo.isPending ||
       redo.isPending,
+    bring: bring.mutate,
+    bringAgain: bringAgain.mutate,
     nest: nest.mutate,
     /** The sheet that is being nested, and how far that is, in words. */
     nesting: nest.isPending ? { sheet: nest.variables.sheet, words: nesting } : null,
