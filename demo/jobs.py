@@ -163,6 +163,19 @@ def _tansy_lane(today: date) -> DemoJob:
     return DemoJob(content, replace(ticket, pieces=(piece,)))
 
 
+def offcut_ticket(owl: Ticket) -> Ticket:
+    """A job of the shop's own: what several clients want more of, on one sheet; it begins with the owl."""
+    piece = replace(owl.pieces[0], name="owl", quantity=6)
+    artworks = (replace(owl.artworks[0], width=70.0),)
+    sheet = replace(
+        owl.sheets[0], stock=STOCKS["matt-white-vinyl-1370"], machine=MACHINES["wide-camera-cutter"], own_quantity=6,
+        marks=4, caption="job, sheet and feed", mark_key="a direction mark",
+    )  # fmt: skip
+    return replace(
+        owl, name="Offcut: six of each", client="the shop’s own", artworks=artworks, pieces=(piece,), sheets=(sheet,)
+    )
+
+
 def _with_artwork(ticket: Ticket, **changes: str) -> Ticket:
     return replace(ticket, artworks=(replace(ticket.artworks[0], **changes),))
 

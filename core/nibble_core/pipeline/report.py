@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.lines_report import report_lines
-from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note
+from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, minutes_of, waste_share
+from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
@@ -142,7 +143,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             draft.notes.append(
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
             )
-    draft.notes += _distances(sheet, work, where)
+    draft.notes += [*_distances(sheet, work, where), *_direction(sheet, laid, where)]
     stock, used = sheet.stock, laid.height * laid.times
     if stock.length_left is not None and used > stock.length_left:
         draft.notes.append(
@@ -170,6 +171,19 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         if share is not None:
             worth = (wide * used - (1 - share) * laid.width * used) / 1e6 * stock.price
             draft.figures.append((f"{worth:.2f}", "of it for what is waste"))
+
+
+def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
+    """Whether a sheet that is fed the wrong way round would be noticed."""
+    places = {(round(x, 3), round(y, 3)) for x, y in laid.marks.places}
+    turned = {(round(laid.width - x, 3), round(laid.height - y, 3)) for x, y in places}
+    if not places or places != turned or sheet.caption != "nothing":
+        return []
+    mends = (
+        setting("Set a direction mark", f"{where}/mark_key", "a direction mark"),
+        setting("Print which way it is fed", f"{where}/caption", "job, sheet and feed"),
+    )
+    return [Note("Fed the wrong way round, its marks look the same.", "", where, mends=mends)]
 
 
 def _distances(sheet: Sheet, work: Work, where: str) -> list[Note]:

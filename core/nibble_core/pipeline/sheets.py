@@ -67,13 +67,14 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         else:
             boxes = {part.layer: Box(*part.shape.bounds) for part in parts if part.shape is not None}
             made = replace(as_placed([placement(one) for one in sheet.placed], boxes, within), times=sheet.runs)
-        made = marked(made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every)
+        keyed = sheet.mark_key != "no direction mark"
+        made = marked(made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every, keyed=keyed)
         if sheet.cross_cut != NO_CROSS_CUT:  # it goes across all of the roll
             made = replace(made, width=max(made.width, within.width))
         return made.mirrored() if sheet.stock.mirrored else made
 
     by = [within, count, [part[:3] for part in parts], full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
-    by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.runs, sheet.cross_cut]
+    by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs, sheet.cross_cut]
     keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
     inputs = keys if true else []
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)

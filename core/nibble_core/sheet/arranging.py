@@ -17,6 +17,7 @@ from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
 MARK_COUNTS = (0, 3, 4, 5, 6)
 MOST_COPIES = 20_000  # on one sheet
+KEY = 2.5  # of their width, that the direction mark stands beside the first
 SLACK = 0.02  # mm that a place may lie off what is usable: shapes are simplified by as much
 
 
@@ -234,14 +235,20 @@ def placed_box(box: Box, at: Affine) -> Box:
     return Box(min(xs), min(ys), max(xs), max(ys))
 
 
-def marked(laid: LaidSheet, count: int, diameter: float, *, shape: str = "circles", every: float = 0.0) -> LaidSheet:
+def marked(
+    laid: LaidSheet, count: int, diameter: float, *, shape: str = "circles", every: float = 0.0, keyed: bool = False
+) -> LaidSheet:
     """A laid sheet with marks in its corners: none, or three to six. every: further pairs along its longer sides, so
-    that no two follow each other at a greater distance, mm; 0 for none."""
+    that no two follow each other at a greater distance, mm; 0 for none. keyed: one more beside the first, so that the
+    sheet looks otherwise turned by half a turn."""
     if not count:
         return replace(laid, marks=Marks((), diameter, shape))
     places = _mark_places(laid.width, laid.height, diameter / 2, count)
     if every > 0:
         places = (*places, *(one for one in _pairs(laid, diameter / 2, every) if one not in places))
+    beside = Point(places[0].x + KEY * diameter, places[0].y)
+    if keyed and beside.x + diameter / 2 < laid.width - KEY * diameter:
+        places = (*places, beside)
     return replace(laid, marks=Marks(places, diameter, shape, (laid.width / 2, laid.height / 2)))
 
 

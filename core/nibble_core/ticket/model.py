@@ -57,6 +57,10 @@ BORDERS = {
     "a weed border round each": "A rectangle round each copy; those that meet become one.",
     "a weed border along each": "At a distance along the shape of each copy; those that meet become one.",
 }
+MARK_KEYS = {
+    "no direction mark": "Turned by half a turn, four or six marks look the same.",
+    "a direction mark": "One more beside the first: a sheet that is fed the wrong way round is noticed.",
+}
 MARK_SHAPES = {
     "circles": "Filled circles: most cameras find them.",
     "squares": "Filled squares.",
@@ -204,6 +208,7 @@ class Sheet:
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
     mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
     mark_shape: str = choice("circles", "shape of the marks", MARK_SHAPES)
+    mark_key: str = choice("no direction mark", "direction mark", MARK_KEYS)
     mark_every: float = length(0.0, 0.0, 10_000.0, "largest distance of marks", step=50.0)
     border: str = choice("no weed border", "weed border", BORDERS)
     border_distance: float = length(2.0, 0.5, 100.0, "distance of the weed border", step=0.5)

@@ -96,7 +96,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     pairs: tuple[str | Slot, ...] = ()
     if ticket.prints_on(sheet) and sheet.marks:
         pairs = (" Along its longer sides further pairs, so that none is more than ", slot(here, sheet, "mark_every"),
-                 " from the next (0: none).")  # fmt: skip
+                 " from the next (0: none). Beside the first ", slot(here, sheet, "mark_key"), ".")  # fmt: skip
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
     border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
     if sheet.border != "no weed border":

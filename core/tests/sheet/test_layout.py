@@ -76,6 +76,16 @@ class MarksTest(unittest.TestCase):
         self.assertEqual(len(set(made.marks.places)), len(made.marks.places))
         self.assertEqual(len(made.mirrored().marks.paths()), len(made.marks.paths()))
 
+    def test_a_direction_mark_makes_a_turned_sheet_look_otherwise(self):
+        laid = lay(grid, [Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300)
+        cases = ((4, False, True), (6, False, True), (4, True, False), (6, True, False), (3, False, False))
+        for count, keyed, alike in cases:
+            made = marked(laid, count, 6.0, keyed=keyed)
+            places = {(round(x, 6), round(y, 6)) for x, y in made.marks.places}
+            turned = {(round(made.width - x, 6), round(made.height - y, 6)) for x, y in places}
+            self.assertEqual(places == turned, alike, (count, keyed))
+            self.assertEqual(len(places), count + keyed)
+
     def test_corners_open_towards_the_work(self):
         laid = lay(grid, [Part("l1", Box(0, 0, 50, 50), 4)], spacing=2, usable_width=300, usable_length=300)
         made = marked(laid, 4, 6.0, shape="corners")

@@ -1,17 +1,23 @@
-"""Load the demo shop: its operator and its two finished jobs, once."""
+"""Load the demo shop: its operator and its jobs, once."""
 
+import json
 from datetime import date
 from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandParser
 
-from demo.jobs import demo_jobs
+from demo.jobs import demo_jobs, offcut_ticket
 from files import blobs
-from jobs.actions import keep_new_job
+from jobs.actions import bring_piece, change_job, keep_new_job
 from jobs.models import Job
+from jobs.queries import newest_revision
+from nibble_core.ticket import Change, ticket_from_plain
 from people.middleware import DEMO_USER
 from production.api import refresh_card
+from production.workers import DESK
+
+SECONDS = 2.0  # of looking for a nest
 
 
 class Command(BaseCommand):
@@ -24,7 +30,23 @@ class Command(BaseCommand):
         user, _ = get_user_model().objects.get_or_create(username=DEMO_USER)
         if options["without_jobs"] or Job.objects.exists():
             return
+        made = []
         for demo in demo_jobs(date.today()):
             blobs.keep(demo.content)
-            job = keep_new_job(user, demo.ticket, "loaded with the demo shop")
-            refresh_card(job.revisions.get())
+            made.append(keep_new_job(user, demo.ticket, "loaded with the demo shop"))
+        kite, hive, owl = (made[number] for number in (0, 1, 2))
+        nested(user, kite.pk)
+        offcut = offcut_ticket(ticket_from_plain(newest_revision(owl.pk).ticket))
+        made.append(keep_new_job(user, offcut, "loaded with the demo shop"))
+        for other in (kite, hive):
+            bring_piece(user, made[-1].pk, newest_revision(made[-1].pk).number, "s1", other.pk, "p1")
+        nested(user, made[-1].pk)
+        for job in made:
+            refresh_card(newest_revision(job.pk))
+
+
+def nested(user: Any, job_id: int) -> None:
+    """Lay a job's first sheet as tight as is found in a moment."""
+    newest = newest_revision(job_id)
+    told = json.loads(DESK.ask("nest", newest.ticket, "s1", SECONDS, lane=f"demo {job_id}"))
+    change_job(user, job_id, newest.number, [Change(**one) for one in told["changes"]], said="nested")
