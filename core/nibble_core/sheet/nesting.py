@@ -40,6 +40,7 @@ MOST_CELLS = 24_000_000  # of the bitmap
 CELLS_ACROSS = 60  # of a piece of middling size
 FINEST, COARSEST = 0.2, 2.5  # mm
 ROUNDING = 0.01  # mm that a grown shape's corners may lie within the true curve
+MOST_WAYS = 4  # kinds whose turns are each tried for all of them at once
 PAUSE = 1.0  # s between two that are told
 SWEEPS = 3  # of sliding
 REACH = 4.0  # cells that a copy slides at most in one go: they lost no more
@@ -261,31 +262,51 @@ class _Bench:
         if not len(kinds):
             yield self._nest(kinds, np.empty((0, 3), np.int64))
             return
-        laid = [(*self._lay(kinds, order)[:2], order) for order in self._orders(kinds)]
-        left, reach, order = min(laid, key=lambda one: one[:2])
-        yield self._nest(kinds, self._lay(kinds, order)[2])
+        free = np.full(len(kinds), -1)
+        tries = [(order, free) for order in self._orders(kinds)]
+        tries += [(tries[0][0], np.where(kinds == kind, turn, -1)) for kind, turn in self._ways(kinds)]
+        laid = [(*self._lay(kinds, *one)[:2], number) for number, one in enumerate(tries)]
+        left, reach, number = min(laid)
+        order, only = tries[number]
+        yield self._nest(kinds, self._lay(kinds, order, only)[2])
         shorter: NDArray[np.int64] | None = None
         told = time.perf_counter()
         changes = np.random.default_rng(1)
-        window = max(2, len(kinds) // 4)
         while time.perf_counter() < until and not cancelled() and len(np.unique(kinds)) > 1:
-            other = order.copy()
-            for _ in range(changes.integers(1, 4)):
-                i = int(changes.integers(len(kinds)))
-                j = min(len(kinds) - 1, max(0, i + int(changes.integers(-window, window + 1))))
-                if changes.random() < 0.5:
-                    other[i], other[j] = other[j], other[i]
-                else:
-                    other = np.insert(np.delete(other, i), j, other[i])
-            found = self._lay(kinds, other)
+            other = self._changed(order, only, kinds, changes)
+            found = self._lay(kinds, *other)
             if found[:2] <= (left, reach):
                 shorter = found[2] if found[:2] < (left, reach) else shorter
-                left, reach, order = found[0], found[1], other
+                left, reach, (order, only) = found[0], found[1], other
             if shorter is not None and time.perf_counter() - told > PAUSE:  # sliding takes as long as some tries
                 yield self._nest(kinds, shorter)
                 shorter, told = None, time.perf_counter()
         if shorter is not None:
             yield self._nest(kinds, shorter)
+
+    def _ways(self, kinds: NDArray[np.int64]) -> list[tuple[int, int]]:
+        """Each turn of the kinds that fill most: what is tried for all of a kind at once."""
+        counts = np.bincount(kinds, minlength=len(self.parts))
+        largest = np.argsort(-counts * np.array(self._areas), kind="stable")[:MOST_WAYS]
+        return [(int(kind), turn) for kind in largest if counts[kind] > 2 for turn in range(int(self.turns[kind]))]
+
+    def _changed(
+        self, order: NDArray[np.int64], only: NDArray[np.int64], kinds: NDArray[np.int64], changes: np.random.Generator
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Some pieces moved in the order, near where they were, or held to one turn, or let go again."""
+        window = max(2, len(order) // 4)
+        other, held = order.copy(), only.copy()
+        for _ in range(changes.integers(1, 4)):
+            i = int(changes.integers(len(order)))
+            j = min(len(order) - 1, max(0, i + int(changes.integers(-window, window + 1))))
+            way = changes.random()
+            if way < 0.45:
+                other[i], other[j] = other[j], other[i]
+            elif way < 0.9:
+                other = np.insert(np.delete(other, i), j, other[i])
+            else:
+                held[other[i]] = changes.integers(-1, int(self.turns[kinds[other[i]]]))
+        return other, held
 
     def _kinds(self, quantities: Sequence[int]) -> NDArray[np.int64]:
         return np.repeat(np.arange(len(quantities)), quantities)
@@ -295,8 +316,11 @@ class _Bench:
         areas, reach = np.array(self._areas)[kinds], np.array(self._diameters)[kinds]
         return [np.argsort(-by, kind="stable") for by in (areas, reach, areas * reach)]
 
-    def _lay(self, kinds: NDArray[np.int64], order: NDArray[np.int64]) -> tuple[int, int, NDArray[np.int64]]:
-        """How many found no place, how many rows the others reach, and their places."""
+    def _lay(
+        self, kinds: NDArray[np.int64], order: NDArray[np.int64], only: NDArray[np.int64] | None = None
+    ) -> tuple[int, int, NDArray[np.int64]]:
+        """How many found no place, how many rows the others reach, and their places. only: turns that are
+        held to."""
         runs, longest = empty_runs(self.rows, self.columns)
         for one in self.locked:
             grown = at_place(self._grown[self._index[one.layer]], self._inward(one.at))
@@ -309,9 +333,11 @@ class _Bench:
             take(runs, longest, mask[mask[:, 2] > 0], 0, 0)
         places = np.full((len(kinds), 3), -1, np.int64)
         lowest = np.zeros(self.widths.shape, np.int64)
+        held = np.full(len(kinds), -1) if only is None else only
         reach = lay_in_order(
-            runs, longest, order, kinds, self.masks, self.starts, self.widths, self.heights, self.turns, places, lowest
-        )
+            runs, longest, order, kinds, self.masks, self.starts, self.widths, self.heights, self.turns, held, places,
+            lowest,
+        )  # fmt: skip
         return int((places[:, 0] < 0).sum()), int(reach), places
 
     def _inward(self, at: Affine) -> Affine:

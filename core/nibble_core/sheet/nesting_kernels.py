@@ -155,13 +155,13 @@ def lowest_left(runs, longest, mask, width, first_row, last_row):
 
 
 @compiled
-def lay_in_order(runs, longest, order, kinds, masks, starts, widths, heights, turns, places, lowest):
+def lay_in_order(runs, longest, order, kinds, masks, starts, widths, heights, turns, only, places, lowest):
     """Lays pieces one after the other in ``order``, each at the turn and place where it ends highest on the sheet.
 
     kinds: of each piece. masks: of all turns of all kinds, packed; turn t of kind k is ``starts[k, t, 0]`` to
-    ``starts[k, t, 1]``, ``widths`` by ``heights`` cells; turns: how many each kind has. places: (n, 3), row, column and
-    turn, written. lowest: (kinds, turns), rows above which a mask is known to find nothing. Returns how far down the
-    pieces reach.
+    ``starts[k, t, 1]``, ``widths`` by ``heights`` cells; turns: how many each kind has. only: of each piece, the one
+    turn that it is to have, or -1. places: (n, 3), row, column and turn, written. lowest: (kinds, turns), rows above
+    which a mask is known to find nothing. Returns how far down the pieces reach.
     """
     reach = 0
     for piece in order:
@@ -169,6 +169,8 @@ def lay_in_order(runs, longest, order, kinds, masks, starts, widths, heights, tu
         best = runs.shape[0] + 1
         best_row, best_column, best_turn = -1, -1, -1
         for turn in range(turns[kind]):
+            if only[piece] >= 0 and turn != only[piece] % turns[kind]:
+                continue
             mask = masks[starts[kind, turn, 0] : starts[kind, turn, 1]]
             tall, wide = heights[kind, turn], widths[kind, turn]
             last = min(best - tall, runs.shape[0] - tall)
