@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnail
 from demo.drawings import honey, kite, lighthouse, oars, owl, wheat
-from nibble_core.ticket import Ticket, first_ticket
+from nibble_core.ticket import STARTING, Ticket, first_ticket
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import Chosen, Element, Figure, Hanger, Layer, Lettering, Line, Stencil
@@ -114,10 +114,19 @@ def _rowers(today: date) -> DemoJob:
         )
         for n, (name, colour, _) in enumerate(colours, 1)
     )  # fmt: skip
-    piece = replace(ticket.pieces[0], name="oars", layers=layers, alignment="three triangles")
+    piece = replace(ticket.pieces[0], name="oars", layers=layers, alignment="three triangles", thing="a shirt",
+                    thing_colour="#c3c9c6")  # fmt: skip
     cutter = ticket.sheets[0].machine
     sheets = tuple(
-        Sheet(f"s{n}", (Held("h1", f"l{n}"),), STOCKS[stock], cutter) for n, (_, _, stock) in enumerate(colours, 1)
+        Sheet(
+            f"s{n}",
+            (Held("h1", f"l{n}"),),
+            STOCKS[stock],
+            cutter,
+            border="a weed border round each",
+            settings=STARTING.settings_of(cutter.key, stock),
+        )
+        for n, (_, _, stock) in enumerate(colours, 1)
     )
     return DemoJob(content, replace(ticket, pieces=(piece,), sheets=sheets))
 

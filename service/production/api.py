@@ -21,6 +21,7 @@ from library.queries import library
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.files import slug
 from nibble_core.processes import PROCESSES
+from nibble_core.things import THINGS
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
 from production.events import EXCHANGE
 from production.models import Task
@@ -459,6 +460,24 @@ def drawing(request: HttpRequest, key: str) -> HttpResponse:
 def processes(request: HttpRequest) -> list[dict[str, Any]]:
     """Everything a machine does along a line."""
     return [{"key": key, **asdict(process)} for key, process in PROCESSES.items()]
+
+
+class ThingOut(Schema):
+    """Something that pieces go on: SVG path data in mm, and where a piece sits."""
+
+    key: str
+    outline: str
+    details: str
+    x: float
+    y: float
+    down: float
+    from_top: bool
+
+
+@router.get("/things", response=list[ThingOut], operation_id="things")
+def things(request: HttpRequest) -> list[dict[str, Any]]:
+    """Everything that a piece can be seen on."""
+    return [{"key": key, **asdict(thing)} for key, thing in THINGS.items()]
 
 
 @router.post("/jobs/{job_id}/files", response=TaskOut, operation_id="make_files")

@@ -67,8 +67,21 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
         "stock_colour": ticket.sheets[0].stock.colour if ticket.sheets else "#ffffff",
         "quantity": piece.quantity if piece else 0,
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
+        "steps": _steps(ticket),
         "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] != "told"),
     }
+
+
+def _steps(ticket: Ticket) -> list[str]:
+    """What happens to this job after its files are made."""
+    stocks = [sheet.stock for sheet in ticket.sheets]
+    lines = [line.process for piece in ticket.pieces for layer in piece.layers for line in layer.lines if line.on]
+    steps = {
+        "printed": any(ticket.prints_on(sheet) for sheet in ticket.sheets), "cut": True,
+        "weeded": "kiss cut" in lines and any(stock.liner for stock in stocks),
+        "pressed": any(stock.press_heat is not None for stock in stocks), "delivered": True,
+    }  # fmt: skip
+    return [step for step, happens in steps.items() if happens]
 
 
 def _picture(url: str, width: float, height: float) -> dict[str, Any]:

@@ -5,6 +5,7 @@ import { Navigate, Route, Routes, useLocation } from "react-router";
 import { api, onSignedOut } from "./api/client";
 import { useIncoming } from "./board/useIncoming";
 import { knowProcesses } from "./theme/processes";
+import { knowThings } from "./theme/things";
 import { Mishap } from "./ui/Mishap";
 import { NoticeList } from "./ui/NoticeList";
 import { tell } from "./ui/notices";
@@ -29,8 +30,9 @@ export function App() {
   const processes = useQuery({
     queryKey: ["processes"],
     queryFn: () =>
-      api.processes().then((table) => {
+      Promise.all([api.processes(), api.things()]).then(([table, things]) => {
         knowProcesses(table);
+        knowThings(things);
         return table;
       }),
     enabled: session.data?.signed_in ?? false,

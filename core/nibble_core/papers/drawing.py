@@ -6,7 +6,8 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.geometry import Box, Bundle
+from nibble_core.geometry import Affine, Box, Bundle
+from nibble_core.geometry.path_text import SVG
 from nibble_core.graphics import Shape, hex_colour
 from nibble_core.papers.page import HAIR, INK, SOFT, Page
 from nibble_core.pipeline.lines import edge_line
@@ -14,6 +15,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import own_lines
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import at_place
+from nibble_core.things import THINGS
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece import Piece
 
@@ -80,6 +82,33 @@ def _finished(layer: str, work: Work) -> BaseGeometry:
             return made
     edge = edge_line(work.layers[layer].value.lines)
     return edge.area if edge is not None else work.layers[layer].value.shown
+
+
+def draw_on_thing(
+    page: Page, piece: Piece, ticket: Ticket, work: Work, x: float, y: float, width: float, height: float
+) -> tuple[float, float]:
+    """A piece on what it goes on, in true proportion. Returns the width and height of it all on paper."""
+    box = piece_box(piece, work)
+    if box is None or piece.thing not in THINGS:
+        return 0.0, 0.0
+    thing = THINGS[piece.thing]
+    body = Bundle.read(thing.outline.encode(), SVG)
+    whole = body.bounds()
+    scale = min(width / whole.width, height / whole.height, 1.0)
+    weight = 0.3 / scale
+    down = thing.down if piece.thing_down is None else piece.thing_down
+    top = thing.y + down - (0.0 if thing.from_top else box.height / 2)
+    with page.within(x - whole.left * scale, y - whole.top * scale, scale):
+        for path in body:
+            area = shapely.Polygon(path.flattened(FINE / scale))
+            page.shape(area, fill=piece.thing_colour, edge=INK, weight=weight)
+        for path in Bundle.read(thing.details.encode(), SVG):
+            page.line(path.flattened(FINE / scale), edge=SOFT, weight=weight)
+        with page.mapped(Affine.translation(thing.x - (box.left + box.right) / 2, top - box.top)):
+            for layer in piece.layers:
+                if layer.id in work.layers:
+                    _layer(page, layer.id, ticket, work, FINE / scale, 0.05 / scale, lines=False)
+    return whole.width * scale, whole.height * scale
 
 
 def draw_sheet(

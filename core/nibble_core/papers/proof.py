@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics import Shape, hex_colour
-from nibble_core.papers.drawing import draw_piece, piece_box
+from nibble_core.papers.drawing import draw_on_thing, draw_piece, piece_box
 from nibble_core.papers.page import HAIR, HEAD, INK, MARGIN, SOFT, STRONG, Page, wrapped
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
+from nibble_core.things import THINGS
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Piece
 
@@ -47,7 +48,13 @@ def _piece(
 ) -> None:
     box = piece_box(piece, work)
     assert box is not None
-    made, tall = draw_piece(page, piece, ticket, work, x, y, width, height - 22, lines=False)
+    on = 0.42 * width if piece.thing in THINGS else 0.0
+    made, tall = draw_piece(page, piece, ticket, work, x, y, width - on - 6, height - 22, lines=False)
+    if on:
+        _, high = draw_on_thing(page, piece, ticket, work, x + width - on, y, on, height - 22)
+        thing = THINGS[piece.thing]
+        down = thing.down if piece.thing_down is None else piece.thing_down
+        page.text(x + width - on, y + high + 4, f"On {piece.thing}, {down:g} mm {thing.rule}", size=8, colour=SOFT)
     y += tall + 5
     page.text(x, y, piece.name, size=12, font=STRONG)
     scale = made / box.width if box.width else 1.0

@@ -9,6 +9,7 @@ from nibble_core.papers.drawing import draw_piece, draw_sheet, piece_box
 from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page, leading, width_of, wrapped
 from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
 from nibble_core.ticket import sentences
 from nibble_core.ticket.model import Sheet, Stock, Ticket
 from nibble_core.ticket.sentences import STATIONS, sheet_name
@@ -184,7 +185,8 @@ def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
     rows: list[tuple[str, ...]] = []
     for sheet in ticket.sheets:
         used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
-        used |= {"weed cut"} if "no" not in (sheet.border.split()[0], sheet.weed_lines.split()[0]) else set()
+        if sheet.border != NO_BORDER or sheet.weed_lines != NO_WEED_LINES:
+            used.add(WEEDS)
         for own in sheet.settings:
             if own.process in used:
                 rows.append((

@@ -162,7 +162,10 @@ def _knives(kiss: int, through: int, speed: int, offset: float) -> tuple[Setting
 
 _SETTINGS = {
     ("wide-camera-cutter", "matt-white-vinyl-1370"): _knives(90, 240, 300, 0.25),
-    ("wide-camera-cutter", "shirt-film-navy-500"): _knives(110, 260, 250, 0.25),
+    **{
+        ("wide-camera-cutter", f"shirt-film-{one}-500"): _knives(110, 260, 250, 0.25)
+        for one in ("navy", "white", "teal")
+    },
     ("desk-cutter", "label-paper-a3"): _knives(70, 180, 100, 0.35),
 }
 

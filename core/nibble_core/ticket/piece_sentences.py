@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from nibble_core.processes import parts as parts_material
+from nibble_core.things import THINGS
 from nibble_core.ticket.piece import ITSELF, OPEN_SOURCES, Element, Layer, Line, Piece
 from nibble_core.ticket.saying import Choice, Sentence, Slot, slot
 
@@ -40,6 +41,12 @@ def piece_sentences(piece: Piece, artworks: Mapping[str, str]) -> Iterable[Sente
         hang = ("Hang it by ", slot(f"{here}/hanger", hanger, "kind"), " ", slot(f"{here}/hanger", hanger, "diameter"),
                 " wide with ", slot(f"{here}/hanger", hanger, "wall"), f" round it, {where}.")  # fmt: skip
     yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang))
+    on = THINGS.get(piece.thing)
+    seen: Parts = ("Seen on ", slot(here, piece, "thing"))
+    if on is not None:
+        usual = f" ({on.down:g} mm)" if piece.thing_down is None else ""
+        seen = (*seen, ", ", slot(here, piece, "thing_down"), f"{usual} {on.rule}, ", slot(here, piece, "thing_colour"))
+    yield Sentence(f"{piece.id}-thing", "lines", (*seen, "."))
     for bridge in stencil.bridges:
         yield Sentence(bridge.id, "lines", ("A bridge set by hand.",), owner=f"{here}/stencil/bridges/{bridge.id}")
     for place in hanger.place:

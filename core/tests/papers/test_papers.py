@@ -75,6 +75,14 @@ class PaperTest(unittest.TestCase):
         self.assertFalse(any(word in said for word in ("through cut", "Nibble Through", "mark", "spacing")))
         self.assertGreater(ink_in(content, 14, 40, 70, 100), 0.3)
 
+    def test_the_proof_shows_the_piece_on_what_it_goes_on(self):
+        for thing, rule in (("a shirt", "75 mm below the collar"), ("a jar", "0 mm below the middle of its belly")):
+            on = apply(self.ticket, [Change("pieces/p1/thing", thing), Change("pieces/p1/thing_colour", "#ff0000")])
+            content = proof(on, badge_work(on), code="1.1")
+            self.assertIn(f"On {thing}, {rule}", words_of(content))
+            image = pdfium.PdfDocument(content)[0].render(scale=1).to_numpy()[..., :3]
+            self.assertGreater(int((np.abs(image.astype(int) - [0, 0, 255]).max(-1) < 8).sum()), 2000)
+
     def test_a_quote_adds_up_and_tells_the_client_nothing_of_how(self):
         rates = Rates(hour=60.0, set_up=10.0, weeding=30.0, mark_up=0.5, tax=0.25, money="kr")
         rows = priced(self.ticket, self.work, rates)

@@ -17,6 +17,7 @@ export type Tried = components["schemas"]["TriedOut"];
 export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
+export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
 export type Nested = components["schemas"]["NestOut"];
 export type Library = components["schemas"]["LibraryOut"];
@@ -89,6 +90,7 @@ export const api = {
   session: () => get<Session>("/session"),
   signIn: (name: string, password: string) => post<Session>("/session", { name, password }),
   processes: () => get<Process[]>("/processes"),
+  things: () => get<Thing[]>("/things"),
   signOut: () => call<Session>("DELETE", "/session"),
   jobs: (search: string, archived: boolean, page: number) =>
     get<BoardPage>(`/jobs?search=${encodeURIComponent(search)}&archived=${archived}&page=${page}`),

@@ -698,6 +698,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/things": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Things
+         * @description Everything that a piece can be seen on.
+         */
+        get: operations["things"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/files": {
         parameters: {
             query?: never;
@@ -1740,6 +1760,26 @@ export interface components {
             width: number;
             /** Dash */
             dash: number[];
+        };
+        /**
+         * ThingOut
+         * @description Something that pieces go on: SVG path data in mm, and where a piece sits.
+         */
+        ThingOut: {
+            /** Key */
+            key: string;
+            /** Outline */
+            outline: string;
+            /** Details */
+            details: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Down */
+            down: number;
+            /** From Top */
+            from_top: boolean;
         };
         /** FileOut */
         FileOut: {
@@ -2833,6 +2873,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProcessOut"][];
+                };
+            };
+        };
+    };
+    things: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingOut"][];
                 };
             };
         };

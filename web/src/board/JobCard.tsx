@@ -20,6 +20,8 @@ interface Picture {
   quantity: number;
   stations: { key: string; state: string }[];
   looks: number;
+  /** What happens after the files; missing on cards of before it was told. */
+  steps?: string[];
 }
 
 interface Props {
@@ -28,8 +30,6 @@ interface Props {
   onArchive: () => void;
   onTick: (step: string, done: boolean) => void;
 }
-
-const STEPS = ["printed", "cut", "weeded", "pressed", "delivered"];
 
 /** A job on the board: its picture, whose it is, how far it is, when it is due. */
 export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
@@ -111,7 +111,7 @@ export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
             fontSize="13px"
             color="ink.soft"
           >
-            {STEPS.map((step) => {
+            {(picture?.steps ?? []).map((step) => {
               const tick = card.done.find((one) => one.step === step);
               const when = tick && `${tick.by}, ${sayDate(tick.at.slice(0, 10))}`;
               return (

@@ -10,6 +10,8 @@ interface Props {
   view: ViewKey;
   /** Whether there are pixels to measure a deviation from. */
   measurable: boolean;
+  /** Whether the piece goes on something that it can be seen on. */
+  thing: boolean;
   onView: (view: ViewKey) => void;
   loupe: boolean;
   onLoupe: (on: boolean) => void;
@@ -28,7 +30,7 @@ interface Props {
 /** Views, fading and zoom, along the foot of the table. */
 export function TableBar(props: Props) {
   const { station, view, fade, leftOut, unit } = props;
-  const views = viewsAt(station, props.measurable);
+  const views = viewsAt(station, props.measurable, props.thing);
   return (
     <>
       <chakra.div

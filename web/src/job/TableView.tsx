@@ -119,7 +119,8 @@ export function TableView(props: Props) {
   const target = targets.find((one) => one.id === pointed) ?? null;
   const ownArtwork = shown.artworks[props.artwork];
   const hasPixels = ownArtwork !== undefined && (ownArtwork.level !== null || ownArtwork.palette.length > 0);
-  const views = viewsAt(station, hasPixels);
+  const onThing = piece !== undefined && piece.thing !== "nothing";
+  const views = viewsAt(station, hasPixels, onThing);
   const seen = views.some((one) => one.key === view) ? view : view === "deviation" ? "outlines" : "made";
   const firstArtwork = props.artwork;
   const { data: deviation } = useQuery({
@@ -289,7 +290,7 @@ export function TableView(props: Props) {
   useEffect(() => table.current?.setUnit(unit), [unit]);
   useEffect(() => table.current?.holdLoupe(loupe), [loupe]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new station is fitted once
-  useEffect(() => table.current?.fit(), [station, piece?.id, sheets]);
+  useEffect(() => table.current?.fit(), [station, piece?.id, sheets, seen === "thing"]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another tool begins anew
   useEffect(() => {
     setDrawn([]);
@@ -480,6 +481,7 @@ export function TableView(props: Props) {
         station={station}
         view={seen}
         measurable={station === "trace" && hasPixels}
+        thing={onThing}
         onView={setView}
         loupe={loupe}
         onLoupe={setLoupe}

@@ -53,6 +53,9 @@ const piece: Piece = {
   layers: [layer],
   hanger: { kind: "no hanger", place: [] },
   stencil: { kind: "a piece", bridges: [] },
+  thing: "nothing",
+  thing_colour: "#2d4a63",
+  thing_down: null,
 };
 const sheets: Sheet[] = [
   {

@@ -3,10 +3,11 @@ import type { Box } from "../engine/camera";
 import { joined } from "../engine/camera";
 import { type Item, itemsBox, type Matrix, type Scene, type Stroke } from "../engine/scene";
 import { processStroke } from "../theme/processes";
+import { thingOf } from "../theme/things";
 import { type Images, layerItems, lineStrokes, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
-import { sheetOf, type Ticket } from "./ticket";
+import { type Piece, sheetOf, type Ticket } from "./ticket";
 
 export const MAT = "#C5D0C8";
 const INK = "#1E2A2E";
@@ -130,6 +131,7 @@ function deviationItems(
 
 function pieceItems(view: ViewKey, ticket: Ticket, work: Work, images: Images, looks: Looks): Item[] {
   const piece = ticket.pieces.find((one) => one.id === looks.piece);
+  if (view === "thing" && piece) return thingItems(piece, ticket, work, images);
   return (piece?.layers ?? [])
     .filter((layer) => !looks.layer || layer.id === looks.layer)
     .flatMap((layer) => {
@@ -137,6 +139,52 @@ function pieceItems(view: ViewKey, ticket: Ticket, work: Work, images: Images, l
       const stock = sheetOf(ticket.sheets, layer.id)?.stock.colour ?? "#ffffff";
       return of ? layerItems(view, layer, of, stock, images, looks.fade) : [];
     });
+}
+
+/** The finished piece on what it goes on, without production lines. */
+function thingItems(piece: Piece, ticket: Ticket, work: Work, images: Images): Item[] {
+  const thing = thingOf(piece.thing);
+  const made = piece.layers.flatMap((layer) => {
+    const of = work.layers[layer.id];
+    if (!of) return [];
+    const stock = sheetOf(ticket.sheets, layer.id)?.stock.colour ?? "#ffffff";
+    const body = of.looks?.work || of.edge || of.shown;
+    const base: Item[] = body ? [{ kind: "path", ...boxed(body), fill: stock }] : [];
+    return [...base, ...printItems(of, images, 1)];
+  });
+  if (!thing) return made;
+  const frames = piece.layers.flatMap((layer) =>
+    work.layers[layer.id] ? [work.layers[layer.id]?.box as Box] : [],
+  );
+  if (!frames.length) return made;
+  const box = joined(frames);
+  const y = thing.from_top ? box[1] : (box[1] + box[3]) / 2;
+  const shift: Matrix = [
+    1,
+    0,
+    0,
+    1,
+    (box[0] + box[2]) / 2 - thing.x,
+    y - thing.y - (piece.thing_down ?? thing.down),
+  ];
+  const outline = boxed(thing.outline);
+  const [left, top, right, bottom] = outline.box;
+  const place: Box = [left + shift[4], top + shift[5], right + shift[4], bottom + shift[5]];
+  const body: Item[] = [
+    {
+      kind: "path",
+      ...outline,
+      fill: piece.thing_colour,
+      stroke: { colour: INK, width: 1.2 },
+    },
+    { kind: "path", ...boxed(thing.details), stroke: { colour: "rgba(30,42,46,.55)", width: 1 } },
+  ];
+  return [{ kind: "copies", items: body, places: [shift], box: place }, ...made];
+}
+
+function boxed(d: string): { path: Path2D; box: Box } {
+  const { path, facts } = parsed(d);
+  return { path, box: facts.box };
 }
 
 function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Work, images: Images): Scene {

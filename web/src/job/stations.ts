@@ -10,7 +10,16 @@ export const STATIONS = [
 
 export type StationKey = (typeof STATIONS)[number]["key"];
 
-export type ViewKey = "made" | "outlines" | "over" | "deviation" | "falls" | "weak" | "weeding" | "worst";
+export type ViewKey =
+  | "made"
+  | "outlines"
+  | "over"
+  | "deviation"
+  | "thing"
+  | "falls"
+  | "weak"
+  | "weeding"
+  | "worst";
 
 export interface View {
   readonly key: ViewKey;
@@ -35,8 +44,11 @@ export const LINE_VIEWS: readonly View[] = [
   { key: "worst", name: "Worst case", letter: "c" },
 ];
 
+/** Where a piece goes on something: the finished piece on it. */
+export const THING_VIEW: View = { key: "thing", name: "On the thing", letter: "t" };
+
 /** The views of a station, the usual ones first. */
-export function viewsAt(station: StationKey, measurable: boolean): readonly View[] {
-  if (station === "lines") return [...VIEWS, ...LINE_VIEWS];
+export function viewsAt(station: StationKey, measurable: boolean, thing = false): readonly View[] {
+  if (station === "lines") return [...VIEWS, ...(thing ? [THING_VIEW] : []), ...LINE_VIEWS];
   return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
 }

@@ -58,6 +58,9 @@ export interface Piece {
   readonly layers: readonly Layer[];
   readonly hanger: { kind: string; place: readonly Anchor[] };
   readonly stencil: { kind: string; bridges: readonly Span[] };
+  readonly thing: string;
+  readonly thing_colour: string;
+  readonly thing_down: number | null;
 }
 
 /** A copy of a layer where a nest or a hand put it. */
