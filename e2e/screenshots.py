@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pypdfium2
+from PIL import Image
 from playwright.sync_api import Page, expect, sync_playwright
 
 from e2e.browser import chromium
@@ -46,11 +48,12 @@ def take(page: Page, address: str) -> None:
             ("oars", "crossed oars"),
             ("fob", "Key fobs"),
             ("stencil", "stencil"),
+            ("offcut", "Offcut"),
         )
     }
     for name, job, station in (
-        ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("lines-layers", "oars", "lines"),
-        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "kite", "sheet"),
+        ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("on-the-thing", "oars", "lines"),
+        ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "offcut", "sheet"),
         ("machine", "honey", "machine"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
@@ -60,13 +63,23 @@ def take(page: Page, address: str) -> None:
             page.get_by_role("button", name="Drop-out").click()
         if name == "lines-weeding":
             page.get_by_role("button", name="Weeding").click()
+        if name == "on-the-thing":
+            page.get_by_role("button", name="On the thing").click()
         if name == "sheet":
-            choose("sheets/s1/arrangement", "interlocked pairs")
-            choose("sheets/s1/caption", "job, sheet and feed")
+            page.get_by_role("application").focus()
+            page.keyboard.press("n")
         if name == "machine":
             page.get_by_role("button", name="Make the files").click()
             expect(page.get_by_role("link", name="manifest.json")).to_be_visible()
         keep(name)
+
+    page.goto(f"{address}/library")
+    page.get_by_role("button", name="wide cutter with camera").click()
+    expect(page.get_by_role("heading", name="Settings in one stock")).to_be_visible()
+    keep("library")
+    paper = page.request.get(f"{address}/api/jobs/{jobs['oars']}/papers/ticket").body()
+    sheet = pypdfium2.PdfDocument(paper)[0].render(scale=1.3).to_pil()
+    sheet.convert("P", palette=Image.Palette.ADAPTIVE, colors=64).save(FOLDER / "paper-ticket.png", optimize=True)
 
     def start(name: str, station: str = "") -> None:
         page.goto(address)
@@ -95,10 +108,6 @@ def take(page: Page, address: str) -> None:
     page.mouse.click(470, 420)
     keep("trace-nodes")
     start("harbour-cat.jpg", "2")
-    page.get_by_role("button", name="Lay try-outs").click()
-    expect(page.get_by_text("nodes, worst")).to_have_count(6, timeout=120_000)
-    keep("clean-tones")
-    page.keyboard.press("Escape")
     choose("artworks/a1/clean/background", "subject")
     keep("clean-subject")
     start("reading-room-owl.jpg", "3")
@@ -106,14 +115,6 @@ def take(page: Page, address: str) -> None:
     expect(page.get_by_text("nodes, worst")).to_have_count(9, timeout=120_000)
     keep("trace-try-outs")
     page.keyboard.press("Escape")
-    page.locator("[data-tool=straighten]").click()
-    page.mouse.click(340, 500)
-    page.mouse.click(390, 640)
-    settled(page)
-    keep("trace-touch-up")
-    page.keyboard.press("Escape")
-    page.keyboard.press("Control+z")
-    settled(page)
     choose("artworks/a1/trace/mode", "centre-lines")
     keep("trace-centre-lines")
     page.keyboard.press("?")

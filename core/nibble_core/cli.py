@@ -6,6 +6,7 @@ import argparse
 import hashlib
 import json
 import sys
+import tempfile
 import time
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -260,10 +261,18 @@ def _produce(options: argparse.Namespace) -> None:
     wanted = [one.strip() for one in options.formats.split(",") if one.strip()] if options.formats else None
     ticket, work = _worked_out(options)
     files = write_files(ticket, work, formats=wanted)
-    options.output.mkdir(parents=True, exist_ok=True)
-    for file in files:
-        (options.output / file.name).write_bytes(file.content)
+    _write_together(options.output, {file.name: file.content for file in files})
     print(json.dumps({"files": [file.name for file in files]}))
+
+
+def _write_together(folder: File, files: dict[str, bytes]) -> None:
+    """All files or none: they are written beside their places first."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=folder, prefix=".unfinished-") as beside:
+        for name, content in files.items():
+            (File(beside) / name).write_bytes(content)
+        for name in files:
+            (File(beside) / name).replace(folder / name)
 
 
 def _nest(options: argparse.Namespace) -> None:

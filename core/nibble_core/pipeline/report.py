@@ -57,6 +57,12 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
         report_lines(draft("lines", piece.id), piece, ticket, work)
     for sheet in ticket.sheets:
         _sheet(draft("sheet", sheet.id), sheet, ticket, work)
+    for piece in ticket.pieces:
+        for layer in piece.layers:
+            if layer.lines and not ticket.sheets_of(layer.id):
+                said = f"“{copies_name(layer.id, ticket)}” lies on no sheet: no file holds it."
+                where = f"pieces/{piece.id}/layers/{layer.id}"
+                draft("sheet").notes.append(Note(said, "Bring it onto one.", where, LOOK))
     _machine(draft("machine"), ticket, work)
     for problem in work.problems:
         error = problem.error

@@ -98,6 +98,11 @@ _OWN = (
 def _not_made(ticket: Ticket, library: Library) -> Iterator[Problem]:
     """Lines that the machine of their sheet has no way to make, each with the machines that have."""
     for sheet in ticket.sheets:
+        if not sheet.machine.formats:
+            yield Problem(
+                "machine", f"sheets/{sheet.id}/machine",
+                CannotMake(f"The {sheet.machine.name} takes no files.", "Give its record a format, or choose another."),
+            )  # fmt: skip
         for name, process, off in _OWN:
             if getattr(sheet, name) != off and not sheet.machine.makes(process):
                 yield Problem(

@@ -287,6 +287,15 @@ class SheetTest(unittest.TestCase):
         ticket, work = job([piece("p1", [Line("k1")])], MACHINES["small-laser"], border="a weed border round all")
         self.assertEqual([one.error.code for one in work.problems], ["cannot-make"])
 
+    def test_what_lies_on_no_sheet_and_a_machine_without_files_are_said(self):
+        ticket, _ = job([piece("p1", [Line("k1")]), piece("p2", [Line("k2")])])
+        alone = apply(ticket, [Change("sheets/s1/holds/hp2", operation="remove")])
+        notes = next(one for one in stations(alone, badge_work(alone)) if one.key == "sheet").notes
+        self.assertEqual([(note.text, note.weight) for note in notes],
+                         [("“piece p2” lies on no sheet: no file holds it.", "look")])  # fmt: skip
+        _, work = job([piece("p1", [Line("k1")])], replace(ANY, formats=()))
+        self.assertEqual([one.error.message for one in work.problems], [f"The {ANY.name} takes no files."])
+
     def test_more_of_the_same_is_a_sheet_with_a_number_of_its_own(self):
         ticket, _ = job([piece("p1", [Line("k1")], 10)])
         again = replace(ticket.sheets[0], id="s2", own_quantity=3)
