@@ -16,7 +16,9 @@ from nibble_core.geometry import ARC, Affine, Bundle
 from nibble_core.geometry.regions import courses
 from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.tolerances import POSITION
-from nibble_core.graphics import Page, Painted, Stroked
+from nibble_core.graphics import Page, Painted, Plate, Stroked
+
+Drawn = Stroked | Painted | Plate
 
 
 def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSITION, layers: bool = True) -> None:
@@ -29,6 +31,9 @@ def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSI
     if {(line.ink.name, line.layer) for line in found.stroked} != named:
         raise _disagree(f"the spot colours of the {called}")
     _check_drawn(meant.painted, found.painted, f"the painted shapes of the {called}", tolerance)
+    _check_drawn(meant.plates, found.plates, f"the plates of the {called}", tolerance)
+    if [plate.ink.name for plate in found.plates] != [plate.ink.name for plate in meant.plates]:
+        raise _disagree(f"the plates of the {called}")
     meant_places = [
         np.array(p) for picture in meant.pictures for p in _corners(picture.width, picture.height, picture.placements)
     ]
@@ -57,9 +62,7 @@ def _marks(page: Page) -> Bundle:
     return Bundle.joined([filled.paths for filled in page.filled])
 
 
-def _check_drawn(
-    meant: Sequence[Stroked | Painted], found: Sequence[Stroked | Painted], what: str, tolerance: float
-) -> None:
+def _check_drawn(meant: Sequence[Drawn], found: Sequence[Drawn], what: str, tolerance: float) -> None:
     once = _gathered(meant)
     if len(once) == len(found) and all(map(_placed_alike, once, found)):
         for one, other in zip(once, found, strict=True):
@@ -84,21 +87,27 @@ def _check_drawn(
         raise _disagree(what)
 
 
-def _gathered(drawn: Sequence[Stroked | Painted]) -> list[Stroked | Painted]:
+def _gathered(drawn: Sequence[Drawn]) -> list[Drawn]:
     """What is drawn from one definition in one look, once, with all its placements."""
-    known: dict[tuple[object, ...], Stroked | Painted] = {}
+    known: dict[tuple[object, ...], Drawn] = {}
     for one in drawn:
-        look = (one.ink, one.layer) if isinstance(one, Stroked) else (one.colour,)
+        look: tuple[object, ...]
+        if isinstance(one, Stroked):
+            look = one.ink, one.layer
+        else:
+            look = (one.ink,) if isinstance(one, Plate) else (one.colour,)
         before = known.get((id(one.paths), *look))
         placements = (*before.placements, *one.placements) if before else one.placements
         if isinstance(one, Stroked):
             known[(id(one.paths), *look)] = Stroked(one.paths, one.ink, one.layer, placements)
+        elif isinstance(one, Plate):
+            known[(id(one.paths), *look)] = Plate(one.paths, one.ink, placements)
         else:
             known[(id(one.paths), *look)] = Painted(one.paths, one.colour, placements)
     return list(known.values())
 
 
-def _placed_alike(one: Stroked | Painted, other: Stroked | Painted) -> bool:
+def _placed_alike(one: Drawn, other: Drawn) -> bool:
     """Whether two things are brought to the same places, as far as what is brought there can tell."""
     if len(one.placements) != len(other.placements):
         return False

@@ -20,6 +20,8 @@ from nibble_core.geometry.units import POINTS_PER_MM, format_number
 from nibble_core.graphics import Drawing, Ink, Page, Painted, Raster, Shape
 from nibble_core.processes import PROCESSES
 
+PLATES = "plates"
+"""Layer of white and varnish."""
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
 
 
@@ -50,6 +52,13 @@ def write_page(page: Page) -> bytes:
         lines += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
     if page.printed:
         lines += ["EMC"]
+    for number, plate in enumerate(page.plates):
+        layer = _layer(pdf, resources, groups, PLATES)
+        resources.ColorSpace[f"/PlateInk{number}"] = _separation(pdf, plate.ink)
+        resources.XObject[f"/Plate{number}"] = _form(pdf, plate.paths, "", "f*")
+        lines += [f"/OC /{layer} BDC q /Overprint gs /PlateInk{number} cs 1 scn"]
+        lines += [f"q {_matrix(at)} cm /Plate{number} Do Q" for at in plate.placements]
+        lines += ["Q EMC"]
     if page.filled:
         layer = _layer(pdf, resources, groups, "marks")
         lines += [f"/OC /{layer} BDC q /Plain gs"]

@@ -13,10 +13,11 @@ import numpy as np
 import pikepdf
 
 from nibble_core.errors import UnreadableFile
+from nibble_core.formats.pdf import PLATES
 from nibble_core.geometry import CUBIC, LINE, Affine, Bundle, Path
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM
-from nibble_core.graphics import BLACK, Colour, Filled, Ink, Page, Painted, Picture, Raster, Stroked
+from nibble_core.graphics import BLACK, Colour, Filled, Ink, Page, Painted, Picture, Plate, Raster, Stroked
 
 DEEPEST_FORM = 8
 _PATHS_ALONE = re.compile(rb"((?:[\d.]+ ){3}rg\s)?([-\d.\smlch]*)(S|f\*)\s*")
@@ -102,6 +103,7 @@ class _Walk:
         self._filled: list[_Drawn] = []
         self._stroked: list[_Drawn] = []
         self._painted: list[_Drawn] = []
+        self._plates: list[_Drawn] = []
         self._placed: dict[tuple[int, int], tuple[pikepdf.Object, list[Affine]]] = {}
         self._forms: dict[tuple[object, ...], tuple[_Walk, list[tuple[_Drawn, list[Affine]]]]] = {}
 
@@ -116,7 +118,12 @@ class _Walk:
             Stroked(one.paths, one.state.stroke, one.state.layer, tuple(one.placements)) for one in self._stroked
         )
         painted = tuple(Painted(one.paths, one.state.colour, tuple(one.placements)) for one in self._painted)
-        return Page(width, height, filled, stroked, (*pictures, *painted))
+        plates = tuple(Plate(one.paths, one.state.fill, tuple(one.placements)) for one in self._plates)
+        return Page(width, height, filled, stroked, (*pictures, *painted), plates=plates)
+
+    def _fills(self, layer: str) -> list[_Drawn]:
+        """Where what is filled on a layer belongs."""
+        return {"print": self._painted, PLATES: self._plates}.get(layer, self._filled)
 
     def run(self, stream: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
         if depth > DEEPEST_FORM:
@@ -139,7 +146,7 @@ class _Walk:
             elif name == "h":
                 pen.finish(True)
             elif name in ("f", "f*", "F"):
-                found = self._painted if state.layer == "print" else self._filled
+                found = self._fills(state.layer)
                 found.append(_Drawn(pen.take(state.matrix), state, [Affine()]))
             elif name == "rg":
                 red, green, blue = (round(255 * float(v)) for v in operands)
@@ -155,6 +162,8 @@ class _Walk:
             elif name == "k":
                 c, m, y, k = (float(v) for v in operands)
                 state = replace(state, fill=Ink("Process", (c, m, y, k)))
+            elif name == "cs":
+                state = replace(state, fill=_ink(resources.ColorSpace[str(operands[0])]))
             elif name == "CS":
                 state = replace(state, stroke=_ink(resources.ColorSpace[str(operands[0])]))
             elif name == "BDC":
@@ -175,7 +184,7 @@ class _Walk:
         if colour:
             red, green, blue = (round(255 * float(v)) for v in colour.split()[:3])
             state = replace(state, colour=(red, green, blue))
-        found = self._stroked if paint == b"S" else self._painted if state.layer == "print" else self._filled
+        found = self._stroked if paint == b"S" else self._fills(state.layer)
         found.append(_Drawn(Bundle.read(paths, PDF).mapped(state.matrix), state, [Affine()]))
         return True
 
@@ -196,6 +205,7 @@ class _Walk:
             mine = []
             for own, theirs in (
                 (self._filled, walk._filled), (self._stroked, walk._stroked), (self._painted, walk._painted),
+                (self._plates, walk._plates),
             ):  # fmt: skip
                 for one in theirs:
                     here = replace(one, placements=[])

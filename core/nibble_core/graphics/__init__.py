@@ -1,7 +1,7 @@
 """What files hold and stages pass on: pictures of pixels, drawings of shapes, pages of job files."""
 
 from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke, hex_colour
-from nibble_core.graphics.page import BLACK, Filled, Ink, Page, Painted, Picture, Stroked, Tool
+from nibble_core.graphics.page import BLACK, Filled, Ink, Page, Painted, Picture, Plate, Stroked, Tool
 from nibble_core.graphics.raster import LUMA, Grey, Pixels, Raster
 
 __all__ = [
@@ -18,6 +18,7 @@ __all__ = [
     "Painted",
     "Picture",
     "Pixels",
+    "Plate",
     "Raster",
     "Shape",
     "Stroke",

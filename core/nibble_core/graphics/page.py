@@ -80,6 +80,16 @@ class Painted:
 
 
 @dataclass(frozen=True, eq=False)
+class Plate:
+    """Closed paths filled with a named ink of its own by the even-odd rule, at every placement: white or varnish. It
+    overprints what is there."""
+
+    paths: Bundle
+    ink: Ink
+    placements: tuple[Affine, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class Page:
     """One page of width by height mm, origin top left, y down. printed: pictures and painted shapes, lowest first."""
 
@@ -89,6 +99,7 @@ class Page:
     stroked: tuple[Stroked, ...] = ()
     printed: tuple[Picture | Painted, ...] = ()
     title: str = ""
+    plates: tuple[Plate, ...] = ()
 
     @property
     def pictures(self) -> tuple[Picture, ...]:
@@ -99,4 +110,4 @@ class Page:
         return tuple(one for one in self.printed if isinstance(one, Painted))
 
 
-__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Stroked", "Tool"]
+__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Plate", "Stroked", "Tool"]

@@ -13,7 +13,7 @@ from nibble_core.checks.readback import check_page, check_same_marks, check_size
 from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.geometry import Affine, Bundle
-from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Shape, Stroked, Tool
+from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, parts
@@ -22,6 +22,12 @@ from nibble_core.ticket import fingerprint, sentences
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name
 from nibble_core.toolpaths import Definition, Knife, Program, plotted
+
+PLATE_INKS = {
+    "white under the print": Ink("White", (0.12, 0.04, 0.0, 0.0)),
+    "varnish over the print": Ink("Varnish", (0.0, 0.0, 0.25, 0.0)),
+}
+"""What presses know plates by, and how a screen shows them."""
 
 
 @dataclass(frozen=True)
@@ -158,6 +164,7 @@ def pages_of(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
     laid = work.sheets[sheet.id].value
     marks = (Filled(laid.marks.paths()),) if laid.marks.places else ()
     printed: list[Picture | Painted] = []
+    plates: list[Plate] = []
     for layer in laid.layers:
         places = tuple(placement.at for placement in laid.placements if placement.layer == layer)
         for item in work.prints[layer].value.items:
@@ -166,6 +173,9 @@ def pages_of(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
             else:
                 own = tuple(at.then(place) for place in places for at in item.places)
                 printed.append(Picture(item.raster, item.width, item.height, own))
+        if work.plates.get(layer):
+            rings = Bundle.of([ring for region in work.plates[layer] for ring in region.rings])
+            plates.append(Plate(rings, PLATE_INKS[ticket.layer(layer).plate], places))
     beside = Bundle.of([ring for region in caption_of(sheet, ticket, work) for ring in region.rings])
     if len(beside):
         printed.append(Painted(beside, (0, 0, 0), (Affine(),)))
@@ -174,7 +184,9 @@ def pages_of(ticket: Ticket, sheet: Sheet, work: Work) -> tuple[Page, Page]:
         for run in program_of(sheet, work).runs
     )
     return (
-        Page(laid.width, laid.height, marks, printed=tuple(printed), title=f"{ticket.name}, print"),
+        Page(
+            laid.width, laid.height, marks, printed=tuple(printed), title=f"{ticket.name}, print", plates=tuple(plates)
+        ),
         Page(laid.width, laid.height, marks, strokes, title=f"{ticket.name}, cut"),
     )
 

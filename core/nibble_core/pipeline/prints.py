@@ -13,7 +13,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
-from nibble_core.geometry import Affine, Box
+from nibble_core.geometry import Affine, Box, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
 from nibble_core.graphics import Raster, Shape, Stroke
@@ -141,6 +141,22 @@ def print_layer(
     if layer.prints == "the client’s pixels":
         by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
     return run_stage(store, "print", by, keys, compute)
+
+
+def plate_of(
+    store: ResultStore, layer: Layer, composed: Keyed[PieceResult], drawn: Keyed[LayerResult],
+    printed: Keyed[PrintResult],
+) -> Keyed[tuple[Region, ...]]:  # fmt: skip
+    """The area of a layer's white or varnish: all that prints with its bleed, spread or choked."""
+
+    def compute() -> tuple[Region, ...]:
+        area = printed.value.area
+        if layer.bleed > 0:
+            area = area.union(area.buffer(layer.bleed).difference(cut_parts(drawn.value, composed.value)))
+        grown = area.buffer(layer.plate_spread) if layer.plate_spread else area
+        return tuple(refit_polygon(part) for part in polygons(grown))
+
+    return run_stage(store, "plate", [layer.bleed, layer.plate_spread], [printed.key, drawn.key], compute)
 
 
 def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:

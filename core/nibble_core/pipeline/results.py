@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import NibbleError
-from nibble_core.geometry import Bundle
+from nibble_core.geometry import Bundle, Region
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import LayerResult
@@ -42,6 +42,8 @@ class Work:
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
     borders: dict[str, Bundle] = field(default_factory=dict)
     """Weed borders of sheets that have one, in the sheet's coordinates."""
+    plates: dict[str, tuple[Region, ...]] = field(default_factory=dict)
+    """White or varnish of layers that have one, in the piece's coordinates."""
     crowded: dict[str, list[Near]] = field(default_factory=dict)
     """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
     weeds: dict[str, Bundle] = field(default_factory=dict)

@@ -15,7 +15,7 @@ from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import compose_piece
 from nibble_core.pipeline.examine import examine
 from nibble_core.pipeline.lines import draw_lines
-from nibble_core.pipeline.prints import print_layer
+from nibble_core.pipeline.prints import plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.sheets import (
@@ -186,6 +186,8 @@ def _lines(
         preview=preview,
     )  # fmt: skip
     work.prints[layer.id] = printed
+    if layer.plate != "no plate" and layer.prints != "nothing" and not preview:
+        work.plates[layer.id] = plate_of(store, layer, composed, drawn, printed).value
     if printed.value.box is not None:  # copies keep their distance from each other's bleed as well
         whole = replace(drawn.value, box=Box.around([drawn.value.box, printed.value.box]))
         drawn = Keyed(fingerprint(drawn.key, printed.key), whole)

@@ -100,6 +100,11 @@ HOLES = {
     "filled": "Only the outside counts.",
     "kept": "Holes large enough are cut as well.",
 }
+PLATES = {
+    "no plate": "Inks only.",
+    "white under the print": "White ink first, so that colours show on clear or dark stock.",
+    "varnish over the print": "Clear ink over everything that prints.",
+}
 SCORES = {"folds": "It will be bent there.", "marks": "It is only drawn into the surface."}
 LEAVES = {
     "as dashes": "Every dash is a line of its own in the file.",
@@ -274,6 +279,8 @@ class Layer:
     lines: tuple[Line, ...] = ()
     name: str = text("", 60, "layer", empty="the layer")
     bleed: float = length(0.0, 0.0, 50.0, "bleed")
+    plate: str = choice("no plate", "plate", PLATES)
+    plate_spread: float = length(-0.2, -5.0, 5.0, "spread of the plate", step=0.05)
     cutting_error: float = length(0.3, 0.0, 10.0, "cutting error")
     shows: str = choice("everything", "shapes", SHOWN)
     colours: tuple[Chosen, ...] = ()

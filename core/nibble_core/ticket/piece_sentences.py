@@ -176,10 +176,16 @@ def _layer(piece: Piece, layer: Layer, elements: Mapping[str, str]) -> Iterable[
             yield Sentence(place.id, "lines", ("A region of it, chosen by hand.",), owner=f"{here}/regions/{place.id}")
     parts: Parts = ("Print ", slot(here, layer, "prints"), ".")
     if layer.prints != "nothing":
-        parts = ("Print ", slot(here, layer, "prints"), " with ", slot(here, layer, "bleed"), " bleed.")
+        parts = ("Print ", slot(here, layer, "prints"), " with ", slot(here, layer, "bleed"), " bleed")
+        if layer.plate != "no plate":
+            plate = (" and ", slot(here, layer, "plate"), ", spread by ", slot(here, layer, "plate_spread"))
+            parts = (*parts, *plate)
+        parts = (*parts, ".")
     more: Parts = ()
     if layer.prints != "nothing":
         more = ("Look at the worst case for a cutting error of ", slot(here, layer, "cutting_error"), ".")
+        if layer.plate == "no plate":
+            more = (*more, " Print ", slot(here, layer, "plate"), ".")
     yield Sentence(f"{layer.id}-print", "lines", parts, more, process="print")
     names = {line.id: line_name(line) for line in layer.lines}
     for line in layer.lines:

@@ -7,12 +7,14 @@ import subprocess
 import tempfile
 import unittest
 from dataclasses import replace
+from functools import reduce
 from pathlib import Path as File
 
 import numpy as np
 import pikepdf
 import pypdfium2 as pdfium
 import resvg_py
+import shapely
 from PIL import Image
 
 from nibble_core.checks.readback import check_page, check_same_marks
@@ -74,6 +76,30 @@ class WholeJobTest(unittest.TestCase):
         self.assertEqual((len(printed.stroked), len(cut.pictures)), (0, 0))
         self.assertEqual({line.ink.name for line in cut.stroked}, {"Nibble Through"})
         self.assertEqual([len(one.placements) for one in cut.stroked], [9])  # one definition, brought to nine places
+
+    def test_white_and_varnish_leave_as_plates_of_their_own_that_overprint(self):
+        for plate, ink in (("white under the print", "White"), ("varnish over the print", "Varnish")):
+            for spread in (-0.5, 0.0, 0.4):
+                ticket = badge_ticket(
+                    Change("pieces/p1/layers/l1/plate", plate), Change("pieces/p1/layers/l1/plate_spread", spread),
+                    quantity=4,
+                )  # fmt: skip
+                work = badge_work(ticket)
+                files = {one.name: one.content for one in write_files(ticket, work, formats=["pdf", "combined"])}
+                for name in ("badge-print.pdf", "badge-print-and-cut.pdf"):
+                    with self.subTest(name, ink=ink, spread=spread):
+                        (found,) = pdf_reader.read_page(files[name]).plates
+                        self.assertEqual((found.ink.name, len(found.placements)), (ink, 4))
+                        wanted = work.prints["l1"].value.area.buffer(spread).area
+                        rings = [shapely.Polygon(path.flattened(0.005)) for path in found.paths]
+                        area = reduce(shapely.symmetric_difference, rings).area  # the even-odd rule
+                        self.assertAlmostEqual(area / wanted, 1.0, delta=0.002)
+                        with pikepdf.open(io.BytesIO(files[name])) as document:
+                            self.assertIn(f"/{ink}".encode(), b"".join(
+                                str(o[1]).encode() for o in document.objects
+                                if isinstance(o, pikepdf.Array) and len(o) == 4 and str(o[0]) == "/Separation"
+                            ))  # fmt: skip
+                self.assertEqual(pdf_reader.read_page(files["badge-cut.pdf"]).plates, ())
 
     def test_one_copy_and_a_mirrored_one_are_read_back_as_well(self):
         for stock in ("matt-white-vinyl-1370", "shirt-film-navy-500"):
