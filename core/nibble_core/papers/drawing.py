@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.geometry import Affine, Box, Bundle
+from nibble_core.geometry import Affine, Box, Bundle, Path
 from nibble_core.geometry.path_text import SVG
 from nibble_core.graphics import Shape, hex_colour
 from nibble_core.papers.page import HAIR, INK, SOFT, Page
@@ -71,7 +71,13 @@ def _lines(page: Page, lines: tuple, fine: float, weight: float) -> None:  # typ
             dash = [2 * weight * d for d in look.dash]
             paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if line.dashes else line.paths
             for path in paths:
-                page.line(path.flattened(fine), edge=look.colour, weight=1.6 * weight, dash=dash)
+                page.line(_course(path, fine), edge=look.colour, weight=1.6 * weight, dash=dash)
+
+
+def _course(path: Path, fine: float) -> np.ndarray:
+    """Points along a path, back to its start where it is closed."""
+    points = path.flattened(fine)
+    return np.vstack([points, points[:1]]) if path.closed else points
 
 
 def _finished(layer: str, work: Work) -> BaseGeometry:
@@ -103,7 +109,7 @@ def draw_on_thing(
             area = shapely.Polygon(path.flattened(FINE / scale))
             page.shape(area, fill=piece.thing_colour, edge=INK, weight=weight)
         for path in Bundle.read(thing.details.encode(), SVG):
-            page.line(path.flattened(FINE / scale), edge=SOFT, weight=weight)
+            page.line(_course(path, FINE / scale), edge=SOFT, weight=weight)
         with page.mapped(Affine.translation(thing.x - (box.left + box.right) / 2, top - box.top)):
             for layer in piece.layers:
                 if layer.id in work.layers:
@@ -135,7 +141,7 @@ def draw_sheet(
         for own in own_lines(sheet, work):
             look = PROCESSES[own.process]
             for path in own.paths:
-                page.line(path.flattened(fine), edge=look.colour, weight=1.5 * weight,
+                page.line(_course(path, fine), edge=look.colour, weight=1.5 * weight,
                           dash=[1.2 * weight * d for d in look.dash])  # fmt: skip
         page.shape(whole, edge=INK, weight=weight)
     return laid.width * scale, laid.height * scale

@@ -14,6 +14,7 @@ from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
+from nibble_core.pipeline.panels import Part, parts_of, seams
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, parts
@@ -64,31 +65,35 @@ def write_files(
     work.require_whole()
     files: list[JobFile] = []
     sheets: list[dict[str, object]] = []
-    steps = sum(len(_kinds(ticket, sheet, formats)) for sheet in ticket.sheets)
+    steps = sum(len(_kinds(ticket, sheet, formats)) for sheet in ticket.sheets) or 1
     done = 0
     for sheet in ticket.sheets:
-        stem = _stem(ticket, sheet)
         last = f"-rev{revision}" if revision is not None else ""
         made: list[JobFile] = []
-        found: dict[str, Page] = {}
-        pages = sheet_pages(ticket, sheet, work)
-        for purpose, form in _kinds(ticket, sheet, formats):
-            if cancelled():
-                raise Cancelled("Making the files was stopped.", "Nothing was kept of them.")
-            called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
-            progress(done / steps, f"the {called}")
-            assert form.sheets is not None
-            meant = plotter_page(pages[purpose], sheet, work, form.sheets.unit) if form.sheets.unit else pages[purpose]
-            content = form.sheets.write(meant)
-            page = form.sheets.read(content)
-            if form.sheets.pixels:
-                check_size(meant, page, called)
-            else:
-                check_page(meant, page, called, tolerance=form.sheets.tolerance, layers=form.sheets.layers)
-                check_same_marks(found.setdefault("first", page), page)
-            tail = "-r12" if form.key == "dxf-r12" else ""
-            made.append(JobFile(f"{stem}-{slug(purpose)}{tail}{last}.{form.ending}", purpose, content))
-            done += 1
+        for part in sheet_parts(ticket, sheet, work):
+            stem = "-".join(filter(None, (_stem(ticket, sheet), slug(part.name, empty=""))))
+            found: dict[str, Page] = {}
+            pages = purposes(part)
+            for purpose, form in _kinds(ticket, sheet, formats):
+                if cancelled():
+                    raise Cancelled("Making the files was stopped.", "Nothing was kept of them.")
+                called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
+                progress(min(done / steps, 1.0), f"the {called}")
+                assert form.sheets is not None
+                meant = pages[purpose]
+                if form.sheets.unit:
+                    strokes = plotter_strokes(part.program, sheet, meant.height, form.sheets.unit)
+                    meant = replace(meant, stroked=strokes)
+                content = form.sheets.write(meant)
+                page = form.sheets.read(content)
+                if form.sheets.pixels:
+                    check_size(meant, page, called)
+                else:
+                    check_page(meant, page, called, tolerance=form.sheets.tolerance, layers=form.sheets.layers)
+                    check_same_marks(found.setdefault("first", page), page)
+                tail = "-r12" if form.key == "dxf-r12" else ""
+                made.append(JobFile(f"{stem}-{slug(purpose)}{tail}{last}.{form.ending}", purpose, content))
+                done += 1
         sheets.append(_sheet_facts(ticket, sheet, work, made))
         files += made
     manifest = {
@@ -127,14 +132,15 @@ def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -
     return kinds
 
 
-def sheet_pages(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Page]:
-    """The pages of a sheet by their purpose: one size, one origin, the same marks."""
-    printed, cut = pages_of(ticket, sheet, work)
-    return {
-        PRINT: printed,
-        CUT: cut,
-        BOTH: replace(printed, stroked=cut.stroked, title=f"{ticket.name}, print and cut"),
-    }
+def sheet_parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
+    """A sheet's pages and program: one of each, or one for each of its panels."""
+    return parts_of(ticket, sheet, work, *pages_of(ticket, sheet, work), program_of(sheet, work))
+
+
+def purposes(part: Part) -> dict[str, Page]:
+    """Pages by what they are for: one size, one origin, the same marks."""
+    title = part.printed.title.replace(", print", ", print and cut")
+    return {PRINT: part.printed, CUT: part.cut, BOTH: replace(part.printed, stroked=part.cut.stroked, title=title)}
 
 
 def plotter_page(page: Page, sheet: Sheet, work: Work, unit: float) -> Page:
@@ -210,6 +216,9 @@ def _sheet_facts(ticket: Ticket, sheet: Sheet, work: Work, files: list[JobFile])
             {"piece": ticket.piece_of_layer(held.layer).name, "layer": ticket.layer(held.layer).name,
              "copies": laid.copies_of(held.layer)}
             for held in sheet.holds
+        ],
+        "panels": [
+            {"left_mm": round(one.left, 3), "right_mm": round(one.right, 3)} for one in seams(ticket, sheet, work)
         ],
         "placements": _placements(laid, ticket),
         "processes": _processes(sheet, work),

@@ -8,6 +8,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, setting
+from nibble_core.pipeline.panels import seams
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, minutes_of, waste_share
 from nibble_core.sheet import LaidSheet
@@ -133,6 +134,11 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     laid = work.sheets[sheet.id].value
     long = f"{laid.height / 1000:.2f} m" if laid.height >= 1000 else f"{laid.height:.0f} mm"
     draft.fact = f"{laid.copies} up, {long}"
+    strips = seams(ticket, sheet, work)
+    if len(strips) > 1:
+        widest = max(strip.width for strip in strips)
+        said = f"Made as {len(strips)} panels of {widest:.0f} mm at most, each a file of its own, laid from the left."
+        draft.notes.append(Note(said, where=f"sheets/{sheet.id}"))
     where = f"sheets/{sheet.id}"
     if laid.times > 1:
         draft.notes.append(Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where))

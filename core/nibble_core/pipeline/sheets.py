@@ -46,6 +46,8 @@ from nibble_core.toolpaths import Definition, Program, by_process
 
 ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
 WEEDS, FREES = "weed cut", "cross-cut"
+ONE_SHEET = "one sheet"
+WIDEST = 20_000.0  # mm, of work that is parted into panels
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
 
 
@@ -249,12 +251,17 @@ def _placed(id: str, put: Placement) -> Placed:
     return Placed(id, put.layer, round(at.e, 6), round(at.f, 6), round(turn, 4), by="nest")
 
 
+def usable_width(sheet: Sheet) -> float:
+    """mm, of the stock on its machine."""
+    return min(sheet.stock.usable_width, sheet.machine.usable_width)
+
+
 def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
     """What copies may fill, and how many marks stand round them."""
     beyond = 2 * _reach(sheet)  # a border keeps as far from the marks, and from the edge, as it lies from the work
     count = sheet.marks if ticket.prints_on(sheet) else 0
     within = room(
-        usable_width=min(sheet.stock.usable_width, sheet.machine.usable_width),
+        usable_width=usable_width(sheet) if sheet.panels == ONE_SHEET else WIDEST,
         usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
         spacing=sheet.spacing, mark_count=count,
         mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond), least_edge=beyond,

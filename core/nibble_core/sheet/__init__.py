@@ -10,10 +10,11 @@ from nibble_core.sheet.distances import Near, too_near
 from nibble_core.sheet.grouping import grouped, ungrouped
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 from nibble_core.sheet.nesting import Limits, Nest, nest
+from nibble_core.sheet.panels import Panel, clipped, panels
 from nibble_core.sheet.weed_lines import pieces_of_waste, weed_lines
 
 __all__ = [
-    "MARK_COUNTS", "LaidSheet", "Limits", "Marks", "Near", "Nest", "Part", "Placement", "Room", "as_placed", "at_place",
-    "border_along_each", "border_round_all", "border_round_each", "caption", "grid", "grouped", "interlocked", "marked",
-    "nest", "pieces_of_waste", "room", "too_near", "ungrouped", "weed_lines",
+    "MARK_COUNTS", "LaidSheet", "Limits", "Marks", "Near", "Nest", "Panel", "Part", "Placement", "Room", "as_placed",
+    "at_place", "border_along_each", "border_round_all", "border_round_each", "caption", "clipped", "grid", "grouped",
+    "interlocked", "marked", "nest", "panels", "pieces_of_waste", "room", "too_near", "ungrouped", "weed_lines",
 ]  # fmt: skip

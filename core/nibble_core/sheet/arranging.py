@@ -115,7 +115,7 @@ def _stacked(
                 raise DoesNotFit(
                     f"With its {within.edge_of} the piece is {extent + 2 * edge:.1f} mm {side}; the sheet has "
                     f"{most:.0f} mm.",
-                    "Make it smaller, or choose a wider stock.",
+                    "Make it smaller, choose a wider stock, or part it into panels.",
                 )
 
     def blocks_of(some: Sequence[Part], times: int) -> list[_Block]:

@@ -43,6 +43,10 @@ WEED_LINES = {
     "no weed lines": "The waste is not parted.",
     "weed lines": "Cuts across the waste, so that it peels off in handy pieces.",
 }
+PANELS = {
+    "one sheet": "Work wider than the stock is refused.",
+    "panels": "Work wider than the stock is parted into strips that overlap, each a sheet of its own.",
+}
 CROSS_CUTS = {
     "no cross-cut": "The sheet is cut off by hand.",
     "a cross-cut behind it": "The last cut goes across the roll and frees the finished length.",
@@ -216,6 +220,8 @@ class Sheet:
     weed_size: float = length(150.0, 10.0, 2000.0, "largest piece of waste", step=10.0)
     weed_clear: float = length(0.5, 0.0, 20.0, "distance of weed lines from copies", step=0.1)
     cross_cut: str = choice("no cross-cut", "cross-cut", CROSS_CUTS)
+    panels: str = choice("one sheet", "panels", PANELS)
+    panel_overlap: float = length(10.0, 0.0, 500.0, "overlap of panels", step=1.0)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
 
     def setting(self, process: str) -> Setting:

@@ -79,7 +79,9 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     if sheet.amount != "a full sheet":
         spare = () if sheet.spares else (", with ", slot(here, sheet, "spares"), " spare of each")
         more = (" Lay ", slot(here, sheet, "amount"), *spare, ".")
-    more = (*more, " Nested, they are turned ", slot(here, sheet, "turns"))
+    wide = (" Work wider than the stock is made as ", slot(here, sheet, "panels"))
+    lap = (", overlapping by ", slot(here, sheet, "panel_overlap")) if sheet.panels != "one sheet" else ()
+    more = (*more, *wide, *lap, ".", " Nested, they are turned ", slot(here, sheet, "turns"))
     more = (*more, ", ", slot(here, sheet, "together"), ".") if len(sheet.holds) > 1 else (*more, ".")
     yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), more, about=sheet.id)
     if not ticket.prints_on(sheet):
