@@ -26,7 +26,7 @@ def demo_jobs(today: date) -> list[DemoJob]:
     """Every client's job, due in the days after ``today``."""
     return [
         _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
-        _lighthouse(today),
+        _lighthouse(today), _banner(today),
     ]  # fmt: skip
 
 
@@ -129,6 +129,26 @@ def _rowers(today: date) -> DemoJob:
         for n, (_, _, stock) in enumerate(colours, 1)
     )
     return DemoJob(content, replace(ticket, pieces=(piece,), sheets=sheets))
+
+
+def _banner(today: date) -> DemoJob:
+    """Wider than any roll: printed and cut in panels that overlap."""
+    content = as_png(kite(2000))
+    ticket = first_ticket(
+        name="Festival banner, 3.6 m", client="Orrinmouth Kite Week", due=(today + timedelta(days=12)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="kite for the banner.png", width=300, mode="outer",
+    )  # fmt: skip
+    elements = (
+        Element("e2", kind="simple shape", figure=Figure("rounded rectangle", 3600.0, 620.0, colour="#f4e3c1")),
+        Element("e1", "a1", way="apart", across="left edges", down="centred", x=160.0),
+        Element(
+            "e3", kind="text", way="apart", across="centred", down="centred", x=160.0,
+            lettering=Lettering("ORRINMOUTH KITE WEEK", "condensed", "", 230.0, colour="#1e5b6b"),
+        ),
+    )  # fmt: skip
+    # cut a little within the board: nothing white shows, without any bleed
+    ticket = _with_lines(ticket, "banner", (Line("k1", "through cut", -3.0, close_gaps=0.0),), elements)
+    return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], panels="panels", panel_overlap=20.0),)))
 
 
 def _tansy_lane(today: date) -> DemoJob:

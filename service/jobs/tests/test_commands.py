@@ -13,10 +13,10 @@ from jobs.models import Job
 from jobs.queries import newest_revision
 from nibble_core.ticket import ticket_from_plain
 
-CLIENTS = {
+CLIENTS = [
     "Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery",
-    "Orrinmouth Lighthouse Trust", "the shop’s own",
-}  # fmt: skip
+    "Orrinmouth Lighthouse Trust", "the shop’s own", "Orrinmouth Kite Week",
+]  # fmt: skip
 
 
 class CommandTest(TransactionTestCase):
