@@ -41,7 +41,8 @@ def _kite_week(today: date) -> DemoJob:
         Line("k1", "kiss cut", 0.0, close_gaps=1.0, name="sticker"),
         Line("k2", "through cut", 4.0, close_gaps=8.0, name="backing"),
     )
-    return DemoJob(content, _with_lines(ticket, "kite", lines, bleed=1.0))
+    ticket = _with_lines(ticket, "kite", lines, bleed=1.0)
+    return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], arrangement="interlocked pairs"),)))
 
 
 def _harbour_hive(today: date) -> DemoJob:
@@ -133,17 +134,17 @@ def _rowers(today: date) -> DemoJob:
 
 def _banner(today: date) -> DemoJob:
     """Wider than any roll: printed and cut in panels that overlap."""
-    content = as_png(kite(2000))
+    content = as_png(lighthouse(900))
     ticket = first_ticket(
-        name="Festival banner, 3.6 m", client="Orrinmouth Kite Week", due=(today + timedelta(days=12)).isoformat(),
-        file=hashlib.sha256(content).hexdigest(), file_name="kite for the banner.png", width=300, mode="outer",
+        name="Open day banner, 3.6 m", client="Orrinmouth Lighthouse Trust", due=(today + timedelta(days=12)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="light for the banner.png", width=140, mode="outer",
     )  # fmt: skip
     elements = (
         Element("e2", kind="simple shape", figure=Figure("rounded rectangle", 3600.0, 620.0, colour="#f4e3c1")),
         Element("e1", "a1", way="apart", across="left edges", down="centred", x=160.0),
         Element(
             "e3", kind="text", way="apart", across="centred", down="centred", x=160.0,
-            lettering=Lettering("ORRINMOUTH KITE WEEK", "condensed", "", 230.0, colour="#1e5b6b"),
+            lettering=Lettering("OPEN DAY AT THE LIGHT", "condensed", "", 230.0, colour="#1e5b6b"),
         ),
     )  # fmt: skip
     # cut a little within the board: nothing white shows, without any bleed
