@@ -136,7 +136,8 @@ def _banner(today: date) -> DemoJob:
     """Wider than any roll: printed and cut in panels that overlap."""
     content = as_png(lighthouse(900))
     ticket = first_ticket(
-        name="Open day banner, 3.6 m", client="Orrinmouth Lighthouse Trust", due=(today + timedelta(days=12)).isoformat(),
+        name="Open day banner, 3.6 m", client="Orrinmouth Lighthouse Trust",
+        due=(today + timedelta(days=12)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="light for the banner.png", width=140, mode="outer",
     )  # fmt: skip
     elements = (
@@ -149,7 +150,8 @@ def _banner(today: date) -> DemoJob:
     )  # fmt: skip
     # cut a little within the board: nothing white shows, without any bleed
     ticket = _with_lines(ticket, "banner", (Line("k1", "through cut", -3.0, close_gaps=0.0),), elements)
-    return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], panels="panels", panel_overlap=20.0),)))
+    sheet = replace(ticket.sheets[0], panels="panels", panel_overlap=20.0)
+    return DemoJob(content, replace(ticket, sheets=(sheet,)))
 
 
 def _tansy_lane(today: date) -> DemoJob:
