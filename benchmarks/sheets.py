@@ -20,7 +20,8 @@ from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Bundle
 from nibble_core.lines.figures import figure
 from nibble_core.lines.perforation import perforated
-from nibble_core.pipeline.files import pages_of, plotter_page, write_files
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.pages import parts_of, plotter_strokes
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
@@ -48,11 +49,13 @@ def sheet() -> tuple[Ticket, Work]:
 
 def measured(ending: str, answers: Connection) -> None:
     ticket, work = sheet()
-    page = pages_of(ticket, ticket.sheets[0], work)[1]
+    (part,) = parts_of(ticket, ticket.sheets[0], work)
+    page = part.cut
     form = FORMATS[ending]
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     start = time.process_time()
-    page = plotter_page(page, ticket.sheets[0], work, form.sheets.unit) if form.sheets.unit else page
+    if form.sheets.unit:
+        page = replace(page, stroked=plotter_strokes(part.program, ticket.sheets[0], page.height, form.sheets.unit))
     content = form.sheets.write(page)
     written = time.process_time()
     found = form.sheets.read(content)

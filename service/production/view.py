@@ -11,12 +11,12 @@ from nibble_core.artwork.framing import Framing
 from nibble_core.geometry import Affine
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.clean import framing_of
-from nibble_core.pipeline.panels import seams
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, own_lines
 from nibble_core.pipeline.trace import TracedShape, TraceResult
+from nibble_core.sheet import Panel
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
@@ -176,10 +176,8 @@ def _tones(raster: Raster) -> list[float]:
     return [round(float(min(v / top, 1.0)), 3) for v in counts]
 
 
-def _seams(sheet: Sheet, ticket: Ticket, work: Work) -> list[dict[str, str]]:
+def _seams(high: float, found: list[Panel]) -> list[dict[str, str]]:
     """Where panels begin and end, for the eye."""
-    found = seams(ticket, sheet, work)
-    high = work.sheets[sheet.id].value.height
     places = [x for one, other in pairwise(found) for x in (other.left, one.right)]
     return [{"process": "guide", "d": f"M{x:.3f} 0L{x:.3f} {high:.3f}"} for x in places]
 
@@ -198,6 +196,6 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places],
         "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
-                *_seams(sheet, ticket, work)],
-        "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, work)),
+                *_seams(laid.height, work.panels.get(sheet.id, []))],
+        "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),
     }  # fmt: skip

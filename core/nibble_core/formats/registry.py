@@ -33,7 +33,7 @@ class Sheets:
 @dataclass(frozen=True)
 class Format:
     """An open format. key: what records and options call it. ending: of its files. called: in words. serves: what it is
-    good for. write_drawing: of outlines, where it holds such."""
+    good for. write_drawing: of outlines, where it holds such. tail: of its files' names, where others end so too."""
 
     key: str
     ending: str
@@ -42,6 +42,7 @@ class Format:
     content_type: str
     write_drawing: Callable[[Drawing], bytes] | None = None
     sheets: Sheets | None = None
+    tail: str = ""
 
     def outlines(self, drawing: Drawing) -> bytes:
         """A drawing as a file of this format, which must be one of OUTLINE_FORMATS."""
@@ -69,7 +70,7 @@ _ALL = (
     ),
     Format(
         "dxf-r12", "dxf", "DXF release 12", "Plain polylines, for software that reads nothing newer.", "image/vnd.dxf",
-        None, Sheets(dxf_r12.write_page, dxf_r12.read_page, dxf_r12.TOLERANCE, layers=False),
+        None, Sheets(dxf_r12.write_page, dxf_r12.read_page, dxf_r12.TOLERANCE, layers=False), "-r12",
     ),
     Format(
         "hpgl", "hpgl", "HP-GL", "A pen for each process; led for a trailing knife, overcut, begun away from corners.",

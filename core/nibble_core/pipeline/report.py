@@ -8,7 +8,6 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, setting
-from nibble_core.pipeline.panels import seams
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, minutes_of, waste_share
 from nibble_core.sheet import LaidSheet
@@ -134,7 +133,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     laid = work.sheets[sheet.id].value
     long = f"{laid.height / 1000:.2f} m" if laid.height >= 1000 else f"{laid.height:.0f} mm"
     draft.fact = f"{laid.copies} up, {long}"
-    strips = seams(ticket, sheet, work)
+    strips = work.panels.get(sheet.id, [])
     if len(strips) > 1:
         widest = max(strip.width for strip in strips)
         said = f"Made as {len(strips)} panels of {widest:.0f} mm at most, each a file of its own, laid from the left."
@@ -162,7 +161,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             Note(f"This takes {used / 1000:.2f} m; {stock.length_left / 1000:.2f} m of {stock.name} are left.",
                  "Order some, or choose another stock.", where, LOOK)
         )  # fmt: skip
-    if sheet.caption != "nothing" and sheet.marks and ticket.prints_on(sheet) and not caption_of(sheet, ticket, work):
+    if sheet.caption != "nothing" and sheet.marks and ticket.prints_on(sheet) and not caption_of(sheet, ticket, laid):
         draft.notes.append(
             Note("The sheet has no room for a line of print beside the work.", "Lay more copies, or put the marks "
                  "further out.", where, LOOK)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from shapely.geometry.base import BaseGeometry
+
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import NibbleError
 from nibble_core.geometry import Bundle, Region
@@ -14,7 +16,7 @@ from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.sheet import LaidSheet, Near
+from nibble_core.sheet import LaidSheet, Near, Panel
 
 
 @dataclass
@@ -42,6 +44,10 @@ class Work:
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
     borders: dict[str, Bundle] = field(default_factory=dict)
     """Weed borders of sheets that have one, in the sheet's coordinates."""
+    footprints: dict[str, BaseGeometry] = field(default_factory=dict)
+    """All that a copy of a layer fills, once it was asked for; see ``sheets.footprint``."""
+    panels: dict[str, list[Panel]] = field(default_factory=dict)
+    """Of each laid sheet, from left to right: one where it is made whole."""
     plates: dict[str, tuple[Region, ...]] = field(default_factory=dict)
     """White or varnish of layers that have one, in the piece's coordinates."""
     crowded: dict[str, list[Near]] = field(default_factory=dict)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 import shapely
@@ -41,6 +41,7 @@ from nibble_core.sheet import (
     weed_lines,
 )
 from nibble_core.text.fonts import shipped_font
+from nibble_core.ticket.ids import fresh_ids
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process
 
@@ -59,9 +60,9 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     within, count = _room(ticket, sheet)
     full = sheet.amount == "a full sheet"
     true = sheet.arrangement != "a grid"
-    parts = _parts(ticket, sheet, work, shapes=true)
 
     def laid() -> LaidSheet:
+        parts = _parts(ticket, sheet, work, shapes=true)
         if sheet.arrangement == "a grid":
             made = grid(parts, within, full=full)
         elif sheet.arrangement == "interlocked pairs":
@@ -69,16 +70,17 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         else:
             boxes = {part.layer: Box(*part.shape.bounds) for part in parts if part.shape is not None}
             made = replace(as_placed([placement(one) for one in sheet.placed], boxes, within), times=sheet.runs)
-        keyed = sheet.mark_key != "no direction mark"
-        made = marked(made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every, keyed=keyed)
+        made = marked(
+            made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every, keyed=keyed(sheet)
+        )
         if sheet.cross_cut != NO_CROSS_CUT:  # it goes across all of the roll
-            made = replace(made, width=max(made.width, within.width))
+            made = replace(made, width=max(made.width, usable_width(sheet)))
         return made.mirrored() if sheet.stock.mirrored else made
 
-    by = [within, count, [part[:3] for part in parts], full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
+    wanted = [part[:3] for part in _parts(ticket, sheet, work, shapes=False)]
+    by = [within, count, wanted, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
     by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs, sheet.cross_cut]
-    keys = [key for layer in held for key in (work.layers[layer].key, work.prints[layer].key)]
-    inputs = keys if true else []
+    inputs = keys_of(held, work) if true else []
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
 
 
@@ -99,9 +101,7 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
         locked = [placement(one) for one in stay]
         found, runs = nest(parts, within, turns=sheet.turns, locked=locked, full=full, limits=limits)
         put = found.placements[len(locked) :]
-    taken = {one.id for one in stay}
-    names = (f"n{number}" for number in range(1, len(put) + len(taken) + 1))
-    free = (name for name in names if name not in taken)
+    free = fresh_ids("n", (one.id for one in stay))
     return [*stay, *(_placed(next(free), one) for one in put)], runs, found.length
 
 
@@ -112,17 +112,17 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
         raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
     within, _ = _room(ticket, sheet)
     locked = [placement(one) for one in sheet.placed]
-    parts = [part._replace(quantity=1) for part in _parts(ticket, sheet, work, shapes=True)]
-    counts = Counter(one.layer for one in locked)
-    parts = [part._replace(quantity=counts[part.layer] + (part.layer == layer)) for part in parts]
-    found, runs = nest(
-        [part for part in parts if part.quantity], within, turns=sheet.turns, locked=locked, limits=Limits(0.0)
-    )
+    counts = Counter([layer, *(one.layer for one in locked)])
+    parts = [
+        part._replace(quantity=counts[part.layer])
+        for part in _parts(ticket, sheet, work, shapes=True)
+        if part.layer in counts
+    ]
+    found, runs = nest(parts, within, turns=sheet.turns, locked=locked, limits=Limits(0.0))
     if runs > 1 or len(found.placements) != len(locked) + 1:
         raise DoesNotFit("There is no room for one more on this sheet.", "Move copies together, or nest them again.")
-    taken = {one.id for one in sheet.placed}
-    free = next(name for name in (f"n{number}" for number in range(1, len(taken) + 2)) if name not in taken)
-    return replace(_placed(free, found.placements[-1]), by="hand")
+    free = fresh_ids("n", (one.id for one in sheet.placed))
+    return replace(_placed(next(free), found.placements[-1]), by="hand")
 
 
 def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
@@ -130,7 +130,7 @@ def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> N
     if sheet.id not in work.sheets:
         return
     laid = work.sheets[sheet.id]
-    keys = [key for layer in laid.value.layers for key in (work.layers[layer].key, work.prints[layer].key)]
+    keys = [laid.key, *keys_of(laid.value.layers, work)]
 
     def border() -> Bundle:
         shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
@@ -142,16 +142,15 @@ def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> N
         return way(copies, sheet.border_distance)
 
     def lines() -> Bundle:
-        shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
-        copies = [at_place(shapes[layer], at) for layer, at in laid.value.placements]
+        copies = copies_of(ticket, laid.value, work)
         return weed_lines(waste_of(sheet, work), copies, sheet.weed_size, sheet.weed_clear)
 
     if sheet.border != NO_BORDER:
         by = [sheet.border, sheet.border_distance]
-        work.borders[sheet.id] = run_stage(store, "weed border", by, [laid.key, *keys], border).value
+        work.borders[sheet.id] = run_stage(store, "weed border", by, keys, border).value
     if sheet.weed_lines != NO_WEED_LINES:
         more = [sheet.border, sheet.border_distance, sheet.weed_size, sheet.weed_clear]
-        work.weeds[sheet.id] = run_stage(store, "weed lines", more, [laid.key, *keys], lines).value
+        work.weeds[sheet.id] = run_stage(store, "weed lines", more, keys, lines).value
 
 
 def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -162,12 +161,10 @@ def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work
     laid = work.sheets[sheet.id]
 
     def near() -> list[Near]:
-        shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
-        copies = [at_place(shapes[layer], at) for layer, at in laid.value.placements]
-        return too_near(copies, sheet.spacing - ROUNDED)
+        return too_near(copies_of(ticket, laid.value, work), sheet.spacing - ROUNDED)
 
-    keys = [key for layer in laid.value.layers for key in (work.layers[layer].key, work.prints[layer].key)]
-    work.crowded[sheet.id] = run_stage(store, "distances", [sheet.spacing], [laid.key, *keys], near).value
+    keys = [laid.key, *keys_of(laid.value.layers, work)]
+    work.crowded[sheet.id] = run_stage(store, "distances", [sheet.spacing], keys, near).value
     over = sum(one.apart == 0 for one in work.crowded[sheet.id])
     if over:
         pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
@@ -195,8 +192,25 @@ def waste_share(work: Work, sheet: str) -> float | None:
     return 1 - used / (laid.width * laid.height)
 
 
+def copies_of(ticket: Ticket, laid: LaidSheet, work: Work) -> list[BaseGeometry]:
+    """What each copy of a laid sheet fills, in its order."""
+    return [at_place(footprint(ticket.layer(layer), work), at) for layer, at in laid.placements]
+
+
+def keys_of(layers: Iterable[str], work: Work) -> list[str]:
+    """Of all that the footprints of some layers depend on."""
+    return [key for layer in layers for key in (work.layers[layer].key, work.prints[layer].key)]
+
+
 def footprint(layer: Layer, work: Work) -> BaseGeometry:
-    """All that a copy fills: what its lines enclose and run along, its print with its bleed, its alignment marks."""
+    """All that a copy fills: what its lines enclose and run along, its print with its bleed, its alignment marks. It is
+    worked out once."""
+    if layer.id not in work.footprints:
+        work.footprints[layer.id] = _footprint(layer, work)
+    return work.footprints[layer.id]
+
+
+def _footprint(layer: Layer, work: Work) -> BaseGeometry:
     drawn, printed = work.layers[layer.id].value, work.prints[layer.id].value
     sent = [line for line in drawn.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
     areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
@@ -208,13 +222,14 @@ def footprint(layer: Layer, work: Work) -> BaseGeometry:
     return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
 
 
-def caption_of(sheet: Sheet, ticket: Ticket, work: Work) -> tuple[Region, ...]:
-    """What is printed beside the copies of a sheet, as outlines on the sheet; readable, never mirrored."""
+def caption_of(sheet: Sheet, ticket: Ticket, laid: LaidSheet, part: str = "") -> tuple[Region, ...]:
+    """What is printed beside the copies of a laid sheet, as outlines on it; readable, never mirrored. part: of the
+    sheet, “panel 2 of 3”."""
     if sheet.caption == "nothing" or not sheet.marks or not ticket.prints_on(sheet):
         return ()
-    laid = work.sheets[sheet.id].value
     number = [one.id for one in ticket.sheets].index(sheet.id) + 1
-    words = f"{ticket.name}, sheet {number} of {len(ticket.sheets)}, fed this way"
+    place = ", ".join(filter(None, (f"sheet {number} of {len(ticket.sheets)}", part)))
+    words = f"{ticket.name}, {place}, fed this way"
     reach = _reach(sheet)
     band = sheet.mark_diameter + max(sheet.mark_gap, 2 * reach) - reach  # the border runs along its inner side
     return caption(words[:200], shipped_font("condensed"), laid, band)
@@ -249,6 +264,11 @@ def _placed(id: str, put: Placement) -> Placed:
     at = put.at
     turn = math.degrees(math.atan2(at.b, at.a))
     return Placed(id, put.layer, round(at.e, 6), round(at.f, 6), round(turn, 4), by="nest")
+
+
+def keyed(sheet: Sheet) -> bool:
+    """Whether a sheet has a direction mark."""
+    return sheet.mark_key != "no direction mark"
 
 
 def usable_width(sheet: Sheet) -> float:

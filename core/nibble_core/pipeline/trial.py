@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
-from nibble_core.checks.readback import check_page
-from nibble_core.formats.registry import CUT, FORMATS, SHEET_FORMATS
+from nibble_core.formats.registry import CUT, FORMATS
 from nibble_core.geometry import Affine, Bundle, Path
-from nibble_core.graphics import Page, Stroked
-from nibble_core.pipeline.files import JobFile, ink_of, plotter_strokes, slug, write_files
+from nibble_core.graphics import Page
+from nibble_core.pipeline.files import JobFile, slug, write_files, write_part
+from nibble_core.pipeline.pages import Part, strokes
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.processes import parts
+from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, Run
 
-TRIALS = ("one copy", "a test cut")
 SIDE, ROUND = 20.0, 12.0  # mm: a square, and a circle within it
 MARGIN, APART = 5.0, 5.0
 
@@ -34,35 +33,26 @@ def trial_copy(ticket: Ticket, work: Work) -> list[JobFile]:
 
 def test_cut(ticket: Ticket, sheet: Sheet, work: Work) -> list[JobFile]:
     """A square with a circle in it for each process that parts material on a sheet, side by side, as each cut file that
-    its machine takes. Raises FileDisagrees, and CannotMake for a sheet without such a process."""
+    its machine takes. Raises FileDisagrees."""
     used = list(dict.fromkeys(run.of.process for run in program_of(sheet, work).runs if parts(run.of.process)))
     places = [Affine.translation(MARGIN + n * (SIDE + APART), MARGIN) for n in range(len(used))]
     runs = [
         Run(Definition(f"test {process}", process, _figure()), (place,))
         for process, place in zip(used, places, strict=True)
     ]
-    width = 2 * MARGIN + len(used) * (SIDE + APART) - APART
-    plain = Page(width, 2 * MARGIN + SIDE, stroked=_strokes(sheet, runs), title=f"{ticket.name}, test cut")
+    program = Program(tuple(runs))
+    laid = LaidSheet(2 * MARGIN + len(used) * (SIDE + APART) - APART, 2 * MARGIN + SIDE, (), Marks())
+    page = Page(laid.width, laid.height, stroked=strokes(program, sheet.machine), title=f"{ticket.name}, test cut")
+    part = Part("", laid, page, page, program)
     files = []
     for key in sheet.machine.formats:
         form = FORMATS[key]
-        if key not in SHEET_FORMATS or form.sheets is None or CUT not in form.sheets.purposes:
-            continue
-        page = plain
-        if form.sheets.unit:
-            page = replace(plain, stroked=plotter_strokes(Program(tuple(runs)), sheet, plain.height, form.sheets.unit))
-        content = form.sheets.write(page)
-        found = form.sheets.read(content)
-        check_page(page, found, "test cut", tolerance=form.sheets.tolerance, layers=form.sheets.layers)
-        tail = "-r12" if key == "dxf-r12" else ""
-        files.append(JobFile(f"{slug(ticket.name)}-test-cut{tail}.{form.ending}", CUT, content))
+        if form.sheets is not None and CUT in form.sheets.purposes:
+            content, _ = write_part(part, CUT, form, sheet, "test cut")
+            files.append(JobFile(f"{slug(ticket.name)}-test-cut{form.tail}.{form.ending}", CUT, content))
     return files
 
 
 def _figure() -> Bundle:
     square = Path.polygon([(0, 0), (SIDE, 0), (SIDE, SIDE), (0, SIDE)])
     return Bundle.of([Path.circle(SIDE / 2, SIDE / 2, ROUND / 2), square])
-
-
-def _strokes(sheet: Sheet, runs: Sequence[Run]) -> tuple[Stroked, ...]:
-    return tuple(Stroked(run.of.paths, ink_of(sheet.machine, run.of), run.of.process, run.places) for run in runs)

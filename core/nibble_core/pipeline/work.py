@@ -15,6 +15,7 @@ from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import compose_piece
 from nibble_core.pipeline.examine import examine
 from nibble_core.pipeline.lines import draw_lines
+from nibble_core.pipeline.panels import part_sheet
 from nibble_core.pipeline.prints import plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
@@ -78,6 +79,7 @@ def work_out(
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
+        attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
     work.problems += _not_made(ticket, library)
     return work

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
 
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.changes import Change
+from nibble_core.ticket.ids import fresh_ids
 from nibble_core.ticket.model import Held, Ticket
 from nibble_core.ticket.piece import Origin, Piece
 from nibble_core.ticket.serial import to_plain
@@ -27,7 +27,7 @@ def brought(ticket: Ticket, sheet_id: str, other: Ticket, piece_id: str, *, job:
     layers = _fresh(
         "l", (layer.id for one in ticket.pieces for layer in one.layers), [layer.id for layer in piece.layers]
     )
-    own_id = next(iter(_fresh("p", (one.id for one in ticket.pieces), ["piece"]).values()))
+    own_id = next(fresh_ids("p", (one.id for one in ticket.pieces)))
     origin = Origin(job, revision, piece.id, other.name)
     made = replace(_renamed(piece, artworks, layers), id=own_id, origin=(origin,))
     changes = [
@@ -35,7 +35,7 @@ def brought(ticket: Ticket, sheet_id: str, other: Ticket, piece_id: str, *, job:
     ]
     changes.append(Change("pieces", to_plain(made), "add"))
     first, *rest = piece.layers
-    held = Held(next(iter(_fresh("h", (one.id for one in sheet.holds), ["held"]).values())), layers[first.id])
+    held = Held(next(fresh_ids("h", (one.id for one in sheet.holds))), layers[first.id])
     changes.append(Change(f"sheets/{sheet.id}/holds", to_plain(held), "add"))
     sheets = _fresh("s", (one.id for one in ticket.sheets), [layer.id for layer in rest])
     for layer in rest:
@@ -88,9 +88,6 @@ def _renamed(piece: Piece, artworks: Mapping[str, str], layers: Mapping[str, str
     )
 
 
-def _fresh(prefix: str, taken: Iterable[str], old: Iterable[Any]) -> dict[Any, str]:
-    """A new id for each, that nothing has."""
-    known = set(taken)
-    names = (f"{prefix}{number}" for number in range(1, len(known) + 10_000))
-    free = (name for name in names if name not in known)
-    return {one: next(free) for one in old}
+def _fresh(prefix: str, taken: Iterable[str], old: Iterable[str]) -> dict[str, str]:
+    """A new id for each."""
+    return dict(zip(old, fresh_ids(prefix, taken), strict=False))

@@ -46,10 +46,6 @@ class Program:
     def length(self) -> float:
         return sum(run.length for run in self.runs)
 
-    def minutes(self, speed: float | None) -> float | None:
-        """Along the lines, without the ways between them; None where the speed, mm a second, is not known."""
-        return self.length / speed / 60 if speed else None
-
 
 def by_process(
     laid: LaidSheet, definitions: Mapping[str, Sequence[Definition]], once: Sequence[Definition] = ()

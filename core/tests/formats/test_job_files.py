@@ -22,7 +22,8 @@ from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats import pdf, pdf_reader, svg
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Picture, Raster, Stroked
-from nibble_core.pipeline.files import pages_of, write_files
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.pages import parts_of
 from nibble_core.ticket import Change
 from tests.sample import badge_ticket, badge_work
 
@@ -144,9 +145,9 @@ class WholeJobTest(unittest.TestCase):
         self.assertGreater(grown[shown].mean(), 0.99)
 
     def test_what_was_written_reads_back_in_every_format(self):
-        print_page, cut_page = pages_of(badge_ticket(quantity=9), badge_ticket().sheets[0], self.work)
-        check_page(print_page, pdf_reader.read_page(self.files["badge-print.pdf"]), "print file")
-        check_page(cut_page, svg.read_page(self.files["badge-cut.svg"]), "cut file")
+        (made,) = parts_of(badge_ticket(quantity=9), badge_ticket().sheets[0], self.work)
+        check_page(made.printed, pdf_reader.read_page(self.files["badge-print.pdf"]), "print file")
+        check_page(made.cut, svg.read_page(self.files["badge-cut.svg"]), "cut file")
 
 
 class ManyCopiesTest(unittest.TestCase):

@@ -22,7 +22,8 @@ from nibble_core.errors import CannotMake, FileDisagrees, InvalidTicket
 from nibble_core.formats import dxf_page, pdf_reader
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Stroked
-from nibble_core.pipeline.files import pages_of, write_files
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.pages import parts_of
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, Process
@@ -208,7 +209,7 @@ class SheetTest(unittest.TestCase):
         put = (Placed("a", "lp1", 60.0, 50.0, 90.0), Placed("b", "lp1", 120.0, 60.0, 0.0, "mirrored", locked=True))
         ticket, work = job([piece("p1", [Line("k1", source="the shapes", distance=0.0)])],
                            arrangement="as placed", placed=put)  # fmt: skip
-        page = pages_of(ticket, ticket.sheets[0], work)[1]
+        page = parts_of(ticket, ticket.sheets[0], work)[0].cut
         shape = page.stroked[0].paths[0]
         corner = shape.rows[0, :2]
         turned, flipped = (place.map(corner[None])[0] for place in page.stroked[0].placements)
@@ -242,7 +243,7 @@ class SheetTest(unittest.TestCase):
         captioned = Change("sheets/s1/caption", "job, sheet and feed")
         six = badge_ticket(captioned, Change("sheets/s1/marks", 6))
         made = badge_work(six)
-        beside = caption_of(six.sheets[0], six, made)
+        beside = caption_of(six.sheets[0], six, made.sheets["s1"].value)
         self.assertTrue(beside)
         for x, y in made.sheets["s1"].value.marks.places:  # none runs over a mark, wherever that stands
             self.assertGreater(min(region.polygon().distance(shapely.Point(x, y)) for region in beside), 3.0)
@@ -252,7 +253,7 @@ class SheetTest(unittest.TestCase):
             asked = [Change(f"sheets/s1/{key}", value) for key, value in changed.items()]
             bordered = badge_ticket(captioned, *asked, quantity=90)
             made = badge_work(bordered)
-            beside = caption_of(bordered.sheets[0], bordered, made)
+            beside = caption_of(bordered.sheets[0], bordered, made.sheets["s1"].value)
             self.assertTrue(beside)
             self.assertLess(made.borders["s1"].bounds().bottom, min(region.bounds().top for region in beside))
         one = badge_ticket(

@@ -16,7 +16,6 @@ from nibble_core.errors import DoesNotFit
 from nibble_core.formats import pdf_reader
 from nibble_core.geometry.regions import courses
 from nibble_core.pipeline.files import write_files
-from nibble_core.pipeline.panels import seams
 from nibble_core.sheet import panels
 from nibble_core.ticket import ticket_from_plain, to_plain
 from nibble_core.ticket.model import Held
@@ -62,7 +61,7 @@ class PanelsTest(unittest.TestCase):
     def test_every_panel_is_a_file_of_its_own_and_together_they_hold_every_line(self):
         ticket, work = banner()
         self.assertEqual(work.problems, [])
-        strips = seams(ticket, ticket.sheets[0], work)
+        strips = work.panels["s1"]
         self.assertEqual(len(strips), 3)
         files = {
             one.name: one.content for one in write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl", "png"])
@@ -101,7 +100,7 @@ class PanelsTest(unittest.TestCase):
     def test_what_is_printed_meets_where_panels_overlap(self):
         ticket, work = banner(panel_overlap=30.0)
         files = {one.name: one.content for one in write_files(ticket, work, formats=["pdf"])}
-        strips = seams(ticket, ticket.sheets[0], work)
+        strips = work.panels["s1"]
         looks = []
         for number in range(1, len(strips) + 1):
             content = files[f"badge-panel-{number}-of-{len(strips)}-print.pdf"]

@@ -10,7 +10,8 @@ import shapely
 from nibble_core.errors import InvalidTicket
 from nibble_core.formats import pdf, pdf_reader
 from nibble_core.geometry.regions import union
-from nibble_core.pipeline.files import pages_of, write_files
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.pages import parts_of
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.ticket import Change, apply, scaled_distances, sentences, ticket_from_plain, to_plain
@@ -190,7 +191,7 @@ class ProcessTest(unittest.TestCase):
             Line("k4", "engrave", -5.0, rank=1), Line("k5", "score", 1.0), Line("k6", "kiss cut", 2.0),
         ]  # fmt: skip
         ticket = ticket_of([DISC], lines, machine="small-laser")
-        _, cut = pages_of(ticket, ticket.sheets[0], badge_work(ticket))
+        cut = parts_of(ticket, ticket.sheets[0], badge_work(ticket))[0].cut
         self.assertEqual([one.layer for one in cut.stroked], ["engrave", "engrave", "score", "kiss cut", "through cut"])
         self.assertEqual([one.ink.name for one in cut.stroked][:2], ["Laser Engrave", "Laser Engrave 2"])
 
@@ -363,8 +364,8 @@ class PrintTest(unittest.TestCase):
         grown = [b - a for a, b in zip(one.box, other.box, strict=True)]
         for side, way in zip(grown, (-1, -1, 1, 1), strict=True):
             self.assertAlmostEqual(side, way * 1.5, delta=2.6)  # pixels of half a millimetre, and what is filled beyond
-        before, after = pages_of(bled, bled.sheets[0], badge_work(bled))
-        self.assertAlmostEqual(before.width, after.width)
+        made = parts_of(bled, bled.sheets[0], badge_work(bled))[0]
+        self.assertAlmostEqual(made.printed.width, made.cut.width)
 
     def test_a_worst_case_is_told_and_its_bleed_mends_it(self):
         tight = badge_ticket(Change("pieces/p1/layers/l1/lines/k1/distance", 0.0))
@@ -377,7 +378,7 @@ class PrintTest(unittest.TestCase):
         ticket = badge_ticket()
         piece = replace(ticket.pieces[0], elements=(replace(ticket.pieces[0].elements[0], columns=3, rows=2, gap=4.0),))
         ticket = replace(ticket, pieces=(piece,))
-        printed, _ = pages_of(ticket, ticket.sheets[0], badge_work(ticket))
+        printed = parts_of(ticket, ticket.sheets[0], badge_work(ticket))[0].printed
         self.assertEqual((len(printed.pictures), len(printed.pictures[0].placements)), (1, 6 * 6))
         content = pdf.write_page(printed)
         self.assertEqual(len(pdf_reader.read_page(content).pictures), 1)

@@ -7,7 +7,6 @@ from django.test import SimpleTestCase
 from demo.jobs import demo_jobs
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from nibble_core.pipeline.files import write_files
-from nibble_core.pipeline.panels import seams
 from nibble_core.pipeline.read import inspect
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
@@ -35,7 +34,7 @@ class DemoShopTest(SimpleTestCase):
                 self.assertLess(trace.nodes, 90)
                 self.assertLess(trace.mean_deviation or 1, 0.15)
                 made = sum(
-                    (len(sheet.machine.formats) + demo.ticket.prints_on(sheet)) * len(seams(demo.ticket, sheet, work))
+                    (len(sheet.machine.formats) + demo.ticket.prints_on(sheet)) * len(work.panels[sheet.id])
                     for sheet in demo.ticket.sheets
                 )
                 self.assertEqual(len(write_files(demo.ticket, work)), made + 1)

@@ -1,0 +1,114 @@
+"""Stage *page*: what the files of a sheet hold for each purpose, whole or panel by panel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from nibble_core.formats.registry import BOTH, CUT, PRINT
+from nibble_core.geometry import Affine, Bundle
+from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
+from nibble_core.pipeline.panels import panel_program, panel_sheet, ticks
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import caption_of, program_of
+from nibble_core.processes import PROCESSES, parts
+from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.model import Machine, Sheet, Ticket
+from nibble_core.toolpaths import Definition, Knife, Program, plotted
+
+PLATE_INKS = {
+    "white under the print": Ink("White", (0.12, 0.04, 0.0, 0.0)),
+    "varnish over the print": Ink("Varnish", (0.0, 0.0, 0.25, 0.0)),
+}
+"""What presses know plates by, and how a screen shows them."""
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """What leaves as files of its own: its laid sheet, its pages, what its machine does. name: “panel 2 of 3”, empty
+    for a sheet that is made whole."""
+
+    name: str
+    laid: LaidSheet
+    printed: Page
+    cut: Page
+    program: Program
+
+    @property
+    def pages(self) -> dict[str, Page]:
+        """By what they are for: one size, one origin, the same marks."""
+        both = replace(self.printed, stroked=self.cut.stroked, title=f"{self.printed.title} and cut")
+        return {PRINT: self.printed, CUT: self.cut, BOTH: both}
+
+
+def parts_of(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
+    """A sheet's pages and program: one of each, or one for each of its panels."""
+    laid, program, found = work.sheets[sheet.id].value, program_of(sheet, work), work.panels[sheet.id]
+    if len(found) == 1:
+        return [_part(ticket, sheet, work, laid, program)]
+    return [
+        _part(
+            ticket, sheet, work, panel_sheet(sheet, laid, panel), panel_program(program, laid, work, which, found),
+            f"panel {which + 1} of {len(found)}", ticks(laid.height, which, found),
+        )
+        for which, panel in enumerate(found)
+    ]  # fmt: skip
+
+
+def _part(
+    ticket: Ticket, sheet: Sheet, work: Work, laid: LaidSheet, program: Program, name: str = "",
+    beside: Bundle | None = None,
+) -> Part:  # fmt: skip
+    """The pages of a laid sheet. beside: printed in black beside the work, as its caption is."""
+    printed: list[Picture | Painted] = []
+    plates: list[Plate] = []
+    for layer in laid.layers:
+        places = tuple(placement.at for placement in laid.placements if placement.layer == layer)
+        for item in work.prints[layer].value.items:
+            if isinstance(item, Shape):
+                printed.append(Painted(Bundle.of(item.region.rings), item.colour, places))
+            else:
+                own = tuple(at.then(place) for place in places for at in item.places)
+                printed.append(Picture(item.raster, item.width, item.height, own))
+        if work.plates.get(layer):
+            rings = Bundle.of([ring for region in work.plates[layer] for ring in region.rings])
+            plates.append(Plate(rings, PLATE_INKS[ticket.layer(layer).plate], places))
+    words = [ring for region in caption_of(sheet, ticket, laid, name) for ring in region.rings]
+    black = Bundle.joined([Bundle.of(words), beside or Bundle.of(())]) if printed else Bundle.of(())
+    if len(black):
+        printed.append(Painted(black, (0, 0, 0), (Affine(),)))
+    marks = (Filled(laid.marks.paths()),) if laid.marks.places else ()
+    title = ", ".join(filter(None, (ticket.name, name)))
+    return Part(
+        name, laid,
+        Page(laid.width, laid.height, marks, (), tuple(printed), f"{title}, print", tuple(plates)),
+        Page(laid.width, laid.height, marks, strokes(program, sheet.machine), title=f"{title}, cut"),
+        program,
+    )  # fmt: skip
+
+
+def strokes(program: Program, machine: Machine) -> tuple[Stroked, ...]:
+    """A program as it is drawn in files that keep definitions."""
+    return tuple(Stroked(run.of.paths, ink_of(machine, run.of), run.of.process, run.places) for run in program.runs)
+
+
+def plotter_strokes(program: Program, sheet: Sheet, height: float, unit: float) -> tuple[Stroked, ...]:
+    """A program as a pen plotter runs it on a page so high, with the sheet's settings; see ``toolpaths.plotting``."""
+    settings = {process: sheet.setting(process) for process in PROCESSES}
+
+    def knife_of(of: Definition) -> Knife:
+        own = settings[of.process]
+        return Knife(own.blade_offset if parts(of.process) else 0.0, own.overcut, own.corner, own.passes)
+
+    def tool_of(process: str) -> Tool:
+        return Tool(sheet.machine.pen(process), settings[process].force, settings[process].speed)
+
+    return tuple(
+        Stroked(paths, ink_of(sheet.machine, of), of.process, tool=tool_of(of.process))
+        for of, paths in plotted(program, knife_of, height=height, unit=unit)
+    )
+
+
+def ink_of(machine: Machine, of: Definition) -> Ink:
+    """What a machine knows a line by: the spot colour of its process, numbered beyond the first."""
+    spot = machine.spot(of.process)
+    return Ink(spot.ink if of.rank == 1 else f"{spot.ink} {of.rank}", spot.cmyk)
