@@ -1,5 +1,5 @@
 import { chakra, FocusTrap } from "@chakra-ui/react";
-import { type ReactNode, useEffect, useRef } from "react";
+import { type ReactNode, useLayoutEffect, useRef } from "react";
 import { Button } from "./Button";
 
 const Trap = chakra(FocusTrap);
@@ -14,8 +14,10 @@ interface Props {
 /** Something laid over the table for a while, with a heading and a way back; Esc leaves it. */
 export function Overlay({ label, title, onClose, children }: Props) {
   const back = useRef<HTMLButtonElement>(null);
-  useEffect(() => {
+  // before the trap's own, which comes a moment later: an Esc pressed in that moment would be lost
+  useLayoutEffect(() => {
     const opener = document.activeElement;
+    back.current?.focus();
     return () => {
       if (opener instanceof HTMLElement) opener.focus();
     };
