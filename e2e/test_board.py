@@ -79,7 +79,7 @@ class FullBoardTest(BrowserTest):
         page.get_by_role("button", name="Put back Kite Week stickers, again").click()
         expect(page.get_by_text("Nothing is archived.")).to_be_visible()
         page.get_by_role("button", name="Back to the board").click()
-        expect(cards).to_have_count(8)
+        expect(cards).to_have_count(9)
 
     def test_name_client_and_due_date_are_set_in_the_sentence(self):
         page = self.page

@@ -1,8 +1,8 @@
-import { chakra, FocusTrap } from "@chakra-ui/react";
-import { type ReactNode, useLayoutEffect, useRef } from "react";
+import { chakra } from "@chakra-ui/react";
+import { type KeyboardEvent, type ReactNode, useLayoutEffect, useRef } from "react";
 import { Button } from "./Button";
 
-const Trap = chakra(FocusTrap);
+const FOCUSABLE = "a[href], button:enabled, input:enabled, select:enabled, textarea:enabled, [tabindex='0']";
 
 interface Props {
   label: string;
@@ -11,10 +11,9 @@ interface Props {
   children: ReactNode;
 }
 
-/** Something laid over the table for a while, with a heading and a way back; Esc leaves it. */
+/** Something laid over the table for a while, with a heading and a way back; it holds the keyboard, and Esc leaves it. */
 export function Overlay({ label, title, onClose, children }: Props) {
   const back = useRef<HTMLButtonElement>(null);
-  // before the trap's own, which comes a moment later: an Esc pressed in that moment would be lost
   useLayoutEffect(() => {
     const opener = document.activeElement;
     back.current?.focus();
@@ -23,19 +22,21 @@ export function Overlay({ label, title, onClose, children }: Props) {
     };
   }, []);
   return (
-    <Trap
+    <chakra.div
       role="dialog"
       aria-modal="true"
       aria-label={label}
-      initialFocus={() => back.current ?? false}
+      tabIndex={-1}
       position="absolute"
       inset="0"
       zIndex={10}
       background="mat"
       overflowY="auto"
       padding="14px 18px 20px"
+      outline="none"
       onKeyDown={(event) => {
         if (event.key === "Escape") onClose();
+        if (event.key === "Tab") goRound(event);
         event.stopPropagation();
       }}
     >
@@ -48,6 +49,16 @@ export function Overlay({ label, title, onClose, children }: Props) {
         </Button>
       </chakra.div>
       {children}
-    </Trap>
+    </chakra.div>
   );
+}
+
+/** After the last control comes the first, and before the first the last. */
+function goRound(event: KeyboardEvent<HTMLElement>) {
+  const controls = [...event.currentTarget.querySelectorAll<HTMLElement>(FOCUSABLE)];
+  const [edge, next] = event.shiftKey ? [controls[0], controls.at(-1)] : [controls.at(-1), controls[0]];
+  const outside = document.activeElement === event.currentTarget && event.shiftKey;
+  if (document.activeElement !== edge && !outside) return;
+  event.preventDefault();
+  next?.focus();
 }
