@@ -78,7 +78,7 @@ export function JobScreen() {
   };
 
   const ticket = desk.job?.ticket as Ticket | undefined;
-  const hand = useCopies(ticket, desk.work, (changes) => desk.change(...changes));
+  const hand = useCopies(ticket, desk.work, desk.keeping, (changes) => desk.change(...changes));
   useEffect(() => {
     document.title = ticket ? `${ticket.name}, Nibble` : "Nibble";
   }, [ticket]);

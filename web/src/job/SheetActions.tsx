@@ -1,9 +1,8 @@
 import { chakra } from "@chakra-ui/react";
 import type { Change } from "../api/client";
-import { formatLength } from "../engine/units";
 import { Button } from "../ui/Button";
-import { useUnit } from "../ui/unit";
 import { BringPiece } from "./BringPiece";
+import { CopiesInHand } from "./CopiesInHand";
 import { broughtOnto, copies, elsewhere, givenOwnSheet, moreOfTheSame } from "./sheetChanges";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
@@ -22,11 +21,9 @@ interface Props {
 
 /** Under a sheet's sentence: what can be done with its copies, what lies on other sheets brought onto it. */
 export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
-  const { unit } = useUnit();
   const others = elsewhere(ticket, sheet);
   const shared = sheet.holds.length > 1 ? sheet.holds : [];
   const nesting = desk.nesting?.sheet === sheet.id ? desk.nesting : null;
-  const chosen = hand.chosen.filter((copy) => copy.sheet === sheet.id);
   return (
     <chakra.div marginTop="4px">
       <chakra.div display="flex" flexWrap="wrap" gap="2px 10px" alignItems="center">
@@ -80,43 +77,7 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
           </Button>
         ))}
       </chakra.div>
-      {chosen.length > 0 && (
-        <chakra.div
-          role="group"
-          aria-label="Copies in hand"
-          marginTop="8px"
-          paddingTop="6px"
-          borderTop="1px solid {colors.hair.soft}"
-          fontSize="14.5px"
-        >
-          {chosen.length === 1 ? "One copy" : `${chosen.length} copies`} in hand
-          {hand.tooNear !== null && (
-            <b>
-              {" "}
-              {hand.tooNear < 0.02
-                ? "and on another."
-                : `and ${formatLength(hand.tooNear, unit)} from another; ${formatLength(sheet.spacing, unit)} are wanted.`}
-            </b>
-          )}
-          <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="4px">
-            <Button type="button" minHeight="26px" title="r" onClick={() => hand.nudge({ turn: 15 })}>
-              Turn by 15°
-            </Button>
-            <Button type="button" minHeight="26px" title="k" onClick={hand.lock}>
-              {chosen.every((copy) => copy.locked) ? "Unlock" : "Lock"}
-            </Button>
-            <Button
-              type="button"
-              minHeight="26px"
-              title="Delete"
-              disabled={chosen.every((copy) => copy.locked)}
-              onClick={hand.throwOff}
-            >
-              Throw off
-            </Button>
-          </chakra.div>
-        </chakra.div>
-      )}
+      <CopiesInHand sheet={sheet} hand={hand} />
     </chakra.div>
   );
 }

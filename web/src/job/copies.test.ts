@@ -1,20 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { Work } from "../api/client";
 import type { Matrix } from "../engine/scene";
-import { copiesOf, handled, mapped, movedMatrix, movedPlace, nearest, placedOf } from "./copies";
+import { copiesOf, handled, mapped, matrixOf, movedMatrix, movedPlace, nearest, placedOf } from "./copies";
 import type { Placed, Sheet, Ticket } from "./ticket";
-
-/** A map as the core makes it of a placement: flip, then turn, then shift. */
-function matrixOf({ x, y, turn, flip }: Placed): Matrix {
-  const angle = (turn * Math.PI) / 180;
-  const side = flip === "mirrored" ? -1 : 1;
-  return [side * Math.cos(angle), side * Math.sin(angle), -Math.sin(angle), Math.cos(angle), x, y];
-}
-
-/** As a sheet of film that is pressed on its face shows it. */
-function mirroredMatrix([a, b, c, d, e, f]: Matrix, width: number): Matrix {
-  return [-a, b, -c, d, width - e, f];
-}
 
 const put: Placed[] = [0, 40, 90, 180, -135].flatMap((turn, k) =>
   ["as it is", "mirrored"].map((flip) => ({
@@ -47,18 +35,34 @@ const sheet = (arrangement: string, placed: Placed[]): Sheet => ({
 
 describe("copies of a sheet", () => {
   it("are kept as the places that lead to the maps they had, mirrored or not", () => {
-    const plain = placedOf(sheet("a grid", []), laid(put.map(matrixOf), false));
+    // a quarter turn, and the same on film that is pressed on its face: as the core maps them
+    expect(matrixOf(put[4] as Placed, null).map((v) => Math.round(v) + 0)).toEqual([0, 1, -1, 0, 44, 26]);
+    expect(matrixOf(put[4] as Placed, WIDTH).map((v) => Math.round(v) + 0)).toEqual([
+      0,
+      1,
+      1,
+      0,
+      WIDTH - 44,
+      26,
+    ]);
+    const plain = placedOf(
+      sheet("a grid", []),
+      laid(
+        put.map((one) => matrixOf(one, null)),
+        false,
+      ),
+    );
     const film = placedOf(
       sheet("a grid", []),
       laid(
-        put.map((one) => mirroredMatrix(matrixOf(one), WIDTH)),
+        put.map((one) => matrixOf(one, WIDTH)),
         true,
       ),
     );
     for (const made of [plain, film])
       made.forEach((one, k) => {
-        const wanted = matrixOf(put[k] as Placed);
-        matrixOf(one).forEach((value, i) => {
+        const wanted = matrixOf(put[k] as Placed, null);
+        matrixOf(one, null).forEach((value, i) => {
           expect(value).toBeCloseTo(wanted[i] as number, 3);
         });
       });
@@ -69,7 +73,7 @@ describe("copies of a sheet", () => {
     const by = { dx: 4, dy: -3, turn: 30 };
     for (const one of put)
       for (const mirrored of [false, true]) {
-        const shown = (at: Placed) => (mirrored ? mirroredMatrix(matrixOf(at), WIDTH) : matrixOf(at));
+        const shown = (at: Placed) => matrixOf(at, mirrored ? WIDTH : null);
         const wanted = movedMatrix(shown(one), by, middle);
         const found = shown(movedPlace(one, by, middle, mirrored));
         for (const corner of [{ x: 0, y: 0 }, middle, { x: 40, y: 0 }]) {
@@ -82,7 +86,14 @@ describe("copies of a sheet", () => {
   });
 
   it("make a sheet one that is laid by hand when a rule laid it before, with as many runs", () => {
-    const changes = handled(sheet("a grid", []), laid(put.map(matrixOf), false), (placed) => placed.slice(1));
+    const changes = handled(
+      sheet("a grid", []),
+      laid(
+        put.map((one) => matrixOf(one, null)),
+        false,
+      ),
+      (placed) => placed.slice(1),
+    );
     expect(changes.map(({ path, value }) => [path, Array.isArray(value) ? value.length : value])).toEqual([
       ["sheets/s1/placed", put.length - 1],
       ["sheets/s1/arrangement", "as placed"],
@@ -96,7 +107,10 @@ describe("copies of a sheet", () => {
     const ticket = {
       sheets: [sheet("as placed", locked), { ...sheet("a grid", []), id: "s2" }],
     } as unknown as Ticket;
-    const both = laid(put.map(matrixOf), false);
+    const both = laid(
+      put.map((one) => matrixOf(one, null)),
+      false,
+    );
     const found = copiesOf(ticket, { sheets: { s1: both, s2: both } } as unknown as Work);
     expect(found.map((one) => one.locked).filter(Boolean).length).toBe(1);
     expect(found[1]?.locked).toBe(true);

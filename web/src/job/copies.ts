@@ -30,26 +30,42 @@ export function shiftsOf(ticket: Ticket, work: Work): Map<string, number> {
   return shifts;
 }
 
-/** Every copy of every sheet, as they lie on the table. */
+/** Every copy of every sheet, as they lie on the table: where the ticket puts them, else where a rule laid them. */
 export function copiesOf(ticket: Ticket, work: Work): Copy[] {
   const shifts = shiftsOf(ticket, work);
   return ticket.sheets.flatMap((sheet) => {
     const shift = shifts.get(sheet.id) ?? 0;
-    const placed = sheet.arrangement === "as placed" ? sheet.placed : [];
-    return (work.sheets[sheet.id]?.placements ?? []).flatMap(({ layer, matrices }) => {
-      const own = placed.filter((one) => one.layer === layer);
-      return matrices.map(
-        ([a, b, c, d, e, f], number): Copy => ({
-          key: `${sheet.id}:${layer}:${number}`,
-          sheet: sheet.id,
-          layer,
-          number,
-          at: [a, b, c, d, e + shift, f],
-          locked: own[number]?.locked ?? false,
-        }),
-      );
+    const laid = work.sheets[sheet.id];
+    if (!laid) return [];
+    const copy = (layer: string, number: number, [a, b, c, d, e, f]: Matrix, locked: boolean): Copy => ({
+      key: `${sheet.id}:${layer}:${number}`,
+      sheet: sheet.id,
+      layer,
+      number,
+      at: [a, b, c, d, e + shift, f],
+      locked,
     });
+    if (sheet.arrangement === "as placed") {
+      const counts = new Map<string, number>();
+      return sheet.placed.map((one) => {
+        const number = counts.get(one.layer) ?? 0;
+        counts.set(one.layer, number + 1);
+        return copy(one.layer, number, matrixOf(one, laid.mirrored ? laid.width : null), one.locked);
+      });
+    }
+    return laid.placements.flatMap(({ layer, matrices }) =>
+      matrices.map((matrix, number) => copy(layer, number, matrix, false)),
+    );
   });
+}
+
+/** The map of a place: flip, then turn, then shift. ``mirrored``: the width of a sheet that is shown mirrored. */
+export function matrixOf({ x, y, turn, flip }: Placed, mirrored: number | null): Matrix {
+  const angle = (turn * Math.PI) / 180;
+  const side = flip === "mirrored" ? -1 : 1;
+  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+  const [a, b, c, d]: [number, number, number, number] = [side * cos, side * sin, -sin, cos];
+  return mirrored === null ? [a, b, c, d, x, y] : [-a, b, -c, d, mirrored - x, y];
 }
 
 /** The copies of a sheet as the ticket keeps them: where they were put, or where its rule lays them now. */
@@ -134,14 +150,18 @@ export function movedPlace(one: Placed, by: Move, middle: Place, mirrored: boole
     };
   };
   const [was, is] = [at(one.turn), at(one.turn + turn)];
-  const turned = ((((one.turn + turn + 180) % 360) + 360) % 360) - 180;
   return {
     ...one,
     x: rounded(one.x + dx + was.x - is.x),
     y: rounded(one.y + by.dy + was.y - is.y),
-    turn: rounded(turned),
+    turn: rounded(turned(one.turn + turn)),
     by: "hand",
   };
+}
+
+/** An angle as one from -180 up to 180 degrees. */
+export function turned(degrees: number): number {
+  return ((((degrees + 180) % 360) + 360) % 360) - 180;
 }
 
 /** The map of a copy on the table after a move. */
@@ -150,7 +170,7 @@ export function movedMatrix([a, b, c, d, e, f]: Matrix, by: Move, middle: Place)
   const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
   const x = a * middle.x + c * middle.y + e;
   const y = b * middle.x + d * middle.y + f;
-  const turned: Matrix = [
+  return [
     cos * a - sin * b,
     sin * a + cos * b,
     cos * c - sin * d,
@@ -158,7 +178,6 @@ export function movedMatrix([a, b, c, d, e, f]: Matrix, by: Move, middle: Place)
     cos * (e - x) - sin * (f - y) + x + by.dx,
     sin * (e - x) + cos * (f - y) + y + by.dy,
   ];
-  return turned;
 }
 
 export function mapped([a, b, c, d, e, f]: Matrix, { x, y }: Place): Place {

@@ -1,4 +1,5 @@
-import { useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { flushSync } from "react-dom";
 import type { Change, Work } from "../api/client";
 import { type Box, overlaps, type Place } from "../engine/camera";
 import { pathTester } from "../engine/hit";
@@ -13,10 +14,12 @@ import {
   movedMatrix,
   movedPlace,
   nearest,
+  shiftsOf,
+  turned,
   unmapped,
 } from "./copies";
 import { parsed } from "./parsed";
-import type { Placed, Ticket } from "./ticket";
+import type { Placed, Sheet, Ticket } from "./ticket";
 
 const STILL: Move = { dx: 0, dy: 0, turn: 0 };
 const SAMPLES = 96;
@@ -40,12 +43,25 @@ export interface Ghost {
   readonly apart: number | null;
 }
 
-/** Copies of sheets in the hand: chosen, dragged, turned, locked, thrown off. */
+/**
+ * Copies of sheets in the hand: chosen, dragged, turned, locked, thrown off, put at a typed place. An edit is seen and
+ * built upon at once, before the service has answered. ``keeping``: it has not answered all of them yet.
+ */
 export function useCopies(
-  ticket: Ticket | undefined,
+  kept: Ticket | undefined,
   work: Work | undefined,
+  keeping: boolean,
   onChanges: (changes: Change[]) => void,
 ) {
+  const [sent, setSent] = useState<ReadonlyMap<string, Sheet>>(new Map());
+  // biome-ignore lint/correctness/useExhaustiveDependencies: an answer brings a ticket, a refusal none
+  useEffect(() => {
+    if (!keeping) setSent(new Map());
+  }, [keeping, kept]);
+  const ticket = useMemo(
+    () => kept && { ...kept, sheets: kept.sheets.map((sheet) => sent.get(sheet.id) ?? sheet) },
+    [kept, sent],
+  );
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [move, setMove] = useState<Move>(STILL);
   const [frame, setFrame] = useState<Box | null>(null);
@@ -65,7 +81,6 @@ export function useCopies(
     return made;
   }, [work]);
   const held = copies.filter((copy) => chosen.has(copy.key) && !copy.locked);
-  const moving = move !== STILL;
 
   const under = (place: Place): Copy | null =>
     [...copies].reverse().find(({ at, layer }) => {
@@ -141,29 +156,38 @@ export function useCopies(
   const keep = (edit: (one: Placed, copy: Copy) => Placed | null, which = held) => {
     if (!ticket || !work) return;
     const byKey = new Map(which.map((copy) => [copy.key, copy]));
+    const next = new Map(sent);
     const changes = ticket.sheets.flatMap((sheet) => {
       const laid = work.sheets[sheet.id];
       if (!laid || !which.some((copy) => copy.sheet === sheet.id)) return [];
       return handled(sheet, laid, (placed) => {
         const keys = keysOf(sheet, placed);
-        return placed.flatMap((one, k) => {
+        const edited = placed.flatMap((one, k) => {
           const copy = byKey.get(keys[k] ?? "");
           const made = copy ? edit(one, copy) : one;
           return made ? [made] : [];
         });
+        next.set(sheet.id, { ...sheet, arrangement: "as placed", placed: edited });
+        return edited;
       });
     });
-    if (changes.length) onChanges(changes);
+    if (!changes.length) return;
+    setSent(next);
+    onChanges(changes);
   };
   const isMirrored = (sheet: string) => work?.sheets[sheet]?.mirrored ?? false;
+  const middleOf = (layer: string) => outlines.get(layer)?.middle ?? { x: 0, y: 0 };
   const settle = (by: Move) => {
     window.clearTimeout(nudges.current);
     nudges.current = 0;
+    setMove(STILL);
     if (by.dx || by.dy || by.turn)
-      keep((one, copy) =>
-        movedPlace(one, by, outlines.get(copy.layer)?.middle ?? { x: 0, y: 0 }, isMirrored(copy.sheet)),
-      );
-    window.setTimeout(() => setMove(STILL), SETTLES);
+      keep((one, copy) => movedPlace(one, by, middleOf(copy.layer), isMirrored(copy.sheet)));
+  };
+  /** What keys have moved comes to rest before something else is done with it. */
+  const land = () => {
+    if (nudges.current) flushSync(() => settle(move));
+    return live.current;
   };
   /** By keys: presses in quick succession are one change. */
   const nudge = (by: Partial<Move>) => {
@@ -190,7 +214,7 @@ export function useCopies(
       return;
     }
     if (points.length === 1 && !done) {
-      const copy = under(start);
+      const copy = land().under(start);
       grabbed.current = copy ? "copies" : "frame";
       if (copy && !chosen.has(copy.key)) setChosen(new Set(adds ? [...chosen, copy.key] : [copy.key]));
       else if (copy && adds) setChosen(new Set([...chosen].filter((key) => key !== copy.key)));
@@ -228,26 +252,52 @@ export function useCopies(
     return outline ? mapped(next.at, outline.middle) : null;
   };
 
-  const live = useRef({ settle });
-  live.current = { settle };
+  // the copy in hand, when there is one alone, as it lies before it is moved
+  const alone = held.length === 1 ? held[0] : undefined;
+  const shift = ticket && work && alone ? (shiftsOf(ticket, work).get(alone.sheet) ?? 0) : 0;
+  const place = alone ? standing(alone.at, middleOf(alone.layer), shift) : null;
+  const toward = (to: Partial<Standing>): Move =>
+    place
+      ? {
+          dx: to.x === undefined ? move.dx : to.x - place.x,
+          dy: to.y === undefined ? move.dy : to.y - place.y,
+          turn: to.turn === undefined ? move.turn : to.turn - place.turn,
+        }
+      : STILL;
+
+  const live = useRef({ settle, under, keep });
+  live.current = { settle, under, keep };
   return {
     copies,
     outlineOf: (layer: string) => outlines.get(layer),
     chosen: copies.filter((copy) => chosen.has(copy.key)),
     ghosts,
     frame,
-    moving,
     stroke,
     nudge,
     /** The next or the one before in hand; where its middle lies. */
     step,
     choose: (keys: readonly string[]) => setChosen(new Set(keys)),
-    throwOff: () => keep(() => null),
+    throwOff: () => {
+      if (!held.length) return;
+      land().keep(() => null);
+      setChosen(new Set()); // the numbers of those that stay move up
+    },
     lock: () => {
       const all = copies.filter((copy) => chosen.has(copy.key));
       const locked = all.some((copy) => !copy.locked);
-      keep((one) => ({ ...one, locked }), all);
+      land().keep((one) => ({ ...one, locked }), all);
     },
+    /** Where the copy in hand rests, and where it would go, when it is one alone. */
+    place,
+    goes: place && { x: place.x + move.dx, y: place.y + move.dy, turn: turned(place.turn + move.turn) },
+    /** Show the copy in hand at a typed place; null where it was. */
+    tryAt: (to: Partial<Standing> | null) => {
+      window.clearTimeout(nudges.current);
+      nudges.current = 0;
+      setMove(to ? toward(to) : STILL);
+    },
+    putAt: (to: Partial<Standing>) => settle(toward(to)),
     /** The nearest that a copy in hand comes to another, if that is less than the sheet's spacing. */
     tooNear: ghosts.reduce<number | null>(
       (least, { apart, copy }) =>
@@ -258,6 +308,19 @@ export function useCopies(
 }
 
 export type Copies = ReturnType<typeof useCopies>;
+
+/** Where the middle of a copy lies, mm from its sheet's left and top, and how it is turned, degrees. */
+export interface Standing {
+  readonly x: number;
+  readonly y: number;
+  readonly turn: number;
+}
+
+function standing(at: Copy["at"], middle: Place, shift: number): Standing {
+  const { x, y } = mapped(at, middle);
+  const side = at[0] * at[3] - at[1] * at[2] > 0 ? 1 : -1;
+  return { x: x - shift, y, turn: (Math.atan2(side * at[1], side * at[0]) * 180) / Math.PI };
+}
 
 function grown([left, top, right, bottom]: Box, by: number): Box {
   return [left - by, top - by, right + by, bottom + by];
