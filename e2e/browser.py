@@ -36,16 +36,28 @@ def the_browser() -> Browser:
     return browser
 
 
+@cache
+def the_server(with_jobs: bool) -> RunningNibble:
+    """One for all that do not care what others leave on the board."""
+    nibble = RunningNibble(with_jobs=with_jobs)
+    atexit.register(nibble.stop)
+    return nibble
+
+
 class BrowserTest(unittest.TestCase):
-    """One server for a class; one fresh window a test."""
+    """A server for the class, or one it shares; one fresh window a test."""
 
     with_jobs = False
+    shares_server = False
     nibble: ClassVar[RunningNibble]
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.nibble = RunningNibble(with_jobs=cls.with_jobs)
-        cls.addClassCleanup(cls.nibble.stop)
+        if cls.shares_server:
+            cls.nibble = the_server(cls.with_jobs)
+        else:
+            cls.nibble = RunningNibble(with_jobs=cls.with_jobs)
+            cls.addClassCleanup(cls.nibble.stop)
         cls.browser = the_browser()
         expect.set_options(timeout=PATIENCE)
 

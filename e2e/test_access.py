@@ -21,7 +21,7 @@ def faults(page: Page) -> list[str]:
 
 
 class AccessTest(BrowserTest):
-    with_jobs = True
+    with_jobs = shares_server = True
 
     def test_nothing_is_wrong_on_any_main_view(self):
         page = self.page

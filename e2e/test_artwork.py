@@ -10,6 +10,8 @@ from nibble_core.formats.svg_reader import read_svg
 
 
 class ArtworkTest(BrowserTest):
+    shares_server = True
+
     def start(self, name: str, kind: str) -> None:
         self.page.goto(self.nibble.address)
         self.drop(self.page, name, draw_loose_file(name), kind)

@@ -96,7 +96,7 @@ class FullBoardTest(BrowserTest):
 
 
 class TableTest(BrowserTest):
-    with_jobs = True
+    with_jobs = shares_server = True
 
     def test_views_zoom_loupe_and_cursor(self):
         page = self.page

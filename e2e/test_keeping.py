@@ -29,7 +29,7 @@ class PowerCutTest(BrowserTest):
             return json.loads(answer.read())
 
     def test_an_acknowledged_change_survives_kill_9(self):
-        for value in (3.1, 3.2, 3.3):
+        for value in (3.1, 3.2):
             seen = 1 + round((value - 3.1) * 10)
             kept = self.post("/api/jobs/1/changes", {"seen": seen, "changes": [{"path": DISTANCE, "value": value}]})
             self.nibble.kill()
@@ -39,7 +39,7 @@ class PowerCutTest(BrowserTest):
             expect(self.page.get_by_text(re.compile(f"change {kept['revision']['number']}$"))).to_be_visible()
         self.settled(self.page)
         self.page.keyboard.press("Control+z")  # undo reaches back over every restart
-        expect(self.slot(self.page, DISTANCE)).to_have_text("3.2 mm")
+        expect(self.slot(self.page, DISTANCE)).to_have_text("3.1 mm")
 
 
 class TwoWindowsTest(BrowserTest):

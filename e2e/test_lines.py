@@ -12,6 +12,8 @@ LAYER = "pieces/p1/layers/l1"
 
 
 class LinesTest(BrowserTest):
+    shares_server = True
+
     def start(self, name="crossed-oars.png", kind="image/png") -> None:
         self.page.goto(self.nibble.address)
         self.drop(self.page, name, draw_loose_file(name), kind)
@@ -178,7 +180,7 @@ class LinesTest(BrowserTest):
 
 
 class DemoPiecesTest(BrowserTest):
-    with_jobs = True
+    with_jobs = shares_server = True
 
     def test_every_demo_piece_is_drawn_and_the_sheet_of_labels_makes_its_files(self):
         page = self.page

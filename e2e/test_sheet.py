@@ -10,6 +10,8 @@ from e2e.browser import BrowserTest
 
 
 class SheetTest(BrowserTest):
+    shares_server = True
+
     def start(self, quantity: int = 6) -> int:
         self.page.goto(self.nibble.address)
         self.drop(self.page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
@@ -41,7 +43,8 @@ class SheetTest(BrowserTest):
         hand = page.get_by_role("group", name="Copies in hand")
         expect(hand).to_contain_text("One copy in hand")
         page.keyboard.press("k")
-        self.settled(page)
+        expect(hand.get_by_role("button", name="Unlock")).to_be_visible()
+        expect(page.locator("header")).to_contain_text("Kept")
         self.assertEqual(sum(one["locked"] for one in self.ticket(job)["sheets"][0]["placed"]), 1)
         page.keyboard.press("Delete")  # a locked one stays
         expect(page.locator("[data-station=sheet]")).to_contain_text("6 up")
@@ -101,6 +104,8 @@ class SheetTest(BrowserTest):
 
 
 class LibraryTest(BrowserTest):
+    shares_server = True
+
     def test_a_stock_is_added_changed_and_offered_to_the_jobs_that_have_it(self):
         page = self.page
         page.goto(f"{self.nibble.address}/library")

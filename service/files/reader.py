@@ -1,7 +1,6 @@
 """Untrusted bytes are decoded in a child process with limits, one file a child, the next child warmed ahead."""
 
 import io
-import multiprocessing
 import multiprocessing.connection
 import pickle
 import resource
@@ -9,8 +8,10 @@ import threading
 from dataclasses import is_dataclass
 from typing import Any
 
+from files.children import child
 from nibble_core.errors import FileTooLarge, NibbleError, UnreadableFile
-from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.read import Picture, inspect
+from nibble_core.text.lettering import tried_font
 
 CPU_SECONDS, MEMORY_BYTES = 10, 1_000_000_000
 PIXEL_CPU_SECONDS, PIXEL_MEMORY_BYTES = 30, 6_000_000_000
@@ -19,13 +20,8 @@ WALL_SECONDS = 300.0  # a busy machine is no fault of the file; what counts is t
 MOST_CHILDREN = 3
 PICTURES = (b"\x89PNG", b"\xff\xd8", b"GIF8", b"RIFF", b"BM", b"II*\0", b"MM\0*")
 
-_spawn = multiprocessing.get_context("spawn")
 
-
-def _child(pipe: multiprocessing.connection.Connection) -> None:
-    from nibble_core.pipeline.read import inspect  # warmed before any bytes arrive
-    from nibble_core.text.lettering import tried_font
-
+def _read(pipe: multiprocessing.connection.Connection) -> None:
     try:
         task, content, *more = pipe.recv()
     except EOFError:  # the service ended before it needed this child
@@ -108,7 +104,7 @@ class Reader:
 
     def _asked(self, task: str, content: bytes, *more: Any) -> Any:
         with self._lock:
-            process, pipe = self._spare or self._start()
+            process, pipe = self._spare or child(_read)
             self._spare = None
         try:
             pipe.send((task, content, *more))
@@ -130,14 +126,7 @@ class Reader:
         """Have a child ready."""
         with self._lock:
             if self._spare is None or not self._spare[0].is_alive():
-                self._spare = self._start()
-
-    def _start(self) -> tuple[Any, multiprocessing.connection.Connection]:
-        ours, theirs = _spawn.Pipe()
-        process = _spawn.Process(target=_child, args=(theirs,), daemon=True)
-        process.start()
-        theirs.close()
-        return process, ours
+                self._spare = child(_read)
 
 
 READER = Reader()

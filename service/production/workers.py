@@ -5,15 +5,11 @@ question takes the place of older ones: waiting ones are let go, the running one
 regions and stages. A worker that takes too long is ended, one that has grown large is replaced.
 """
 
-import contextlib
-import ctypes
-import multiprocessing
 import multiprocessing.connection
 import os
 import pickle
 import resource
 import signal
-import sys
 import threading
 import time
 from collections import OrderedDict
@@ -22,38 +18,24 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
 
+from files.children import child, number
 from nibble_core.errors import Cancelled, FileTooLarge, NibbleError, Superseded
 from production.events import EXCHANGE
 
 LONGEST_SECONDS = 180.0
 MOST_BYTES = 6_000_000_000
 LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has answered
-PR_SET_PDEATHSIG = 1
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
 BEHIND = 10  # what is computed waits for what is asked of the server itself: files, the board, edits
 LOOKS = 0.25  # seconds between two looks at whether it was
 GOOD, REFUSED, DOING = b"+", b"-", b"~"
 NEWER = "A newer change took this one's place."
 STOPPED, GO_ON = "The work was stopped.", "The last good result stays; go on when you like."
-_spawn = multiprocessing.get_context("spawn")
 
 
-def die_with_parent() -> None:
-    """Have the kernel end this process when its parent is gone, however that came about; now, if it is gone already."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
-    wanted = os.environ.get("NIBBLE_PARENT", "")
-    if wanted and os.getppid() != int(wanted):
-        sys.exit(0)
-
-
-def _child(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
-    die_with_parent()
+def _work(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(BEHIND)
-    import django
-
-    django.setup()
     from production.asked import KINDS, Asker
 
     resource.setrlimit(resource.RLIMIT_AS, (MOST_BYTES, MOST_BYTES))
@@ -172,8 +154,8 @@ class Workers:
             thread.start()
 
     def _serve(self, index: int) -> None:
-        given_up = _spawn.Value("q", 0)
-        process, pipe = _started(given_up)
+        given_up = number()
+        process, pipe = child(_work, given_up)
         while True:
             with self._changed:
                 while not self._waiting:
@@ -194,7 +176,7 @@ class Workers:
             if not process.is_alive() or _resident_kb(process.pid) > LARGE_KB:
                 process.kill()
                 pipe.close()
-                process, pipe = _started(given_up)
+                process, pipe = child(_work, given_up)
 
     def _next(self, pipe: multiprocessing.connection.Connection, task: _Task) -> bytes | None:
         """An answer, if one comes within the time between two looks; what is being done is passed on."""
@@ -237,14 +219,6 @@ class Workers:
 def _end(process: Any) -> None:
     process.kill()
     process.join()
-
-
-def _started(given_up: Any) -> tuple[Any, multiprocessing.connection.Connection]:
-    ours, theirs = _spawn.Pipe()
-    process = _spawn.Process(target=_child, args=(theirs, given_up), daemon=True)
-    process.start()
-    theirs.close()
-    return process, ours
 
 
 def _resident_kb(pid: int) -> int:

@@ -44,6 +44,7 @@ def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSI
         _near(np.concatenate(meant_places), np.concatenate(found_places), f"the pictures of the {called}")
     if len(meant.pictures) != len(found.pictures):
         raise _disagree(f"the number of pictures stored in the {called}")
+    _check_client_pages(meant, found, f"the clients' pages of the {called}", tolerance)
 
 
 def check_size(meant: Page, found: Page, called: str) -> None:
@@ -56,6 +57,15 @@ def check_same_marks(one: Page, other: Page) -> None:
     """Raises FileDisagrees unless two files, of any formats, have their marks in the same places."""
     first, second = ([path.bounds() for path in _marks(page)] for page in (one, other))
     _near(first, second, "the marks of the print file and the cut file", 2 * POSITION)
+
+
+def _check_client_pages(meant: Page, found: Page, what: str, tolerance: float) -> None:
+    if [one.digest for one in meant.client_pages] != [one.digest for one in found.client_pages]:
+        raise _disagree(what)
+    for one, other in zip(meant.client_pages, found.client_pages, strict=True):
+        _check_paths(one.clip, other.clip, what, tolerance)
+        own = _corners(one.width, one.height, [one.at.then(place) for place in one.placements])
+        _near(own, _unit_corners([other.at.then(place) for place in other.placements]), what)
 
 
 def _marks(page: Page) -> Bundle:

@@ -14,10 +14,11 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, Stream, String
 from PIL import ImageCms
 
+from nibble_core.formats.client_page import page_form
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM, format_number
-from nibble_core.graphics import Drawing, Ink, Page, Painted, Raster, Shape
+from nibble_core.graphics import ClientPage, Drawing, Ink, Page, Painted, Raster, Shape
 from nibble_core.processes import PROCESSES
 
 PLATES = "plates"
@@ -40,12 +41,19 @@ def write_page(page: Page) -> bytes:
     scale = _long(POINTS_PER_MM)
     lines = [f"{scale} 0 0 -{scale} 0 {_long(page.height * POINTS_PER_MM)} cm"]  # mm, y down
     groups: list[pikepdf.Object] = []
+    clients: dict[str, tuple[pikepdf.Object, list[pikepdf.Object]]] = {}
     if page.printed:
         lines += [f"/OC /{_layer(pdf, resources, groups, 'print')} BDC"]
     for index, one in enumerate(page.printed):
         if isinstance(one, Painted):
             resources.XObject[f"/Fill{index}"] = _fill(pdf, one)
             lines += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
+            continue
+        if isinstance(one, ClientPage):
+            if one.digest not in clients:
+                clients[one.digest] = page_form(pdf, one.content, one.digest)
+            resources.XObject[f"/Page{index}"] = _clipped(pdf, one, clients[one.digest][0])
+            lines += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
             continue
         resources.XObject[f"/Picture{index}"] = _image(pdf, one.raster)
         w, h = _number(one.width), _number(one.height)
@@ -85,8 +93,10 @@ def write_page(page: Page) -> bytes:
     sheet.obj.Resources = resources
     sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))
     if groups:
+        hidden = [group for _, some in clients.values() for group in some]
         pdf.Root.OCProperties = Dictionary(
-            OCGs=Array(groups), D=Dictionary(Name=String("All"), BaseState=Name.ON, Order=Array(groups))
+            OCGs=Array([*groups, *hidden]),
+            D=Dictionary(Name=String("All"), BaseState=Name.ON, Order=Array(groups), OFF=Array(hidden)),
         )
     with pdf.open_metadata(set_pikepdf_as_editor=False) as metadata:
         metadata["dc:title"] = page.title or "Nibble job"
@@ -165,6 +175,17 @@ def _form(pdf: pikepdf.Pdf, paths: Bundle, before: str, after: str) -> pikepdf.O
     form = Stream(pdf, f"{before}{paths.text(PDF, 4)}{after}".encode("ascii"))
     form.Type, form.Subtype, form.Resources = Name.XObject, Name.Form, Dictionary()
     form.BBox = Array([Decimal(f"{side:.3f}") for side in paths.bounds().grown(1.0)])
+    return pdf.make_indirect(form)
+
+
+def _clipped(pdf: pikepdf.Pdf, page: ClientPage, whole: pikepdf.Object) -> pikepdf.Object:
+    """A client's page within its clip, as a form XObject."""
+    w, h = _number(page.width), _number(page.height)
+    drawn = f"{page.clip.text(PDF, 4)}W* n {_matrix(page.at)} cm {w} 0 0 -{h} 0 {h} cm /Page Do"
+    form = Stream(pdf, drawn.encode("ascii"))
+    form.Type, form.Subtype = Name.XObject, Name.Form
+    form.Resources = Dictionary(XObject=Dictionary(Page=whole))
+    form.BBox = Array([Decimal(f"{side:.3f}") for side in page.clip.bounds().grown(1.0)])
     return pdf.make_indirect(form)
 
 

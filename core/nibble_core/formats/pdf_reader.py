@@ -13,11 +13,12 @@ import numpy as np
 import pikepdf
 
 from nibble_core.errors import UnreadableFile
+from nibble_core.formats.client_page import digest_of
 from nibble_core.formats.pdf import PLATES
 from nibble_core.geometry import CUBIC, LINE, Affine, Bundle, Path
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM
-from nibble_core.graphics import BLACK, Colour, Filled, Ink, Page, Painted, Picture, Plate, Raster, Stroked
+from nibble_core.graphics import BLACK, ClientPage, Colour, Filled, Ink, Page, Painted, Picture, Plate, Raster, Stroked
 
 DEEPEST_FORM = 8
 _PATHS_ALONE = re.compile(rb"((?:[\d.]+ ){3}rg\s)?([-\d.\smlch]*)(S|f\*)\s*")
@@ -98,14 +99,25 @@ class _Drawn:
     placements: list[Affine]
 
 
+@dataclass
+class _Client:
+    """A client's page, what it is clipped by, how it lies in that, and every place both are brought to."""
+
+    digest: str
+    clip: Bundle
+    at: Affine
+    placements: list[Affine]
+
+
 class _Walk:
     def __init__(self) -> None:
+        self._clients: list[_Client] = []
         self._filled: list[_Drawn] = []
         self._stroked: list[_Drawn] = []
         self._painted: list[_Drawn] = []
         self._plates: list[_Drawn] = []
         self._placed: dict[tuple[int, int], tuple[pikepdf.Object, list[Affine]]] = {}
-        self._forms: dict[tuple[object, ...], tuple[_Walk, list[tuple[_Drawn, list[Affine]]]]] = {}
+        self._forms: dict[tuple[object, ...], tuple[_Walk, list[tuple[_Drawn | _Client, list[Affine]]]]] = {}
 
     def page(self, width: float, height: float) -> Page:
         pictures = tuple(
@@ -119,7 +131,10 @@ class _Walk:
         )
         painted = tuple(Painted(one.paths, one.state.colour, tuple(one.placements)) for one in self._painted)
         plates = tuple(Plate(one.paths, one.state.fill, tuple(one.placements)) for one in self._plates)
-        return Page(width, height, filled, stroked, (*pictures, *painted), plates=plates)
+        clients = tuple(
+            ClientPage(one.digest, 1.0, 1.0, one.at, one.clip, tuple(one.placements)) for one in self._clients
+        )
+        return Page(width, height, filled, stroked, (*pictures, *clients, *painted), plates=plates)
 
     def _fills(self, layer: str) -> list[_Drawn]:
         """Where what is filled on a layer belongs."""
@@ -133,6 +148,7 @@ class _Walk:
         stack: list[_State] = []
         layers: list[str] = []
         pen = _Pen()
+        clip = Bundle.of(())
         for instruction in pikepdf.parse_content_stream(stream):
             operands, name = instruction.operands, str(instruction.operator)
             if name in ("m", "l", "c"):
@@ -148,6 +164,8 @@ class _Walk:
             elif name in ("f", "f*", "F"):
                 found = self._fills(state.layer)
                 found.append(_Drawn(pen.take(state.matrix), state, [Affine()]))
+            elif name == "W*":
+                clip = pen.take(state.matrix)
             elif name == "rg":
                 red, green, blue = (round(255 * float(v)) for v in operands)
                 state = replace(state, colour=(red, green, blue))
@@ -173,7 +191,7 @@ class _Walk:
             elif name == "EMC":
                 state = replace(state, layer=layers.pop())
             elif name == "Do":
-                self._draw(resources.XObject[str(operands[0])], resources, state, depth)
+                self._draw(resources.XObject[str(operands[0])], resources, state, clip, depth)
 
     def _paths_alone(self, content: bytes, state: _State) -> bool:
         """Take in a stream that is nothing but paths and one stroke or fill at its end, all at once; whether it is."""
@@ -188,9 +206,11 @@ class _Walk:
         found.append(_Drawn(Bundle.read(paths, PDF).mapped(state.matrix), state, [Affine()]))
         return True
 
-    def _draw(self, thing: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
+    def _draw(self, thing: pikepdf.Object, resources: pikepdf.Object, state: _State, clip: Bundle, depth: int) -> None:
         if thing.Subtype == "/Image":
             self._placed.setdefault(thing.objgen, (thing, []))[1].append(state.matrix)
+        elif (digest := digest_of(thing)) is not None:  # what a client drew is not ours to follow
+            self._clients.append(_Client(digest, clip, state.matrix, [Affine()]))
         elif thing.Subtype == "/Form":
             own = thing.get("/Matrix")
             inner = Affine(*(float(v) for v in own)).then(state.matrix) if own is not None else state.matrix
@@ -202,15 +222,19 @@ class _Walk:
         if form.objgen == (0, 0) or key not in self._forms:
             walk = _Walk()
             walk.run(form, resources, replace(state, matrix=Affine()), depth + 1)
-            mine = []
+            mine: list[tuple[_Drawn | _Client, list[Affine]]] = []
+            for client in walk._clients:
+                brought = replace(client, placements=[])
+                self._clients.append(brought)
+                mine.append((brought, client.placements))
             for own, theirs in (
                 (self._filled, walk._filled), (self._stroked, walk._stroked), (self._painted, walk._painted),
                 (self._plates, walk._plates),
             ):  # fmt: skip
                 for one in theirs:
-                    here = replace(one, placements=[])
-                    own.append(here)
-                    mine.append((here, one.placements))
+                    drawn = replace(one, placements=[])
+                    own.append(drawn)
+                    mine.append((drawn, one.placements))
             self._forms[key] = walk, mine
         walk, mine = self._forms[key]
         for here, within in mine:

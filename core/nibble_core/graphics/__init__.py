@@ -1,13 +1,14 @@
 """What files hold and stages pass on: pictures of pixels, drawings of shapes, pages of job files."""
 
 from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke, hex_colour
-from nibble_core.graphics.page import BLACK, Filled, Ink, Page, Painted, Picture, Plate, Stroked, Tool
+from nibble_core.graphics.page import BLACK, ClientPage, Filled, Ink, Page, Painted, Picture, Plate, Stroked, Tool
 from nibble_core.graphics.raster import LUMA, Grey, Pixels, Raster
 
 __all__ = [
     "BLACK",
     "HAIRLINE",
     "LUMA",
+    "ClientPage",
     "Colour",
     "Drawing",
     "Drawn",

@@ -71,6 +71,21 @@ class Picture:
 
 
 @dataclass(frozen=True, eq=False)
+class ClientPage:
+    """A client's PDF page over a width by height mm box with its corner at the origin, brought by ``at`` to where
+    ``clip`` is drawn (even-odd), and with it to every placement. digest: SHA-256 of content, a PDF of that page alone;
+    a page that was read back has no content."""
+
+    digest: str
+    width: float
+    height: float
+    at: Affine
+    clip: Bundle
+    placements: tuple[Affine, ...]
+    content: bytes = b""
+
+
+@dataclass(frozen=True, eq=False)
 class Painted:
     """Closed paths filled with one RGB colour by the even-odd rule, at every placement."""
 
@@ -91,13 +106,14 @@ class Plate:
 
 @dataclass(frozen=True, eq=False)
 class Page:
-    """One page of width by height mm, origin top left, y down. printed: pictures and painted shapes, lowest first."""
+    """One page of width by height mm, origin top left, y down. printed: pictures, clients' pages and painted shapes,
+    lowest first."""
 
     width: float
     height: float
     filled: tuple[Filled, ...] = ()
     stroked: tuple[Stroked, ...] = ()
-    printed: tuple[Picture | Painted, ...] = ()
+    printed: tuple[Picture | ClientPage | Painted, ...] = ()
     title: str = ""
     plates: tuple[Plate, ...] = ()
 
@@ -106,8 +122,12 @@ class Page:
         return tuple(one for one in self.printed if isinstance(one, Picture))
 
     @property
+    def client_pages(self) -> tuple[ClientPage, ...]:
+        return tuple(one for one in self.printed if isinstance(one, ClientPage))
+
+    @property
     def painted(self) -> tuple[Painted, ...]:
         return tuple(one for one in self.printed if isinstance(one, Painted))
 
 
-__all__ = ["BLACK", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Plate", "Stroked", "Tool"]
+__all__ = ["BLACK", "ClientPage", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Plate", "Stroked", "Tool"]

@@ -38,6 +38,13 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     draft.notes.append(_verdict(artwork, picture))
     draft.notes += [Note(text, where=here) for text in picture.notes]
     draft.notes += parts_of(artwork, picture, ticket, width)
+    if _wanted_whole(artwork, ticket) and (picture.kind != "PDF" or picture.drawing is None):
+        draft.notes.append(
+            Note(
+                f"“{artwork.name}” is no page of a PDF, so that its pixels are printed as they came.",
+                "Ask for a PDF, or print the artwork or its shapes.", here,
+            )
+        )  # fmt: skip
     if picture.drawing is not None:
         _report_drawing(draft, artwork, ticket, picture, width, height)
         return
@@ -67,6 +74,16 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
         (f"{verdict.noise:.1f} levels", "noise in flat areas"),
         (f"{verdict.softness:.1f} px", "an edge takes"),
     ]
+
+
+def _wanted_whole(artwork: Artwork, ticket: Ticket) -> bool:
+    """Whether anything is to print the artwork as its client's page."""
+    return any(
+        layer.prints == "the client’s page"
+        for piece in ticket.pieces
+        if any(element.artwork == artwork.id for element in piece.elements)
+        for layer in piece.layers
+    )
 
 
 def _background(facts: Facts) -> str:

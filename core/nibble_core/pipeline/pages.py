@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 
 from nibble_core.formats.registry import BOTH, CUT, PRINT
 from nibble_core.geometry import Affine, Bundle
-from nibble_core.graphics import Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
+from nibble_core.graphics import ClientPage, Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
 from nibble_core.pipeline.panels import panel_program, panel_sheet, ticks
+from nibble_core.pipeline.prints import PrintedPage
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, parts
@@ -59,13 +60,19 @@ def _part(
     beside: Bundle | None = None,
 ) -> Part:  # fmt: skip
     """The pages of a laid sheet. beside: printed in black beside the work, as its caption is."""
-    printed: list[Picture | Painted] = []
+    printed: list[Picture | ClientPage | Painted] = []
     plates: list[Plate] = []
     for layer in laid.layers:
         places = tuple(placement.at for placement in laid.placements if placement.layer == layer)
         for item in work.prints[layer].value.items:
             if isinstance(item, Shape):
                 printed.append(Painted(Bundle.of(item.region.rings), item.colour, places))
+            elif isinstance(item, PrintedPage):
+                clip = Bundle.of([ring for region in item.clip for ring in region.rings])
+                at = item.framed.then(item.places[0])
+                printed.append(
+                    ClientPage(item.digest, item.page_width, item.page_height, at, clip, places, item.content)
+                )
             else:
                 own = tuple(at.then(place) for place in places for at in item.places)
                 printed.append(Picture(item.raster, item.width, item.height, own))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import hashlib
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -13,6 +14,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
+from nibble_core.formats.client_page import page_alone
 from nibble_core.geometry import Affine, Box, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
@@ -26,7 +28,7 @@ from nibble_core.lines.contour import quarter_segments
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import LayerResult, edge_line
-from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.read import Picture, client_page
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
@@ -37,6 +39,7 @@ SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-throug
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
 FRINGE = 1.5  # px of soft edge round what was dropped
+AS_IT_CAME = ("the client’s pixels", "the client’s page")
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,6 +56,22 @@ class PrintedPicture:
     def mm_per_px(self) -> float:
         """At its first place."""
         return self.width / self.raster.width * float(np.sqrt(abs(self.places[0].determinant)))
+
+
+@dataclass(frozen=True, eq=False)
+class PrintedPage(PrintedPicture):
+    """A client's PDF page, with its pixels for screens and papers. content: a PDF of that page alone, which ``framed``
+    brings from a page_width by page_height mm box to the artwork's; clip: what is printed of it, in the piece."""
+
+    content: bytes
+    page_width: float
+    page_height: float
+    framed: Affine
+    clip: tuple[Region, ...]
+
+    @property
+    def digest(self) -> str:
+        return hashlib.sha256(self.content).hexdigest()
 
 
 def silhouettes(picture: PrintedPicture) -> list[BaseGeometry]:
@@ -92,19 +111,21 @@ def print_layer(
     pictures: Mapping[str, Keyed[Picture]],
     cleaned: Mapping[str, Keyed[Cleaned]],
     sizes: Mapping[str, tuple[float, float]],
+    files: Callable[[str], bytes],
     *,
     preview: bool,
 ) -> Keyed[PrintResult]:
-    """The print of a layer: pixels of its artworks and painted text and simple shapes, or all of its shapes.
+    """The print of a layer: pixels or whole pages of its artworks and painted text and simple shapes, or all of its
+    shapes. files: bytes by SHA-256.
 
     What Trace drops leaves the artwork's print, too. Bleed is printed beyond the cuts only, where what is printed
     reaches them.
     """
     used = [element.artwork for element in piece.elements if element.kind == "artwork"]
     keys = [composed.key, drawn.key] if layer.bleed > 0 else [composed.key]
-    if layer.prints == "the artwork":
+    if layer.prints in ("the artwork", "the client’s page"):
         keys += [key for id in used for key in (cleaned[id].key, traces[id].key)]
-    elif layer.prints == "the client’s pixels":
+    if layer.prints in AS_IT_CAME:
         keys += [pictures[id].key for id in used]
 
     def compute() -> PrintResult:
@@ -130,15 +151,27 @@ def print_layer(
                 bare += silhouettes(plain)
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
-                for picture in _pictures(plain, layer, zone):
+                whole = None
+                if layer.prints == "the client’s page":
+                    whole = client_page(files(own.file), own.name, own.part)
+                if whole is None:
+                    for picture in _pictures(plain, layer, zone):
+                        items += _without_taken(picture, piece, element, zone, composed.value)
+                    continue
+                clip = None
+                if _cut(drawn.value):
+                    clip = _left(parts.buffer(layer.bleed), piece, element, zone, composed.value)
+                cleared = replace(plain, raster=cleaned[element.artwork].value.raster)
+                for picture in _bleed_alone(cleared, layer, zone if clip is None else zone.intersection(clip)):
                     items += _without_taken(picture, piece, element, zone, composed.value)
+                items += _pages(plain, page_alone(*whole), pictures[element.artwork].value, own, clip)
             else:
                 items += _painted(element.id, layer, composed.value, parts)
                 bare += [area_of(shape) for owner, shape in composed.value.composed.painted if owner == element.id]
         return PrintResult(tuple(items), _around(items), shapely.union_all(bare), grain)
 
     by = [layer.prints, layer.bleed, layer.cutting_error, *(sizes[id] for id in used), preview]
-    if layer.prints == "the client’s pixels":
+    if layer.prints in AS_IT_CAME:
         by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
     return run_stage(store, "print", by, keys, compute)
 
@@ -157,6 +190,13 @@ def plate_of(
         return tuple(refit_polygon(part) for part in polygons(grown))
 
     return run_stage(store, "plate", [layer.bleed, layer.plate_spread], [printed.key, drawn.key], compute)
+
+
+def _cut(drawn: LayerResult) -> bool:
+    """Whether anything that prints is cut out."""
+    return edge_line(drawn.lines) is not None or any(
+        line.process == "kiss cut" and line.regions for line in drawn.lines
+    )
 
 
 def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
@@ -193,22 +233,88 @@ def _pictures(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[P
     differs."""
     if zone.is_empty or layer.prints != "the artwork":
         return [plain]
-    raster = plain.raster
-    grown, pad = bleed_pixels(raster, layer.bleed, mm_per_px=plain.mm_per_px)
+    made, pad = _grown(plain, layer)
     if not pad:
         return [plain]
-    step = plain.width / raster.width
+    raster = plain.raster
+    before: NDArray[np.uint8] = np.zeros_like(made.raster.pixels)
+    before[pad : pad + raster.height, pad : pad + raster.width] = raster.pixels
+    return _where_bled(made, zone, before)
+
+
+def _bleed_alone(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[PrintedPicture]:
+    """What the artwork's pixels bleed in ``zone``, without the artwork: one picture for each of its places."""
+    if zone.is_empty:
+        return []
+    made, pad = _grown(plain, layer)
+    return _where_bled(made, zone, np.zeros_like(made.raster.pixels)) if pad else []
+
+
+def _grown(plain: PrintedPicture, layer: Layer) -> tuple[PrintedPicture, int]:
+    """A picture with its bleed all round, and by how many px it has grown on each side."""
+    grown, pad = bleed_pixels(plain.raster, layer.bleed, mm_per_px=plain.mm_per_px)
+    step = plain.width / plain.raster.width
     corner = Affine.translation(-pad * step, -pad * step)
     at = tuple(corner.then(place) for place in plain.places)
-    made = PrintedPicture(grown, grown.width * step, grown.height * step, at)
-    before: NDArray[np.uint8] = np.zeros_like(grown.pixels)
-    before[pad : pad + raster.height, pad : pad + raster.width] = raster.pixels
+    return PrintedPicture(grown, grown.width * step, grown.height * step, at), pad
+
+
+def _where_bled(made: PrintedPicture, zone: BaseGeometry, before: NDArray[np.uint8]) -> list[PrintedPicture]:
+    """For each place of a grown picture its pixels in ``zone``, and those of before elsewhere."""
     pictures = []
-    for number, place in enumerate(at):
+    for number, place in enumerate(made.places):
         bled = _cover(zone, made, number) > 0.5
-        pixels = np.where(bled[..., None], grown.pixels, before)
+        pixels = np.where(bled[..., None], made.raster.pixels, before)
         pictures.append(replace(made, raster=Raster(np.ascontiguousarray(pixels)), places=(place,)))
     return pictures
+
+
+def _pages(
+    plain: PrintedPicture, content: bytes, picture: Picture, artwork: Artwork, clip: BaseGeometry | None
+) -> list[PrintedPage]:
+    """A client's page at each place of an artwork's pixels, within ``clip`` and what the artwork is cropped to."""
+    assert picture.drawing is not None
+    whole = picture.drawing.drawing
+    framed = Affine.scale(1 / whole.width, 1 / whole.height).then(framing_of(artwork).affine())
+    framed = framed.then(Affine.scale(plain.width, plain.height))
+    made = []
+    for place in plain.places:
+        area = shapely.transform(shapely.box(0, 0, plain.width, plain.height), place.map)
+        if clip is not None:
+            area = area.intersection(clip)
+        one = replace(plain, places=(place,))
+        pixels = plain.raster.pixels.copy()
+        pixels[..., 3] = np.rint(plain.raster.alpha * _cover(area, one, 0))
+        regions = tuple(refit_polygon(part) for part in polygons(area))
+        if regions:
+            made.append(
+                PrintedPage(
+                    Raster(pixels), plain.width, plain.height, (place,), content, whole.width, whole.height, framed,
+                    regions,
+                )
+            )  # fmt: skip
+    return made
+
+
+def _left(
+    area: BaseGeometry, piece: Piece, element: Element, zone: BaseGeometry, composed: PieceResult
+) -> BaseGeometry:
+    """An area without what later elements cut out of it, or leave outside the common part."""
+    for taken, way in _takers(piece, element, zone, composed):
+        area = area.difference(taken) if way == "cut out" else area.intersection(taken)
+    return area
+
+
+def _takers(
+    piece: Piece, element: Element, zone: BaseGeometry, composed: PieceResult
+) -> list[tuple[BaseGeometry, str]]:
+    """What later elements take of an element, or leave of it, and in which way; bleed reaches over their edges."""
+    order = [own.id for own in piece.elements]
+    return [
+        (area.difference(zone) if way == "cut out" else area.union(zone), way)
+        for id, area, way in composed.composed.takers
+        if order.index(id) > order.index(element.id) and not area.is_empty
+    ]
 
 
 def _bleeding(printed: BaseGeometry, parts: MultiPolygon, layer: Layer, *, inward: float) -> BaseGeometry:
@@ -228,19 +334,13 @@ def _without_taken(
 ) -> list[PrintedPicture]:
     """Pixels without what later elements cut out of them, or leave outside the common part; where bleed is printed, it
     reaches over the new edges as over all others."""
-    order = [own.id for own in piece.elements]
-    takers = [
-        (area, way)
-        for id, area, way in composed.composed.takers
-        if order.index(id) > order.index(element.id) and not area.is_empty
-    ]
+    takers = _takers(piece, element, zone, composed)
     if not takers:
         return [picture]
     made = []
     for number, place in enumerate(picture.places):
         alpha = picture.raster.alpha.astype(float)
-        for area, way in takers:
-            taken = area.difference(zone) if way == "cut out" else area.union(zone)
+        for taken, way in takers:
             share = _cover(taken, picture, number)
             alpha *= 1 - share if way == "cut out" else share
         pixels = picture.raster.pixels.copy()

@@ -93,6 +93,20 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
     return replace(_looked_at(drawn), part=part, parts=tuple(parts))
 
 
+def client_page(content: bytes, name: str, part: str) -> tuple[bytes, int] | None:
+    """The PDF and the number of its page that a part of a file is; None when it is no whole page of one."""
+    here, _, deeper = part.partition(DEEPER)
+    kind = kind_of(content, name)
+    if kind == "zip":
+        chosen = here or package.members(content, name)[0]
+        return client_page(package.member(content, chosen, name), chosen.rsplit("/", 1)[-1], deeper)
+    found = re.fullmatch(r"page (\d{1,5})", here)
+    within = deeper if found else here
+    if kind != "PDF" or within not in ("", ITS_PATHS):
+        return None
+    return content, int(found[1]) if found else 1
+
+
 def _drawn(content: bytes, name: str, kind: str, page: int, unit: str | None) -> ClientDrawing:
     if kind == "SVG":
         return read_svg(content, name)

@@ -74,7 +74,7 @@ def work_out(
     for piece in ticket.pieces:
         attempt("lines", f"pieces/{piece.id}", partial(_compose, piece, store, work, sources))
         for layer in piece.layers:
-            draw = partial(_lines, ticket, piece, layer, store, work, preview, cancelled)
+            draw = partial(_lines, ticket, piece, layer, store, work, sources, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
@@ -175,7 +175,7 @@ def _compose(piece: Piece, store: ResultStore, work: Work, sources: Sources) -> 
 
 
 def _lines(
-    ticket: Ticket, piece: Piece, layer: Layer, store: ResultStore, work: Work, preview: bool,
+    ticket: Ticket, piece: Piece, layer: Layer, store: ResultStore, work: Work, sources: Sources, preview: bool,
     cancelled: Callable[[], bool],
 ) -> None:  # fmt: skip
     if piece.id not in work.pieces:
@@ -185,7 +185,7 @@ def _lines(
     drawn = draw_lines(store, piece, layer, composed, preview=preview)
     printed = print_layer(
         store, piece, layer, composed, drawn, work.traces, artworks, work.pictures, work.cleaned, work.sizes,
-        preview=preview,
+        sources, preview=preview,
     )  # fmt: skip
     work.prints[layer.id] = printed
     if layer.plate != "no plate" and layer.prints != "nothing" and not preview:

@@ -17,6 +17,7 @@ CORNERS = {
 PRINTS = {
     "the artwork": "The client's pixels without their background.",
     "the client’s pixels": "The client's file as it came, background and all.",
+    "the client’s page": "A PDF's page whole, with its vectors, inks and fonts, within the cuts and their bleed.",
     "the shapes": "Traced shapes, text and simple shapes, in their colours.",
     "nothing": "The piece is only cut.",
 }

@@ -27,9 +27,7 @@ class Command(BaseCommand):
         from waitress import create_server
 
         from config.wsgi import application
-        from files.reader import READER
         from production.events import EXCHANGE
-        from production.workers import DESK, PREVIEWS
 
         held = only_server()
         sys.setswitchinterval(0.001)  # a short answer does not wait for many long ones
@@ -44,9 +42,7 @@ class Command(BaseCommand):
         )  # fmt: skip
         queue = Queue()
         queue.start()
-        READER.warm_up()
-        PREVIEWS.warm_up()
-        DESK.warm_up()
+        threading.Thread(target=warm_up, name="warm up", daemon=True).start()
 
         def end(*_: Any) -> None:
             EXCHANGE.close()
@@ -61,6 +57,16 @@ class Command(BaseCommand):
         finally:
             queue.stop()
             held.close()
+
+
+def warm_up() -> None:
+    """Start the processes that read files and work, before they are asked for."""
+    from files.reader import READER
+    from production.workers import DESK, PREVIEWS
+
+    READER.warm_up()
+    PREVIEWS.warm_up()
+    DESK.warm_up()
 
 
 def only_server() -> TextIO:
