@@ -9,6 +9,7 @@ from files import blobs, pictures
 from files.models import ShopFont
 from files.reader import READER
 from nibble_core.errors import FileTooLarge
+from nibble_core.formats.profiles import LARGEST_PROFILE
 from nibble_core.text.fonts import LARGEST_FONT
 
 router = Router(tags=["files"])
@@ -43,6 +44,25 @@ def add_font(request: HttpRequest, file: File[UploadedFile]) -> Any:
     content = file.read()
     name = READER.font_name(content)
     return ShopFont.objects.get_or_create(sha256=blobs.keep(content), defaults={"name": name})[0]
+
+
+class ProfileOut(Schema):
+    """space: “RGB”, “CMYK” or “grey”. prints: whether it describes a printer."""
+
+    sha256: str
+    name: str
+    space: str
+    prints: bool
+
+
+@router.post("/profiles", response=ProfileOut, operation_id="add_profile")
+def add_profile(request: HttpRequest, file: File[UploadedFile]) -> Any:
+    """A colour profile for a stock, looked at in a guarded child before it is kept."""
+    if (file.size or 0) > LARGEST_PROFILE:
+        raise FileTooLarge(f"“{file.name}” is over 20 MB.", "Send the .icc file of the printer and stock.")
+    content = file.read()
+    found = READER.profile(content)
+    return {"sha256": blobs.keep(content), "name": found.name, "space": found.space, "prints": found.prints}
 
 
 def as_download(sha256: str, name: str, content_type: str = "application/octet-stream") -> FileResponse:

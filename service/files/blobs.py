@@ -37,6 +37,13 @@ def fetch(sha256: str) -> bytes:
     return path(sha256).read_bytes()
 
 
+def is_kept(sha256: str) -> bool:
+    try:
+        return path(sha256).exists()
+    except FileNotFoundError:
+        return False
+
+
 def path(sha256: str) -> Path:
     """Where a file lies. Raises FileNotFoundError for anything that is not a SHA-256."""
     if not re.fullmatch(r"[0-9a-f]{64}", sha256):

@@ -10,6 +10,7 @@ from typing import Any
 
 from files.children import child
 from nibble_core.errors import FileTooLarge, NibbleError, UnreadableFile
+from nibble_core.formats.profiles import Profile, read_profile
 from nibble_core.pipeline.read import Picture, inspect
 from nibble_core.text.lettering import tried_font
 
@@ -36,6 +37,8 @@ def _read(pipe: multiprocessing.connection.Connection) -> None:
     try:
         if task == "font":
             answer = tried_font(content)
+        elif task == "profile":
+            answer = read_profile(content)
         else:
             name, part, unit = more
             answer = inspect(content, name, part=part, unit=unit)
@@ -97,6 +100,12 @@ class Reader:
         name = self._ask("font", content)
         assert isinstance(name, str)
         return name
+
+    def profile(self, content: bytes) -> Profile:
+        """What a colour profile says of itself. Raises what ``nibble_core.formats.profiles.read_profile`` raises."""
+        profile = self._ask("profile", content)
+        assert isinstance(profile, Profile)
+        return profile
 
     def _ask(self, task: str, content: bytes, *more: Any) -> Any:
         with self._few:

@@ -280,7 +280,7 @@ def _require_files(changed: Ticket, before: Ticket) -> None:
     """Every file a ticket newly names is there. Raises InvalidTicket."""
     known = _files_of(before)
     for sha256, where in _files_of(changed).items():
-        if sha256 not in known and not blobs.path(sha256).exists():
+        if sha256 not in known and not blobs.is_kept(sha256):
             raise InvalidTicket("There is no such file here.", "Add the file itself.", where=where)
 
 
@@ -291,6 +291,7 @@ def _files_of(ticket: Ticket) -> dict[str, str]:
         for element in piece.elements:
             if element.lettering.own_font:
                 named[element.lettering.own_font] = f"pieces/{piece.id}/elements/{element.id}/lettering/own_font"
+    named |= {sheet.stock.profile: f"sheets/{sheet.id}/stock/profile" for sheet in ticket.sheets if sheet.stock.profile}
     return named
 
 

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from django.db import transaction
 
+from files import blobs
 from library.models import Record
 from library.queries import KINDS
 from nibble_core.errors import InvalidTicket
@@ -110,6 +111,8 @@ def _check(record: Stock | Machine) -> None:
             raise InvalidTicket(
                 "More is usable than the stock is wide.", "Lower the usable width.", where="usable_width"
             )
+        if record.profile and not blobs.is_kept(record.profile):
+            raise InvalidTicket("There is no such colour profile here.", "Add the file itself.", where="profile")
         if not re.fullmatch(r"#[0-9a-fA-F]{6}", record.colour):
             raise InvalidTicket(f"“{record.colour}” is no colour.", "Write it as #rrggbb.", where="colour")
         return

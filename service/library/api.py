@@ -15,7 +15,7 @@ from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 
 router = Router(tags=["library"])
-HIDDEN = ("key", "id")
+HIDDEN = ("key", "id", "profile", "profile_name")  # chosen by other means than a typed value
 
 
 class FieldOut(Schema):

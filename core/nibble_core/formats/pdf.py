@@ -6,8 +6,11 @@ One form or image XObject a thing, however often it is placed. Layers carry ISO 
 from __future__ import annotations
 
 import io
+import struct
 import zlib
+from datetime import UTC, datetime
 from decimal import Decimal
+from uuid import uuid4
 
 import numpy as np
 import pikepdf
@@ -18,7 +21,7 @@ from nibble_core.formats.client_page import page_form
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM, format_number
-from nibble_core.graphics import ClientPage, Drawing, Ink, Page, Painted, Raster, Shape
+from nibble_core.graphics import ClientPage, Drawing, Ink, Page, Painted, Press, Raster, Shape
 from nibble_core.processes import PROCESSES
 
 PLATES = "plates"
@@ -30,9 +33,8 @@ def write_page(page: Page) -> bytes:
     """A one-page PDF of the page's true size: pictures, filled marks, hairlines in named spot colours."""
     pdf = pikepdf.Pdf.new()
     sheet = pdf.add_blank_page(page_size=(page.width * POINTS_PER_MM, page.height * POINTS_PER_MM))
-    sheet.obj.MediaBox = sheet.obj.TrimBox = Array(
-        [0, 0, Decimal(f"{page.width * POINTS_PER_MM:.4f}"), Decimal(f"{page.height * POINTS_PER_MM:.4f}")]
-    )
+    box = Array([0, 0, Decimal(f"{page.width * POINTS_PER_MM:.4f}"), Decimal(f"{page.height * POINTS_PER_MM:.4f}")])
+    sheet.obj.MediaBox = sheet.obj.BleedBox = sheet.obj.TrimBox = box
     resources = Dictionary(XObject=Dictionary(), ColorSpace=Dictionary(), Properties=Dictionary())
     resources.ExtGState = Dictionary(
         Overprint=Dictionary(Type=Name.ExtGState, OP=True, op=True, OPM=1),
@@ -42,11 +44,17 @@ def write_page(page: Page) -> bytes:
     lines = [f"{scale} 0 0 -{scale} 0 {_long(page.height * POINTS_PER_MM)} cm"]  # mm, y down
     groups: list[pikepdf.Object] = []
     clients: dict[str, tuple[pikepdf.Object, list[pikepdf.Object]]] = {}
+    profile = _srgb(pdf) if page.printed else None
+    if profile is not None:
+        pdf.Root.OutputIntents = Array([_intent(pdf, page.press, profile)])
+        resources.ColorSpace.DefaultRGB = Array([Name.ICCBased, profile])
+    if page.press is not None:
+        lines += [f"{_RENDERING[page.press.rendering]} ri"]
     if page.printed:
         lines += [f"/OC /{_layer(pdf, resources, groups, 'print')} BDC"]
     for index, one in enumerate(page.printed):
         if isinstance(one, Painted):
-            resources.XObject[f"/Fill{index}"] = _fill(pdf, one)
+            resources.XObject[f"/Fill{index}"] = _fill(pdf, one, profile)
             lines += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
             continue
         if isinstance(one, ClientPage):
@@ -55,7 +63,7 @@ def write_page(page: Page) -> bytes:
             resources.XObject[f"/Page{index}"] = _clipped(pdf, one, clients[one.digest][0])
             lines += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
             continue
-        resources.XObject[f"/Picture{index}"] = _image(pdf, one.raster)
+        resources.XObject[f"/Picture{index}"] = _image(pdf, one.raster, profile, page.press)
         w, h = _number(one.width), _number(one.height)
         lines += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
     if page.printed:
@@ -98,9 +106,12 @@ def write_page(page: Page) -> bytes:
             OCGs=Array([*groups, *hidden]),
             D=Dictionary(Name=String("All"), BaseState=Name.ON, Order=Array(groups), OFF=Array(hidden)),
         )
+    title = page.title or "Nibble job"
     with pdf.open_metadata(set_pikepdf_as_editor=False) as metadata:
-        metadata["dc:title"] = page.title or "Nibble job"
+        metadata["dc:title"] = title
         metadata["pdf:Producer"] = "Nibble"
+        if _is_x4(page):
+            _declare_x4(pdf, metadata, title)
     out = io.BytesIO()
     pdf.save(out, min_version="1.6", compress_streams=True, deterministic_id=True)
     return out.getvalue()
@@ -166,8 +177,10 @@ def _separation(pdf: pikepdf.Pdf, ink: Ink) -> pikepdf.Object:
     return pdf.make_indirect(Array([Name.Separation, Name("/" + ink.name), Name.DeviceCMYK, tint]))
 
 
-def _fill(pdf: pikepdf.Pdf, painted: Painted) -> pikepdf.Object:
-    return _form(pdf, painted.paths, " ".join(_number(v / 255) for v in painted.colour) + " rg\n", "f*")
+def _fill(pdf: pikepdf.Pdf, painted: Painted, profile: pikepdf.Object | None) -> pikepdf.Object:
+    form = _form(pdf, painted.paths, " ".join(_number(v / 255) for v in painted.colour) + " rg\n", "f*")
+    form.Resources = Dictionary(ColorSpace=Dictionary(DefaultRGB=Array([Name.ICCBased, profile])))
+    return form
 
 
 def _form(pdf: pikepdf.Pdf, paths: Bundle, before: str, after: str) -> pikepdf.Object:
@@ -189,10 +202,57 @@ def _clipped(pdf: pikepdf.Pdf, page: ClientPage, whole: pikepdf.Object) -> pikep
     return pdf.make_indirect(form)
 
 
-def _image(pdf: pikepdf.Pdf, raster: Raster) -> pikepdf.Object:
-    profile = Stream(pdf, ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+def _srgb(pdf: pikepdf.Pdf) -> pikepdf.Object:
+    content = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+    content[24:36] = struct.pack(">6H", 2000, 1, 1, 0, 0, 0)  # made just now: the same job would make other files
+    profile = Stream(pdf, bytes(content))
     profile.N, profile.Alternate = 3, Name.DeviceRGB
+    return pdf.make_indirect(profile)
 
+
+_RENDERING = {
+    "perceptual": "/Perceptual", "relative colorimetric": "/RelativeColorimetric", "saturation": "/Saturation",
+    "absolute colorimetric": "/AbsoluteColorimetric",
+}  # fmt: skip
+_ALTERNATES = {1: Name.DeviceGray, 3: Name.DeviceRGB, 4: Name.DeviceCMYK}
+
+
+def _intent(pdf: pikepdf.Pdf, press: Press | None, srgb: pikepdf.Object) -> Dictionary:
+    """What the colours of the page are meant for: the stock's own profile, else those of a screen."""
+    if press is None:
+        kind, name, profile = Name.GTS_PDFA1, "sRGB IEC61966-2.1", srgb
+    else:
+        own = Stream(pdf, press.profile)
+        own.N, own.Alternate = press.channels, _ALTERNATES[press.channels]
+        kind, name, profile = Name.GTS_PDFX if press.prints else Name.GTS_PDFA1, press.name, pdf.make_indirect(own)
+    return Dictionary(
+        Type=Name.OutputIntent, S=kind, OutputConditionIdentifier=String(name), Info=String(name),
+        DestOutputProfile=profile,
+    )  # fmt: skip
+
+
+def _is_x4(page: Page) -> bool:
+    """Whether nothing forbids PDF/X-4 (ISO 15930-7): a printer's profile in CMYK, since marks and inks are told in it,
+    and nothing of a client's whose fonts and colours are not ours to vouch for."""
+    press = page.press
+    return bool(page.printed and press and press.prints and press.channels == 4 and not page.client_pages)
+
+
+def _declare_x4(pdf: pikepdf.Pdf, metadata: pikepdf.models.PdfMetadata, title: str) -> None:
+    now = datetime.now(UTC).replace(microsecond=0)
+    metadata["pdfxid:GTS_PDFXVersion"] = "PDF/X-4"
+    metadata["pdf:Trapped"] = "False"
+    metadata["xmpMM:DocumentID"] = f"uuid:{uuid4()}"
+    metadata["xmpMM:RenditionClass"] = "default"
+    metadata["xmpMM:VersionID"] = "1"
+    for key in ("xmp:CreateDate", "xmp:ModifyDate", "xmp:MetadataDate"):
+        metadata[key] = now.isoformat()
+    told = now.strftime("D:%Y%m%d%H%M%S+00'00'")
+    pdf.docinfo.Title, pdf.docinfo.Trapped = String(title), Name("/False")
+    pdf.docinfo.CreationDate = pdf.docinfo.ModDate = String(told)
+
+
+def _image(pdf: pikepdf.Pdf, raster: Raster, profile: pikepdf.Object | None, press: Press | None) -> pikepdf.Object:
     def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> Stream:
         made = Stream(pdf, zlib.compress(np.ascontiguousarray(samples).tobytes(), 6))
         made.Type, made.Subtype = Name.XObject, Name.Image
@@ -200,7 +260,9 @@ def _image(pdf: pikepdf.Pdf, raster: Raster) -> pikepdf.Object:
         made.BitsPerComponent, made.Filter, made.ColorSpace = 8, Name.FlateDecode, space
         return made
 
-    image = stream(raster.pixels[..., :3], Array([Name.ICCBased, pdf.make_indirect(profile)]))
+    image = stream(raster.pixels[..., :3], Array([Name.ICCBased, profile]))
+    if press is not None:
+        image.Intent = Name(_RENDERING[press.rendering])
     if raster.is_see_through:
         image.SMask = pdf.make_indirect(stream(raster.alpha, Name.DeviceGray))
     return pdf.make_indirect(image)

@@ -78,7 +78,11 @@ _ALL = (
     ),
     Format(
         "png", "png", "PNG", "The print as pixels on clear ground, its resolution stated.", "image/png", None,
-        Sheets(print_pixels.write_page, print_pixels.read_page, purposes=(PRINT,), pixels=True),
+        Sheets(print_pixels.write_png, print_pixels.read_page, purposes=(PRINT,), pixels=True),
+    ),
+    Format(
+        "tiff", "tif", "TIFF", "The print as pixels, with a page for each plate of white or varnish.", "image/tiff",
+        None, Sheets(print_pixels.write_tiff, print_pixels.read_page, purposes=(PRINT,), pixels=True),
     ),
     Format("json", "json", "JSON", "Path data and nodes, for programs of one's own.", "application/json",
            shapes_json.write_drawing),

@@ -1,7 +1,19 @@
 """What files hold and stages pass on: pictures of pixels, drawings of shapes, pages of job files."""
 
 from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke, hex_colour
-from nibble_core.graphics.page import BLACK, ClientPage, Filled, Ink, Page, Painted, Picture, Plate, Stroked, Tool
+from nibble_core.graphics.page import (
+    BLACK,
+    ClientPage,
+    Filled,
+    Ink,
+    Page,
+    Painted,
+    Picture,
+    Plate,
+    Press,
+    Stroked,
+    Tool,
+)
 from nibble_core.graphics.raster import LUMA, Grey, Pixels, Raster
 
 __all__ = [
@@ -20,6 +32,7 @@ __all__ = [
     "Picture",
     "Pixels",
     "Plate",
+    "Press",
     "Raster",
     "Shape",
     "Stroke",

@@ -104,10 +104,22 @@ class Plate:
     placements: tuple[Affine, ...]
 
 
+@dataclass(frozen=True)
+class Press:
+    """What the colours of a print are meant for: an ICC profile by its name, of so many channels, and the rendering
+    intent they are brought into it by. prints: whether it describes a printer."""
+
+    profile: bytes
+    name: str
+    channels: int
+    rendering: str
+    prints: bool
+
+
 @dataclass(frozen=True, eq=False)
 class Page:
     """One page of width by height mm, origin top left, y down. printed: pictures, clients' pages and painted shapes,
-    lowest first."""
+    lowest first. press: None for the colours of a screen, sRGB."""
 
     width: float
     height: float
@@ -116,6 +128,7 @@ class Page:
     printed: tuple[Picture | ClientPage | Painted, ...] = ()
     title: str = ""
     plates: tuple[Plate, ...] = ()
+    press: Press | None = None
 
     @property
     def pictures(self) -> tuple[Picture, ...]:
@@ -130,4 +143,17 @@ class Page:
         return tuple(one for one in self.printed if isinstance(one, Painted))
 
 
-__all__ = ["BLACK", "ClientPage", "Colour", "Filled", "Ink", "Page", "Painted", "Picture", "Plate", "Stroked", "Tool"]
+__all__ = [
+    "BLACK",
+    "ClientPage",
+    "Colour",
+    "Filled",
+    "Ink",
+    "Page",
+    "Painted",
+    "Picture",
+    "Plate",
+    "Press",
+    "Stroked",
+    "Tool",
+]

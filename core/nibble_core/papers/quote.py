@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from nibble_core.errors import CannotMake
 from nibble_core.papers.drawing import draw_piece, piece_box
-from nibble_core.papers.page import HEAD, MARGIN, SOFT, STRONG, Page, wrapped
+from nibble_core.papers.page import BODY, HEAD, MARGIN, SOFT, STRONG, Page, wrapped
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
 from nibble_core.ticket.library import Rates
@@ -24,7 +25,7 @@ class Priced:
 def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
     """Set-up, material with its waste, machine time along the lines, weeding by their length, then the mark-up.
 
-    Raises the first problem of the work, and what programs raise.
+    Raises the first problem of the work, what programs raise, and CannotMake where a machine's speed is not known.
     """
     work.require_whole()
     rows = [Priced("Set-up", f"{rates.set_up:g} min", rates.set_up / 60 * rates.hour)]
@@ -33,7 +34,13 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
         wide = sheet.stock.width if sheet.stock.kind == "a roll" else laid.width
         area = wide * laid.height * laid.times / 1e6
         rows.append(Priced(sheet.stock.name, f"{area:.2f} m²", area * sheet.stock.price))
-        minutes = minutes_of(sheet, work) or 0.0
+        minutes = minutes_of(sheet, work)
+        if minutes is None:
+            raise CannotMake(
+                f"How fast the {sheet.machine.name} runs is not known, so that its time cannot be priced.",
+                "Give its record a speed in the library, or its settings one for each process.",
+                where=f"sheets/{sheet.id}/machine",
+            )
         rows.append(Priced(f"On the {sheet.machine.name}", f"{minutes:.1f} min", minutes / 60 * rates.hour))
         metres = _weeded(sheet, work)
         if metres and sheet.stock.liner:
@@ -81,8 +88,8 @@ def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = ""
         ("In all", f"{total * (1 + rates.tax):,.2f}{money}", True),
     ):
         y += 8
-        page.text(MARGIN, y, words, size=12 if strong else 11, font=STRONG if strong else "NibbleBody")
-        page.text(page.width - MARGIN, y, amount, size=12 if strong else 11, font=STRONG if strong else "NibbleBody",
+        page.text(MARGIN, y, words, size=12 if strong else 11, font=STRONG if strong else BODY)
+        page.text(page.width - MARGIN, y, amount, size=12 if strong else 11, font=STRONG if strong else BODY,
                   right=True)  # fmt: skip
     page.lines(MARGIN, y + 12, rates.terms, wide, size=9, colour=SOFT)
     return page.finished()

@@ -85,9 +85,10 @@ def _part(
         printed.append(Painted(black, (0, 0, 0), (Affine(),)))
     marks = (Filled(laid.marks.paths()),) if laid.marks.places else ()
     title = ", ".join(filter(None, (ticket.name, name)))
+    press = work.presses.get(sheet.id)
     return Part(
         name, laid,
-        Page(laid.width, laid.height, marks, (), tuple(printed), f"{title}, print", tuple(plates)),
+        Page(laid.width, laid.height, marks, (), tuple(printed), f"{title}, print", tuple(plates), press),
         Page(laid.width, laid.height, marks, strokes(program, sheet.machine), title=f"{title}, cut"),
         program,
     )  # fmt: skip

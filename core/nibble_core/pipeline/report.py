@@ -76,11 +76,13 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
     machines = {sheet.machine.key: sheet.machine for sheet in ticket.sheets}
     for machine in machines.values():
         draft.figures += [(machine.name, "machine"), (str(len(machine.spots)), "spot colours")]
-    minutes = sum(
-        minutes_of(sheet, work) or 0.0 for sheet in ticket.sheets if sheet.id in work.sheets and not work.problems
-    )
-    if minutes:
-        draft.figures.append((f"{minutes:.1f}", "minutes along the lines"))
+    if work.problems:
+        return
+    minutes = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.sheets]
+    known = [own for own in minutes if own is not None]
+    if sum(known):
+        others = "" if len(known) == len(minutes) else ", where the speed is known"
+        draft.figures.append((f"{sum(known):.1f}", f"minutes along the lines{others}"))
 
 
 def _with_states(told: Told, ticket: Ticket) -> list[Station]:

@@ -9,6 +9,7 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import NibbleError
 from nibble_core.geometry import Bundle, Region
+from nibble_core.graphics import Press
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import LayerResult
@@ -50,6 +51,8 @@ class Work:
     """Of each laid sheet, from left to right: one where it is made whole."""
     plates: dict[str, tuple[Region, ...]] = field(default_factory=dict)
     """White or varnish of layers that have one, in the piece's coordinates."""
+    presses: dict[str, Press] = field(default_factory=dict)
+    """Of sheets whose stock has a colour profile."""
     crowded: dict[str, list[Near]] = field(default_factory=dict)
     """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
     weeds: dict[str, Bundle] = field(default_factory=dict)

@@ -9,8 +9,10 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 
-from nibble_core.errors import Cancelled, CannotMake, NibbleError
+from nibble_core.errors import Cancelled, CannotMake, NibbleError, UnreadableFile
+from nibble_core.formats.profiles import read_profile
 from nibble_core.geometry import Box
+from nibble_core.graphics import Press
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import compose_piece
 from nibble_core.pipeline.examine import examine
@@ -37,7 +39,7 @@ from nibble_core.processes import PROCESSES
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.model import Layer, Machine, Piece, Stock, Ticket
+from nibble_core.ticket.model import Layer, Machine, Piece, Sheet, Stock, Ticket
 
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
@@ -77,6 +79,8 @@ def work_out(
             draw = partial(_lines, ticket, piece, layer, store, work, sources, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
     for sheet in ticket.sheets:
+        if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
+            attempt("machine", f"sheets/{sheet.id}/stock", partial(_take_profile, sheet, work, sources))
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
@@ -87,8 +91,20 @@ def work_out(
 
 _DOING = {
     "artwork": "reading the artwork", "clean": "cleaning", "trace": "tracing", "lines": "drawing the lines",
-    "sheet": "laying out the sheet",
+    "sheet": "laying out the sheet", "machine": "reading the colour profile",
 }  # fmt: skip
+
+
+def _take_profile(sheet: Sheet, work: Work, sources: Sources) -> None:
+    stock = sheet.stock
+    try:
+        content = sources(stock.profile)
+    except (FileNotFoundError, KeyError) as error:
+        raise UnreadableFile(
+            f"The colour profile of {stock.name} is not here any more.", "Add it again in the library."
+        ) from error
+    found = read_profile(content)
+    work.presses[sheet.id] = Press(content, found.name, found.channels, stock.rendering, found.prints)
 
 
 _OWN = (

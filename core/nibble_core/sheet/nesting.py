@@ -13,6 +13,7 @@ import math
 import time
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -322,15 +323,8 @@ class _Bench:
         """How many found no place, how many rows the others reach, and their places. only: turns that are
         held to."""
         runs, longest = empty_runs(self.rows, self.columns)
-        for one in self.locked:
-            grown = at_place(self._grown[self._index[one.layer]], self._inward(one.at))
-            mask, _, _ = _mask(grown, self.cell, whole=True)
-            inside = (mask[:, 0] >= 0) & (mask[:, 0] < self.rows)
-            mask = mask[inside]
-            ends = np.minimum(mask[:, 1] + mask[:, 2], self.columns)
-            mask[:, 1] = np.maximum(mask[:, 1], 0)
-            mask[:, 2] = ends - mask[:, 1]
-            take(runs, longest, mask[mask[:, 2] > 0], 0, 0)
+        for mask in self._locked_masks:
+            take(runs, longest, mask, 0, 0)
         places = np.full((len(kinds), 3), -1, np.int64)
         lowest = np.zeros(self.widths.shape, np.int64)
         held = np.full(len(kinds), -1) if only is None else only
@@ -339,6 +333,20 @@ class _Bench:
             lowest,
         )  # fmt: skip
         return int((places[:, 0] < 0).sum()), int(reach), places
+
+    @cached_property
+    def _locked_masks(self) -> list[NDArray[np.int64]]:
+        """Rows of (row, column, length) that each locked copy takes of the bitmap."""
+        found = []
+        for one in self.locked:
+            grown = at_place(self._grown[self._index[one.layer]], self._inward(one.at))
+            mask, _, _ = _mask(grown, self.cell, whole=True)
+            mask = mask[(mask[:, 0] >= 0) & (mask[:, 0] < self.rows)]
+            ends = np.minimum(mask[:, 1] + mask[:, 2], self.columns)
+            mask[:, 1] = np.maximum(mask[:, 1], 0)
+            mask[:, 2] = ends - mask[:, 1]
+            found.append(mask[mask[:, 2] > 0])
+        return found
 
     def _inward(self, at: Affine) -> Affine:
         """From the sheet's corner to the bitmap's."""

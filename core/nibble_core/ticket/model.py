@@ -72,6 +72,13 @@ MARK_SHAPES = {
     "corners": "Corners that open towards the work.",
 }
 KINDS_OF_STOCK = {"a roll": "Cut off as long as needed.", "a sheet": "Of one size."}
+RENDERINGS = {
+    "perceptual": "Colours are drawn together until all can be printed: for pictures.",
+    "relative colorimetric": "Colours that can be printed stay, others go to the nearest: for logos.",
+    "saturation": "As full as can be: for charts.",
+    "absolute colorimetric": "The stock's own tint is printed as well: for proofs.",
+}
+"""Rendering intents of colour profiles (ICC.1)."""
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
@@ -79,7 +86,7 @@ FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchange
 @dataclass(frozen=True)
 class Stock:
     """A material as it lay in the shop when it was chosen. thinnest: part it holds. liner: whether one carries the cut
-    parts."""
+    parts. profile: SHA-256 of the ICC file of what is printed on it, empty for sRGB."""
 
     key: str = text("", 60, "stock", shortest=1)
     name: str = text("", 80, "stock", shortest=1)
@@ -101,6 +108,9 @@ class Stock:
     press_seconds: int | None = count(None, 0, 600, "press time", auto="none")
     press_pressure: str = text("", 40, "press pressure", empty="none")
     peel: str = text("", 40, "peel", empty="none")
+    profile: str = text("", 64, "colour profile", empty="none")
+    profile_name: str = text("", 80, "name of the colour profile", empty="none")
+    rendering: str = choice("perceptual", "rendering intent", RENDERINGS)
 
 
 @dataclass(frozen=True)

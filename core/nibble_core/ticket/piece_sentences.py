@@ -40,13 +40,17 @@ def piece_sentences(piece: Piece, artworks: Mapping[str, str]) -> Iterable[Sente
         where = "where it was put by hand" if hanger.place else "straight above its balance point"
         hang = ("Hang it by ", slot(f"{here}/hanger", hanger, "kind"), " ", slot(f"{here}/hanger", hanger, "diameter"),
                 " wide with ", slot(f"{here}/hanger", hanger, "wall"), f" round it, {where}.")  # fmt: skip
-    yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang))
     on = THINGS.get(piece.thing)
     seen: Parts = ("Seen on ", slot(here, piece, "thing"))
     if on is not None:
         usual = f" ({on.down:g} mm)" if piece.thing_down is None else ""
         seen = (*seen, ", ", slot(here, piece, "thing_down"), f"{usual} {on.rule}, ", slot(here, piece, "thing_colour"))
-    yield Sentence(f"{piece.id}-thing", "lines", (*seen, "."))
+    seen = (*seen, ".")
+    if on is None:  # what few pieces have is offered, not stated
+        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), (" ", *seen))
+    else:
+        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang))
+        yield Sentence(f"{piece.id}-thing", "lines", seen)
     for bridge in stencil.bridges:
         yield Sentence(bridge.id, "lines", ("A bridge set by hand.",), owner=f"{here}/stencil/bridges/{bridge.id}")
     for place in hanger.place:

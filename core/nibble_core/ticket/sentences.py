@@ -31,6 +31,7 @@ def sentences(ticket: Ticket, library: Library = STARTING) -> list[Sentence]:
     for sheet in ticket.sheets:
         said += _sheet(sheet, ticket, library)
         said += _machine(sheet, ticket, library)
+        said += _colours(sheet, ticket)
     order = {station: index for index, station in enumerate(STATIONS)}
     return sorted(said, key=lambda sentence: order[sentence.station])
 
@@ -121,6 +122,15 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
         )  # fmt: skip
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
+
+
+def _colours(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
+    """What the print's colours are meant for, where the stock has a profile of its own."""
+    stock = sheet.stock
+    if stock.profile and ticket.prints_on(sheet):
+        way = slot(f"sheets/{sheet.id}/stock", stock, "rendering")
+        said = (f"Print for the colour profile “{stock.profile_name}”, ", way, ".")
+        yield Sentence(f"{sheet.id}-colours", "machine", said, about=sheet.id)
 
 
 def _listed(endings: tuple[str, ...]) -> str:

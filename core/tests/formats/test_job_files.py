@@ -102,6 +102,22 @@ class WholeJobTest(unittest.TestCase):
                             ))  # fmt: skip
                 self.assertEqual(pdf_reader.read_page(files["badge-cut.pdf"]).plates, ())
 
+    def test_pixels_hold_the_print_as_it_is_seen_and_a_tiff_its_plates_beside(self):
+        plain = badge_ticket(quantity=2)
+        white = badge_ticket(Change("pieces/p1/layers/l1/plate", "white under the print"), quantity=2)
+        before, work = badge_work(plain), badge_work(white)
+        bare = {one.name: one.content for one in write_files(plain, before, formats=["png"])}
+        files = {one.name: one.content for one in write_files(white, work, formats=["png", "tiff"])}
+        seen = np.asarray(Image.open(io.BytesIO(files["badge-print.png"])))
+        self.assertTrue((seen == np.asarray(Image.open(io.BytesIO(bare["badge-print.png"])))).all())
+        with Image.open(io.BytesIO(files["badge-print.tif"])) as image:
+            self.assertEqual((image.n_frames, image.tag_v2[285], image.info["dpi"]), (2, "Print", (300, 300)))
+            self.assertTrue((np.asarray(image) == seen).all())
+            image.seek(1)
+            self.assertEqual((image.tag_v2[285], image.mode), ("White", "L"))
+            inked = np.asarray(image).sum() / 255 * (25.4 / 300) ** 2
+        self.assertAlmostEqual(inked / (2 * work.prints["l1"].value.area.buffer(-0.2).area), 1.0, delta=0.005)
+
     def test_one_copy_and_a_mirrored_one_are_read_back_as_well(self):
         for stock in ("matt-white-vinyl-1370", "shirt-film-navy-500"):
             ticket = badge_ticket(Change("sheets/s1/stock", stock), quantity=1)

@@ -1,9 +1,12 @@
 """The shop's own records: kept, refused in words, offered to jobs; a job's copy never changes by itself."""
 
+import hashlib
 import random
 
 from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
+from PIL import ImageCms
 
 from jobs import actions as jobs
 from library import actions
@@ -101,3 +104,19 @@ class LibraryTest(TestCase):
         with self.assertRaises(InvalidTicket):
             actions.remove_record("machine", STARTING.machines[0].key)
         self.assertEqual(Record.objects.filter(kind="settings", key__startswith="desk-cutter").count(), 0)
+
+    def test_a_colour_profile_is_looked_at_before_it_is_kept_and_goes_with_its_stock(self) -> None:
+        made = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+        for content, status in ((made, 200), (b"no profile at all", 422), (b"", 422)):
+            file = SimpleUploadedFile("gloss.icc", content)
+            answer = self.client.post("/api/profiles", {"file": file})
+            self.assertEqual(answer.status_code, status, answer.content)
+            self.assertTrue(answer.json().get("name") or answer.json().get("message"))
+        sha256 = hashlib.sha256(made).hexdigest()
+        value = to_plain(library().stock(VINYL))
+        status, told = self.put("stock", VINYL, value | {"profile": "0" * 64})
+        self.assertEqual((status, told["where"]), (422, "profile"))
+        status, _ = self.put(
+            "stock", VINYL, value | {"profile": sha256, "profile_name": "gloss", "rendering": "saturation"}
+        )
+        self.assertEqual((status, library().stock(VINYL).profile), (200, sha256))

@@ -17,6 +17,7 @@ export type Tried = components["schemas"]["TriedOut"];
 export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
+export type Profile = components["schemas"]["ProfileOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
 export type Nested = components["schemas"]["NestOut"];
@@ -51,6 +52,10 @@ function csrfToken(): string {
 }
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  return (await (await answered(method, path, body)).json()) as T;
+}
+
+async function answered(method: string, path: string, body?: unknown): Promise<Response> {
   const form = body instanceof FormData;
   const headers: Record<string, string> = { "X-CSRFToken": csrfToken() };
   if (body !== undefined && !form) headers["Content-Type"] = "application/json";
@@ -70,7 +75,7 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
       0,
     );
   }
-  if (response.ok) return (await response.json()) as T;
+  if (response.ok) return response;
   if (response.status === 401 && path !== "/session") signedOut();
   const told = (await response.json().catch(() => ({}))) as Partial<Record<string, string>>;
   throw new Refusal(
@@ -82,11 +87,19 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
   );
 }
 
+/** A file that is made when it is asked for, and the name it is given. */
+async function download(path: string): Promise<{ name: string; content: Blob }> {
+  const response = await answered("GET", path);
+  const told = /filename\*?=(?:utf-8'')?"?([^";]+)/i.exec(response.headers.get("Content-Disposition") ?? "");
+  return { name: decodeURIComponent(told?.[1] ?? "nibble"), content: await response.blob() };
+}
+
 const get = <T>(path: string) => call<T>("GET", path);
 const post = <T>(path: string, body: unknown = {}) => call<T>("POST", path, body);
 
 /** Every call the screens make. */
 export const api = {
+  download,
   session: () => get<Session>("/session"),
   signIn: (name: string, password: string) => post<Session>("/session", { name, password }),
   processes: () => get<Process[]>("/processes"),
@@ -118,6 +131,11 @@ export const api = {
   scaleDistances: (id: number, seen: number, factor: number) =>
     post<Job>(`/jobs/${id}/scale-distances`, { seen, factor }),
   remembered: (id: number) => get<Remembered[]>(`/jobs/${id}/remembered`),
+  addProfile: (file: File) => {
+    const form = new FormData();
+    form.append("file", file);
+    return post<Profile>("/profiles", form);
+  },
   fonts: () => get<ShopFont[]>("/fonts"),
   addFont: (file: File) => {
     const form = new FormData();

@@ -434,6 +434,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Profile
+         * @description A colour profile for a stock, looked at in a guarded child before it is kept.
+         */
+        post: operations["add_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/work": {
         parameters: {
             query?: never;
@@ -1211,6 +1231,20 @@ export interface components {
             name: string;
             /** Sha256 */
             sha256: string;
+        };
+        /**
+         * ProfileOut
+         * @description space: “RGB”, “CMYK” or “grey”. prints: whether it describes a printer.
+         */
+        ProfileOut: {
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
+            /** Space */
+            space: string;
+            /** Prints */
+            prints: boolean;
         };
         /** ArtworkOut */
         ArtworkOut: {
@@ -2541,6 +2575,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FontOut"];
+                };
+            };
+        };
+    };
+    add_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"];
                 };
             };
         };

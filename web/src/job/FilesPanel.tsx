@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
+import { Download } from "../ui/Download";
 import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 
@@ -147,16 +148,9 @@ function Trials({ jobId, sheets }: { jobId: number; sheets: readonly { id: strin
           {TRIALS.map(([kind, words], k) => (
             <span key={kind}>
               {k > 0 && " or "}
-              <chakra.a
-                href={`/api/jobs/${jobId}/sheets/${id}/trial/${encodeURIComponent(kind)}`}
-                fontWeight={600}
-                textDecoration="underline"
-                textUnderlineOffset="3px"
-                display="inline-block"
-                minHeight="24px"
-              >
+              <Download path={`/jobs/${jobId}/sheets/${id}/trial/${encodeURIComponent(kind)}`}>
                 {words}
-              </chakra.a>
+              </Download>
             </span>
           ))}
         </chakra.p>
@@ -184,15 +178,9 @@ function Papers({ jobId }: { jobId: number }) {
       </chakra.p>
       <chakra.div display="flex" flexWrap="wrap" gap="4px 16px" marginTop="4px">
         {PAPERS.map(([kind, words]) => (
-          <chakra.a
-            key={kind}
-            href={`/api/jobs/${jobId}/papers/${kind}?size=${size}`}
-            fontWeight={600}
-            textDecoration="underline"
-            textUnderlineOffset="3px"
-          >
+          <Download key={kind} path={`/jobs/${jobId}/papers/${kind}?size=${size}`}>
             {words}
-          </chakra.a>
+          </Download>
         ))}
       </chakra.div>
     </chakra.div>

@@ -1,30 +1,31 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { api, type Change, type Deviation, type Work } from "../api/client";
+import { api, type Change, type Work } from "../api/client";
 import { type Box, type Place, toTable } from "../engine/camera";
-import { pathTester, type Target, targetAt } from "../engine/hit";
+import { pathTester, targetAt } from "../engine/hit";
 import { Table, type TableState } from "../engine/table";
-import { formatLength, formatSize } from "../engine/units";
+import { formatLength } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
-import { parsed } from "./parsed";
-import {
-  colourChange,
-  holeChange,
-  type LayerView,
-  onPiece,
-  pieceToolChanges,
-  regionChange,
-} from "./pieceChanges";
-import { DEVIATION_COLOURS, sceneOf } from "./scenes";
+import { DeviationLegend, LineLegend, Slip } from "./Legends";
+import { colourChange, holeChange, onPiece, pieceToolChanges, regionChange } from "./pieceChanges";
+import { sceneOf } from "./scenes";
 import { type StationKey, type ViewKey, viewsAt } from "./stations";
 import { TableBar } from "./TableBar";
 import { type Dab, TableOverlay } from "./TableOverlay";
-import { type Anchor, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
+import {
+  describeTarget,
+  holeLine,
+  pieceTargets,
+  type RegionTarget,
+  regionChooser,
+  targetOf,
+} from "./targets";
+import { type Anchor, heldLayer, type Piece, type Ticket } from "./ticket";
 import { CHOOSE, type Tool, toolChanges } from "./tools";
-import { clickWords, type TracedShape } from "./touchUps";
+import type { TracedShape } from "./touchUps";
 import type { Copies } from "./useCopies";
 import { useImages } from "./useImages";
 import { useNodeEditing } from "./useNodeEditing";
@@ -58,17 +59,6 @@ interface Props {
   onChanges: (changes: Change[]) => void;
   /** Show what changes would do before they are made; null for what is kept. */
   onTry: (changes: Change[] | null) => void;
-}
-
-/** A traced region at Trace; a hole or a region of the piece at Lines. */
-interface RegionTarget extends Target {
-  readonly d: string;
-  readonly place: Place;
-  readonly artwork?: string;
-  readonly shape?: TracedShape;
-  readonly hole?: LayerView["holes"][number];
-  /** Its colour, where a click chooses colours. */
-  readonly colour?: string;
 }
 
 /** The middle of the job screen: the work in true proportion, with rulers, loupe, views and tools of the hand. */
@@ -396,7 +386,7 @@ export function TableView(props: Props) {
     (tool.key !== "choose"
       ? `${tool.name}: ${tool.words}`
       : target
-        ? describe(target, unit, layer, line, props.held)
+        ? describeTarget(target, unit, layer, line, props.held)
         : "");
   return (
     <chakra.section
@@ -498,167 +488,3 @@ export function TableView(props: Props) {
     </chakra.section>
   );
 }
-
-function Slip({ children }: { children: React.ReactNode }) {
-  return (
-    <chakra.div
-      background="paper"
-      padding="4px 10px"
-      borderRadius="slip"
-      fontSize="14px"
-      boxShadow="0 1px 3px #0003"
-    >
-      {children}
-    </chakra.div>
-  );
-}
-
-function DeviationLegend({ deviation, unit }: { deviation: Deviation | undefined; unit: "mm" | "in" }) {
-  if (!deviation) return <Slip>Measuring…</Slip>;
-  return (
-    <Slip>
-      <chakra.span display="flex" flexWrap="wrap" gap="4px 12px" alignItems="center">
-        <b>
-          Worst {formatLength(deviation.worst[2], unit)}, {deviation.worst_px.toFixed(2)} px
-        </b>
-        {DEVIATION_COLOURS.map((colour, level) => (
-          <chakra.span key={colour} display="inline-flex" alignItems="center" gap="5px">
-            <chakra.span width="18px" height="4px" style={{ background: colour }} />
-            {level < deviation.classes.length
-              ? `to ${formatLength(deviation.classes[level] ?? 0, unit)}`
-              : "beyond"}
-          </chakra.span>
-        ))}
-      </chakra.span>
-    </Slip>
-  );
-}
-
-function targetOf(d: string, id: string): Target & { d: string } {
-  const { path, facts } = parsed(d);
-  const [left, top, right, bottom] = facts.box;
-  return { id, d, path, box: facts.box, area: (right - left) * (bottom - top) };
-}
-
-/** Holes and regions of the piece, as something to point at. */
-function pieceTargets(view: LayerView | undefined, colours: boolean): RegionTarget[] {
-  if (!view) return [];
-  if (colours)
-    return view.shapes.map((shape, index) => {
-      const target = targetOf(shape.d, `colour:${index}`);
-      const [a, b, c, d] = target.box;
-      return { ...target, place: { x: (a + c) / 2, y: (b + d) / 2 }, colour: shape.colour };
-    });
-  const [left, top, right, bottom] = view.frame;
-  const holes = view.holes.map((hole, index) => ({
-    ...targetOf(hole.d, `hole:${index}`),
-    place: { x: left + hole.x * (right - left), y: top + hole.y * (bottom - top) },
-    hole,
-  }));
-  const regions = view.regions.map((region, index) => {
-    const target = targetOf(region.d, `region:${index}`);
-    const [a, b, c, d] = target.box;
-    return { ...target, place: { x: (a + c) / 2, y: (b + d) / 2 } };
-  });
-  return [...regions, ...holes];
-}
-
-/** What a click on a region chooses it for: the line in hand, or the layer. */
-function regionChooser(layer: Layer, line: Line | undefined, held: string): Line | Layer | null {
-  if (line) return line.source === "chosen regions" ? line : null;
-  return layer.shows === "chosen regions" && held.endsWith(`/layers/${layer.id}`) ? layer : null;
-}
-
-/** The line whose holes a click changes: the one in hand, else the outermost cut. */
-function holeLine(layer: Layer, line: Line | undefined): Line | undefined {
-  return line ?? layer.lines.find((one) => one.process === "through cut") ?? layer.lines[0];
-}
-
-type Looks = NonNullable<LayerView["looks"]>;
-
-/** What the view at hand shows, in words. */
-function LineLegend({ view, looks, unit }: { view: ViewKey; looks: Looks; unit: "mm" | "in" }) {
-  if (view === "falls") {
-    const count = (kind: string) => looks.falls.filter((face) => face.kind === kind).length;
-    const [waste, parts] = [count("waste"), count("lost")];
-    return (
-      <Slip>
-        <b>
-          {parts ? `${parts} ${parts > 1 ? "parts are" : "part is"} lost, shown full;` : "No part is lost;"}
-        </b>{" "}
-        {waste
-          ? `${waste} ${waste > 1 ? "pieces" : "piece"} of waste fall${waste > 1 ? "" : "s"}, hatched.`
-          : "no waste falls."}
-      </Slip>
-    );
-  }
-  if (view === "weak") {
-    const thinnest = looks.weak[0]?.[4];
-    const neck = looks.neck?.[4];
-    return (
-      <Slip>
-        {thinnest === undefined ? (
-          <>
-            <b>Nothing is too thin</b>
-            {neck ? `; the thinnest neck is ${formatLength(neck, unit)}.` : "."}
-          </>
-        ) : (
-          <>
-            <b>
-              {looks.weak.length} weak {looks.weak.length > 1 ? "places" : "place"}
-            </b>
-            , the thinnest {formatLength(thinnest, unit)}.
-          </>
-        )}
-      </Slip>
-    );
-  }
-  if (view === "weeding") return <Slip>Solid stays, hatched goes.</Slip>;
-  if (view !== "worst") return null;
-  return (
-    <Slip>
-      {looks.slivers ? (
-        <>
-          <b>White shows</b> where the cut is {formatLength(looks.error, unit)} off. A bleed of{" "}
-          {formatLength(looks.needed, unit)} leaves none.
-        </>
-      ) : looks.error ? (
-        <>
-          <b>No white shows</b> with the cut {formatLength(looks.error, unit)} off.
-        </>
-      ) : (
-        "The cut runs outside the print: a white border is meant."
-      )}
-    </Slip>
-  );
-}
-
-function describe(
-  target: RegionTarget,
-  unit: "mm" | "in",
-  layer: Layer | undefined,
-  line: Line | undefined,
-  held: string,
-): string {
-  const [left, top, right, bottom] = target.box;
-  const { shape, hole, colour } = target;
-  if (colour) return `Colour ${colour}. Click to choose it, or to let it go.`;
-  if (hole) {
-    const rule = layer && holeLine(layer, line);
-    return `A hole ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process}.` : ""}`;
-  }
-  if (!shape) {
-    const click = layer && regionChooser(layer, line, held) ? " Click to choose it, or to let it go." : "";
-    return `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}.${click}`;
-  }
-  const size = `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}`;
-  const width = shape.stroke !== null ? `, a stroke ${formatLength(shape.stroke, unit)} wide` : "";
-  return `${size}${width}, ${shape.nodes} nodes${LEFT_OUT[shape.dropped] ?? ""}. Click to ${clickWords(shape)}.`;
-}
-
-const LEFT_OUT: Record<string, string> = {
-  small: ", a speck left out",
-  paper: ", paper colour left out",
-  frame: ", a box or frame left out",
-  hand: ", dropped by hand",
-};

@@ -8,6 +8,7 @@ import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
 import { FieldRow, fresh } from "./FieldRow";
 import { FormatsForm, SpotsForm } from "./MachineForms";
+import { ProfileForm } from "./ProfileForm";
 import { SettingsForm } from "./SettingsForm";
 
 type Kind = "stock" | "machine" | "rates";
@@ -263,6 +264,9 @@ function RecordForm(props: {
           />
         ))}
       </chakra.div>
+      {kind === "stock" && (
+        <ProfileForm stock={value} onChange={(to) => setValue((old) => ({ ...old, ...to }))} />
+      )}
       {kind === "machine" && (
         <>
           <SpotsForm
