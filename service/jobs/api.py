@@ -208,7 +208,7 @@ def jobs(request: HttpRequest, search: str = "", archived: bool = False, page: i
 
 @router.post("", response=StartedOut, operation_id="start_job")
 def start(request: HttpRequest, file: File[UploadedFile]) -> StartedOut:
-    return StartedOut(id=actions.start_job(_who(request), *_taken(file)).id)
+    return StartedOut(id=actions.start_job(who(request), *_taken(file)).id)
 
 
 @router.get("/loose-files", response=list[LooseFileOut], operation_id="loose_files")
@@ -221,7 +221,7 @@ def loose_files(request: HttpRequest) -> list[LooseFileOut]:
 def start_from_loose_file(request: HttpRequest, body: DemoFileIn) -> StartedOut:
     if body.name not in LOOSE_FILES:
         raise Http404
-    return StartedOut(id=actions.start_job(_who(request), draw_loose_file(body.name), body.name).id)
+    return StartedOut(id=actions.start_job(who(request), draw_loose_file(body.name), body.name).id)
 
 
 @router.get("/{job_id}", response=JobOut, operation_id="job")
@@ -232,25 +232,25 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
 @router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")
 def change(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     _newest(job_id)
-    return job_out(actions.change_job(_who(request), job_id, body.seen, [item.change() for item in body.changes]))
+    return job_out(actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes]))
 
 
 @router.post("/{job_id}/undo", response=JobOut, operation_id="undo")
 def undo(request: HttpRequest, job_id: int, body: SeenIn) -> HttpResponse:
     _newest(job_id)
-    return job_out(actions.undo(_who(request), job_id, body.seen))
+    return job_out(actions.undo(who(request), job_id, body.seen))
 
 
 @router.post("/{job_id}/redo", response=JobOut, operation_id="redo")
 def redo(request: HttpRequest, job_id: int, body: SeenIn) -> HttpResponse:
     _newest(job_id)
-    return job_out(actions.redo(_who(request), job_id, body.seen))
+    return job_out(actions.redo(who(request), job_id, body.seen))
 
 
 @router.post("/{job_id}/duplicate", response=StartedOut, operation_id="duplicate_job")
 def duplicate(request: HttpRequest, job_id: int) -> StartedOut:
     _newest(job_id)
-    return StartedOut(id=actions.duplicate_job(_who(request), job_id).id)
+    return StartedOut(id=actions.duplicate_job(who(request), job_id).id)
 
 
 @router.post("/{job_id}/artworks/{artwork_id}/file", response=JobOut, operation_id="replace_artwork")
@@ -263,7 +263,7 @@ def replace_artwork(
 ) -> HttpResponse:
     """Another file in an artwork's place."""
     _newest(job_id)
-    return job_out(actions.replace_artwork(_who(request), job_id, seen, artwork_id, *_taken(file)))
+    return job_out(actions.replace_artwork(who(request), job_id, seen, artwork_id, *_taken(file)))
 
 
 @router.post("/{job_id}/pieces/{piece_id}/artworks", response=JobOut, operation_id="add_artwork")
@@ -276,14 +276,14 @@ def add_artwork(
 ) -> HttpResponse:
     """One more client's file as an element of a piece."""
     _newest(job_id)
-    return job_out(actions.add_artwork(_who(request), job_id, seen, piece_id, *_taken(file)))
+    return job_out(actions.add_artwork(who(request), job_id, seen, piece_id, *_taken(file)))
 
 
 @router.post("/{job_id}/scale-distances", response=JobOut, operation_id="scale_distances")
 def scale_distances(request: HttpRequest, job_id: int, body: ScaleIn) -> HttpResponse:
     """Distances of all lines with the size, when the operator wants that."""
     _newest(job_id)
-    return job_out(actions.scale_distances(_who(request), job_id, body.seen, body.factor))
+    return job_out(actions.scale_distances(who(request), job_id, body.seen, body.factor))
 
 
 @router.get("/{job_id}/remembered", response=list[RememberedOut], operation_id="remembered")
@@ -304,24 +304,24 @@ def bring(request: HttpRequest, job_id: int, sheet_id: str, body: BringIn) -> Ht
     """A piece of another job onto a sheet of this one."""
     _newest(job_id)
     _newest(body.job)
-    return job_out(actions.bring_piece(_who(request), job_id, body.seen, sheet_id, body.job, body.piece))
+    return job_out(actions.bring_piece(who(request), job_id, body.seen, sheet_id, body.job, body.piece))
 
 
 @router.post("/{job_id}/pieces/{piece_id}/bring-again", response=JobOut, operation_id="bring_again")
 def bring_again(request: HttpRequest, job_id: int, piece_id: str, body: SeenIn) -> HttpResponse:
     """A brought piece as it is now in its own job."""
     _newest(job_id)
-    return job_out(actions.bring_again(_who(request), job_id, body.seen, piece_id))
+    return job_out(actions.bring_again(who(request), job_id, body.seen, piece_id))
 
 
 @router.post("/{job_id}/done", response=CardOut, operation_id="tick_job")
 def tick(request: HttpRequest, job_id: int, body: DoneIn) -> Any:
     """Tick a step after the files, or take the tick back."""
     _newest(job_id)
-    return actions.tick_job(_who(request), job_id, body.step, body.done)
+    return actions.tick_job(who(request), job_id, body.step, body.done)
 
 
-def _who(request: HttpRequest) -> User:
+def who(request: HttpRequest) -> User:
     """The operator who asks; nobody else gets this far."""
     assert isinstance(request.user, User)
     return request.user

@@ -13,7 +13,8 @@ STEPS = ("printed", "cut", "weeded", "pressed", "delivered")
 
 class Job(models.Model):
     """What one client ordered. ``card``: its state on the board and the key of its picture, refreshed with each final
-    result. ``done``: what was ticked of ``STEPS``, by whom and when. ``turn``: where it stands there; what has no due
+    result. ``done``: what was ticked of ``STEPS``, by whom and when. ``taken``: which sheets were taken off their
+    stocks. ``turn``: where it stands there; what has no due
     date comes last."""
 
     created = models.DateTimeField(auto_now_add=True)
@@ -23,6 +24,7 @@ class Job(models.Model):
     due = models.DateField(null=True, blank=True)
     card = models.JSONField(null=True, blank=True)
     done = models.JSONField(default=list, blank=True)
+    taken = models.JSONField(default=list, blank=True)
     turn = models.GeneratedField(
         expression=Coalesce("due", Value(date.max)), output_field=models.DateField(), db_persist=True
     )

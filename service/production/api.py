@@ -15,7 +15,7 @@ from files import blobs, pictures
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
-from jobs.api import ChangeIn, ChangesIn
+from jobs.api import ChangeIn, ChangesIn, who
 from jobs.models import Job, Revision
 from library.queries import library
 from nibble_core.formats.registry import OUTLINE_FORMATS
@@ -23,6 +23,7 @@ from nibble_core.pipeline.files import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
+from production import stocktaking
 from production.events import EXCHANGE
 from production.models import Task
 from production.sources import safe_sources
@@ -351,6 +352,37 @@ def trial(request: HttpRequest, job_id: int, sheet_id: str, kind: Literal["one c
     safe_sources(ticket, STORE)
     key = fingerprint("trial", job_id, revision.number, sheet_id, kind)
     return _as_file(DESK.ask("trial", revision.ticket, sheet_id, kind, lane=key, key=key), "application/zip")
+
+
+class TakenOut(Schema):
+    """said: what was taken off and kept, in words."""
+
+    sheet: str
+    revision: int
+    said: str
+
+
+@router.get("/jobs/{job_id}/taken", response=list[TakenOut], operation_id="taken")
+def taken(request: HttpRequest, job_id: int) -> Any:
+    """Which sheets of a job were taken off their stocks."""
+    job = Job.objects.filter(id=job_id).first()
+    if job is None:
+        raise Http404
+    return job.taken
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/take", response=TakenOut, operation_id="take")
+def take(request: HttpRequest, job_id: int, sheet_id: str) -> Any:
+    """Take a sheet that was made off its stock, once, and keep its offcut."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    sheet = next((one for one in ticket.sheets if one.id == sheet_id), None)
+    if sheet is None:
+        raise Http404
+    safe_sources(ticket, STORE)
+    key = fingerprint("take", job_id, revision.number, sheet_id)
+    told = json.loads(DESK.ask("take", revision.ticket, sheet_id, lane=key, key=key))
+    return stocktaking.take(who(request), job_id, revision.number, sheet_id, told, sheet.stock.key)
 
 
 @router.post("/jobs/{job_id}/nest/stop", response=dict[str, bool], operation_id="stop_nest")

@@ -16,6 +16,7 @@ from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.files import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
+from nibble_core.pipeline.stocktaking import taken
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.trial import test_cut, trial_copy, trial_ticket
@@ -117,6 +118,15 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
     return _told({"changes": [change], "up": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0})
 
 
+def take(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
+    """What making a sheet takes off its stock, and what is left to be kept."""
+    ticket, work = _worked_out(plain, asker)
+    work.require_whole()
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    found = taken(sheet, work.sheets[sheet_id].value)
+    return _told({"length": found.length, "offcut": to_plain(found.offcut), "count": found.count})
+
+
 def paper(plain: Any, kind: str, code: str, size: str, rates: Any, *, asker: Asker) -> bytes:
     """The file's name on one line, then a PDF of one page: the ticket, the proof or the quote."""
     ticket, work = _worked_out(plain, asker)
@@ -151,7 +161,19 @@ def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
 
 KINDS: dict[str, Callable[..., bytes]] = {
     one.__name__: one
-    for one in (preview, final, list_try_outs, one_try_out, deviation, outlines, nest, one_more_copy, paper, trial)
+    for one in (
+        preview,
+        final,
+        list_try_outs,
+        one_try_out,
+        deviation,
+        outlines,
+        nest,
+        one_more_copy,
+        paper,
+        take,
+        trial,
+    )
 }
 
 

@@ -18,6 +18,7 @@ export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
 export type Profile = components["schemas"]["ProfileOut"];
+export type Taken = components["schemas"]["TakenOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
 export type Nested = components["schemas"]["NestOut"];
@@ -131,6 +132,8 @@ export const api = {
   scaleDistances: (id: number, seen: number, factor: number) =>
     post<Job>(`/jobs/${id}/scale-distances`, { seen, factor }),
   remembered: (id: number) => get<Remembered[]>(`/jobs/${id}/remembered`),
+  taken: (id: number) => get<Taken[]>(`/jobs/${id}/taken`),
+  take: (id: number, sheet: string) => post<Taken>(`/jobs/${id}/sheets/${sheet}/take`),
   addProfile: (file: File) => {
     const form = new FormData();
     form.append("file", file);

@@ -5,6 +5,7 @@ import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
 import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
+import { Afterwards } from "./Afterwards";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -131,6 +132,7 @@ export function FilesPanel({
       )}
       {!blocked && <Trials jobId={jobId} sheets={sheets} />}
       <Papers jobId={jobId} />
+      {!blocked && <Afterwards jobId={jobId} sheets={sheets} />}
     </chakra.section>
   );
 }

@@ -1,0 +1,40 @@
+"""What making a sheet takes off its stock, and what is left to be kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.model import Sheet, Stock
+
+LEAST_SIDE = 60.0  # mm: narrower offcuts are waste
+
+
+@dataclass(frozen=True)
+class Taken:
+    """length: mm of a roll that go, 0 of sheets. offcut: what is worth keeping of each run, as a stock of its own;
+    count: of them."""
+
+    length: float
+    offcut: Stock | None
+    count: int
+
+
+def taken(sheet: Sheet, laid: LaidSheet) -> Taken:
+    """What a sheet takes when it is made as often as it is to be run."""
+    stock = sheet.stock
+    beside = (stock.usable_width - laid.width, laid.height)
+    if stock.kind == "a sheet":
+        beside = (stock.usable_width - laid.width, stock.usable_length)
+        below = (stock.usable_width, stock.usable_length - laid.height)
+        beside = max(beside, below, key=lambda sides: min(sides) * max(sides) if min(sides) > 0 else 0.0)
+    offcut = _offcut(stock, *beside) if min(beside) >= LEAST_SIDE else None
+    length = laid.height * laid.times if stock.kind == "a roll" else 0.0
+    return Taken(length, offcut, laid.times if offcut else 0)
+
+
+def _offcut(stock: Stock, width: float, length: float) -> Stock:
+    return replace(
+        stock, key="offcut", name=f"{stock.name[:50]}, offcut {width:.0f} × {length:.0f} mm", kind="a sheet",
+        width=width, usable_width=width, usable_length=length, length_left=None,
+    )  # fmt: skip
