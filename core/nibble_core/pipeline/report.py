@@ -9,7 +9,14 @@ from nibble_core.pipeline.artwork_report import report_artwork, report_clean, re
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, setting
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import caption_of, minutes_of, waste_share
+from nibble_core.pipeline.sheets import (
+    EACH_ITS_OWN,
+    caption_of,
+    each_by_itself,
+    minutes_of,
+    program_of,
+    waste_share,
+)
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
@@ -157,6 +164,11 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
             )
     draft.notes += [*_distances(sheet, work, where), *_direction(sheet, laid, where)]
+    if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:
+        draft.notes.append(
+            Note("No two copies have a straight side in common, so that none is cut once for both.",
+                 "Lay them without distance and bleed, with cuts that have square corners.", where, LOOK)
+        )  # fmt: skip
     stock, used = sheet.stock, laid.height * laid.times
     if stock.length_left is not None and used > stock.length_left:
         draft.notes.append(

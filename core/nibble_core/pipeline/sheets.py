@@ -43,13 +43,14 @@ from nibble_core.sheet import (
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket.ids import fresh_ids
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
-from nibble_core.toolpaths import Definition, Program, by_process
+from nibble_core.toolpaths import Definition, Program, by_process, shared
 
 ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
 WEEDS, FREES = "weed cut", "cross-cut"
 ONE_SHEET = "one sheet"
 WIDEST = 20_000.0  # mm, of work that is parted into panels
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
+EACH_ITS_OWN = "each on its own"
 
 
 def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -237,6 +238,12 @@ def caption_of(sheet: Sheet, ticket: Ticket, laid: LaidSheet, part: str = "") ->
 
 def program_of(sheet: Sheet, work: Work) -> Program:
     """What the sheet's machine does, in order. Raises CannotMake for a process that has no order."""
+    program = each_by_itself(sheet, work)
+    return program if sheet.shared == EACH_ITS_OWN else shared(program)
+
+
+def each_by_itself(sheet: Sheet, work: Work) -> Program:
+    """The program that cuts round every copy, also where it touches another."""
     laid = work.sheets[sheet.id].value
     return by_process(
         laid, {layer: work.layers[layer].value.definitions for layer in laid.layers}, own_lines(sheet, work)

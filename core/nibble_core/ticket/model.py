@@ -51,6 +51,10 @@ CROSS_CUTS = {
     "no cross-cut": "The sheet is cut off by hand.",
     "a cross-cut behind it": "The last cut goes across the roll and frees the finished length.",
 }
+SHARED = {
+    "each on its own": "Every copy is cut round, also where it touches another.",
+    "once where they touch": "Straight sides that lie on each other are one line, cut right through.",
+}
 CAPTIONS = {
     "nothing": "The sheet carries the work and its marks only.",
     "job, sheet and feed": "The job's name, the sheet's number, and an arrow in the direction it is fed.",
@@ -230,6 +234,7 @@ class Sheet:
     weed_size: float = length(150.0, 10.0, 2000.0, "largest piece of waste", step=10.0)
     weed_clear: float = length(0.5, 0.0, 20.0, "distance of weed lines from copies", step=0.1)
     cross_cut: str = choice("no cross-cut", "cross-cut", CROSS_CUTS)
+    shared: str = choice("each on its own", "cuts where copies touch", SHARED)
     panels: str = choice("one sheet", "panels", PANELS)
     panel_overlap: float = length(10.0, 0.0, 500.0, "overlap of panels", step=1.0)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)

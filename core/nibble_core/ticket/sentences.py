@@ -80,6 +80,9 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     if sheet.amount != "a full sheet":
         spare = () if sheet.spares else (", with ", slot(here, sheet, "spares"), " spare of each")
         more = (" Lay ", slot(here, sheet, "amount"), *spare, ".")
+    cuts = (" Cut them ", slot(here, sheet, "shared"), ".")
+    touching = not sheet.spacing or sheet.shared != "each on its own"
+    where, more = ((*where, *cuts), more) if touching else (where, (*more, *cuts))
     wide = (" Work wider than the stock is made as ", slot(here, sheet, "panels"))
     lap = (", overlapping by ", slot(here, sheet, "panel_overlap")) if sheet.panels != "one sheet" else ()
     more = (*more, *wide, *lap, ".", " Nested, they are turned ", slot(here, sheet, "turns"))

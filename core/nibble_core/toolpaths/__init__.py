@@ -5,5 +5,6 @@ A run follows one definition, the lines that a rule draws on one copy, at one or
 
 from nibble_core.toolpaths.plotting import Knife, plotted
 from nibble_core.toolpaths.program import Definition, Program, Run, by_process
+from nibble_core.toolpaths.sharing import shared
 
-__all__ = ["Definition", "Knife", "Program", "Run", "by_process", "plotted"]
+__all__ = ["Definition", "Knife", "Program", "Run", "by_process", "plotted", "shared"]
