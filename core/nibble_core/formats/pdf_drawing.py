@@ -35,6 +35,7 @@ from nibble_core.graphics.stroking import covered_by
 MOST_OBJECTS = 200_000
 MOST_PIXELS = 40_000_000
 DEEPEST = 12
+SAMPLE = 4  # points, of a page filled with one ink
 _LOCK = threading.Lock()  # pdfium is not safe to share between threads
 
 
@@ -93,7 +94,7 @@ def _with_key_colours(content: bytes, called: str) -> tuple[bytes, dict[Colour, 
                 if ink not in keys:
                     number = len(keys) + 1
                     keys[ink] = (1, number % 250 + 1, 254 - number // 250)
-                    inks[keys[ink]] = (ink, _screen_colour(space))
+                    inks[keys[ink]] = (ink, _screen_colour(pdf, space))
                 space[2] = Name.DeviceRGB
                 space[3] = Dictionary(FunctionType=2, Domain=[0, 1], C0=[1, 1, 1], C1=[v / 255 for v in keys[ink]], N=1)
             if not inks:
@@ -124,12 +125,13 @@ def _is_separation(thing: Any) -> bool:
     return isinstance(thing, pikepdf.Array) and len(thing) == 4 and thing[0] == Name.Separation
 
 
-def _screen_colour(space: Any) -> Colour:
-    """An ink's look on screen, from a simple tint function; grey where it is not simple."""
+def _screen_colour(pdf: pikepdf.Pdf, space: Any) -> Colour:
+    """An ink's look on screen: as its tint function ends, or as the renderer paints it in full where that is no simple
+    one; grey where it cannot."""
     try:
         full = [float(v) for v in space[3].C1]
     except (AttributeError, TypeError, ValueError):
-        return (90, 90, 90)
+        return _painted_colour(pdf, space)
     if len(full) == 4:
         c, m, y, k = full
         full = [(1 - v) * (1 - k) for v in (c, m, y)]
@@ -137,6 +139,28 @@ def _screen_colour(space: Any) -> Colour:
         full = full * 3
     red, green, blue = (round(255 * min(max(v, 0), 1)) for v in full[:3])
     return red, green, blue
+
+
+def _painted_colour(pdf: pikepdf.Pdf, space: Any) -> Colour:
+    """What a page looks like that is filled with all of an ink."""
+    with pikepdf.Pdf.new() as sample:
+        page = sample.add_blank_page(page_size=(SAMPLE, SAMPLE))
+        ink = sample.copy_foreign(pdf.make_indirect(space))
+        page.obj.Resources = Dictionary(ColorSpace=Dictionary(Ink=ink))
+        page.obj.Contents = sample.make_stream(f"/Ink cs 1 scn 0 0 {SAMPLE} {SAMPLE} re f".encode())
+        out = io.BytesIO()
+        sample.save(out)
+    look = page_look(out.getvalue(), 1)
+    if look is None:
+        return (90, 90, 90)
+    red, green, blue = (int(v) for v in look.pixels[look.height // 2, look.width // 2, :3])
+    return red, green, blue
+
+
+def page_look(content: bytes, page: int) -> Raster | None:
+    """The picture of a page, from 1, on clear ground; None where the renderer cannot paint it."""
+    with _LOCK:
+        return pdf_look(content, page)
 
 
 def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int) -> _Page:

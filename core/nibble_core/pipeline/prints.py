@@ -15,6 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.formats.client_page import page_alone
+from nibble_core.formats.pdf_drawing import page_look
 from nibble_core.geometry import Affine, Box, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
@@ -277,6 +278,9 @@ def _pages(
     whole = picture.drawing.drawing
     framed = Affine.scale(1 / whole.width, 1 / whole.height).then(framing_of(artwork).affine())
     framed = framed.then(Affine.scale(plain.width, plain.height))
+    look = page_look(content, 1)
+    if look is not None:
+        plain = replace(plain, raster=framing_of(artwork).raster(look))
     made = []
     for place in plain.places:
         area = shapely.transform(shapely.box(0, 0, plain.width, plain.height), place.map)

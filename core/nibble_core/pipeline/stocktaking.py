@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Sheet, Stock
 
-LEAST_SIDE = 60.0  # mm: narrower offcuts are waste
+LEAST_SIDE = 100.0  # mm: narrower offcuts are waste
 
 
 @dataclass(frozen=True)

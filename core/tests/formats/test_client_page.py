@@ -18,6 +18,7 @@ from nibble_core.checks.readback import check_page
 from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats import pdf, pdf_reader
 from nibble_core.formats.client_page import page_alone
+from nibble_core.formats.pdf_drawing import read_pdf
 from nibble_core.geometry import Affine, Box, Bundle, Path
 from nibble_core.graphics import ClientPage, Page
 from nibble_core.pipeline.files import write_files
@@ -145,6 +146,13 @@ class ClientPageTest(unittest.TestCase):
             self.assertGreater(beyond.min(), 250)
             bleeds = painted(printed, 1, Box(x + 7.3, y + 20, x + 7.9, y + 30))
             self.assertLess(bleeds.max(), 200)
+
+    def test_an_ink_whose_tint_is_a_program_is_seen_in_its_colour(self):
+        shapes = {shape.spot: shape.colour for shape in read_pdf(label(), page=2).drawing.shapes}
+        painted_by_others = painted(label(), 2, Box(60, 8, 62, 10))  # grey
+        red, green, blue = shapes["Harbour Blue"]
+        self.assertGreater(blue, red + 100)
+        self.assertAlmostEqual(0.299 * red + 0.587 * green + 0.114 * blue, painted_by_others.mean(), delta=30)
 
     def test_a_page_that_lies_elsewhere_is_noticed(self):
         meant = pdf_reader.read_page(self.placed(label(), WIDE, HIGH))

@@ -19,8 +19,8 @@ export function CopiesInHand({ sheet, hand }: { sheet: Sheet; hand: Copies }) {
     place &&
     goes && (
       <NumberSlot
-        slot={slotOf(part, called, place[part])}
-        value={goes[part]}
+        slot={slotOf(part, called, hundredths(place[part]))}
+        value={hundredths(goes[part])}
         suggested={undefined}
         unit={unit}
         onDraft={(value) => hand.tryAt({ [part]: Number(value) })}
@@ -72,6 +72,10 @@ export function CopiesInHand({ sheet, hand }: { sheet: Sheet; hand: Copies }) {
       </chakra.div>
     </chakra.div>
   );
+}
+
+function hundredths(value: number): number {
+  return Math.round(value * 100) / 100;
 }
 
 /** A number of the place in hand; it is not the ticket's, so that its slot is made here. */
