@@ -55,7 +55,8 @@ class ClientDrawing:
 
     has_unit: the file states a real unit; else a pixel or number is taken as ``unit``. leftovers: how many shapes
     nobody sees were left out, by reason. look: the page as a renderer paints it, where flat shapes cannot say how it
-    looks. pages: how many there are; page: the one read, from 1.
+    looks; looked: whether there was one, once it is kept elsewhere. pages: how many there are; page: the one read,
+    from 1.
     """
 
     drawing: Drawing
@@ -70,3 +71,4 @@ class ClientDrawing:
     leftovers: dict[str, int] = field(default_factory=dict)
     left_out: Drawing | None = None
     look: Raster | None = None
+    looked: bool = False

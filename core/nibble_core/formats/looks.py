@@ -35,9 +35,9 @@ SHIFT = 4
 _XLINK = "{http://www.w3.org/1999/xlink}href"
 
 
-def svg_look(root: etree._Element, width: float, height: float) -> Raster | None:
+def svg_look(root: etree._Element, width: float, height: float, longer: int = LOOK_PX) -> Raster | None:
     """The picture of a parsed SVG whose tags have no name space, without text and without what lies outside the file;
-    None where the renderer cannot paint it."""
+    ``longer``: pixels along its longer side. None where the renderer cannot paint it."""
     import resvg_py
 
     plain = copy.deepcopy(root)
@@ -52,7 +52,7 @@ def svg_look(root: etree._Element, width: float, height: float) -> Raster | None
                 del node.attrib[name]
     text = etree.tostring(plain, encoding="unicode")
     text = re.sub(r"^<svg(?![^>]*\sxmlns=)", '<svg xmlns="http://www.w3.org/2000/svg"', text)
-    across = max(8, round(width * LOOK_PX / max(width, height)))
+    across = max(8, round(width * longer / max(width, height)))
     try:
         png = resvg_py.svg_to_bytes(svg_string=text, width=across, skip_system_fonts=True, dpi=96)
     except ValueError:
@@ -61,15 +61,16 @@ def svg_look(root: etree._Element, width: float, height: float) -> Raster | None
         return Raster(np.asarray(image.convert("RGBA")))
 
 
-def pdf_look(content: bytes, page: int) -> Raster | None:
-    """The picture of a page, from 1, on clear ground; None where the renderer cannot paint it."""
+def pdf_look(content: bytes, page: int, longer: int = LOOK_PX) -> Raster | None:
+    """The picture of a page, from 1, on clear ground, so many pixels along its longer side; None where the renderer
+    cannot paint it."""
     import pypdfium2
 
     try:
         document = pypdfium2.PdfDocument(content)
         sheet = document[page - 1]
         bitmap = sheet.render(
-            scale=LOOK_PX / max(sheet.get_size()), fill_color=(255, 255, 255, 0), maybe_alpha=True, rev_byteorder=True
+            scale=longer / max(sheet.get_size()), fill_color=(255, 255, 255, 0), maybe_alpha=True, rev_byteorder=True
         )
         return Raster(np.asarray(bitmap.to_pil().convert("RGBA")))
     except pypdfium2.PdfiumError:

@@ -23,7 +23,7 @@ from pikepdf import Dictionary, Name
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
-from nibble_core.formats.looks import held_against, pdf_look
+from nibble_core.formats.looks import LOOK_PX, held_against, pdf_look
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
@@ -157,10 +157,11 @@ def _painted_colour(pdf: pikepdf.Pdf, space: Any) -> Colour:
     return red, green, blue
 
 
-def page_look(content: bytes, page: int) -> Raster | None:
-    """The picture of a page, from 1, on clear ground; None where the renderer cannot paint it."""
+def page_look(content: bytes, page: int, longer: int = LOOK_PX) -> Raster | None:
+    """The picture of a page, from 1, on clear ground, so many pixels along its longer side; None where the renderer
+    cannot paint it."""
     with _LOCK:
-        return pdf_look(content, page)
+        return pdf_look(content, page, longer)
 
 
 def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int) -> _Page:

@@ -53,6 +53,11 @@ def read_svg(content: bytes, name: str = "") -> ClientDrawing:
     return walk.result()
 
 
+def drawing_look(content: bytes, width: float, height: float, longer: int) -> Raster | None:
+    """The picture of an SVG of so many mm, as ``looks.svg_look`` paints it. Raises UnreadableFile."""
+    return svg_look(_parsed(content, "This SVG"), width, height, longer)
+
+
 def _parsed(content: bytes, called: str) -> etree._Element:
     if content[:2] == b"\x1f\x8b":
         try:

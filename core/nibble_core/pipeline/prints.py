@@ -19,6 +19,7 @@ from nibble_core.formats.pdf_drawing import page_look
 from nibble_core.geometry import Affine, Box, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
+from nibble_core.geometry.units import MM_PER_INCH
 from nibble_core.graphics import Raster, Shape, Stroke
 from nibble_core.graphics.coverage import covered
 from nibble_core.graphics.silhouette import silhouette
@@ -29,7 +30,7 @@ from nibble_core.lines.contour import quarter_segments
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import LayerResult, edge_line
-from nibble_core.pipeline.read import Picture, client_page
+from nibble_core.pipeline.read import Picture, client_page, finer_look
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
@@ -40,6 +41,9 @@ SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-throug
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
 FRINGE = 1.5  # px of soft edge round what was dropped
+PRINT_PPI = 300.0  # that drawings are printed in
+MOST_PX = 12_000_000  # of a drawing's picture
+WORTH = 1.1  # times as fine as it is that another picture must be
 AS_IT_CAME = ("the client’s pixels", "the client’s page")
 
 
@@ -142,12 +146,15 @@ def print_layer(
             if element.kind == "artwork" and layer.prints != "the shapes":
                 own = artworks[element.artwork]
                 size = sizes[element.artwork]
+                came = pictures[element.artwork].value
+                fine = None if preview else _fine(store, pictures[element.artwork], own, size, files)
                 if layer.prints == "the artwork":
-                    raster = without_dropped(
-                        cleaned[element.artwork].value.raster, traces[element.artwork].value, own.trace.mode
-                    )
+                    clean = cleaned[element.artwork].value.raster
+                    if fine is not None and not _recoloured(own):
+                        clean = _as_clean(fine, clean, framing_of(own).raster(came.raster))
+                    raster = without_dropped(clean, traces[element.artwork].value, own.trace.mode)
                 else:
-                    raster = framing_of(own).raster(pictures[element.artwork].value.raster)
+                    raster = framing_of(own).raster(came.raster) if fine is None else fine
                 plain = PrintedPicture(raster, *size, composed.value.places[element.id])
                 bare += silhouettes(plain)
                 grain = max(grain, plain.mm_per_px)
@@ -165,7 +172,7 @@ def print_layer(
                 cleared = replace(plain, raster=cleaned[element.artwork].value.raster)
                 for picture in _bleed_alone(cleared, layer, zone if clip is None else zone.intersection(clip)):
                     items += _without_taken(picture, piece, element, zone, composed.value)
-                items += _pages(plain, page_alone(*whole), pictures[element.artwork].value, own, clip)
+                items += _pages(plain, page_alone(*whole), came, own, clip)
             else:
                 items += _painted(element.id, layer, composed.value, parts)
                 bare += [area_of(shape) for owner, shape in composed.value.composed.painted if owner == element.id]
@@ -191,6 +198,47 @@ def plate_of(
         return tuple(refit_polygon(part) for part in polygons(grown))
 
     return run_stage(store, "plate", [layer.bleed, layer.plate_spread], [printed.key, drawn.key], compute)
+
+
+def _fine(
+    store: ResultStore, read: Keyed[Picture], artwork: Artwork, size: tuple[float, float], files: Callable[[str], bytes]
+) -> Raster | None:
+    """The used part of a drawing at the resolution it is printed in; None for pixels, and where what is there will
+    do."""
+    picture = read.value
+    if picture.drawing is None:
+        return None
+    framing = framing_of(artwork)
+    across = framing.raster(picture.raster).width
+    grow = min(
+        size[0] / MM_PER_INCH * PRINT_PPI / across, (MOST_PX / (picture.raster.width * picture.raster.height)) ** 0.5
+    )
+    if grow < WORTH:
+        return None
+    longer = round(grow * max(picture.raster.width, picture.raster.height))
+
+    def compute() -> Raster | None:
+        return finer_look(files(artwork.file), artwork.name, picture, longer)
+
+    finer = run_stage(store, "fine", [longer], [read.key], compute).value
+    return None if finer is None else framing.raster(finer)
+
+
+def _recoloured(artwork: Artwork) -> bool:
+    """Whether Clean changes more of a picture than where it can be seen through."""
+    own = artwork.clean
+    return own.calm != "off" or own.tones != "none"
+
+
+def _as_clean(fine: Raster, clean: Raster, before: Raster) -> Raster:
+    """A finer picture, as see-through as Clean made what was there before."""
+    kept = np.where(before.alpha > 0, clean.alpha / np.maximum(before.alpha, 1), 1.0).astype(np.float32)
+    if kept.min() >= 1.0:
+        return fine
+    share = cv2.resize(kept, (fine.width, fine.height), interpolation=cv2.INTER_LINEAR)
+    pixels = fine.pixels.copy()
+    pixels[..., 3] = np.rint(fine.alpha * np.minimum(share, 1.0))
+    return Raster(pixels)
 
 
 def _cut(drawn: LayerResult) -> bool:

@@ -16,9 +16,9 @@ from nibble_core.formats.client_drawing import ClientDrawing
 from nibble_core.formats.dxf_reader import read_dxf
 from nibble_core.formats.kinds import PIXELS, kind_of
 from nibble_core.formats.looks import LOOK_PX
-from nibble_core.formats.pdf_drawing import read_pdf
+from nibble_core.formats.pdf_drawing import page_look, read_pdf
 from nibble_core.formats.pixels import read_picture
-from nibble_core.formats.svg_reader import read_svg
+from nibble_core.formats.svg_reader import drawing_look, read_svg
 from nibble_core.graphics import Drawing, Raster
 from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
@@ -107,6 +107,24 @@ def client_page(content: bytes, name: str, part: str) -> tuple[bytes, int] | Non
     return content, int(found[1]) if found else 1
 
 
+def finer_look(content: bytes, name: str, picture: Picture, longer: int) -> Raster | None:
+    """A drawing's picture anew, so many pixels along its longer side; None where it cannot be had any finer."""
+    assert picture.drawing is not None
+    drawn = picture.drawing
+    whole = drawn.drawing
+    if not drawn.looked:
+        paper = page_background(whole.shapes, whole.width, whole.height)
+        shapes = tuple(shape for i, shape in enumerate(whole.shapes) if i not in paper)
+        across = max(8, round(whole.width * longer / max(whole.width, whole.height)))
+        return rendered(replace(whole, shapes=shapes), across)
+    here, _, deeper = picture.part.partition(DEEPER)
+    if kind_of(content, name) == "zip":
+        content, here = package.member(content, here, name), deeper
+    if drawn.kind == "PDF":
+        return page_look(content, drawn.page, longer)
+    return drawing_look(content, whole.width, whole.height, longer) if drawn.kind == "SVG" else None
+
+
 def _drawn(content: bytes, name: str, kind: str, page: int, unit: str | None) -> ClientDrawing:
     if kind == "SVG":
         return read_svg(content, name)
@@ -148,7 +166,9 @@ def _looked_at(drawn: ClientDrawing) -> Picture:
     hidden = tuple(shape for shape, _ in left) + (drawn.left_out.shapes if drawn.left_out else ())
     verdict = judged(raster, facts, paths=len(seen.shapes), lettering=drawn.lettering)
     places = tuple(replace(found, content=b"") for found in drawn.pictures)
-    whole_drawing = replace(drawn, drawing=seen, left_out=None, pictures=places, look=None)
+    whole_drawing = replace(
+        drawn, drawing=seen, left_out=None, pictures=places, look=None, looked=drawn.look is not None
+    )
     return Picture(
         raster, drawn.kind, None, drawn.notes, facts, verdict, whole.width, whole_drawing, tuple(counts.items()),
         Drawing(whole.width, whole.height, hidden) if hidden else None,
