@@ -195,6 +195,7 @@ class LayerOut(Schema):
     bridges: list[tuple[float, float, float, float]]
     marks: str
     marks_process: str
+    plate: str
     hanging: HangingOut | None
     minutes: float | None
     looks: LooksOut | None

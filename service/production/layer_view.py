@@ -39,6 +39,7 @@ def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[s
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
+        "plate": "".join(region.svg(3) for region in work.plates.get(layer.id, ())),
         "hanging": _hanging(drawn), "minutes": _minutes(drawn, ticket, layer.id),
         "looks": _looks(work.examined[layer.id][0].value) if layer.id in work.examined else None,
     }  # fmt: skip

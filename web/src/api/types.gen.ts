@@ -1432,6 +1432,8 @@ export interface components {
             marks: string;
             /** Marks Process */
             marks_process: string;
+            /** Plate */
+            plate: string;
             hanging: components["schemas"]["HangingOut"] | null;
             /** Minutes */
             minutes: number | null;

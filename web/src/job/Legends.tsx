@@ -4,6 +4,7 @@ import { formatLength } from "../engine/units";
 import type { LayerView } from "./pieceChanges";
 import { DEVIATION_COLOURS } from "./scenes";
 import type { ViewKey } from "./stations";
+import type { Layer } from "./ticket";
 
 /** A few words over the table. */
 export function Slip({ children }: { children: React.ReactNode }) {
@@ -46,6 +47,16 @@ export function DeviationLegend({
       </chakra.span>
     </Slip>
   );
+}
+
+/** Which ink a plate lays, and by how much it is spread or choked. */
+export function PlateLegend({ layers, unit }: { layers: readonly Layer[]; unit: "mm" | "in" }) {
+  const plates = layers.filter((layer) => layer.plate !== "no plate");
+  const words = plates.map(({ plate, plate_spread: spread }) => {
+    const by = formatLength(Math.abs(spread), unit);
+    return `${plate}${spread < 0 ? `, choked by ${by}` : spread > 0 ? `, spread by ${by}` : ""}`;
+  });
+  return <Slip>Filled: {[...new Set(words)].join("; ")}.</Slip>;
 }
 
 type Looks = NonNullable<LayerView["looks"]>;

@@ -1,17 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import type { Ref } from "react";
 import { Button } from "../ui/Button";
-import { type StationKey, type ViewKey, viewsAt } from "./stations";
+import type { StationKey, View, ViewKey } from "./stations";
 
 const Input = chakra("input");
 
 interface Props {
   station: StationKey;
   view: ViewKey;
-  /** Whether there are pixels to measure a deviation from. */
-  measurable: boolean;
-  /** Whether the piece goes on something that it can be seen on. */
-  thing: boolean;
+  views: readonly View[];
   onView: (view: ViewKey) => void;
   loupe: boolean;
   onLoupe: (on: boolean) => void;
@@ -29,8 +26,7 @@ interface Props {
 
 /** Views, fading and zoom, along the foot of the table. */
 export function TableBar(props: Props) {
-  const { station, view, fade, leftOut, unit } = props;
-  const views = viewsAt(station, props.measurable, props.thing);
+  const { station, views, view, fade, leftOut, unit } = props;
   return (
     <>
       <chakra.div

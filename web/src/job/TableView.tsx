@@ -9,7 +9,7 @@ import { formatLength } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
-import { DeviationLegend, LineLegend, Slip } from "./Legends";
+import { DeviationLegend, LineLegend, PlateLegend, Slip } from "./Legends";
 import { colourChange, holeChange, onPiece, pieceToolChanges, regionChange } from "./pieceChanges";
 import { sceneOf } from "./scenes";
 import { type StationKey, type ViewKey, viewsAt } from "./stations";
@@ -110,7 +110,8 @@ export function TableView(props: Props) {
   const ownArtwork = shown.artworks[props.artwork];
   const hasPixels = ownArtwork !== undefined && (ownArtwork.level !== null || ownArtwork.palette.length > 0);
   const onThing = piece !== undefined && piece.thing !== "nothing";
-  const views = viewsAt(station, hasPixels, onThing);
+  const plate = Object.values(shown.layers).some((one) => one.plate);
+  const views = viewsAt(station, { measurable: hasPixels, thing: onThing, plate });
   const seen = views.some((one) => one.key === view) ? view : view === "deviation" ? "outlines" : "made";
   const firstArtwork = props.artwork;
   const { data: deviation } = useQuery({
@@ -465,13 +466,13 @@ export function TableView(props: Props) {
         {station === "lines" && layerView?.looks && (
           <LineLegend view={seen} looks={layerView.looks} unit={unit} />
         )}
+        {seen === "plate" && <PlateLegend layers={ticket.pieces.flatMap((one) => one.layers)} unit={unit} />}
         {seen === "deviation" && <DeviationLegend deviation={deviation} unit={unit} />}
       </chakra.div>
       <TableBar
         station={station}
+        views={views}
         view={seen}
-        measurable={station === "trace" && hasPixels}
-        thing={onThing}
         onView={setView}
         loupe={loupe}
         onLoupe={setLoupe}

@@ -11,6 +11,8 @@ type LayerView = Work["layers"][string];
 
 const LOST = "#C4401D";
 const WASTE = "#6B7671";
+const PLATE = "rgba(41,92,170,.42)";
+const PLATE_EDGE = "#1D4480";
 const PALE = "rgba(30,42,46,.14)";
 
 /** A layer of a piece on the table, seen in one of the views. ``stock`` is its colour. */
@@ -26,6 +28,11 @@ export function layerItems(
   if (of.looks && view === "weak") return weakItems(of, stock);
   if (of.looks && view === "weeding") return weedingItems(of, stock);
   const items: Item[] = [];
+  if (view === "plate") {
+    if (of.edge) items.push(filled(of.edge, stock));
+    items.push(...printItems(of, images, 0.25), ...plateItems(of));
+    return [...items, ...lineStrokes(of, 0.6)];
+  }
   if ((view === "made" || view === "worst") && of.edge) items.push(filled(of.edge, stock));
   if (view === "over") items.push(...printItems(of, images, fade));
   else if (view !== "outlines") items.push(...printItems(of, images, 1));
@@ -67,6 +74,13 @@ export function printItems(of: LayerView, images: Images, alpha: number): Item[]
       placed: { matrix, width, height },
     };
   });
+}
+
+/** Where white or varnish is laid. */
+export function plateItems(of: LayerView): Item[] {
+  if (!of.plate) return [];
+  const { path, facts } = parsed(of.plate);
+  return [{ kind: "path", path, box: facts.box, fill: PLATE, stroke: { colour: PLATE_EDGE, width: 1 } }];
 }
 
 function shapeItems(of: LayerView): Item[] {

@@ -38,6 +38,8 @@ const layer: Layer = {
   regions: [],
   name: "",
   prints: "nothing",
+  plate: "no plate",
+  plate_spread: 0,
   shows: "everything",
   colours: [],
   lines: [line("k1"), line("k2", { process: "kiss cut" }), line("k3", { source: "fold lines" })],

@@ -4,7 +4,7 @@ import { joined } from "../engine/camera";
 import { type Item, itemsBox, type Matrix, type Scene, type Stroke } from "../engine/scene";
 import { processStroke } from "../theme/processes";
 import { thingOf } from "../theme/things";
-import { type Images, layerItems, lineStrokes, printItems } from "./lineScenes";
+import { type Images, layerItems, lineStrokes, plateItems, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
 import { type Piece, sheetOf, type Ticket } from "./ticket";
@@ -203,7 +203,9 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
     if (laid.mark_paths) items.push(onSheet(laid.mark_paths, { fill: INK }));
     for (const { layer, matrices } of laid.placements) {
       const of = work.layers[layer];
-      const print = of && view !== "outlines" ? printItems(of, images, view === "over" ? 0.4 : 1) : [];
+      const strength = view === "over" ? 0.4 : view === "plate" ? 0.25 : 1;
+      const inked = of && view !== "outlines" ? printItems(of, images, strength) : [];
+      const print = of && view === "plate" ? [...inked, ...plateItems(of)] : inked;
       const copy = of ? [...print, ...lineStrokes(of, station === "machine" ? 0.9 : 0.6)] : [];
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
       if (copy.length) items.push({ kind: "copies", items: copy, places, box });

@@ -16,6 +16,7 @@ export type ViewKey =
   | "over"
   | "deviation"
   | "thing"
+  | "plate"
   | "falls"
   | "weak"
   | "weeding"
@@ -47,8 +48,20 @@ export const LINE_VIEWS: readonly View[] = [
 /** Where a piece goes on something: the finished piece on it. */
 export const THING_VIEW: View = { key: "thing", name: "On the thing", letter: "t" };
 
+/** Where white or varnish is printed: its plate over the faint print. */
+export const PLATE_VIEW: View = { key: "plate", name: "Plate", letter: "i" };
+
+/** What there is to be seen beside the usual: pixels to measure a deviation from, a thing to lie on, a plate. */
+export interface Sights {
+  readonly measurable: boolean;
+  readonly thing: boolean;
+  readonly plate: boolean;
+}
+
 /** The views of a station, the usual ones first. */
-export function viewsAt(station: StationKey, measurable: boolean, thing = false): readonly View[] {
-  if (station === "lines") return [...VIEWS, ...(thing ? [THING_VIEW] : []), ...LINE_VIEWS];
+export function viewsAt(station: StationKey, { measurable, thing, plate }: Sights): readonly View[] {
+  const plates = plate ? [PLATE_VIEW] : [];
+  if (station === "lines") return [...VIEWS, ...(thing ? [THING_VIEW] : []), ...plates, ...LINE_VIEWS];
+  if (station === "sheet" || station === "machine") return [...VIEWS, ...plates];
   return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
 }

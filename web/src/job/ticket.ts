@@ -35,6 +35,8 @@ export interface Layer {
   readonly id: string;
   readonly name: string;
   readonly prints: string;
+  readonly plate: string;
+  readonly plate_spread: number;
   readonly shows: string;
   readonly colours: readonly { id: string; colour: string }[];
   readonly regions: readonly Anchor[];
