@@ -37,6 +37,9 @@ class AccessTest(BrowserTest):
         page.keyboard.press("?")
         expect(page.get_by_role("dialog")).to_be_visible()
         self.assertEqual(faults(page), [])
+        page.goto(f"{self.nibble.address}/jobs/1/ticket")
+        expect(page.get_by_role("heading", name="The machine")).to_be_visible()
+        self.assertEqual(faults(page), [])
         page.goto(f"{self.nibble.address}/library")
         for record in ("navy shirt film", "desk cutter"):
             with self.subTest(record):

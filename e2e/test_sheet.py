@@ -3,6 +3,7 @@
 import json
 import re
 
+from PIL import ImageCms
 from playwright.sync_api import expect
 
 from demo.loose_files import draw_loose_file
@@ -63,7 +64,7 @@ class SheetTest(BrowserTest):
         self.type_into(page, "hand/x", "77")
         self.type_into(page, "hand/turn", "30")
         self.settled(page)
-        expect(self.slot(page, "hand/x")).to_have_text("77 mm")
+        expect(self.slot(page, "hand/x")).to_have_text("77.0 mm")
         expect(self.slot(page, "hand/turn")).to_have_text("30°")
         page.get_by_role("application").focus()
         page.keyboard.press("Delete")
@@ -102,6 +103,27 @@ class SheetTest(BrowserTest):
         expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("a grid")
         expect(page.locator("[data-note=blocked]")).to_have_count(0)
 
+    def test_what_is_made_is_taken_off_its_roll_and_stands_on_a_screen_by_the_machine(self):
+        page = self.page
+        self.start(30)
+        self.slot(page, "sheets/s1/stock").click()
+        page.get_by_role("option", name="matt white vinyl").click()
+        self.settled(page)
+        self.go(page, "machine")
+        with page.expect_download() as waiting:
+            page.get_by_role("link", name="A quote, for the client").click()
+        self.assertRegex(waiting.value.suggested_filename, r"^crossed-oars-quote-\d+-rev\d+\.pdf$")
+        page.get_by_role("button", name="Take it off the stock").click()
+        cut = page.get_by_role("region", name="When it is cut")
+        expect(cut).to_contain_text(re.compile(r"[\d.]+ m are off the roll; 2[\d.]+ m are left\."))
+        page.reload()
+        self.settled(page)
+        expect(cut.get_by_role("button")).to_have_count(0)
+        page.get_by_role("link", name="the ticket on a screen at the machine").click()
+        expect(page.get_by_role("heading", name="Afterwards")).to_be_visible()
+        expect(page.get_by_role("region", name="The sheet")).to_contain_text("Lay 30 on matt white vinyl")
+        expect(page.get_by_role("button")).to_have_count(0)
+
 
 class LibraryTest(BrowserTest):
     shares_server = True
@@ -121,6 +143,14 @@ class LibraryTest(BrowserTest):
         page.get_by_label("Usable width").press("Tab")
         page.get_by_role("button", name="Keep these values").click()
         expect(page.get_by_role("button", name="gold leaf film")).to_contain_text("457.2 mm usable")
+        screen = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+        chooser = page.get_by_label("Colour profile file")
+        chooser.set_input_files({"name": "mine.icc", "mimeType": "application/octet-stream", "buffer": b"none"})
+        expect(page.get_by_role("alert").last).to_contain_text("This is no colour profile that can be read.")
+        chooser.set_input_files({"name": "mine.icc", "mimeType": "application/octet-stream", "buffer": screen})
+        expect(page.get_by_role("region", name="Colour profile")).to_contain_text("sRGB built-in")
+        page.get_by_role("button", name="Keep these values").click()
+        expect(page.get_by_role("button", name="Keep these values")).to_be_disabled()
         page.goto(self.nibble.address)
         self.drop(page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
         page.wait_for_url(re.compile(r"/jobs/\d+"))

@@ -16,6 +16,9 @@ const Board = lazy(() => import("./board/Board").then((module) => ({ default: mo
 const LibraryPage = lazy(() =>
   import("./library/LibraryPage").then((module) => ({ default: module.LibraryPage })),
 );
+const TicketPage = lazy(() =>
+  import("./ticket/TicketPage").then((module) => ({ default: module.TicketPage })),
+);
 const JobScreen = lazy(() => import("./job/JobScreen").then((module) => ({ default: module.JobScreen })));
 
 /** The whole application: signed-out people see the sign-in, others the board and the jobs. */
@@ -59,6 +62,7 @@ export function App() {
             <Route path="/" element={<Board />} />
             <Route path="/library" element={<LibraryPage />} />
             <Route path="/jobs/:id" element={<JobByAddress />} />
+            <Route path="/jobs/:id/ticket" element={<TicketPage />} />
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>
         </Suspense>

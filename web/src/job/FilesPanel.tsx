@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
@@ -176,7 +177,8 @@ function Papers({ jobId }: { jobId: number }) {
         On paper
       </chakra.h2>
       <chakra.p fontSize="13.5px" color="ink.soft">
-        One page each, {size === "a4" ? "A4" : "Letter"}.
+        One page each, {size === "a4" ? "A4" : "Letter"}; or{" "}
+        <Link to={`/jobs/${jobId}/ticket`}>the ticket on a screen at the machine</Link>.
       </chakra.p>
       <chakra.div display="flex" flexWrap="wrap" gap="4px 16px" marginTop="4px">
         {PAPERS.map(([kind, words]) => (

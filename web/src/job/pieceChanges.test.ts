@@ -18,7 +18,7 @@ import {
   tieMarks,
   withNewIds,
 } from "./pieceChanges";
-import type { Layer, Line, Piece, Sheet } from "./ticket";
+import type { Layer, Line, Piece, Sheet, Stock } from "./ticket";
 
 const line = (id: string, more: Partial<Line> = {}): Line => ({
   id,
@@ -66,7 +66,7 @@ const sheets: Sheet[] = [
     arrangement: "a grid",
     spacing: 2,
     placed: [],
-    stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false },
+    stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false } as Stock,
   },
 ];
 const view = {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { broughtOnto, copies, elsewhere, givenOwnSheet, withoutLayers } from "./sheetChanges";
-import type { Sheet, Ticket } from "./ticket";
+import type { Sheet, Stock, Ticket } from "./ticket";
 
 const sheet = (id: string, ...layers: string[]): Sheet => ({
   id,
@@ -17,7 +17,7 @@ const sheet = (id: string, ...layers: string[]): Sheet => ({
     by: "hand",
     locked: false,
   })),
-  stock: { name: "film", colour: "#fff", mirrored: false, liner: true },
+  stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
 });
 const ticket = {
   pieces: [

@@ -77,13 +77,26 @@ export interface Placed {
   readonly locked: boolean;
 }
 
+export interface Stock {
+  readonly name: string;
+  readonly colour: string;
+  readonly mirrored: boolean;
+  readonly liner: boolean;
+  readonly beneath: string;
+  readonly finishing: string;
+  readonly press_heat: number | null;
+  readonly press_seconds: number | null;
+  readonly press_pressure: string;
+  readonly peel: string;
+}
+
 export interface Sheet {
   readonly id: string;
   readonly holds: readonly { id: string; layer: string }[];
   readonly arrangement: string;
   readonly spacing: number;
   readonly placed: readonly Placed[];
-  readonly stock: { name: string; colour: string; mirrored: boolean; liner: boolean };
+  readonly stock: Stock;
 }
 
 export interface Ticket {
