@@ -42,7 +42,7 @@ AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
 FRINGE = 1.5  # px of soft edge round what was dropped
 PRINT_PPI = 300.0  # that drawings are printed in
-MOST_PX = 12_000_000  # of a drawing's picture
+MOST_PX = 12_000_000  # of a drawing's pictures together
 WORTH = 1.1  # times as fine as it is that another picture must be
 AS_IT_CAME = ("the client’s pixels", "the client’s page")
 
@@ -147,7 +147,8 @@ def print_layer(
                 own = artworks[element.artwork]
                 size = sizes[element.artwork]
                 came = pictures[element.artwork].value
-                fine = None if preview else _fine(store, pictures[element.artwork], own, size, files)
+                places = composed.value.places[element.id]
+                fine = None if preview else _fine(store, pictures[element.artwork], own, size, len(places), files)
                 if layer.prints == "the artwork":
                     clean = cleaned[element.artwork].value.raster
                     if fine is not None and not _recoloured(own):
@@ -155,7 +156,7 @@ def print_layer(
                     raster = without_dropped(clean, traces[element.artwork].value, own.trace.mode)
                 else:
                     raster = framing_of(own).raster(came.raster) if fine is None else fine
-                plain = PrintedPicture(raster, *size, composed.value.places[element.id])
+                plain = PrintedPicture(raster, *size, places)
                 bare += silhouettes(plain)
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
@@ -201,21 +202,21 @@ def plate_of(
 
 
 def _fine(
-    store: ResultStore, read: Keyed[Picture], artwork: Artwork, size: tuple[float, float], files: Callable[[str], bytes]
-) -> Raster | None:
+    store: ResultStore, read: Keyed[Picture], artwork: Artwork, size: tuple[float, float], copies: int,
+    files: Callable[[str], bytes],
+) -> Raster | None:  # fmt: skip
     """The used part of a drawing at the resolution it is printed in; None for pixels, and where what is there will
-    do."""
+    do. copies: bleed may make a picture of each."""
     picture = read.value
     if picture.drawing is None:
         return None
     framing = framing_of(artwork)
-    across = framing.raster(picture.raster).width
-    grow = min(
-        size[0] / MM_PER_INCH * PRINT_PPI / across, (MOST_PX / (picture.raster.width * picture.raster.height)) ** 0.5
-    )
+    there = picture.raster
+    wanted = size[0] / MM_PER_INCH * PRINT_PPI / framing.raster(there).width
+    grow = min(wanted, (MOST_PX / copies / (there.width * there.height)) ** 0.5)
     if grow < WORTH:
         return None
-    longer = round(grow * max(picture.raster.width, picture.raster.height))
+    longer = round(grow * max(there.width, there.height))
 
     def compute() -> Raster | None:
         return finer_look(files(artwork.file), artwork.name, picture, longer)
