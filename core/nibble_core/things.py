@@ -25,6 +25,10 @@ class Thing:
     from_top: bool
     rule: str
 
+    def below(self, stated: float | None) -> float:
+        """mm that a piece sits below the place it is measured from: as stated, or as usual."""
+        return self.down if stated is None else stated
+
 
 THINGS: dict[str, Thing] = {
     "a shirt": Thing(

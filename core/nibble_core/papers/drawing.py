@@ -102,8 +102,7 @@ def draw_on_thing(
     whole = body.bounds()
     scale = min(width / whole.width, height / whole.height, 1.0)
     weight = 0.3 / scale
-    down = thing.down if piece.thing_down is None else piece.thing_down
-    top = thing.y + down - (0.0 if thing.from_top else box.height / 2)
+    top = thing.y + thing.below(piece.thing_down) - (0.0 if thing.from_top else box.height / 2)
     with page.within(x - whole.left * scale, y - whole.top * scale, scale):
         for path in body:
             area = shapely.Polygon(path.flattened(FINE / scale))

@@ -103,6 +103,16 @@ class Page:
         drawing.add(code)
         renderPDF.draw(drawing, self._canvas, x * POINTS_PER_MM, (self.height - y - side) * POINTS_PER_MM)
 
+    def head(self, title: str, said: Sequence[str], *, room: float = 0.0) -> float:
+        """The name of the job and a line beneath it, with ``room`` left at its right; returns where the page goes
+        on."""
+        wide = self.width - 2 * MARGIN
+        shown = next(iter(wrapped(title, wide - room, 24, HEAD)), title)
+        self.text(MARGIN, MARGIN + 8, shown, size=24, font=HEAD)
+        self.text(MARGIN, MARGIN + 15, "   ·   ".join(filter(None, said)), size=11, colour=SOFT)
+        self.rule(MARGIN, MARGIN + 19.5, wide, weight=1.2)
+        return MARGIN + 19.5
+
     @contextmanager
     def within(self, x: float, y: float, scale: float) -> Iterator[None]:
         """What is drawn within has its origin at x, y and is ``scale`` times as large; y stays downward."""

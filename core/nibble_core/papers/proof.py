@@ -5,7 +5,7 @@ from __future__ import annotations
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics import Shape, hex_colour
 from nibble_core.papers.drawing import draw_on_thing, draw_piece, piece_box
-from nibble_core.papers.page import HAIR, HEAD, INK, MARGIN, SOFT, STRONG, Page, wrapped
+from nibble_core.papers.page import HAIR, INK, MARGIN, SOFT, STRONG, Page
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
 from nibble_core.things import THINGS
@@ -20,10 +20,7 @@ def proof(ticket: Ticket, work: Work, *, code: str, shop: str = "", size: str = 
     """A PDF of one page. code: of job and revision, so that what was approved can be found again."""
     page = Page(size, f"{ticket.name}, proof {code}")
     wide = page.width - 2 * MARGIN
-    page.text(MARGIN, MARGIN + 8, next(iter(wrapped(ticket.name, wide, 24, HEAD)), ticket.name), size=24, font=HEAD)
-    said = "   ·   ".join(filter(None, (f"Proof for {ticket.client}" if ticket.client else "Proof", shop, code)))
-    page.text(MARGIN, MARGIN + 15, said, size=11, colour=SOFT)
-    page.rule(MARGIN, MARGIN + 19.5, wide, weight=1.2)
+    page.head(ticket.name, (f"Proof for {ticket.client}" if ticket.client else "Proof", shop, code))
     pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:MOST]
     top, foot = MARGIN + 26.0, page.height - MARGIN - 34.0
     columns = 1 if len(pieces) <= 2 else 2
@@ -53,8 +50,8 @@ def _piece(
     if on:
         _, high = draw_on_thing(page, piece, ticket, work, x + width - on, y, on, height - 22)
         thing = THINGS[piece.thing]
-        down = thing.down if piece.thing_down is None else piece.thing_down
-        page.text(x + width - on, y + high + 4, f"On {piece.thing}, {down:g} mm {thing.rule}", size=8, colour=SOFT)
+        where = f"On {piece.thing}, {thing.below(piece.thing_down):g} mm {thing.rule}"
+        page.text(x + width - on, y + high + 4, where, size=8, colour=SOFT)
     y += tall + 5
     page.text(x, y, piece.name, size=12, font=STRONG)
     scale = made / box.width if box.width else 1.0

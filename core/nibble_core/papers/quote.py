@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from nibble_core.errors import CannotMake
 from nibble_core.papers.drawing import draw_piece, piece_box
-from nibble_core.papers.page import BODY, HEAD, MARGIN, SOFT, STRONG, Page, wrapped
+from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
 from nibble_core.ticket.library import Rates
@@ -64,10 +64,7 @@ def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = ""
     total = round(sum(row.amount for row in rows), 2)
     page = Page(size, f"{ticket.name}, quote {code}")
     wide = page.width - 2 * MARGIN
-    page.text(MARGIN, MARGIN + 8, next(iter(wrapped(ticket.name, wide, 24, HEAD)), ticket.name), size=24, font=HEAD)
-    said = "   ·   ".join(filter(None, (f"Quote for {ticket.client}" if ticket.client else "Quote", shop, code)))
-    page.text(MARGIN, MARGIN + 15, said, size=11, colour=SOFT)
-    page.rule(MARGIN, MARGIN + 19.5, wide, weight=1.2)
+    page.head(ticket.name, (f"Quote for {ticket.client}" if ticket.client else "Quote", shop, code))
     y = MARGIN + 28
     pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:6]
     for piece in pieces:

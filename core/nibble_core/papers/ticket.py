@@ -40,13 +40,9 @@ def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -
 
 
 def _head(page: Page, ticket: Ticket, code: str) -> None:
-    wide = page.width - 2 * MARGIN
     page.code(page.width - MARGIN - 17, MARGIN, 17, code)
-    name = next((line for line in wrapped(ticket.name, wide - 24, 24, HEAD)), ticket.name)
-    page.text(MARGIN, MARGIN + 8, name, size=24, font=HEAD)
     said = [ticket.client or "nobody yet", f"due {ticket.due}" if ticket.due else "no date", f"ticket {code}"]
-    page.text(MARGIN, MARGIN + 15, "   ·   ".join(said), size=11, colour=SOFT)
-    page.rule(MARGIN, MARGIN + 19.5, wide, weight=1.2)
+    page.head(ticket.name, said, room=24)
 
 
 def _pictures(page: Page, ticket: Ticket, work: Work, top: float, foot: float) -> None:
@@ -159,9 +155,7 @@ def _foot(page: Page, ticket: Ticket, work: Work) -> float:
     y = top + 4.6
     if rows:
         columns = (0.0, 46.0, 92.0, 112.0, 136.0, 152.0, 172.0)
-        for at, words in zip(
-            columns, ("Machine", "Process", "Force", "Speed", "Passes", "Offset", "Overcut"), strict=True
-        ):
+        for at, words in zip(columns, _HEADS, strict=True):
             page.text(MARGIN + at * wide / 186, y, words, size=7.5, colour=SOFT)
         for row in rows:
             y += 4.4
