@@ -10,6 +10,7 @@ from library.models import Record
 from library.queries import KINDS
 from nibble_core.errors import InvalidTicket
 from nibble_core.formats.registry import SHEET_FORMATS
+from nibble_core.pipeline.names import check_pattern
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import STARTING, from_plain, to_plain
 from nibble_core.ticket.library import Rates
@@ -88,9 +89,11 @@ def keep_settings(machine: str, stock: str, values: list[dict[str, Any]]) -> Non
 
 @transaction.atomic
 def keep_rates(value: dict[str, Any]) -> None:
-    """What the shop asks for its time. Raises InvalidTicket."""
+    """What the shop asks for its time, and how it calls its files. Raises InvalidTicket."""
     begin()
-    kept = to_plain(from_plain(Rates, value, ""))
+    rates = from_plain(Rates, value, "")
+    check_pattern(rates.file_names)
+    kept = to_plain(rates)
     Record.objects.update_or_create(kind=Record.Kind.RATES, key="rates", defaults={"value": kept})
 
 

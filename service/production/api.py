@@ -19,7 +19,7 @@ from jobs.api import ChangeIn, ChangesIn, who
 from jobs.models import Job, Revision
 from library.queries import library
 from nibble_core.formats.registry import OUTLINE_FORMATS
-from nibble_core.pipeline.files import slug
+from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain

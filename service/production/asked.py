@@ -13,7 +13,7 @@ from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.papers import printed_ticket, proof, quote
-from nibble_core.pipeline.files import slug
+from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
 from nibble_core.pipeline.stocktaking import taken

@@ -29,8 +29,10 @@ def make_files(task_id: int) -> None:
 
     try:
         ticket = ticket_from_plain(Revision.objects.get(job_id=task.job_id, number=task.revision).ticket)
-        work = work_out(ticket, safe_sources(ticket, STORE), STORE, library=library(), cancelled=stopped)
-        files = write_files(ticket, work, revision=task.revision, progress=progress, cancelled=stopped)
+        held = library()
+        work = work_out(ticket, safe_sources(ticket, STORE), STORE, library=held, cancelled=stopped)
+        names = held.rates.file_names
+        files = write_files(ticket, work, revision=task.revision, names=names, progress=progress, cancelled=stopped)
         kept = [
             {"name": file.name, "purpose": file.purpose, "bytes": len(file.content), "sha256": blobs.keep(file.content)}
             for file in files

@@ -5,19 +5,21 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from itertools import chain, count
 
 from nibble_core.checks.readback import check_page, check_same_marks, check_size
 from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.graphics import Page
+from nibble_core.pipeline.names import file_name, slug
 from nibble_core.pipeline.pages import Part, parts_of, plotter_strokes
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, sentences
+from nibble_core.ticket.library import USUAL_NAMES
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name
 
@@ -45,24 +47,26 @@ def write_files(
     *,
     formats: Sequence[str] | None = None,
     revision: int | None = None,
+    names: str = USUAL_NAMES,
     progress: Progress = lambda share, doing: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[JobFile]:
     """Of each sheet its print file, if anything is printed, its cut files, and ``manifest.json``.
 
     formats: keys of the registry; without them what each sheet's machine takes, and a print PDF. revision: of the job,
-    told in names and manifest. Raises the first problem of the work, CannotMake for what no format or order is known
-    of, FileDisagrees when a file read back is not what was meant, Cancelled."""
+    told in names and manifest. names: pattern of the files' names; see ``names.file_name``. Raises the first problem
+    of the work, CannotMake for what no format or order is known of, FileDisagrees when a file read back is not what
+    was meant, Cancelled."""
     work.require_whole()
     every = [(sheet, parts_of(ticket, sheet, work), _kinds(ticket, sheet, formats)) for sheet in ticket.sheets]
     steps = sum(len(parts) * len(kinds) for _, parts, kinds in every) or 1
-    last = f"-rev{revision}" if revision is not None else ""
+    last = f"rev{revision}" if revision is not None else ""
     files: list[JobFile] = []
     sheets: list[dict[str, object]] = []
     for sheet, parts, kinds in every:
         before = len(files)
         for part in parts:
-            stem = "-".join(filter(None, (_stem(ticket, sheet), slug(part.name, empty=""))))
+            words = _words(ticket, sheet) | {"panel": slug(part.name, empty=""), "rev": last}
             first: Page | None = None
             for purpose, form in kinds:
                 if cancelled():
@@ -73,8 +77,8 @@ def write_files(
                 if page is not None:
                     check_same_marks(first or page, page)
                     first = first or page
-                name = f"{stem}-{slug(purpose)}{form.tail}{last}.{form.ending}"
-                files.append(JobFile(name, purpose, content))
+                name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}"}, form.ending)
+                files.append(JobFile(_unlike(name, [file.name for file in files]), purpose, content))
         sheets.append(_sheet_facts(ticket, sheet, work, parts, files[before:]))
     manifest = {
         "job": ticket.name, "client": ticket.client, "ticket": fingerprint(ticket), "revision": revision,
@@ -101,10 +105,19 @@ def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str
     return content, page
 
 
-def _stem(ticket: Ticket, sheet: Sheet) -> str:
+def _words(ticket: Ticket, sheet: Sheet) -> dict[str, str]:
     """Client, job, the sheet where there are several, and whether it is mirrored."""
-    parts = [slug(ticket.client, empty=""), slug(ticket.name), slug(sheet_name(sheet, ticket), empty="")]
-    return "-".join(filter(None, [*parts, "mirrored" if sheet.stock.mirrored else ""]))
+    return {
+        "client": slug(ticket.client, empty=""), "job": slug(ticket.name),
+        "sheet": slug(sheet_name(sheet, ticket), empty=""), "mirrored": "mirrored" if sheet.stock.mirrored else "",
+    }  # fmt: skip
+
+
+def _unlike(name: str, others: Sequence[str]) -> str:
+    """A name that no other file has: numbered where a pattern does not tell them apart."""
+    stem, _, ending = name.rpartition(".")
+    numbered = (f"{stem}-{n}.{ending}" for n in count(2))
+    return next(one for one in chain([name], numbered) if one not in others)
 
 
 def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -> list[tuple[str, Format]]:
@@ -126,11 +139,6 @@ def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -
             if ticket.prints_on(sheet) if purpose == PRINT else cuts:
                 kinds.append((purpose, form))
     return kinds
-
-
-def slug(name: str, *, empty: str = "job") -> str:
-    """A file name of plain letters; ``empty`` where a name has none."""
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or empty
 
 
 def _sheet_facts(

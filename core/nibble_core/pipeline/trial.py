@@ -7,7 +7,8 @@ from dataclasses import replace
 from nibble_core.formats.registry import CUT, FORMATS
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Page
-from nibble_core.pipeline.files import JobFile, slug, write_files, write_part
+from nibble_core.pipeline.files import JobFile, write_files, write_part
+from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.pages import Part, strokes
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of

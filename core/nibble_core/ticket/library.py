@@ -14,11 +14,13 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.fields import amount, share, text
 from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
 
+USUAL_NAMES = "{client}-{job}-{sheet}-{mirrored}-{panel}-{purpose}-{rev}"
+
 
 @dataclass(frozen=True)
 class Rates:
-    """What the shop asks for its time. hour: of work or of a machine, in its money. set_up: minutes of a job. weeding:
-    seconds a metre of edges. money: written behind amounts."""
+    """What the shop asks for its time, and how it calls its files. hour: of work or of a machine, in its money. set_up:
+    minutes of a job. weeding: seconds a metre of edges. money: written behind amounts."""
 
     hour: float = amount(48.0, 0.0, 10_000.0, "an hour of work")
     set_up: float = amount(12.0, 0.0, 10_000.0, "minutes of set-up")
@@ -28,6 +30,7 @@ class Rates:
     money: str = text("", 8, "money", empty="no sign")
     terms: str = text("Good for 30 days.", 300, "terms", empty="none")
     shop: str = text("", 80, "name of the shop", empty="not printed")
+    file_names: str = text(USUAL_NAMES, 120, "names of job files", shortest=1)
 
 
 @dataclass(frozen=True)

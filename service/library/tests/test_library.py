@@ -120,3 +120,11 @@ class LibraryTest(TestCase):
             "stock", VINYL, value | {"profile": sha256, "profile_name": "gloss", "rendering": "saturation"}
         )
         self.assertEqual((status, library().stock(VINYL).profile), (200, sha256))
+
+    def test_how_the_shop_calls_its_files_is_checked_before_it_is_kept(self) -> None:
+        rates = to_plain(library().rates)
+        for pattern, status in (("{rev} {job} {purpose}", 200), ("{job}", 422), ("../{purpose}", 422)):
+            body = {"value": rates | {"file_names": pattern}}
+            answer = self.client.put("/api/library/rates", body, content_type="application/json")
+            self.assertEqual(answer.status_code, status, answer.content)
+        self.assertEqual(library().rates.file_names, "{rev} {job} {purpose}")

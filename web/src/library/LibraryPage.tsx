@@ -96,7 +96,7 @@ export function LibraryPage() {
                 marginTop="4px"
                 onClick={() => setChosen({ kind: "rates", key: "rates" })}
               >
-                The shop’s rates
+                The shop’s rates and names
               </Button>
             </>
           )}
@@ -241,7 +241,7 @@ function RecordForm(props: {
     >
       <chakra.h2 fontFamily="condensed" fontWeight={700} fontSize="26px">
         {kind === "rates"
-          ? "The shop’s rates"
+          ? "The shop’s rates and names"
           : record
             ? String(record.name)
             : kind === "stock"
