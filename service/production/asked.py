@@ -123,7 +123,7 @@ def take(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
     sheet = next(one for one in ticket.sheets if one.id == sheet_id)
-    found = taken(sheet, work.sheets[sheet_id].value)
+    found = taken(sheet, work)
     return _told({"length": found.length, "offcut": to_plain(found.offcut), "count": found.count})
 
 

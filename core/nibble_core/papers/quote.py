@@ -9,6 +9,7 @@ from nibble_core.papers.drawing import draw_piece, piece_box
 from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
+from nibble_core.pipeline.stocktaking import stock_area
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -30,9 +31,7 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
     work.require_whole()
     rows = [Priced("Set-up", f"{rates.set_up:g} min", rates.set_up / 60 * rates.hour)]
     for sheet in ticket.sheets:
-        laid = work.sheets[sheet.id].value
-        wide = sheet.stock.width if sheet.stock.kind == "a roll" else laid.width
-        area = wide * laid.height * laid.times / 1e6
+        area = stock_area(sheet, work)
         rows.append(Priced(sheet.stock.name, f"{area:.2f} m²", area * sheet.stock.price))
         minutes = minutes_of(sheet, work)
         if minutes is None:

@@ -17,6 +17,7 @@ from nibble_core.pipeline.sheets import (
     program_of,
     waste_share,
 )
+from nibble_core.pipeline.stocktaking import stock_area, stock_length
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
@@ -169,7 +170,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             Note("No two copies have a straight side in common, so that none is cut once for both.",
                  "Lay them without distance and bleed, with cuts that have square corners.", where, LOOK)
         )  # fmt: skip
-    stock, used = sheet.stock, laid.height * laid.times
+    stock, used = sheet.stock, stock_length(sheet, work)
     if stock.length_left is not None and used > stock.length_left:
         draft.notes.append(
             Note(f"This takes {used / 1000:.2f} m; {stock.length_left / 1000:.2f} m of {stock.name} are left.",
@@ -190,12 +191,11 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         (str(len(laid.marks.places)), "registration marks"),
     ]
     if stock.price:
-        wide = stock.width if stock.kind == "a roll" else laid.width
-        cost = wide * used / 1e6 * stock.price
-        draft.figures.append((f"{cost:.2f}", "for the material"))
+        area = stock_area(sheet, work)
+        draft.figures.append((f"{area * stock.price:.2f}", "for the material"))
         if share is not None:
-            worth = (wide * used - (1 - share) * laid.width * used) / 1e6 * stock.price
-            draft.figures.append((f"{worth:.2f}", "of it for what is waste"))
+            kept = (1 - share) * laid.width * laid.height * laid.times / 1e6
+            draft.figures.append((f"{(area - kept) * stock.price:.2f}", "of it for what is waste"))
 
 
 def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from nibble_core.sheet import LaidSheet
+from nibble_core.pipeline.results import Work
 from nibble_core.ticket.model import Sheet, Stock
 
 LEAST_SIDE = 100.0  # mm: narrower offcuts are waste
@@ -20,16 +20,32 @@ class Taken:
     count: int
 
 
-def taken(sheet: Sheet, laid: LaidSheet) -> Taken:
+def stock_length(sheet: Sheet, work: Work) -> float:
+    """mm along the stock that a sheet takes, with all its panels, as often as it is to be run."""
+    laid = work.sheets[sheet.id].value
+    return laid.height * laid.times * max(1, len(work.panels.get(sheet.id, ())))
+
+
+def stock_area(sheet: Sheet, work: Work) -> float:
+    """m² of stock that a sheet takes likewise: of a roll its whole width, of others what is laid."""
+    laid = work.sheets[sheet.id].value
+    if sheet.stock.kind == "a roll":
+        return sheet.stock.width * stock_length(sheet, work) / 1e6
+    return laid.width * laid.height * laid.times / 1e6
+
+
+def taken(sheet: Sheet, work: Work) -> Taken:
     """What a sheet takes when it is made as often as it is to be run."""
-    stock = sheet.stock
+    stock, laid = sheet.stock, work.sheets[sheet.id].value
+    length = stock_length(sheet, work) if stock.kind == "a roll" else 0.0
+    if len(work.panels.get(sheet.id, ())) > 1:
+        return Taken(length, None, 0)
     beside = (stock.usable_width - laid.width, laid.height)
     if stock.kind == "a sheet":
         beside = (stock.usable_width - laid.width, stock.usable_length)
         below = (stock.usable_width, stock.usable_length - laid.height)
         beside = max(beside, below, key=lambda sides: min(sides) * max(sides) if min(sides) > 0 else 0.0)
     offcut = _offcut(stock, *beside) if min(beside) >= LEAST_SIDE else None
-    length = laid.height * laid.times if stock.kind == "a roll" else 0.0
     return Taken(length, offcut, laid.times if offcut else 0)
 
 

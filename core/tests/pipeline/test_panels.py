@@ -16,6 +16,8 @@ from nibble_core.errors import DoesNotFit
 from nibble_core.formats import pdf_reader
 from nibble_core.geometry.regions import courses
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.stocktaking import Taken, stock_area, taken
 from nibble_core.sheet import panels
 from nibble_core.ticket import ticket_from_plain, to_plain
 from nibble_core.ticket.model import Held
@@ -112,6 +114,16 @@ class PanelsTest(unittest.TestCase):
             at = round((b.left - a.left) * k)
             left, right = one[80:-80, at : at + wide], other[80:-80, :wide]
             self.assertLess(float((np.abs(left - right).max(-1) > 60).mean()), 0.05)
+
+    def test_each_panel_takes_its_length_of_the_roll(self):
+        ticket, work = banner()
+        (sheet,), laid, count = ticket.sheets, work.sheets["s1"].value, len(work.panels["s1"])
+        self.assertEqual(taken(sheet, work), Taken(count * laid.height, None, 0))
+        self.assertAlmostEqual(stock_area(sheet, work), count * laid.height * sheet.stock.width / 1e6)
+        figures = [f for station in stations(ticket, work) for f in station.figures]
+        cost, waste = (float(f.value) for f in figures if "material" in f.label or "what is waste" in f.label)
+        self.assertGreater(cost, waste)
+        self.assertGreater(waste, 0)
 
     def test_a_sheet_that_fits_is_one_and_without_panels_it_is_refused(self):
         _, work = banner(panels="one sheet")

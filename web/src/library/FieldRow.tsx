@@ -61,6 +61,8 @@ const START: Record<string, number> = {
   corner: 20,
 };
 
+const LONG_TEXT = 100;
+
 /** One value of a record with its label: typed with any unit, chosen, or ticked. */
 export function FieldRow(props: {
   field: Field;
@@ -82,7 +84,7 @@ export function FieldRow(props: {
       </chakra.label>
     );
   return (
-    <div>
+    <chakra.div gridColumn={field.kind === "text" && field.high > LONG_TEXT ? "span 2" : undefined}>
       <chakra.label htmlFor={id} display="block" fontSize="13.5px" color="ink.soft">
         {field.name === "name" ? "Name" : capital(field.called)}
         {field.kind === "length" ? ", mm" : UNITS[field.called] ? `, ${UNITS[field.called]}` : ""}
@@ -124,7 +126,7 @@ export function FieldRow(props: {
           {problem}
         </chakra.p>
       )}
-    </div>
+    </chakra.div>
   );
 }
 

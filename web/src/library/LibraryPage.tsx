@@ -101,7 +101,16 @@ export function LibraryPage() {
             </>
           )}
         </chakra.nav>
-        <chakra.section aria-label="Record" padding="14px 28px 60px" maxWidth="1000px">
+        <chakra.section
+          aria-label="Record"
+          padding="14px 28px 60px"
+          maxWidth="1000px"
+          position="sticky"
+          top="0"
+          alignSelf="start"
+          maxHeight="100vh"
+          overflowY="auto"
+        >
           {!chosen && (
             <chakra.p marginTop="24px" color="ink.soft">
               Choose a stock or a machine to see its record, or add one.
