@@ -42,8 +42,10 @@ def prepare() -> None:
 
 
 def _keep() -> None:
-    forkserver.ensure_running()
-    _running.set()
+    try:
+        forkserver.ensure_running()
+    finally:
+        _running.set()  # where it failed, the first child says why
     threading.Event().wait()
 
 

@@ -5,6 +5,7 @@ question takes the place of older ones: waiting ones are let go, the running one
 regions and stages. A worker that takes too long is ended, one that has grown large is replaced.
 """
 
+import logging
 import multiprocessing.connection
 import os
 import pickle
@@ -27,6 +28,7 @@ MOST_BYTES = 6_000_000_000
 LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has answered
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
 BEHIND = 10  # what is computed waits for what is asked of the server itself: files, the board, edits
+RETRY_SECONDS = 2.0
 LOOKS = 0.25  # seconds between two looks at whether it was
 GOOD, REFUSED, DOING = b"+", b"-", b"~"
 NEWER = "A newer change took this one's place."
@@ -59,8 +61,6 @@ def _work(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
         except MemoryError:
             refused = FileTooLarge, ("This work needs more memory than there is.", "Make the picture simpler.")
         except Exception:
-            import logging
-
             logging.getLogger("nibble").exception("work failed: %s", kind)
             refused = NibbleError, ("Something went wrong on Nibble's side.", "Nothing was lost. Take it back.")
         pipe.send_bytes(REFUSED + pickle.dumps(refused))
@@ -155,7 +155,7 @@ class Workers:
 
     def _serve(self, index: int) -> None:
         given_up = number()
-        process, pipe = child(_work, given_up)
+        process, pipe = _worker(given_up)
         while True:
             with self._changed:
                 while not self._waiting:
@@ -176,7 +176,7 @@ class Workers:
             if not process.is_alive() or _resident_kb(process.pid) > LARGE_KB:
                 process.kill()
                 pipe.close()
-                process, pipe = child(_work, given_up)
+                process, pipe = _worker(given_up)
 
     def _next(self, pipe: multiprocessing.connection.Connection, task: _Task) -> bytes | None:
         """An answer, if one comes within the time between two looks; what is being done is passed on."""
@@ -214,6 +214,17 @@ class Workers:
             return True, told[1:]
         kind, words = pickle.loads(told[1:])
         return False, kind(*words)
+
+
+def _worker(given_up: Any) -> tuple[Any, multiprocessing.connection.Connection]:
+    """A process that works, tried for until there is one: a machine short of memory for a moment would have one less
+    for ever."""
+    while True:
+        try:
+            return child(_work, given_up)
+        except (OSError, EOFError):
+            logging.getLogger("nibble").exception("no worker could be started")
+            time.sleep(RETRY_SECONDS)
 
 
 def _end(process: Any) -> None:
