@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from typing import Any
 
 import pikepdf
@@ -48,7 +49,7 @@ def page_form(pdf: pikepdf.Pdf, content: bytes, digest: str) -> tuple[pikepdf.Ob
         source: Any = page.obj
         form = Stream(pdf, source.Contents.read_bytes() if "/Contents" in source else b"")
         form.Type, form.Subtype = Name.XObject, Name.Form
-        box = visible_box(page)
+        box = visible_box([float(v) for v in page.cropbox], [float(v) for v in page.mediabox])
         form.BBox = Array([_decimal(side) for side in box])
         form.Matrix = Array([_decimal(v) for v in _to_unit(box, int(source.get("/Rotate", 0)))])
         resources = pdf.copy_foreign(alone.make_indirect(source.get("/Resources", Dictionary())))
@@ -71,17 +72,15 @@ def digest_of(form: pikepdf.Object) -> str | None:
     return str(info.Nibble.Private[DIGEST])
 
 
-def visible_box(page: pikepdf.Page) -> tuple[float, float, float, float]:
-    """Left, bottom, right and top of what a page shows, in its own unturned units."""
-    media = [float(v) for v in page.mediabox]
-    crop = [float(v) for v in page.cropbox]
-    media, crop = _upright(media), _upright(crop)
-    box = (max(media[0], crop[0]), max(media[1], crop[1]), min(media[2], crop[2]), min(media[3], crop[3]))
-    return box if box[2] - box[0] > 1e-3 and box[3] - box[1] > 1e-3 else (media[0], media[1], media[2], media[3])
+def visible_box(crop: Sequence[float], media: Sequence[float]) -> tuple[float, float, float, float]:
+    """Left, bottom, right and top of what a page of these boxes shows, in its own unturned units."""
+    own, whole = _upright(crop), _upright(media)
+    box = max(own[0], whole[0]), max(own[1], whole[1]), min(own[2], whole[2]), min(own[3], whole[3])
+    return box if box[2] - box[0] > 1e-3 and box[3] - box[1] > 1e-3 else whole
 
 
-def _upright(box: list[float]) -> list[float]:
-    return [min(box[0], box[2]), min(box[1], box[3]), max(box[0], box[2]), max(box[1], box[3])]
+def _upright(box: Sequence[float]) -> tuple[float, float, float, float]:
+    return min(box[0], box[2]), min(box[1], box[3]), max(box[0], box[2]), max(box[1], box[3])
 
 
 def _to_unit(box: tuple[float, float, float, float], rotate: int) -> Affine:

@@ -23,6 +23,7 @@ from pikepdf import Dictionary, Name
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
+from nibble_core.formats.client_page import visible_box
 from nibble_core.formats.looks import LOOK_PX, held_against, pdf_look
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
@@ -173,7 +174,7 @@ def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, n
         if not 1 <= number <= count:
             raise UnreadableFile(f"{called} has {count} pages, so there is no page {number}.", "Choose another page.")
         page = document[number - 1]
-        left, bottom, right, top = _visible_box(page)
+        left, bottom, right, top = visible_box(page.get_cropbox(fallback_ok=True), page.get_mediabox(fallback_ok=True))
     except pypdfium2.PdfiumError as error:
         raise UnreadableFile(
             f"{called} starts like a PDF but cannot be read: it is damaged or cut short.", "Save or send it again."
@@ -215,18 +216,6 @@ def _has_patterns(content: bytes, page: int) -> bool:
             )
     except (pikepdf.PdfError, ValueError, TypeError):
         return False
-
-
-def _visible_box(page: Any) -> tuple[float, float, float, float]:
-    box = page.get_cropbox(fallback_ok=True)
-    media = page.get_mediabox(fallback_ok=True)
-    left, bottom, right, top = (
-        max(box[0], media[0]),
-        max(box[1], media[1]),
-        min(box[2], media[2]),
-        min(box[3], media[3]),
-    )
-    return (left, bottom, right, top) if right - left > 1e-3 and top - bottom > 1e-3 else tuple(media)
 
 
 @dataclass

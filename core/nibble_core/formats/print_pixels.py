@@ -48,7 +48,7 @@ def write_tiff(page: Page) -> bytes:
         for name, image in pages:
             told = ImageFileDirectory_v2()
             told[PAGE_NAME] = name
-            image.save(file, "TIFF", dpi=(ppi, ppi), compression="tiff_adobe_deflate", tiffinfo=told)
+            image.save(file, "TIFF", dpi=(ppi, ppi), compression="tiff_lzw", tiffinfo=told)
             file.newFrame()
     return out.getvalue()
 

@@ -162,7 +162,7 @@ def print_layer(
                 zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
                 whole = None
                 if layer.prints == "the client’s page":
-                    whole = client_page(files(own.file), own.name, own.part)
+                    whole = _whole_page(store, pictures[element.artwork], own, files)
                 if whole is None:
                     for picture in _pictures(plain, layer, zone):
                         items += _without_taken(picture, piece, element, zone, composed.value)
@@ -173,7 +173,7 @@ def print_layer(
                 cleared = replace(plain, raster=cleaned[element.artwork].value.raster)
                 for picture in _bleed_alone(cleared, layer, zone if clip is None else zone.intersection(clip)):
                     items += _without_taken(picture, piece, element, zone, composed.value)
-                items += _pages(plain, page_alone(*whole), came, own, clip)
+                items += _pages(plain, whole, came, own, clip)
             else:
                 items += _painted(element.id, layer, composed.value, parts)
                 bare += [area_of(shape) for owner, shape in composed.value.composed.painted if owner == element.id]
@@ -242,17 +242,20 @@ def _as_clean(fine: Raster, clean: Raster, before: Raster) -> Raster:
     return Raster(pixels)
 
 
+def _kissed(drawn: LayerResult) -> list[BaseGeometry]:
+    """What kiss cuts enclose."""
+    return [line.area for line in drawn.lines if line.process == "kiss cut" and line.regions]
+
+
 def _cut(drawn: LayerResult) -> bool:
     """Whether anything that prints is cut out."""
-    return edge_line(drawn.lines) is not None or any(
-        line.process == "kiss cut" and line.regions for line in drawn.lines
-    )
+    return edge_line(drawn.lines) is not None or bool(_kissed(drawn))
 
 
 def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
     """What the cuts leave of the print: parts that are kiss cut, else the piece within its edge without its openings,
     else everything within the artwork's outermost edge."""
-    kiss = [line.area for line in drawn.lines if line.process == "kiss cut" and line.regions]
+    kiss = _kissed(drawn)
     if kiss:
         return MultiPolygon(polygons(shapely.union_all(kiss)))
     edge = edge_line(drawn.lines)
@@ -319,15 +322,34 @@ def _where_bled(made: PrintedPicture, zone: BaseGeometry, before: NDArray[np.uin
     return pictures
 
 
+def _whole_page(
+    store: ResultStore, read: Keyed[Picture], artwork: Artwork, files: Callable[[str], bytes]
+) -> tuple[bytes, Raster | None] | None:
+    """A client's page alone, and how it looks; None where the artwork is no page of a PDF."""
+
+    def compute() -> tuple[bytes, Raster | None] | None:
+        found = client_page(files(artwork.file), artwork.name, artwork.part)
+        if found is None:
+            return None
+        content = page_alone(*found)
+        return content, page_look(content, 1)
+
+    return run_stage(store, "page", [artwork.name, artwork.part], [read.key], compute).value
+
+
 def _pages(
-    plain: PrintedPicture, content: bytes, picture: Picture, artwork: Artwork, clip: BaseGeometry | None
+    plain: PrintedPicture,
+    page: tuple[bytes, Raster | None],
+    picture: Picture,
+    artwork: Artwork,
+    clip: BaseGeometry | None,
 ) -> list[PrintedPage]:
     """A client's page at each place of an artwork's pixels, within ``clip`` and what the artwork is cropped to."""
     assert picture.drawing is not None
     whole = picture.drawing.drawing
     framed = Affine.scale(1 / whole.width, 1 / whole.height).then(framing_of(artwork).affine())
     framed = framed.then(Affine.scale(plain.width, plain.height))
-    look = page_look(content, 1)
+    content, look = page
     if look is not None:
         plain = replace(plain, raster=framing_of(artwork).raster(look))
     made = []

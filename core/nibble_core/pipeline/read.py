@@ -95,16 +95,22 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
 
 def client_page(content: bytes, name: str, part: str) -> tuple[bytes, int] | None:
     """The PDF and the number of its page that a part of a file is; None when it is no whole page of one."""
+    content, name, part = _unpacked(content, name, part)
     here, _, deeper = part.partition(DEEPER)
-    kind = kind_of(content, name)
-    if kind == "zip":
-        chosen = here or package.members(content, name)[0]
-        return client_page(package.member(content, chosen, name), chosen.rsplit("/", 1)[-1], deeper)
     found = re.fullmatch(r"page (\d{1,5})", here)
     within = deeper if found else here
-    if kind != "PDF" or within not in ("", ITS_PATHS):
+    if kind_of(content, name) != "PDF" or within not in ("", ITS_PATHS):
         return None
     return content, int(found[1]) if found else 1
+
+
+def _unpacked(content: bytes, name: str, part: str) -> tuple[bytes, str, str]:
+    """The file that a part of a zip lies in, its name, and what part of it that is; any other file as it is."""
+    while kind_of(content, name) == "zip":
+        here, _, part = part.partition(DEEPER)
+        chosen = here or package.members(content, name)[0]
+        content, name = package.member(content, chosen, name), chosen.rsplit("/", 1)[-1]
+    return content, name, part
 
 
 def finer_look(content: bytes, name: str, picture: Picture, longer: int) -> Raster | None:
@@ -117,9 +123,7 @@ def finer_look(content: bytes, name: str, picture: Picture, longer: int) -> Rast
         shapes = tuple(shape for i, shape in enumerate(whole.shapes) if i not in paper)
         across = max(8, round(whole.width * longer / max(whole.width, whole.height)))
         return rendered(replace(whole, shapes=shapes), across)
-    here, _, deeper = picture.part.partition(DEEPER)
-    if kind_of(content, name) == "zip":
-        content, here = package.member(content, here, name), deeper
+    content, _, _ = _unpacked(content, name, picture.part)
     if drawn.kind == "PDF":
         return page_look(content, drawn.page, longer)
     return drawing_look(content, whole.width, whole.height, longer) if drawn.kind == "SVG" else None

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
+import { PanelSection } from "./PanelSection";
 
 /** When a sheet is cut: what it took goes off its stock, once, and its offcut is kept. */
 export function Afterwards({
@@ -23,15 +24,7 @@ export function Afterwards({
   });
   if (!taken) return null;
   return (
-    <chakra.section
-      aria-label="When it is cut"
-      marginTop="16px"
-      paddingTop="10px"
-      borderTop="1px solid {colors.hair.soft}"
-    >
-      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="18px">
-        When it is cut
-      </chakra.h2>
+    <PanelSection title="When it is cut">
       {sheets.map(({ id, name }) => {
         const before = taken.find((one) => one.sheet === id);
         return (
@@ -52,6 +45,6 @@ export function Afterwards({
           </chakra.p>
         );
       })}
-    </chakra.section>
+    </PanelSection>
   );
 }

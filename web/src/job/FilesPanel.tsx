@@ -7,6 +7,7 @@ import { Download } from "../ui/Download";
 import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { Afterwards } from "./Afterwards";
+import { PanelSection } from "./PanelSection";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -141,10 +142,7 @@ export function FilesPanel({
 /** Something to try the settings with before the run. */
 function Trials({ jobId, sheets }: { jobId: number; sheets: readonly { id: string; name: string }[] }) {
   return (
-    <chakra.div marginTop="16px" paddingTop="10px" borderTop="1px solid {colors.hair.soft}">
-      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="18px">
-        A trial first
-      </chakra.h2>
+    <PanelSection title="A trial first">
       {sheets.map(({ id, name }) => (
         <chakra.p key={id} fontSize="14.5px">
           {name ? `${name}: ` : ""}
@@ -158,7 +156,7 @@ function Trials({ jobId, sheets }: { jobId: number; sheets: readonly { id: strin
           ))}
         </chakra.p>
       ))}
-    </chakra.div>
+    </PanelSection>
   );
 }
 
@@ -172,10 +170,7 @@ function Papers({ jobId }: { jobId: number }) {
   const { unit } = useUnit();
   const size = unit === "in" ? "letter" : "a4";
   return (
-    <chakra.div marginTop="16px" paddingTop="10px" borderTop="1px solid {colors.hair.soft}">
-      <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="18px">
-        On paper
-      </chakra.h2>
+    <PanelSection title="On paper">
       <chakra.p fontSize="13.5px" color="ink.soft">
         One page each, {size === "a4" ? "A4" : "Letter"}; or{" "}
         <Link to={`/jobs/${jobId}/ticket`}>the ticket on a screen at the machine</Link>.
@@ -187,7 +182,7 @@ function Papers({ jobId }: { jobId: number }) {
           </Download>
         ))}
       </chakra.div>
-    </chakra.div>
+    </PanelSection>
   );
 }
 

@@ -37,7 +37,7 @@ const KEYS: Keys = [
   ["n, Shift p", "next and previous region"],
   ["Enter", "click what is under the cursor"],
   ["a, o, p, d", "as made, outlines, over the artwork, deviation"],
-  ["f, w, h, c, t", "at Lines: drop-out, weak parts, weeding, worst case, on the thing"],
+  ["f, w, h, c, t, i", "at Lines: drop-out, weak parts, weeding, worst case, on the thing, plate"],
   ["click, drag, Shift", "at Sheet: take copies in hand, move them, take more"],
   ["arrows, r, k, Delete", "at Sheet: move, turn, lock, throw off what is in hand; n the next"],
   ["[ ]", "brush narrower, wider"],

@@ -93,9 +93,14 @@ function place(
 ): { x: number; y: number; turn: number; flip: string } {
   const [u, x] = mirrored === null ? [a, e] : [-a, mirrored - e];
   const w = mirrored === null ? c : -c;
-  const seen = u * d - b * w > 0;
-  const turn = (Math.atan2(seen ? b : -b, seen ? u : -u) * 180) / Math.PI;
-  return { x: rounded(x), y: rounded(f), turn: rounded(turn), flip: seen ? "as it is" : "mirrored" };
+  const flip = u * d - b * w > 0 ? "as it is" : "mirrored";
+  return { x: rounded(x), y: rounded(f), turn: rounded(turnOf([u, b, w, d, x, f])), flip };
+}
+
+/** How a map turns what it brings, degrees, mirrored or not. */
+export function turnOf([a, b, c, d]: Matrix): number {
+  const side = a * d - b * c > 0 ? 1 : -1;
+  return (Math.atan2(side * b, side * a) * 180) / Math.PI;
 }
 
 function rounded(value: number): number {

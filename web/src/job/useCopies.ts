@@ -16,6 +16,7 @@ import {
   nearest,
   shiftsOf,
   turned,
+  turnOf,
   unmapped,
 } from "./copies";
 import { parsed } from "./parsed";
@@ -318,8 +319,7 @@ export interface Standing {
 
 function standing(at: Copy["at"], middle: Place, shift: number): Standing {
   const { x, y } = mapped(at, middle);
-  const side = at[0] * at[3] - at[1] * at[2] > 0 ? 1 : -1;
-  return { x: x - shift, y, turn: (Math.atan2(side * at[1], side * at[0]) * 180) / Math.PI };
+  return { x: x - shift, y, turn: turnOf(at) };
 }
 
 function grown([left, top, right, bottom]: Box, by: number): Box {
