@@ -173,7 +173,10 @@ function Papers({ jobId }: { jobId: number }) {
     <PanelSection title="On paper">
       <chakra.p fontSize="13.5px" color="ink.soft">
         One page each, {size === "a4" ? "A4" : "Letter"}; or{" "}
-        <Link to={`/jobs/${jobId}/ticket`}>the ticket on a screen at the machine</Link>.
+        <chakra.span textDecoration="underline">
+          <Link to={`/jobs/${jobId}/ticket`}>the ticket on a screen at the machine</Link>
+        </chakra.span>
+        .
       </chakra.p>
       <chakra.div display="flex" flexWrap="wrap" gap="4px 16px" marginTop="4px">
         {PAPERS.map(([kind, words]) => (
