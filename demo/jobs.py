@@ -79,8 +79,9 @@ def _lighthouse(today: date) -> DemoJob:
     )  # fmt: skip
     engraved = Line("k1", "engrave", 0.0, close_gaps=0.0, source="one element", holes="kept", smallest_hole=0.0)
     lines = (
-        replace(engraved, of="e2", name="mark"),
-        replace(engraved, id="k2", of="e3", name="words"),
+        replace(engraved, of="e2", name="mark", fill="as a picture", interval=0.12, tones="halftone dots", screen=0.9),
+        replace(engraved, id="k2", of="e3", name="words", fill="by hatching", interval=0.1),
+        Line("k4", "score", -2.5, close_gaps=0.0, source="one element", of="e1", name="rim"),
         Line("k3", "through cut", 0.0, close_gaps=0.0, source="one element", of="e1"),
     )
     ticket = _with_lines(ticket, "fob", lines, elements, prints="nothing")

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from nibble_core.graphics import Drawing
     from nibble_core.pipeline.read import Picture
     from nibble_core.pipeline.results import Work
+    from nibble_core.simulators.laser import Body
     from nibble_core.ticket import Ticket
 
 MODES = ("two-tone", "outer", "colours", "centre-lines", "paths")
@@ -82,6 +83,26 @@ def _parser() -> argparse.ArgumentParser:
     nest.add_argument("--sheet", help="of one sheet only, by its id")
     nest.add_argument("-o", "--output", type=File, required=True, help="the ticket with its placements")
     nest.set_defaults(run=_nest)
+    simulate = commands.add_parser("simulate", help="a machine that ships with Nibble")
+    kinds = simulate.add_subparsers(required=True, metavar="machine")
+    laser = kinds.add_parser("laser", help="a laser: run a file, or listen at a port")
+    laser.add_argument("file", type=File, nargs="?", help="a G-code file; without it, --port")
+    laser.add_argument("--port", type=int, help="listen for programs at this port of this machine")
+    laser.add_argument("--quick", type=float, default=1.0, help="times as fast as a real one, at a port (default: 1)")
+    laser.add_argument("--bed", default="600x400", help="its bed in mm (default: 600x400)")
+    laser.add_argument(
+        "--origin", default="lower left", help="corner of the bed, or “the centre” (default: lower left)"
+    )
+    laser.add_argument("--at", default="0,0", help="where the head stands on the bed from that corner (default: 0,0)")
+    laser.add_argument("--acceleration", type=float, default=4000.0, help="mm/s² (default: 4000)")
+    laser.add_argument("--fastest", type=float, default=600.0, help="mm/s of travels (default: 600)")
+    laser.add_argument(
+        "--jump", type=float, default=12.0, help="mm/s that its velocity may change at once (default: 12)"
+    )
+    laser.add_argument("--power", type=float, default=1000.0, help="the word of full power (default: 1000)")
+    laser.add_argument("-o", "--output", type=File, help="what was burnt, as PNG")
+    laser.add_argument("--report", type=File, help="lengths, minutes, dropped parts, complaints, as JSON")
+    laser.set_defaults(run=_simulate_laser)
     return parser
 
 
@@ -314,6 +335,61 @@ def _nest(options: argparse.Namespace) -> None:
         "waste_share": round(wasted / whole, 4), "seconds": round(sum(one["seconds"] for one in told), 3),
         "sheets": told,
     }))  # fmt: skip
+
+
+def _simulate_laser(options: argparse.Namespace) -> None:
+    from nibble_core.simulators import burnt
+
+    body = _body(options)
+    if options.file is None:
+        if options.port is None:
+            raise InvalidTicket("There is nothing to run.", "Name a G-code file, or a port with --port.")
+        _listen(options, body)
+        return
+    laser, told = burnt.run(_bytes(options.file), body)
+    plain = told.plain()
+    if options.report:
+        options.report.write_text(json.dumps(plain, indent=1))
+    if options.output:
+        import cv2
+
+        fine = max(1.0, min(10.0, 6000 / max(body.width, body.height)))
+        picture = burnt.picture(laser.steps, body, px_per_mm=fine)
+        options.output.write_bytes(bytes(cv2.imencode(".png", picture)[1]))
+    said = {"minutes": plain["minutes"], "dropped": len(told.dropped), "complaints": plain["complaints"]}
+    print(json.dumps(said))
+
+
+def _body(options: argparse.Namespace) -> Body:
+    from nibble_core.simulators.laser import Body
+
+    try:
+        width, height = (float(part) for part in options.bed.lower().split("x"))
+        x, y = (float(part) for part in options.at.split(","))
+    except ValueError as error:
+        raise InvalidTicket(
+            f"A bed is width x height in mm and a place x,y; “{options.bed}” and “{options.at}” are not.",
+            "Write 600x400 and 0,0.",
+        ) from error
+    numbers = (width, height, options.acceleration, options.fastest, options.jump, options.power, options.quick)
+    if not all(0 < number < 1e7 for number in numbers):
+        raise InvalidTicket("A machine has no size, speed or power of nothing.", "Give numbers above 0.")
+    corners = {
+        "lower left": (0.0, 0.0), "upper left": (0.0, -height), "lower right": (-width, 0.0),
+        "upper right": (-width, -height), "the centre": (-width / 2, -height / 2),
+    }  # fmt: skip
+    if options.origin not in corners:
+        raise InvalidTicket(f"“{options.origin}” is no origin.", f"Choose {', '.join(corners)}.")
+    left, bottom = corners[options.origin]
+    return Body(width, height, left - x, bottom - y, options.acceleration, options.fastest, options.jump, options.power)
+
+
+def _listen(options: argparse.Namespace, body: Body) -> None:
+    from nibble_core.simulators.laser_port import Port, Running
+
+    with Port(("127.0.0.1", options.port), Running(body, options.quick)) as port:
+        print(f"A laser of {body.width:g} x {body.height:g} mm listens at port {port.server_address[1]}.", flush=True)
+        port.serve_forever()
 
 
 def _worked_out(options: argparse.Namespace, plain: Any = None) -> tuple[Ticket, Work]:

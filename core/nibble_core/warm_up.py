@@ -5,10 +5,17 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from nibble_core.geometry import Path, Region
+from nibble_core.geometry import Affine, Bundle, Path, Region
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
+from nibble_core.sheet import LaidSheet, Marks, Placement
+from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths.beam import Beam, moves_of
+from nibble_core.toolpaths.dithering import strokes_of
+from nibble_core.toolpaths.hatching import hatched
+from nibble_core.toolpaths.motion import Drive, timed
+from nibble_core.toolpaths.planning import planned_job
 from nibble_core.tracing import trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
@@ -28,6 +35,17 @@ def main() -> None:
     bleed_pixels(raster, 2.0, mm_per_px=1.0)
     star = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
     contour(outer_shape([Region(star), Region(Path.circle(80, 20, 10))]), 3.0)
+    _a_beam(star)
+
+
+def _a_beam(star: Path) -> None:
+    """Engrave and cut a small shape."""
+    hatched(Region(star).polygon(), 0.5)
+    strokes_of(np.eye(8, dtype=np.uint8), 0.1, 0.0, 0.0)
+    both = (Definition("k1", "engrave", Bundle.of([Path.circle(9.0 * k, 5, 3) for k in range(6)])),)
+    laid = LaidSheet(100.0, 100.0, (Placement("l1", Affine()),), Marks())
+    job = planned_job(laid, {"l1": both}, (), lambda one: Beam(one.process, 0.5, 100.0))
+    timed(moves_of(job), Drive())
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from nibble_core.errors import FileDisagrees
 from nibble_core.geometry import ARC, Affine, Bundle
@@ -17,6 +18,7 @@ from nibble_core.geometry.regions import courses
 from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Page, Painted, Plate, Stroked
+from nibble_core.graphics.moves import BURN, Moves
 
 Drawn = Stroked | Painted | Plate
 
@@ -45,6 +47,34 @@ def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSI
     if len(meant.pictures) != len(found.pictures):
         raise _disagree(f"the number of pictures stored in the {called}")
     _check_client_pages(meant, found, f"the clients' pages of the {called}", tolerance)
+
+
+def check_moves(meant: Moves, found: Moves, called: str, *, scale: float, tolerance: float) -> None:
+    """Raises FileDisagrees at the first difference between the moves of a head and what their file holds. scale: the
+    word of full power, whose hundredths are told. tolerance: mm, what an arc may lie off."""
+    what = f"the moves of the {called}"
+    _near([meant.width, meant.height], [found.width, found.height], f"the size of the {called}")
+    if len(meant) != len(found) or (meant.does != found.does).any() or (meant.kinds != found.kinds).any():
+        raise _disagree(what)
+    _near(meant.rows[:, 6:], found.rows[:, 6:], what)
+    arcs = meant.kinds == ARC
+    if arcs.any():
+        for share in (0.25, 0.5, 0.75):
+            t = np.full(int(arcs.sum()), share)
+            one, other = (evaluate(some.kinds[arcs], some.rows[arcs], t) for some in (meant, found))
+            _near(one, other, what, tolerance)
+    _near(meant.power * (meant.does == BURN), found.power, f"the powers of the {called}", 0.006 / scale)
+    _near(meant.speed, found.speed, f"the speeds of the {called}", 0.001)
+    _near(meant.wait, found.wait, f"the waits of the {called}", 0.001)
+    told, read = ([(some.tools[k].process, some.tools[k].rank) for k in _turns(some.tool).tolist()]
+                  for some in (meant, found))  # fmt: skip
+    if told != read:
+        raise _disagree(f"the processes of the {called}")
+
+
+def _turns(tool: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Numbers of tools, one after another."""
+    return tool[np.nonzero(np.diff(tool, prepend=-1))[0]]
 
 
 def check_size(meant: Page, found: Page, called: str) -> None:

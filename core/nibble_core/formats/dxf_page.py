@@ -15,8 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.formats.dxf import bulges, in_mm
-from nibble_core.geometry import ARC, CUBIC, LINE, Affine, Bundle, Path, Points
+from nibble_core.formats.dxf import in_mm
+from nibble_core.geometry import ARC, Affine, Bundle
+from nibble_core.geometry.arcing import arced, of_bulges
 from nibble_core.geometry.segments import Counts
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 
@@ -41,7 +42,7 @@ def write_page(page: Page) -> bytes:
     runs: list[tuple[Bundle, str, tuple[Affine, ...]]] = [(filled.paths, MARKS, (Affine(),)) for filled in page.filled]
     runs += [(one.paths, layer_name(one.ink), one.placements) for one in page.stroked]
     for paths, layer, placements in runs:
-        definition = _arced(paths)
+        definition = arced(paths)
         for place in placements:
             out.write(_entities(definition.mapped(place).mapped(upward), layer, owner, handle))
             handle += len(definition)
@@ -82,35 +83,6 @@ def read_page(content: bytes) -> Page:
 def layer_name(ink: Ink) -> str:
     """The layer that lines of an ink lie on."""
     return re.sub(r"[^\w .#-]", "_", ink.name)[:60]
-
-
-def _arced(paths: Bundle) -> Bundle:
-    """Lines and arcs only."""
-    if not (paths.kinds == CUBIC).any():
-        return paths.with_short_arcs()
-    return Bundle.of(_of_bulges(np.array(bulges(path)), path.closed) for path in paths).with_short_arcs()
-
-
-def _of_bulges(vertices: NDArray[np.float64], closed: bool) -> Path:
-    points, bulge = vertices[:, :2], vertices[:, 2]
-    ends = np.roll(points, -1, 0) if closed else points[1:]
-    starts, bulge = (points, bulge) if closed else (points[:-1], bulge[:-1])
-    kinds, rows = _segments(starts, ends, bulge)
-    return Path(kinds, rows, closed)
-
-
-def _segments(
-    starts: Points, ends: Points, bulge: NDArray[np.float64]
-) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
-    """Lines, and arcs where there is a bulge: the tangent of a quarter of the sweep."""
-    rows = np.zeros((len(starts), 8))
-    rows[:, :2], rows[:, 6:] = starts, ends
-    arcs = bulge != 0
-    chord, b = ends[arcs] - starts[arcs], bulge[arcs]
-    across = np.stack([-chord[:, 1], chord[:, 0]], 1)
-    rows[arcs, 2:4] = (starts[arcs] + ends[arcs]) / 2 + across * ((1 - b * b) / (4 * b))[:, None]
-    rows[arcs, 4] = 4 * np.arctan(b)
-    return np.where(arcs, ARC, LINE).astype(np.uint8), rows
 
 
 def _entities(paths: Bundle, layer: str, owner: str, handle: int) -> str:
@@ -185,7 +157,7 @@ def _polylines(part: bytes) -> Iterator[tuple[str, Bundle]]:
     firsts = ends - counts
     following = np.roll(points, -1, 0)
     following[ends - 1] = points[firsts]
-    kinds, rows = _segments(points, following, bulge)
+    kinds, rows = of_bulges(points, following, bulge)
     kept = np.ones(len(points), bool)
     kept[ends[~closed] - 1] = False
     offsets = np.concatenate([[0], np.cumsum(counts - ~closed)])

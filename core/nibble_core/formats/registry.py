@@ -5,12 +5,13 @@ The stations' downloads, the job files, the command line and the table in the do
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from nibble_core.formats import dxf, dxf_page, dxf_r12, hpgl, pdf, pdf_reader, print_pixels, shapes_json, svg
+from nibble_core.formats import dxf, dxf_page, dxf_r12, gcode, hpgl, pdf, pdf_reader, print_pixels, shapes_json, svg
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Drawing, Page
+from nibble_core.graphics.moves import Moves
 
 PRINT, CUT, BOTH = "print", "cut", "print and cut"
 
@@ -31,6 +32,16 @@ class Sheets:
 
 
 @dataclass(frozen=True)
+class Heads:
+    """How a format holds every move of a machine's head, in the machine's axes. tolerance: mm, what an arc may lie off
+    when read back."""
+
+    write: Callable[[Moves, gcode.Dialect, Sequence[str]], bytes]
+    read: Callable[[bytes, gcode.Dialect], Moves]
+    tolerance: float = POSITION
+
+
+@dataclass(frozen=True)
 class Format:
     """An open format. key: what records and options call it. ending: of its files. called: in words. serves: what it is
     good for. write_drawing: of outlines, where it holds such. tail: of its files' names, where others end so too."""
@@ -43,6 +54,12 @@ class Format:
     write_drawing: Callable[[Drawing], bytes] | None = None
     sheets: Sheets | None = None
     tail: str = ""
+    heads: Heads | None = None
+
+    @property
+    def purposes(self) -> tuple[str, ...]:
+        """Which files of a sheet it can be."""
+        return self.sheets.purposes if self.sheets else (CUT,) if self.heads else ()
 
     def outlines(self, drawing: Drawing) -> bytes:
         """A drawing as a file of this format, which must be one of OUTLINE_FORMATS."""
@@ -77,6 +94,10 @@ _ALL = (
         "application/vnd.hp-hpgl", None, Sheets(hpgl.write_page, hpgl.read_page, hpgl.TOLERANCE, unit=1 / hpgl.UNITS),
     ),
     Format(
+        "gcode", "gcode", "G-code", "Every move of a beam, its power and speed; arcs as arcs.", "text/x-gcode",
+        heads=Heads(gcode.write_moves, gcode.read_moves, gcode.TOLERANCE),
+    ),
+    Format(
         "png", "png", "PNG", "The print as pixels on clear ground, its resolution stated.", "image/png", None,
         Sheets(print_pixels.write_png, print_pixels.read_page, purposes=(PRINT,), pixels=True),
     ),
@@ -91,5 +112,5 @@ _ALL = (
 FORMATS = {one.key: one for one in _ALL}
 OUTLINE_FORMATS = {one.ending: one for one in _ALL if one.write_drawing}
 """What outlines can be taken away as, by ending."""
-SHEET_FORMATS = tuple(one.key for one in _ALL if one.sheets)
+SHEET_FORMATS = tuple(one.key for one in _ALL if one.purposes)
 """What a machine can be sent, and the command line asked for."""

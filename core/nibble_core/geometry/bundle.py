@@ -142,6 +142,11 @@ class Bundle:
         points[~at_end], points[at_end] = inner, self.rows[self.offsets[1:] - 1, 6:]
         return points, begins
 
+    def arrays_of_points(self, tolerance: float = 0.05) -> list[Points]:
+        """Points along each path, coarse unless said."""
+        points, begins = self.flattened(tolerance)
+        return [points[a:b] for a, b in zip(begins[:-1].tolist(), begins[1:].tolist(), strict=True)]
+
     @cached_property
     def lengths(self) -> NDArray[np.float64]:
         """Of each path, mm, within the flattening tolerance."""

@@ -65,7 +65,7 @@ def _examine(
     printed: PrintResult, cancelled: Callable[[], bool],
 ) -> Examined:  # fmt: skip
     rules = {line.id: line for line in layer.lines}
-    lines = [_cut_line(line, rules[line.id]) for line in drawn.lines]
+    lines = [_cut_line(line, rules[line.id]) for line in drawn.lines if not line.filled]
     through = [line for line in lines if line.process == "through cut"]
     kiss = [line for line in lines if line.process == "kiss cut"]
     edge_of = edge_line(drawn.lines)

@@ -13,6 +13,7 @@ from nibble_core.checks.readback import check_page, check_same_marks, check_size
 from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.graphics import Page
+from nibble_core.pipeline.head_files import write_head
 from nibble_core.pipeline.names import file_name, slug
 from nibble_core.pipeline.pages import Part, parts_of, plotter_strokes
 from nibble_core.pipeline.results import Work
@@ -73,7 +74,15 @@ def write_files(
                     raise Cancelled("Making the files was stopped.", "Nothing was kept of them.")
                 called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
                 progress(len(files) / steps, f"the {called}")
-                content, page = write_part(part, purpose, form, sheet, called)
+                if form.heads is not None:
+                    if len(parts) > 1:
+                        raise CannotMake(
+                            f"Panels cannot be sent as {form.called}.",
+                            "Make the sheet in one, or choose another machine.",
+                        )
+                    content, page = write_head(ticket, sheet, work, form, called, revision=revision), None
+                else:
+                    content, page = write_part(part, purpose, form, sheet, called)
                 if page is not None:
                     check_same_marks(first or page, page)
                     first = first or page
@@ -133,8 +142,7 @@ def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -
                 f"{'Give its record' if formats is None else 'Ask for'} one of {', '.join(SHEET_FORMATS)}.",
             )
         form = FORMATS[key]
-        assert form.sheets is not None
-        for purpose in form.sheets.purposes:
+        for purpose in form.purposes:
             cuts = formats is not None or key in sheet.machine.formats
             if ticket.prints_on(sheet) if purpose == PRINT else cuts:
                 kinds.append((purpose, form))

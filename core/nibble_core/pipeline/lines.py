@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import MultiPolygon
 from shapely.geometry.base import BaseGeometry
 
@@ -33,7 +34,7 @@ from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, show
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.processes import PROCESSES, parts
 from nibble_core.ticket.piece import ITSELF, OPEN_SOURCES, Layer, Line, Piece
-from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths import Definition, Engraved
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +43,8 @@ class DrawnLine:
 
     paths: what a machine follows: rings, dashes, stretches between ties, strokes. regions: what it encloses, where it
     is closed. places: middles of its ties. dashes: how many. leftovers: parts and holes that fell away by rule. led:
-    edges led round other lines.
+    edges led round other lines. filled: whether paths fill an area; shares: of the power that each has; picture: what
+    they were made from.
     """
 
     id: str
@@ -55,6 +57,9 @@ class DrawnLine:
     dashes: int = 0
     leftovers: int = 0
     led: int = 0
+    filled: bool = False
+    shares: NDArray[np.float64] | None = None
+    picture: Engraved | None = None
 
     @property
     def length(self) -> float:
@@ -88,7 +93,10 @@ class LayerResult:
     @property
     def definitions(self) -> tuple[Definition, ...]:
         """What a program follows: the lines, and the alignment marks in the process that is run last."""
-        made = [Definition(line.id, line.process, line.paths, line.rank) for line in self.lines]
+        made = [
+            Definition(line.id, line.process, line.paths, line.rank, line.filled, False, line.shares, line.picture)
+            for line in self.lines
+        ]
         last = self.marks_process
         if self.marks and last:
             rings = Bundle.of([mark.outer for mark in self.marks])

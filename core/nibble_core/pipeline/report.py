@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
+from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, setting
 from nibble_core.pipeline.results import Work
@@ -72,6 +73,9 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
                 where = f"pieces/{piece.id}/layers/{layer.id}"
                 draft("sheet").notes.append(Note(said, "Bring it onto one.", where, LOOK))
     _machine(draft("machine"), ticket, work)
+    for sheet in ticket.sheets:
+        if sheet.machine.burns:
+            report_beam(draft("machine", sheet.id), sheet, ticket, work)
     for problem in work.problems:
         error = problem.error
         note = Note(error.message, error.what_to_do, problem.where, BLOCKED)
@@ -86,7 +90,11 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
         draft.figures += [(machine.name, "machine"), (str(len(machine.spots)), "spot colours")]
     if work.problems:
         return
-    minutes = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.sheets]
+    burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams]
+    if burnt:
+        draft.fact = f"{sum(own or 0.0 for own in burnt):.0f} min to burn"
+    minutes = [minutes_of(sheet, work) for sheet in ticket.sheets
+               if sheet.id in work.sheets and not sheet.machine.burns]  # fmt: skip
     known = [own for own in minutes if own is not None]
     if sum(known):
         others = "" if len(known) == len(minutes) else ", where the speed is known"

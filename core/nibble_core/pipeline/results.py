@@ -10,6 +10,7 @@ from nibble_core.artwork.background import Cleaned
 from nibble_core.errors import NibbleError
 from nibble_core.geometry import Bundle, Region
 from nibble_core.graphics import Press
+from nibble_core.pipeline.beam_results import BeamLines, BeamRun
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import LayerResult
@@ -57,6 +58,10 @@ class Work:
     """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
     weeds: dict[str, Bundle] = field(default_factory=dict)
     """Weed lines, likewise."""
+    burnt: dict[str, Keyed[BeamLines]] = field(default_factory=dict)
+    """What a beam follows on each layer of a sheet, where its machine has one."""
+    beams: dict[str, Keyed[BeamRun]] = field(default_factory=dict)
+    """Every move of it, where its settings tell power and speed."""
     problems: list[Problem] = field(default_factory=list)
 
     def require_whole(self) -> None:

@@ -245,6 +245,8 @@ def program_of(sheet: Sheet, work: Work) -> Program:
 def each_by_itself(sheet: Sheet, work: Work) -> Program:
     """The program that cuts round every copy, also where it touches another."""
     laid = work.sheets[sheet.id].value
+    if sheet.id in work.burnt:
+        return by_process(laid, work.burnt[sheet.id].value.definitions, own_lines(sheet, work))
     return by_process(
         laid, {layer: work.layers[layer].value.definitions for layer in laid.layers}, own_lines(sheet, work)
     )
@@ -291,9 +293,19 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
         usable_width=usable_width(sheet) if sheet.panels == ONE_SHEET else WIDEST,
         usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
         spacing=sheet.spacing, mark_count=count,
-        mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond), least_edge=beyond,
+        mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond),
+        least_edge=max(beyond, _run_up(ticket, sheet)),
     )  # fmt: skip
     return within, count
+
+
+def _run_up(ticket: Ticket, sheet: Sheet) -> float:
+    """mm that a beam's head needs beyond what it engraves, to gain and lose speed on the bed."""
+    filled = any(
+        line.on and line.process == "engrave" and line.fill != "along the lines"
+        for held in sheet.holds for line in ticket.layer(held.layer).lines
+    )  # fmt: skip
+    return sheet.setting("engrave").overscan if filled and sheet.machine.burns else 0.0
 
 
 def _parts(ticket: Ticket, sheet: Sheet, work: Work, *, shapes: bool) -> list[Part]:
@@ -310,7 +322,10 @@ def _parts(ticket: Ticket, sheet: Sheet, work: Work, *, shapes: bool) -> list[Pa
 
 def minutes_of(sheet: Sheet, work: Work) -> float | None:
     """Along the lines of all its runs, at the speed that is set for each process, or the machine's; None where one is
-    not known. Without the ways between lines."""
+    not known. Without the ways between lines. A beam's moves are timed one by one, all of them."""
+    if sheet.machine.burns:
+        known = work.beams.get(sheet.id)
+        return known.value.minutes * work.sheets[sheet.id].value.times if known else None
     total = 0.0
     for run in program_of(sheet, work).runs:
         own = sheet.setting(run.of.process)

@@ -13,12 +13,14 @@ from nibble_core.errors import Cancelled, CannotMake, NibbleError, UnreadableFil
 from nibble_core.formats.profiles import read_profile
 from nibble_core.geometry import Box
 from nibble_core.graphics import Press
+from nibble_core.pipeline.beams import burn_lines, check_beam, missing_settings, plan_beam
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.compose import compose_piece
+from nibble_core.pipeline.engraving import engrave
 from nibble_core.pipeline.examine import examine
 from nibble_core.pipeline.lines import draw_lines
 from nibble_core.pipeline.panels import part_sheet
-from nibble_core.pipeline.prints import plate_of, print_layer
+from nibble_core.pipeline.prints import PrintResult, plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.sheets import (
@@ -85,13 +87,17 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
+        attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work))
+        attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
+        attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
     work.problems += _not_made(ticket, library)
+    work.problems += _not_set(ticket, work)
     return work
 
 
 _DOING = {
     "artwork": "reading the artwork", "clean": "cleaning", "trace": "tracing", "lines": "drawing the lines",
-    "sheet": "laying out the sheet", "machine": "reading the colour profile",
+    "sheet": "laying out the sheet", "machine": "planning the machine’s moves",
 }  # fmt: skip
 
 
@@ -143,6 +149,21 @@ def _not_made(ticket: Ticket, library: Library) -> Iterator[Problem]:
                             f"{other} process for the line.",
                         ),
                     )  # fmt: skip
+
+
+def _not_set(ticket: Ticket, work: Work) -> Iterator[Problem]:
+    """Sheets whose file needs power and speed that nobody has set."""
+    for sheet in ticket.sheets:
+        missing = missing_settings(sheet, work) if "gcode" in sheet.machine.formats else []
+        if missing:
+            yield Problem(
+                "machine", f"sheets/{sheet.id}/settings",
+                CannotMake(
+                    f"Nobody has set the power and speed of {' and '.join(missing)} for the {sheet.machine.name} on "
+                    f"{sheet.stock.name}.",
+                    "Set them at Machine; a test swatch finds them.",
+                ),
+            )  # fmt: skip
 
 
 def _work_out_artwork(
@@ -199,10 +220,15 @@ def _lines(
     composed = work.pieces[piece.id]
     artworks = {artwork.id: artwork for artwork in ticket.artworks}
     drawn = draw_lines(store, piece, layer, composed, preview=preview)
-    printed = print_layer(
-        store, piece, layer, composed, drawn, work.traces, artworks, work.pictures, work.cleaned, work.sizes,
-        sources, preview=preview,
-    )  # fmt: skip
+
+    def print_of(layer: Layer) -> Keyed[PrintResult]:
+        return print_layer(
+            store, piece, layer, composed, drawn, work.traces, artworks, work.pictures, work.cleaned, work.sizes,
+            sources, preview=preview,
+        )  # fmt: skip
+
+    printed = print_of(layer)
+    drawn = engrave(store, layer, drawn, partial(print_of, replace(layer, prints="the artwork", bleed=0.0)))
     work.prints[layer.id] = printed
     if layer.plate != "no plate" and layer.prints != "nothing" and not preview:
         work.plates[layer.id] = plate_of(store, layer, composed, drawn, printed).value

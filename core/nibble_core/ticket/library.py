@@ -124,6 +124,8 @@ _STOCKS = (
           False, kind="a sheet", thickness=0.25, price=7.5),
     Stock("birch-3mm", "birch plywood 3 mm, 600 × 400 mm", 600, 580, 380, 1.0, "#dcc39a", False, 1.6, False,
           kind="a sheet", thickness=3.0, price=16.0, finishing="Wipe the smoke off with a damp cloth."),
+    Stock("mild-steel-2mm", "mild steel 2 mm, 1250 × 1250 mm", 1250, 1230, 1230, 4.0, "#8d9499", False, 4.0, False,
+          kind="a sheet", thickness=2.0, price=38.0, finishing="Knock the slag off, oil against rust."),
 )  # fmt: skip
 _MACHINES = (
     Machine(
@@ -145,11 +147,19 @@ _MACHINES = (
         ),
     ),
     Machine(
-        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None, formats=("pdf", "svg", "dxf"),
+        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None,
+        formats=("gcode", "svg", "dxf"), kind="a laser", beam=0.15, acceleration=4000, fastest=600, jump=12,
+        longest_run=120, openings=12.0,
         spots=(
             Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
             Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE),
         ),
+    ),
+    Machine(
+        "torch-table", "torch table, 1250 × 1250 mm", 1250, 1250, 6.0, 0.6, 1.6, None,
+        formats=("gcode", "dxf"), kind="a torch or jet", beam=1.2, acceleration=1200, fastest=250, jump=6,
+        longest_run=240, openings=60.0, comments="in brackets",
+        spots=(Spot("through cut", "Torch Cut", _PLUM), Spot("engrave", "Torch Mark", _UMBER)),
     ),
 )  # fmt: skip
 
@@ -170,6 +180,32 @@ _SETTINGS = {
         for one in ("navy", "white", "teal")
     },
     ("desk-cutter", "label-paper-a3"): _knives(70, 180, 100, 0.35),
+    ("small-laser", "birch-3mm"): (
+        Setting("engrave", "engrave", speed=300, power=0.35, overscan=6.0, air="with air"),
+        Setting("score", "score", speed=60, power=0.15, air="with air"),
+        Setting(
+            "through", "through cut", speed=12, power=0.85, kerf=0.16, lead="a line", lead_length=1.5, air="with air"
+        ),
+    ),
+    ("small-laser", "stencil-polyester-300"): (
+        Setting("engrave", "engrave", speed=400, power=0.12, overscan=8.0),
+        Setting("score", "score", speed=80, power=0.1),
+        Setting("through", "through cut", speed=45, power=0.3, kerf=0.12, air="with air"),
+    ),
+    ("torch-table", "mild-steel-2mm"): (
+        Setting(
+            "through",
+            "through cut",
+            speed=55,
+            power=1.0,
+            kerf=1.3,
+            lead="an arc",
+            lead_length=4.0,
+            pierce=0.3,
+            pierce_height=3.8,
+        ),
+        Setting("engrave", "engrave", speed=80, power=0.3),
+    ),
 }
 
 STARTING = Library(_STOCKS, _MACHINES, _SETTINGS)

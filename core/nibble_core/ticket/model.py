@@ -10,15 +10,15 @@ from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, text
+from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, share, text
 from nibble_core.ticket.piece import Element, Layer, Line, Piece
 
 __all__ = [
     "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Setting", "Sheet", "Spot", "Stock",
-    "Ticket",
+    "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 5
+SCHEMA = 6
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -74,6 +74,38 @@ MARK_SHAPES = {
     "squares": "Filled squares.",
     "crosses": "Crosses of two bars.",
     "corners": "Corners that open towards the work.",
+}
+KINDS_OF_MACHINE = {
+    "a knife": "A blade is drawn along the lines.",
+    "a laser": "A beam burns along lines and over areas.",
+    "a torch or jet": "Flame, plasma or water cuts through; it pierces first.",
+}
+ORIGINS = {
+    "lower left": "x to the right, y away from the operator, from the front left corner.",
+    "upper left": "From the back left corner; places on the work have y below nothing.",
+    "lower right": "From the front right corner; places on the work have x below nothing.",
+    "upper right": "From the back right corner; both are below nothing.",
+    "the centre": "From the middle.",
+}
+ORIGINS_OF = {
+    "the bed": "Where the machine finds itself when it is switched on.",
+    "the job": "Where the head is driven to by hand, at that place of the work.",
+}
+COMMENTS = {"after a semicolon": "; like this", "in brackets": "(like this)"}
+AIR = {"without air": "No air assist.", "with air": "Air blows along the beam."}
+LEADS = {
+    "no lead-in": "The beam pierces on the line.",
+    "a line": "It pierces in the waste and comes to the line at a slant.",
+    "an arc": "It pierces in the waste and comes to the line along an arc, so that no notch shows.",
+}
+GROUPINGS = {
+    "process by process": "All engraving, then all scores, then all cuts: the least travel.",
+    "copy by copy": "Each copy is finished before the next: what is begun is whole when the run is stopped.",
+    "region by region": "Squares of the bed are finished in turn: for material that warps.",
+}
+MICRO_TIES = {
+    "no micro-ties": "Small parts drop, and may tilt into the beam's way.",
+    "micro-ties": "Parts smaller than the bed's openings are held by one thin tie.",
 }
 KINDS_OF_STOCK = {"a roll": "Cut off as long as needed.", "a sheet": "Of one size."}
 RENDERINGS = {
@@ -140,12 +172,35 @@ class Setting:
     blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
     overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
     corner: float = angle(20.0, "corner that is swivelled")
+    power: float | None = share(None, "power", auto="no stated power")
+    kerf: float = length(0.0, 0.0, 20.0, "kerf", step=0.01)
+    lead: str = choice("no lead-in", "lead-in", LEADS)
+    lead_length: float = length(2.0, 0.1, 100.0, "length of lead-ins", step=0.1)
+    overscan: float = length(0.0, 0.0, 100.0, "overscan", step=0.5)
+    pierce: float = amount(0.0, 0.0, 60.0, "seconds to pierce")
+    pierce_height: float = length(0.0, 0.0, 50.0, "height to pierce from", step=0.1)
+    air: str = choice("without air", "air assist", AIR)
+    focus: float = length(0.0, -50.0, 50.0, "focus offset", step=0.1)
+
+
+@dataclass(frozen=True)
+class Zone:
+    """A rectangle of the bed that the head must not run over: a clamp. x, y: mm from the bed's upper left corner."""
+
+    id: str
+    x: float = length(0.0, 0.0, 10_000.0, "place across")
+    y: float = length(0.0, 0.0, 10_000.0, "place down")
+    width: float = length(20.0, 0.1, 10_000.0, "width")
+    height: float = length(20.0, 0.1, 10_000.0, "height")
 
 
 @dataclass(frozen=True)
 class Machine:
     """A cutter as it stood in the shop when it was chosen. speed: mm a second along a line, if it is the same for
-    every process. formats: endings of the cut files it is sent."""
+    every process. formats: endings of the cut files it is sent. Of machines with a beam: beam: mm that it is wide.
+    acceleration: mm a second squared; fastest: mm a second of travels; jump: mm a second that its velocity may change
+    by at once. openings: of what the work lies on. power_scale: the word of full power in G-code. port: of this
+    computer, that it listens at."""
 
     key: str = text("", 60, "machine", shortest=1)
     name: str = text("", 80, "machine", shortest=1)
@@ -161,6 +216,24 @@ class Machine:
     overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
     mark_shape: str = choice("circles", "shape of the marks", MARK_SHAPES)
     mark_count: int = count(4, 0, 6, "registration marks")
+    kind: str = choice("a knife", "kind of machine", KINDS_OF_MACHINE)
+    beam: float = length(0.15, 0.01, 20.0, "width of the beam", step=0.01)
+    acceleration: int = count(3000, 10, 200_000, "acceleration")
+    fastest: int = count(500, 1, 10_000, "speed of travels")
+    jump: int = count(10, 1, 1000, "speed taken round corners")
+    longest_run: int | None = count(None, 1, 10_000, "longest run", auto="any number of")
+    openings: float = length(0.0, 0.0, 1000.0, "openings of the bed", step=1.0)
+    origin: str = choice("lower left", "origin", ORIGINS)
+    origin_of: str = choice("the bed", "what the origin is of", ORIGINS_OF)
+    power_scale: int = count(1000, 1, 100_000, "word of full power")
+    comments: str = choice("after a semicolon", "comments in G-code", COMMENTS)
+    clamps: tuple[Zone, ...] = ()
+    port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
+
+    @property
+    def burns(self) -> bool:
+        """Whether it has a beam, or something like one: a strip of the material goes."""
+        return self.kind != "a knife"
 
     def pen(self, process: str) -> int:
         """The pen of a process: its record's, or its number among the machine's processes."""
@@ -238,6 +311,9 @@ class Sheet:
     panels: str = choice("one sheet", "panels", PANELS)
     panel_overlap: float = length(10.0, 0.0, 500.0, "overlap of panels", step=1.0)
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
+    grouping: str = choice("process by process", "order of the work", GROUPINGS)
+    micro_ties: str = choice("no micro-ties", "micro-ties", MICRO_TIES)
+    micro_tie: float = length(0.2, 0.05, 5.0, "width of micro-ties", step=0.05)
 
     def setting(self, process: str) -> Setting:
         """How its machine makes a process in its stock; the machine's own way where nobody has set it."""

@@ -115,6 +115,35 @@ TIE_PLACES = {
     "straight": "Where the line is straightest.",
     "hidden": "In recesses of the outline, where a stub does not show.",
 }
+FILLS = {
+    "along the lines": "The beam follows the outlines: a hairline.",
+    "by hatching": "Areas are filled with parallel strokes.",
+    "by rings": "Areas are filled with contours set further and further in.",
+    "as a picture": "The artwork's own tones, dot by dot or by power.",
+}
+HATCHINGS = {
+    "both ways": "Every other stroke runs backward: the quickest.",
+    "one way": "All strokes run forward: even edges on worn machines.",
+    "crosswise": "Twice, the second time across the first.",
+}
+OUTLINE_PASSES = {
+    "no outline pass": "Edges are the ends of strokes.",
+    "an outline pass": "The beam follows the outlines last: smooth edges.",
+}
+RING_ORDERS = {"outer to inner": "From the edge inward.", "inner to outer": "From the middle outward."}
+TONES = {
+    "error diffusion": "Dots strewn by what earlier ones left over: finest.",
+    "an ordered pattern": "A regular pattern of dots.",
+    "halftone dots": "Round dots that grow with the tone, as in print.",
+    "grey by power": "The beam burns weaker where it is lighter.",
+}
+INVERTED = {"as it is": "Dark is burnt.", "dark and light exchanged": "Light is burnt: for dark or mirrored material."}
+KERF_SIDES = {
+    "by its depth": "Outside an outline, inside a hole, outside an island in it, and so on.",
+    "outside": "Always outside: what lies within keeps its size.",
+    "inside": "Always inside: the opening keeps its size.",
+    "on the line": "The middle of the beam runs on the line.",
+}
 CROSSINGS = {
     "keeps clear": "Led round other cuts that it would run across.",
     "may cross": "Runs where it would, across other cuts as well.",
@@ -157,6 +186,16 @@ class HoleMark:
     y: float = share(0.0, "place", low=-1.0, high=2.0)
     holes: str = choice("kept", "hole", HOLES)
     distance: float | None = length(None, -20.0, 50.0, "distance in this hole", auto="that of the line")
+
+
+@dataclass(frozen=True)
+class KerfMark:
+    """A ring whose waste lies where a click said, at a place on the piece."""
+
+    id: str
+    x: float = share(0.0, "place", low=-1.0, high=2.0)
+    y: float = share(0.0, "place", low=-1.0, high=2.0)
+    side: str = choice("outside", "side of the kerf", KERF_SIDES)
 
 
 @dataclass(frozen=True)
@@ -269,6 +308,21 @@ class Line:
     tie_width: float = length(0.5, 0.05, 20.0, "width of ties")
     tie_places: str = choice("straight", "places of ties", TIE_PLACES)
     tie_marks: tuple[Anchor, ...] = ()
+    fill: str = choice("along the lines", "way of engraving", FILLS)
+    interval: float = length(0.1, 0.02, 20.0, "interval", step=0.01)
+    hatch_angle: float = angle(0.0, "direction of strokes")
+    hatching: str = choice("both ways", "way of hatching", HATCHINGS)
+    rings: str = choice("outer to inner", "order of rings", RING_ORDERS)
+    outline: str = choice("no outline pass", "outline pass", OUTLINE_PASSES)
+    tones: str = choice("error diffusion", "tones", TONES)
+    screen: float = length(0.8, 0.1, 20.0, "width of the screen", step=0.1)
+    screen_angle: float = angle(45.0, "angle of the screen")
+    contrast: float = share(0.0, "contrast", low=-1.0, high=0.99)
+    sharpness: float = share(0.0, "sharpness", high=5.0)
+    curve: float = share(1.0, "curve of the material", low=0.1, high=10.0)
+    inverted: str = choice("as it is", "tones", INVERTED)
+    kerf_side: str = choice("by its depth", "side of the kerf", KERF_SIDES)
+    kerf_marks: tuple[KerfMark, ...] = ()
 
 
 @dataclass(frozen=True)

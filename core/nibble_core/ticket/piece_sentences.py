@@ -239,18 +239,44 @@ def _line(here: str, line: Line, others: Mapping[str, str], elements: Mapping[st
         parts = (*parts, ", ", slot(here, line, "cut"), " cut and ", slot(here, line, "tie"), " tie")
     if line.process == "through cut" and line.ties:
         parts = (*parts, ", held by ", slot(here, line, "ties"), " ties of ", slot(here, line, "tie_width"))
-    yield Sentence(line.id, "lines", (*parts, "."), _line_more(here, line, open_ended), line.process, here, line.on)
-    for group in ("colours", "regions", "folds", "hole_marks", "tie_marks"):
+    more = _line_more(here, line, open_ended)
+    if line.process == "engrave" and not open_ended:
+        if itself and line.fill != "along the lines":
+            parts = (*process, " ", *source)
+            more = (*more, " Its edge lies ", slot(here, line, "distance"), " outside them.")
+        parts = (*parts, " " if itself else ", ", slot(here, line, "fill"))
+        if line.fill != "along the lines":
+            parts = (*parts, ", ", slot(here, line, "interval"), " apart")
+            more = (*more, *_fill_more(here, line))
+    yield Sentence(line.id, "lines", (*parts, "."), more, line.process, here, line.on)
+    for group in ("colours", "regions", "folds", "hole_marks", "tie_marks", "kerf_marks"):
         for item in getattr(line, group):
             words = {
                 "colours": f"Colour {getattr(item, 'colour', '')}.", "regions": "A region chosen by hand.",
                 "folds": "A fold line.", "tie_marks": "A tie set by hand.",
                 "hole_marks": f"A hole {getattr(item, 'holes', '')} by hand.",
+                "kerf_marks": f"A line whose waste lies {getattr(item, 'side', '')}, said by hand.",
             }[group]  # fmt: skip
             extra: Parts = ()
             if group == "hole_marks" and item.holes == "kept":
                 extra = (" Its distance: ", slot(f"{here}/hole_marks/{item.id}", item, "distance"), ".")
             yield Sentence(item.id, "lines", (words, *extra), owner=f"{here}/{group}/{item.id}")
+
+
+def _fill_more(here: str, line: Line) -> Parts:
+    behind: Parts = (" Behind it comes ", slot(here, line, "outline"), ".")
+    if line.fill == "by hatching":
+        return (" Strokes run at ", slot(here, line, "hatch_angle"), ", ", slot(here, line, "hatching"), ".", *behind)
+    if line.fill == "by rings":
+        return (" Rings run ", slot(here, line, "rings"), ".", *behind)
+    screen: Parts = ()
+    if line.tones == "halftone dots":
+        screen = (", ", slot(here, line, "screen"), " wide at ", slot(here, line, "screen_angle"))
+    return (
+        " Its tones are ", slot(here, line, "tones"), *screen, ", ", slot(here, line, "inverted"), "; contrast ",
+        slot(here, line, "contrast"), ", sharpness ", slot(here, line, "sharpness"), ", the material's curve ",
+        slot(here, line, "curve"), "; strokes run ", slot(here, line, "hatching"), ".",
+    )  # fmt: skip
 
 
 def _line_more(here: str, line: Line, open_ended: bool) -> Parts:
@@ -285,6 +311,8 @@ def _line_more(here: str, line: Line, open_ended: bool) -> Parts:
         if line.crossings == "keeps clear":
             more = (*more, " by ", slot(here, line, "clearance"))
         more = (*more, ".")
+    if line.process == "through cut":
+        more = (*more, " A beam's kerf lies ", slot(here, line, "kerf_side"), ".")
     if line.holes == "kept":
         more = (*more, " In holes ", slot(here, line, "hole_distance"), ".")
     if line.corners == "mitred":

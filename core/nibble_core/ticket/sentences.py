@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from nibble_core.processes import parts
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.model import Setting, Sheet, Ticket
+from nibble_core.ticket.model import Machine, Setting, Sheet, Ticket
 from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
 
@@ -150,8 +151,22 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         (f"{name[:1].upper()}{name[1:]}: cut on the " if name else "Cut on the ",
          library_slot(here, machine.key, machine.name, library.machines),
          f". It is sent {_listed(machine.formats)} files."),
-        ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
+        () if machine.burns else ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
     )  # fmt: skip
+    if machine.burns:
+        at = f"sheets/{sheet.id}"
+        order: tuple[str | Slot, ...] = ("Burn it ", slot(at, sheet, "grouping"), ", with ",
+                                         slot(at, sheet, "micro_ties"))  # fmt: skip
+        if sheet.micro_ties != "no micro-ties":
+            order = (*order, " ", slot(at, sheet, "micro_tie"), " wide")
+        origin = (
+            " Places are told from ",
+            slot(here, machine, "origin"),
+            " of ",
+            slot(here, machine, "origin_of"),
+            ".",
+        )
+        yield Sentence(f"{sheet.id}-order", "machine", (*order, "."), origin, about=sheet.id)
     used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
     used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
@@ -163,10 +178,39 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
             at = f"sheets/{sheet.id}/settings/{own.id}" if own else ""
             yield Sentence(
                 f"{sheet.id}-spot-{spot.process}", "machine",
-                (f"{words}.",) if own is None else (f"{words}: ", *_setting(at, own)),
-                () if own is None else _knife(at, own),
+                *_made(words, at, own, sheet.machine),
                 process=spot.process, about=sheet.id,
             )  # fmt: skip
+
+
+def _made(
+    words: str, at: str, own: Setting | None, machine: Machine
+) -> tuple[tuple[str | Slot, ...], tuple[str | Slot, ...]]:
+    """How a process is made, and what is behind “more”."""
+    if own is None:
+        return (f"{words}.",), ()
+    if machine.burns:
+        return (f"{words}: ", *_beam(at, own)), _beam_more(at, own)
+    return (f"{words}: ", *_setting(at, own)), _knife(at, own)
+
+
+def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
+    said: tuple[str | Slot, ...] = (slot(here, own, "power"), ", ", slot(here, own, "speed"), " mm a second, passes ",
+                                    slot(here, own, "passes"))  # fmt: skip
+    if parts(own.process):
+        said = (*said, ", kerf ", slot(here, own, "kerf"), ", ", slot(here, own, "lead"))
+        if own.lead != "no lead-in":
+            said = (*said, " ", slot(here, own, "lead_length"), " long")
+    elif own.process == "engrave":
+        said = (*said, ", overscan ", slot(here, own, "overscan"))
+    return (*said, ".")
+
+
+def _beam_more(here: str, own: Setting) -> tuple[str | Slot, ...]:
+    return (
+        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), " above focus; it pierces for ",
+        slot(here, own, "pierce"), " s from ", slot(here, own, "pierce_height"), ".",
+    )  # fmt: skip
 
 
 def _setting(here: str, own: Setting) -> tuple[str | Slot, ...]:

@@ -19,7 +19,7 @@ MOST = {
     "artworks": 100, "pieces": 100, "sheets": 300, "elements": 300, "layers": 24, "lines": 100, "touch_ups": 3000,
     "strokes": 2000, "places": 500, "areas": 200, "recolours": 200, "colours": 300, "regions": 3000, "folds": 1000,
     "hole_marks": 3000, "tie_marks": 3000, "bridges": 3000, "spots": 40,
-    "holds": 300, "placed": 20_000, "formats": 12, "settings": 40, "origin": 1,
+    "holds": 300, "placed": 20_000, "formats": 12, "settings": 40, "origin": 1, "clamps": 20, "kerf_marks": 3000,
 }  # fmt: skip
 """Items of a list that a ticket holds at most: more would take minutes to draw, and no job needs them."""
 MOST_POINTS = 600_000  # of all brush strokes and touch-ups together
@@ -61,7 +61,7 @@ def upgrade(plain: Any) -> Any:
         )
     if schema < 4:
         plain = _with_machines_on_sheets(plain)
-    return plain | {"schema": SCHEMA}  # what schemas 2, 3 and 5 brought has defaults that mean what was
+    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 and 6 brought has defaults that mean what was
 
 
 def _with_machines_on_sheets(plain: dict[str, Any]) -> dict[str, Any]:

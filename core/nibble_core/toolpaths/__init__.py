@@ -4,7 +4,7 @@ A run follows one definition, the lines that a rule draws on one copy, at one or
 """
 
 from nibble_core.toolpaths.plotting import Knife, plotted
-from nibble_core.toolpaths.program import Definition, Program, Run, by_process
+from nibble_core.toolpaths.program import Definition, Engraved, Program, Run, by_process
 from nibble_core.toolpaths.sharing import shared
 
-__all__ = ["Definition", "Knife", "Program", "Run", "by_process", "plotted", "shared"]
+__all__ = ["Definition", "Engraved", "Knife", "Program", "Run", "by_process", "plotted", "shared"]

@@ -6,6 +6,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from nibble_core.errors import CannotMake
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.processes import PROCESSES
@@ -13,14 +16,30 @@ from nibble_core.sheet import LaidSheet
 
 
 @dataclass(frozen=True, eq=False)
+class Engraved:
+    """Pixels that are engraved: share of the power in 256 levels, (h, w), over a box whose upper left corner lies at
+    left, top; pitch: mm of a pixel."""
+
+    levels: NDArray[np.uint8]
+    left: float
+    top: float
+    pitch: float
+
+
+@dataclass(frozen=True, eq=False)
 class Definition:
     """What one line draws on one copy of a layer, in the piece's coordinates, mm. rank: its number within its
-    process."""
+    process. filled: whether its paths fill an area, and keep their order. one_way: whether open ones keep their
+    direction. shares: of the power, by path, (n,); None for all of it. picture: what its strokes were made from."""
 
     id: str
     process: str
     paths: Bundle
     rank: int = 1
+    filled: bool = False
+    one_way: bool = False
+    shares: NDArray[np.float64] | None = None
+    picture: Engraved | None = None
 
 
 @dataclass(frozen=True, eq=False)

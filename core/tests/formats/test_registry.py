@@ -12,11 +12,12 @@ DOCS = Path(__file__).resolve().parents[3] / "docs/reference/formats.md"
 def table() -> str:
     rows = []
     for one in FORMATS.values():
-        held = one.sheets
-        within = "" if held is None else "its size" if held.pixels else f"{held.tolerance:.4g} mm"
+        held = one.sheets or one.heads
+        pixels = one.sheets is not None and one.sheets.pixels
+        within = "" if held is None else "its size" if pixels else f"{held.tolerance:.4g} mm"
         rows.append(
             f"| `{one.key}` | {one.called} | {one.serves} | {'yes' if one.write_drawing else 'no'} | "
-            f"{', '.join(held.purposes) if held else ''} | {within} |"
+            f"{', '.join(one.purposes)} | {within} |"
         )
     head = "| key | | good for | outlines | files of a sheet | read back within |"
     return "\n".join([head, "|---|---|---|---|---|---|", *rows])

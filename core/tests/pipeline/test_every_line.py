@@ -285,7 +285,11 @@ class SheetTest(unittest.TestCase):
                         for layer, at in laid.placements for line in work.layers[layer].value.lines
                     ])  # fmt: skip
                     self.assertGreaterEqual(min(cuts.distance(ring) for ring in rings), 2.5 - 0.03)
-        ticket, work = job([piece("p1", [Line("k1")])], MACHINES["small-laser"], border="a weed border round all")
+        ticket, work = job(
+            [piece("p1", [Line("k1")])],
+            replace(MACHINES["small-laser"], formats=("svg",)),
+            border="a weed border round all",
+        )
         self.assertEqual([one.error.code for one in work.problems], ["cannot-make"])
 
     def test_what_lies_on_no_sheet_and_a_machine_without_files_are_said(self):

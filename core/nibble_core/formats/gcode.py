@@ -1,0 +1,206 @@
+"""G-code (ISO 6983) for machines with a beam: travels, lines and arcs in millimetres, power by spindle speed words.
+
+``G0`` travels with the beam off, ``G1``, ``G2`` and ``G3`` move at ``F`` mm a minute; ``M4`` switches a beam on that
+follows ``S`` and the speed, ``M3`` one that burns standing as well (it pierces for ``G4`` seconds), ``M5`` off. x goes
+to the right and y upward, away from the operator. What the file is of, where its origin lies and what each tool does
+stand in comments, which machines pass over.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nibble_core.errors import UnreadableFile
+from nibble_core.geometry import ARC, LINE
+from nibble_core.geometry.units import format_number
+from nibble_core.graphics.moves import BURN, GLIDE, TRAVEL, Moves, Named
+
+DECIMALS = 3
+TOLERANCE = 0.01
+"""mm: arcs lie this near to what was meant, and all ends within a thousandth."""
+
+COMMENTS = {"after a semicolon": ("; ", ""), "in brackets": ("(", ")")}
+
+
+@dataclass(frozen=True)
+class Dialect:
+    """What a machine's controller wants. scale: ``S`` of full power. comments: how they are written. air: words that
+    switch the assist on and off, empty for none."""
+
+    scale: float = 1000.0
+    comments: str = "after a semicolon"
+    air: tuple[str, str] = ("M8", "M9")
+
+    def comment(self, words: str) -> str:
+        """A line that the machine passes over."""
+        before, after = COMMENTS[self.comments]
+        return f"{before}{re.sub(r'[^ -~]|[;()]', ' ', _plain(words))}{after}\n"
+
+
+def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> bytes:
+    """A whole file. says: comments at its head."""
+    m = len(moves.does)
+    head = [dialect.comment(words) for words in says]
+    size = f"sheet {format_number(moves.width)} x {format_number(moves.height)} mm"
+    head += [dialect.comment(size), "G21\n", "G90\n", "G17\n", "M5\n"]
+    if not m:
+        return "".join([*head, "M2\n"]).encode("ascii", "replace")
+    rows, arcs = moves.rows, moves.kinds == ARC
+    turns = rows[:, 4] > 0  # with y upward a growing angle turns against the clock
+    words = np.array(
+        ["G0 X%.3f Y%.3f", "G1 X%.3f Y%.3f", "G3 X%.3f Y%.3f I%.4f J%.4f", "G2 X%.3f Y%.3f I%.4f J%.4f"], object
+    )
+    said = words[np.where(moves.does == TRAVEL, 0, np.where(~arcs, 1, np.where(turns, 2, 3)))]
+    said = said + _changes(moves, dialect)
+    starts = np.nonzero(np.diff(moves.tool, prepend=-1))[0]
+    for k in starts.tolist():
+        said[k] = _tool_change(moves, k, dialect) + said[k]
+    standing = moves.wait > 0
+    for k in np.nonzero(standing)[0].tolist():
+        power = format_number(moves.power[k] * dialect.scale, 2)
+        said[k] = f"M3 S{power}\nG4 P{format_number(moves.wait[k], 3)}\n" + said[k]
+    held = _held(moves)
+    for k in np.nonzero(held)[0].tolist():
+        said[k] = "M5\n" + said[k]
+    counts = np.where(arcs, 4, 2)
+    ends = np.cumsum(counts)
+    numbers = np.empty(int(ends[-1]))
+    at = ends - counts
+    numbers[at], numbers[at + 1] = rows[:, 6], rows[:, 7]
+    rounded = np.round(rows[arcs, :2], DECIMALS)
+    numbers[at[arcs] + 2], numbers[at[arcs] + 3] = (rows[arcs, 2:4] - rounded).T
+    numbers += 0.0
+    body = "\n".join(said.tolist()) % tuple(np.where(np.abs(numbers) < 5e-5, 0.0, numbers).tolist())
+    off = [f"{dialect.air[1]}\n"] if any(one.air for one in moves.tools) else []
+    return "".join([*head, body, "\nM5\n", *off, "M2\n"]).encode("ascii", "replace")
+
+
+def _changes(moves: Moves, dialect: Dialect) -> NDArray[np.object_]:
+    """The words for power and speed where they change. Travels have no power."""
+    m = len(moves.does)
+    power = np.round(moves.power * dialect.scale, 2)
+    standing = moves.wait > 0
+    first = np.diff(moves.tool, prepend=-1) != 0
+    before = np.concatenate([[0.0], power[:-1]])
+    before = np.where(first, 0.0, np.where(standing, power, before))
+    told = np.full(m, "", object)
+    changed = np.nonzero((power != before) & ~standing)[0]
+    told[changed] = [f" S{format_number(v, 2)}" for v in power[changed].tolist()]
+    feed = np.round(moves.speed * 60, 1)
+    moving = np.nonzero(moves.does != TRAVEL)[0]
+    last = np.concatenate([[-1.0], feed[moving][:-1]])
+    anew = moving[(feed[moving] != last) | first[moving]]
+    speeds = {v: f" F{format_number(v, 1)}" for v in np.unique(feed).tolist()}
+    told[anew] = told[anew] + np.array([speeds[v] for v in feed[anew].tolist()], object)
+    return told
+
+
+def _held(moves: Moves) -> NDArray[np.bool_]:
+    """Where a beam that was switched on standing must be switched off: before the travel behind its path."""
+    standing, on = False, np.zeros(len(moves.does), bool)
+    for k in np.nonzero((moves.wait > 0) | (moves.does == TRAVEL))[0].tolist():
+        if moves.does[k] == TRAVEL:
+            on[k], standing = standing, False
+        if moves.wait[k] > 0:
+            standing = True
+    return on
+
+
+def _tool_change(moves: Moves, k: int, dialect: Dialect) -> str:
+    own = moves.tools[moves.tool[k]]
+    number = f", number {own.rank}" if own.rank > 1 else ""
+    air = f"{dialect.air[0] if own.air else dialect.air[1]}\n" if any(one.air for one in moves.tools) else ""
+    return f"M5\n{dialect.comment(f'process {own.process}{number}')}{air}M4 S0\n"
+
+
+_PROCESS = re.compile(r"^process ([a-z-]+(?: [a-z-]+)*?)(?:, number (\d))?$")
+
+
+def read_moves(content: bytes, dialect: Dialect) -> Moves:
+    """What ``write_moves`` wrote. Raises UnreadableFile at the first line that is not of this grammar."""
+    size: tuple[float, float] | None = None
+    tools: list[Named] = []
+    x = y = speed = power = wait = 0.0
+    mode = False
+    before, after = COMMENTS[dialect.comments]
+    does, kinds, rows, speeds, powers, waits, tool = [], [], [], [], [], [], []
+    ended = False
+    for number, line in enumerate(content.decode("ascii", "replace").splitlines(), 1):
+        if line.startswith(before.strip()):
+            words = line[len(before) : len(line) - len(after)].strip()
+            found = re.fullmatch(r"sheet ([\d.]+) x ([\d.]+) mm", words)
+            size = (float(found[1]), float(found[2])) if found else size
+            own = _PROCESS.match(words)
+            if own and size:
+                tools.append(Named(own[1], int(own[2] or 1)))
+            continue
+        parts = line.split()
+        if not parts or ended:
+            raise _unread(number)
+        head = parts[0]
+        try:
+            values = {part[0]: float(part[1:]) for part in parts[1:]}
+        except ValueError:
+            raise _unread(number) from None
+        if head in ("G0", "G1", "G2", "G3") and {"X", "Y"} <= values.keys() and tools:
+            power = values.get("S", power)
+            speed = values.get("F", speed)
+            burns = mode and power > 0
+            if head == "G0" and burns:
+                raise _unread(number)
+            end = values["X"], values["Y"]
+            row = [x, y, 0.0, 0.0, 0.0, 0.0, *end]
+            if head in ("G2", "G3"):
+                row[2:5] = _arc(x, y, end, values, head == "G3")
+            does.append(TRAVEL if head == "G0" else BURN if burns else GLIDE)
+            kinds.append(ARC if head in ("G2", "G3") else LINE)
+            rows.append(row)
+            speeds.append(0.0 if head == "G0" else speed / 60)
+            powers.append(power / dialect.scale if burns else 0.0)
+            waits.append(wait)
+            tool.append(len(tools) - 1)
+            x, y = end
+            wait = 0.0
+        elif head == "G4" and "P" in values:
+            wait = values["P"]
+        elif head in ("M3", "M4"):
+            mode, power = True, values.get("S", power)
+        elif head == "M5":
+            mode, power = False, 0.0
+        elif head == "M2":
+            ended = True
+        elif dialect.air[0] and head == dialect.air[0]:
+            tools[-1] = Named(tools[-1].process, tools[-1].rank, True)
+        elif head not in ("G21", "G90", "G17", dialect.air[1]):
+            raise _unread(number)
+    if size is None or not ended:
+        raise UnreadableFile("This is not a whole G-code file of known size.", "Make the files again.")
+    return Moves(
+        *size, np.array(does, np.uint8), np.array(kinds, np.uint8), np.array(rows, float).reshape(-1, 8),
+        np.array(speeds, float),
+        np.array(powers, float), np.array(waits, float), np.array(tool, np.int64), tuple(tools),
+    )  # fmt: skip
+
+
+def _arc(
+    x: float, y: float, end: tuple[float, float], values: dict[str, float], against: bool
+) -> tuple[float, float, float]:
+    """Centre and sweep."""
+    cx, cy = x + values.get("I", 0.0), y + values.get("J", 0.0)
+    sweep = math.atan2(end[1] - cy, end[0] - cx) - math.atan2(y - cy, x - cx)
+    sweep = sweep % (2 * math.pi) if against else -(-sweep % (2 * math.pi))
+    return cx, cy, sweep
+
+
+def _unread(number: int) -> UnreadableFile:
+    return UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
+
+
+def _plain(words: str) -> str:
+    return words.translate(str.maketrans("“”‘’–—×", "\"\"''--x"))

@@ -1,0 +1,58 @@
+"""Every move of a machine's head on a sheet, as a laser file holds them: travels, glides and burns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nibble_core.geometry import ARC, Affine
+from nibble_core.geometry.segments import mapped_rows
+
+TRAVEL, GLIDE, BURN = 0, 1, 2
+"""What a move does: as fast as it goes with the beam off, at working speed with the beam off, with the beam on."""
+
+
+@dataclass(frozen=True)
+class Named:
+    """A tool as files name it: its process, number within it, and whether the air assist is on."""
+
+    process: str
+    rank: int = 1
+    air: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Moves:
+    """m moves, mm, on a sheet of width by height. does: TRAVEL, GLIDE or BURN. kinds, rows: the line or arc of each, as
+    ``geometry.segments`` has them. speed: mm a second, 0 for as fast as it goes. power: share of all, 0 to 1. wait:
+    seconds that the beam stands before it. tool: a number of ``tools``. path: of the job, that each belongs to; none
+    where it was read from a file."""
+
+    width: float
+    height: float
+    does: NDArray[np.uint8]
+    kinds: NDArray[np.uint8]
+    rows: NDArray[np.float64]
+    speed: NDArray[np.float64]
+    power: NDArray[np.float64]
+    wait: NDArray[np.float64]
+    tool: NDArray[np.int64]
+    tools: tuple[Named, ...]
+    path: NDArray[np.int64] | None = None
+
+    def __len__(self) -> int:
+        return len(self.does)
+
+    @property
+    def lengths(self) -> NDArray[np.float64]:
+        """mm of each move."""
+        lengths: NDArray[np.float64] = np.hypot(*(self.rows[:, 6:] - self.rows[:, :2]).T)
+        arcs = self.kinds == ARC
+        lengths[arcs] = np.hypot(*(self.rows[arcs, :2] - self.rows[arcs, 2:4]).T) * np.abs(self.rows[arcs, 4])
+        return lengths
+
+    def mapped(self, affine: Affine) -> Moves:
+        """In other axes; a similarity."""
+        return replace(self, rows=mapped_rows(self.kinds, self.rows, affine))

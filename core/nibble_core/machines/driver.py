@@ -1,0 +1,62 @@
+"""What a machine must be able to be asked, whatever it is connected by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from nibble_core.errors import NibbleError
+
+
+class Lost(NibbleError):
+    """The machine does not answer, or answers what nobody understands."""
+
+    code = "machine-lost"
+
+
+@dataclass(frozen=True)
+class State:
+    """doing: idle, running, paused or stopped. x, y: of the head in the machine's axes, mm. line: the last line whose
+    move is done. beam: share of its power."""
+
+    doing: str
+    x: float = 0.0
+    y: float = 0.0
+    line: int = 0
+    beam: float = 0.0
+
+
+class Driver(Protocol):
+    """A connection to a machine. Every method raises Lost when it is gone."""
+
+    def begin(self) -> None:
+        """A program follows."""
+        ...
+
+    def send(self, line: str) -> str:
+        """One line; returns “ok” or what the machine says is wrong. Waits while its buffer is full."""
+        ...
+
+    def state(self) -> State:
+        """What it is doing."""
+        ...
+
+    def pause(self) -> None:
+        """Hold the head, beam off."""
+        ...
+
+    def resume(self) -> None:
+        """Go on."""
+        ...
+
+    def back(self, length: float) -> None:
+        """While paused: run back so many mm along what was done; from there it goes on."""
+        ...
+
+    def stop(self) -> None:
+        """Beam off, forget what is waiting."""
+        ...
+
+    def close(self) -> None:
+        """Let go of the connection."""
+        ...

@@ -1,0 +1,259 @@
+"""Stages *beam lines* and *beam job*: what a machine with a beam follows, and every move it makes.
+
+Lines that part material are moved by half the kerf to their waste side, small parts are held by micro-ties, and closed
+cuts get lead-ins; then the order is found, the moves are spelt out and timed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.checks.beams import beyond_bed, out_of_order, over_clamps
+from nibble_core.errors import CannotMake
+from nibble_core.geometry import Affine, Box, Bundle, Path, Point
+from nibble_core.geometry.regions import courses
+from nibble_core.lines.ties import tied
+from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
+from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import footprint, keys_of, own_lines
+from nibble_core.pipeline.store import ResultStore, run_stage
+from nibble_core.processes import PROCESSES
+from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.model import Layer, Machine, Setting, Sheet, Ticket
+from nibble_core.ticket.piece import Line
+from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths.beam import Beam, moves_of
+from nibble_core.toolpaths.kerf import Compensated, compensated
+from nibble_core.toolpaths.leads import led
+from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelled
+from nibble_core.toolpaths.planning import planned_job
+
+CUT = "through cut"
+NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
+
+
+def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
+    """Adds to the work what a beam follows on each layer of a laid sheet; nothing for a machine with a knife."""
+    if sheet.id not in work.sheets or not sheet.machine.burns:
+        return
+    layers = [ticket.layer(one.layer) for one in sheet.holds]
+    rules = [[(line.id, line.kerf_side, line.kerf_marks, line.tie_width) for line in own.lines] for own in layers]
+    by = [sheet.settings, sheet.micro_ties, sheet.micro_tie, sheet.machine, sheet.spacing, rules]
+    keys = [
+        *keys_of([one.id for one in layers], work),
+        *(work.pieces[ticket.piece_of_layer(one.id).id].key for one in layers),
+    ]
+
+    def compute() -> BeamLines:
+        notes: list[BeamNote] = []
+        made = {one.id: tuple(_followed(ticket, sheet, one, work, notes)) for one in layers}
+        return BeamLines(made, tuple(notes))
+
+    work.burnt[sheet.id] = run_stage(store, "beam lines", by, keys, compute)
+
+
+def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
+    """Adds to the work every move of a sheet's beam, where its settings tell power and speed of all it does."""
+    if sheet.id not in work.burnt or missing_settings(sheet, work):
+        return
+    laid, made = work.sheets[sheet.id], work.burnt[sheet.id]
+    once = own_lines(sheet, work)
+    start = _start(sheet, laid.value, made.value, once)
+
+    def compute() -> BeamRun:
+        job = planned_job(
+            laid.value, made.value.definitions, once, lambda one: beam_of(sheet.setting(one.process), one),
+            grouping=sheet.grouping, start=start,
+        )  # fmt: skip
+        moves = moves_of(job, start)
+        when = timed(moves, drive_of(sheet.machine))
+        return BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
+
+    by = [sheet.grouping, sheet.settings, sheet.machine, sheet.border, sheet.weed_lines, sheet.cross_cut]
+    work.beams[sheet.id] = run_stage(store, "beam job", by, [laid.key, made.key], compute)
+
+
+def check_beam(sheet: Sheet, work: Work) -> None:
+    """Raises DoesNotFit or CannotMake for moves that would spoil the work or the machine."""
+    if sheet.id not in work.beams:
+        return
+    run, machine = work.beams[sheet.id].value, sheet.machine
+    out_of_order(run.job)
+    if machine.origin_of == "the job":  # where it will lie on the bed is not known
+        return
+    bed = _bed(machine, run.start)
+    beyond_bed(run.moves, bed)
+    clamps = [
+        Box(bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height)
+        for one in machine.clamps
+    ]
+    over_clamps(run.moves, clamps)
+
+
+def _bed(machine: Machine, start: tuple[float, float]) -> Box:
+    """The bed on the sheet, which lies with the machine's origin at ``start``."""
+    wide, high = machine.usable_width, machine.usable_length
+    x, y = start
+    if machine.origin == "the centre":
+        return Box(x - wide / 2, y - high / 2, x + wide / 2, y + high / 2)
+    left = x if "left" in machine.origin else x - wide
+    top = y if "upper" in machine.origin else y - high
+    return Box(left, top, left + wide, top + high)
+
+
+def missing_settings(sheet: Sheet, work: Work) -> list[str]:
+    """Processes on a sheet whose power or speed nobody has set."""
+    if sheet.id not in work.burnt:
+        return []
+    some = [one for own in work.burnt[sheet.id].value.definitions.values() for one in own]
+    used = dict.fromkeys(one.process for one in (*some, *own_lines(sheet, work)) if len(one.paths))
+    return [
+        process for process in used
+        if process in PROCESSES and PROCESSES[process].sent and sheet.machine.makes(process)
+        and (sheet.setting(process).power is None or sheet.setting(process).speed is None)
+    ]  # fmt: skip
+
+
+def beam_of(own: Setting, of: Definition) -> Beam:
+    """How a definition is burnt. Raises CannotMake without power and speed."""
+    if own.power is None or own.speed is None:
+        raise CannotMake(f"Nobody has set power and speed for {own.process}.", "Set them at Machine.")
+    return Beam(
+        own.process, own.power, float(own.speed), own.passes, own.overscan if of.filled else 0.0, own.pierce,
+        own.air == "with air", own.focus, of.rank,
+    )  # fmt: skip
+
+
+def drive_of(machine: Machine) -> Drive:
+    """What moves a machine's head."""
+    return Drive(float(machine.acceleration), float(machine.fastest), float(machine.jump))
+
+
+def _start(sheet: Sheet, laid: LaidSheet, made: BeamLines, once: Sequence[Definition]) -> tuple[float, float]:
+    """The machine's origin as a place on the sheet: a corner or the middle of it, or of what is burnt on it."""
+    machine = sheet.machine
+    box = Box(0.0, 0.0, laid.width, laid.height)
+    if machine.origin_of == "the job":
+        own = {layer: Box.around([one.paths.bounds() for one in some if len(one.paths)])
+               for layer, some in made.definitions.items() if any(len(one.paths) for one in some)}  # fmt: skip
+        boxes = [_mapped(own[layer], at) for layer, at in laid.placements if layer in own]
+        boxes += [one.paths.bounds() for one in once if len(one.paths)]
+        box = Box.around(boxes) if boxes else box
+    if machine.origin == "the centre":
+        return (box.left + box.right) / 2, (box.top + box.bottom) / 2
+    return box.left if "left" in machine.origin else box.right, box.top if "upper" in machine.origin else box.bottom
+
+
+def _mapped(box: Box, at: Affine) -> Box:
+    corners = at.map(np.array([(x, y) for x in (box.left, box.right) for y in (box.top, box.bottom)]))
+    (left, top), (right, bottom) = corners.min(0).tolist(), corners.max(0).tolist()
+    return Box(left, top, right, bottom)
+
+
+def _followed(ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote]) -> list[Definition]:
+    """A layer's definitions with kerf, ties and leads."""
+    drawn: LayerResult = work.layers[layer.id].value
+    rules = {line.id: line for line in layer.lines}
+    setting = sheet.setting(CUT)
+    cuts = [line for line in drawn.lines if line.process == CUT and line.regions]
+    rings = {line.id: list(rings_of(line.regions)) for line in cuts}
+    flat = [ring for own in rings.values() for ring in own]
+    moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work)
+    reach = footprint(layer, work).buffer(max(sheet.spacing - setting.kerf, 0.0)) if cuts else shapely.Polygon()
+    made = []
+    for one in drawn.definitions:
+        line = next((own for own in cuts if own.id == one.id), None)
+        if line is None:
+            made.append(one)
+            continue
+        own = moved[line.id]
+        others = [ring.path for id, some in moved.items() for ring in some if id != line.id]
+        made.append(_cut(one, line, rules.get(line.id), own, others, sheet, setting, reach, notes))
+    return made
+
+
+def _on_its_side(
+    ticket: Ticket, layer: Layer, cuts: Sequence[DrawnLine], rings: dict[str, list[Path]], flat: list[Path],
+    kerf: float, rules: dict[str, Line], work: Work,
+) -> dict[str, list[Compensated]]:  # fmt: skip
+    """Every ring of every cut line on its waste side, the depth told among all of them; by hand where a click said."""
+    piece = work.pieces[ticket.piece_of_layer(layer.id).id].value
+    by_depth = compensated(flat, kerf)
+    found: dict[str, list[Compensated]] = {}
+    at = 0
+    for line in cuts:
+        own = rings[line.id]
+        rule = rules.get(line.id)
+        sides = [rule.kerf_side if rule else "by its depth"] * len(own)
+        if rule is not None and rule.kerf_marks and own:
+            lines = np.array([shapely.LinearRing(ring.flattened(0.05)) for ring in own])
+            for mark in rule.kerf_marks:
+                sides[int(np.argmin(shapely.distance(lines, shapely.Point(piece.at(mark.x, mark.y)))))] = mark.side
+        found[line.id] = [
+            known if side == "by its depth" else replace(compensated([ring], kerf, side)[0], depth=known.depth)
+            for known, ring, side in zip(by_depth[at : at + len(own)], own, sides, strict=True)
+        ]
+        at += len(own)
+    return found
+
+
+def _cut(
+    one: Definition, line: DrawnLine, rule: Line | None, rings: list[Compensated], others: list[Path], sheet: Sheet,
+    setting: Setting, reach: BaseGeometry, notes: list[BeamNote],
+) -> Definition:  # fmt: skip
+    """A through cut as it is followed: inner rings first, tied, led."""
+    told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": []}
+    paths: list[Path] = []
+    places = [tuple(place) for place in line.places]
+    homes = _homes(places, rings)
+    for k in sorted(range(len(rings)), key=lambda k: -rings[k].depth):
+        ring = rings[k]
+        begin = float(ring.path.rows[0, 0]), float(ring.path.rows[0, 1])
+        if ring.lost:
+            told["lost"].append(begin)
+        at = [Point(*place) for place, home in zip(places, homes, strict=True) if home == k]
+        if at:
+            paths += tied(ring.path, rule.tie_width if rule else 0.5, at=at).paths
+            continue
+        box = ring.path.bounds()
+        small = sheet.machine.openings > 0 and ring.outward > 0 and min(box.width, box.height) < sheet.machine.openings
+        if small and sheet.micro_ties != NO_MICRO_TIES:
+            told["tied"].append(begin)
+            paths += tied(ring.path, sheet.micro_tie, count=1).paths
+            continue
+        if small:
+            told["tilts"].append(begin)
+        rest = [own.path for n, own in enumerate(rings) if n != k] + others
+        near = _lines(rest) if setting.lead != NO_LEAD else shapely.LineString()
+        made = led(
+            ring.path, setting.lead, setting.lead_length, outward=ring.outward, others=near,
+            within=reach if ring.outward > 0 else None,
+        )  # fmt: skip
+        if not made.led:
+            told["unled"].append(begin)
+        paths.append(made.path)
+    notes += [BeamNote(line.id, kind, len(some), some[0]) for kind, some in told.items() if some]
+    return replace(one, paths=Bundle.of(paths), one_way=True)
+
+
+def _homes(places: Sequence[tuple[float, ...]], rings: Sequence[Compensated]) -> list[int]:
+    """The ring that each tie belongs to."""
+    if not places:
+        return []
+    lines = np.array([shapely.LinearRing(ring.path.flattened(0.05)) for ring in rings])
+    return [int(np.argmin(shapely.distance(lines, shapely.Point(place)))) for place in places]
+
+
+def _lines(paths: Sequence[Path]) -> BaseGeometry:
+    """Where some paths run, to be kept clear of."""
+    if not paths:
+        return shapely.LineString()
+    found = shapely.multilinestrings(courses(Bundle.of(paths), 0.02))
+    shapely.prepare(found)
+    return found

@@ -1,0 +1,145 @@
+"""What Machine says of a sheet that a beam makes: minutes by process, what is wrong, and the ways to mend it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from nibble_core.checks import beams as checks
+from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.beam_results import BeamRun
+from nibble_core.pipeline.beams import missing_settings
+from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.results import Work
+from nibble_core.processes import PROCESSES
+from nibble_core.ticket import Change
+from nibble_core.ticket.model import Sheet, Ticket
+
+FINE_SHARE = 0.05  # of an engraved area that may be finer than the beam
+
+
+def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
+    """Adds notes and figures of a sheet whose machine has a beam."""
+    here = f"sheets/{sheet.id}"
+    draft.notes += _settings(sheet, work, here)
+    draft.notes += _lines(sheet, ticket, work)
+    draft.notes += _areas(sheet, ticket, work)
+    if sheet.id not in work.beams:
+        return
+    run = work.beams[sheet.id].value
+    times = work.sheets[sheet.id].value.times
+    draft.fact = f"{run.minutes * times:.1f} min"
+    draft.figures.append((f"{run.minutes * times:.1f}", "minutes in all"))
+    draft.figures += [
+        (f"{own * times:.1f}", f"minutes to {PROCESSES[name].doing}") for name, own in run.by_process().items()
+    ]
+    draft.figures.append((f"{run.travelled / 1000:.1f}", "m with the beam off"))
+    draft.notes += _moves(sheet, run, here)
+
+
+def _settings(sheet: Sheet, work: Work, here: str) -> Iterator[Note]:
+    for process in missing_settings(sheet, work):
+        known = next((one for one in sheet.settings if one.process == process), None)
+        if known is None:
+            free = process.replace(" ", "-")
+            mend = Mend(
+                "Give it a line of its own", (Change(f"{here}/settings", {"id": free, "process": process}, "add"),)
+            )
+            yield Note(
+                f"There are no settings to {PROCESSES[process].doing} {sheet.stock.name} on this machine.",
+                "Set power and speed; a test swatch finds them.", here, LOOK, (mend,),
+            )  # fmt: skip
+        else:
+            yield Note(
+                f"To {PROCESSES[process].doing} {sheet.stock.name}, power or speed is not known.",
+                "Set both.", f"{here}/settings/{known.id}", LOOK,
+            )  # fmt: skip
+    for own in sheet.settings:
+        if own.power == 0.0:
+            yield Note(f"{own.process.capitalize()} has no power: nothing is burnt.", "Set it.", here, LOOK)
+        if own.speed is not None and own.speed > sheet.machine.fastest:
+            yield Note(
+                f"{own.process.capitalize()} is asked for at {own.speed} mm a second; this machine goes "
+                f"{sheet.machine.fastest} at most.",
+                "", f"{here}/settings/{own.id}", LOOK,
+                (setting(f"Set {sheet.machine.fastest}", f"{here}/settings/{own.id}/speed", sheet.machine.fastest),),
+            )  # fmt: skip
+
+
+_SAID = {
+    "lost": ("{n} narrower than the kerf: the beam follows {it} as {they}, and what falls is smaller.", "", LOOK),
+    "unled": (
+        "{n} had no room for a lead-in: the beam pierces on the line.",
+        "Shorten the lead-in, or lay wider.",
+        LOOK,
+    ),
+    "tied": ("{n} smaller than the bed's openings, held by a micro-tie.", "", "told"),
+    "tilts": ("{n} smaller than the bed's openings: it drops, tilts, and may stand in the beam's way.", "", LOOK),
+}
+
+
+def _lines(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
+    if sheet.id not in work.burnt:
+        return
+    for note in work.burnt[sheet.id].value.notes:
+        said, mend, weight = _SAID[note.kind]
+        one = note.count == 1
+        n = "A cut is" if one else f"{note.count} cuts are"
+        if note.kind in ("tied", "tilts"):
+            n = "A part is" if one else f"{note.count} parts are"
+        if note.kind == "unled":
+            n = "A cut" if one else f"{note.count} cuts"
+        text = said.format(n=n, it="it" if one else "them", they="it is" if one else "they are")
+        text = text if one else text.replace(": it drops, tilts, and", ": they drop, tilt, and")
+        layer = next(
+            own.layer for own in sheet.holds
+            if any(line.id == note.line for line in ticket.layer(own.layer).lines)
+        )  # fmt: skip
+        where = f"pieces/{ticket.piece_of_layer(layer).id}/layers/{layer}/lines/{note.line}"
+        ways = (setting("Hold them by micro-ties", f"sheets/{sheet.id}/micro_ties", "micro-ties"),)
+        yield Note(text, mend, where, weight, ways if note.kind == "tilts" else (), note.place)
+
+
+def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
+    """Engraved areas finer than the beam, strokes nearer than it is wide, areas that are burnt twice."""
+    beam = sheet.machine.beam
+    for held in sheet.holds:
+        layer, piece = ticket.layer(held.layer), ticket.piece_of_layer(held.layer)
+        drawn = work.layers[layer.id].value
+        rules = {line.id: line for line in layer.lines}
+        engraved = [line for line in drawn.lines if line.filled]
+        for line in engraved:
+            where = f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}"
+            interval = rules[line.id].interval
+            if interval < beam * 0.5:
+                times = format_number(beam / interval, 1)
+                yield Note(
+                    f"Strokes {format_number(interval, 2)} mm apart with a beam {format_number(beam, 2)} mm wide burn "
+                    f"each place {times} times.",
+                    "Widen the interval.", where, LOOK,
+                    (setting(f"Set {format_number(beam * 0.8, 2)} mm", f"{where}/interval", round(beam * 0.8, 2)),),
+                )  # fmt: skip
+            area = line.area
+            fine = checks.finer_than(area, beam)
+            if area.area and fine / area.area > FINE_SHARE:
+                yield Note(
+                    f"{100 * fine / area.area:.0f} % of this engraving is finer than the beam is wide "
+                    f"({format_number(beam, 2)} mm): it comes out fatter.",
+                    "Make the artwork larger, or engrave along the lines.", where, LOOK,
+                )  # fmt: skip
+        shared = checks.burnt_twice([line.area for line in engraved])
+        if shared:
+            yield Note(
+                f"{shared:.0f} mm² of two engravings lie on each other: they are burnt twice.",
+                "Cut one out of the other, or leave it.", f"pieces/{piece.id}/layers/{layer.id}", LOOK,
+            )  # fmt: skip
+
+
+def _moves(sheet: Sheet, run: BeamRun, here: str) -> Iterator[Note]:
+    longest = sheet.machine.longest_run
+    if longest is not None and run.minutes > longest:
+        yield Note(
+            f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most.",
+            "Lay fewer copies on a sheet, burn copy by copy and stop after one, or widen the interval.", here, LOOK,
+            (setting("Burn copy by copy", f"{here}/grouping", "copy by copy"),)
+            if sheet.grouping != "copy by copy" else (),
+        )  # fmt: skip

@@ -1,0 +1,175 @@
+"""What fills the area of an engraved line: strokes, rings, or the dots of a picture."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.errors import CannotMake, NibbleError, NothingToCut
+from nibble_core.geometry import Affine, Bundle
+from nibble_core.geometry.regions import oriented_rings, polygons
+from nibble_core.graphics import Shape
+from nibble_core.lines.composing import area_of
+from nibble_core.pipeline.lines import DrawnLine, LayerResult
+from nibble_core.pipeline.prints import PrintedPicture, PrintResult
+from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.ticket.piece import Layer, Line
+from nibble_core.toolpaths import Engraved
+from nibble_core.toolpaths import dithering as dither
+from nibble_core.toolpaths.hatching import hatched
+from nibble_core.toolpaths.ring_filling import ringed
+
+ALONG, HATCHED, RINGED, PICTURE = "along the lines", "by hatching", "by rings", "as a picture"
+MOST_PX = 40_000_000  # of an engraved picture
+MOST_STROKES = 3_000_000
+SHIFT = 4  # bits of a pixel's part in which edges of a mask are told
+
+
+def engrave(
+    store: ResultStore, layer: Layer, drawn: Keyed[LayerResult], shown: Callable[[], Keyed[PrintResult]]
+) -> Keyed[LayerResult]:
+    """A layer's lines with those that engrave areas filled. shown: what its piece looks like, for pictures. One that
+    cannot be filled is told in ``failed``."""
+    rules = {line.id: line for line in layer.lines if line.on and is_filled(line)}
+    if not any(line.id in rules for line in drawn.value.lines):
+        return drawn
+    seen = shown() if any(line.fill == PICTURE for line in rules.values()) else None
+
+    def compute() -> LayerResult:
+        made: list[DrawnLine] = []
+        failed = list(drawn.value.failed)
+        for line in drawn.value.lines:
+            rule = rules.get(line.id)
+            try:
+                if rule is None:
+                    made.append(line)
+                elif rule.fill == PICTURE and seen is not None:
+                    made.append(pictured(rule, line, seen.value.items))
+                else:
+                    made.append(filled(rule, line))
+            except NibbleError as error:
+                failed.append((line.id, error))
+        return replace(drawn.value, lines=tuple(made), failed=tuple(failed))
+
+    keys = [drawn.key, *([seen.key] if seen else [])]
+    return run_stage(store, "engrave", list(rules.values()), keys, compute)
+
+
+def is_filled(line: Line) -> bool:
+    """Whether a line engraves an area."""
+    return line.process == "engrave" and line.fill != ALONG
+
+
+def filled(line: Line, made: DrawnLine) -> DrawnLine:
+    """An engraved line with the strokes or rings of its area. Raises CannotMake when there would be too many."""
+    area, gap = made.area, line.interval
+    if area.area / gap / max(gap, 0.5) > MOST_STROKES * 20:
+        raise CannotMake(
+            f"Strokes {gap:g} mm apart over so large an area would be too many.", "Set them further apart."
+        )
+    if line.fill == HATCHED:
+        strokes = hatched(area, gap, angle=line.hatch_angle, one_way=line.hatching == "one way")
+        if line.hatching == "crosswise":
+            strokes = Bundle.joined([strokes, hatched(area, gap, angle=line.hatch_angle + 90)])
+    else:
+        strokes = ringed(area, gap, outward=line.rings == "inner to outer")
+    if not len(strokes):
+        raise NothingToCut("There is nothing in this area to engrave.", "Choose what it fills, or a smaller interval.")
+    if line.outline != "no outline pass":
+        strokes = Bundle.joined([strokes, made.paths])
+    return replace(made, paths=strokes, filled=True)
+
+
+def pictured(line: Line, made: DrawnLine, items: Sequence[PrintedPicture | Shape]) -> DrawnLine:
+    """An engraved line with the dots of what its piece shows, within its area. Raises CannotMake when it would have too
+    many, NothingToCut when there is nothing dark in it."""
+    left, top, right, bottom = made.area.bounds
+    pitch = line.interval
+    w, h = math.ceil((right - left) / pitch), math.ceil((bottom - top) / pitch)
+    if w * h > MOST_PX:
+        raise CannotMake(
+            f"At {pitch:g} mm this picture would have {w * h / 1e6:.0f} million dots; {MOST_PX / 1e6:.0f} are the "
+            "most.",
+            "Choose a wider interval.",
+        )
+    tones = dither.toned(
+        _darkness(items, left, top, pitch, w, h), contrast=line.contrast, sharpness=line.sharpness, curve=line.curve,
+        invert=line.inverted != "as it is",
+    )  # fmt: skip
+    tones[~_mask(made.area, left, top, pitch, w, h)] = 0
+    if line.tones == "error diffusion":
+        levels = dither.diffused(tones).astype(np.uint8)
+    elif line.tones == "an ordered pattern":
+        levels = dither.ordered(tones).astype(np.uint8)
+    elif line.tones == "halftone dots":
+        levels = dither.halftone(tones, screen=max(line.screen / pitch, 2.0), angle=line.screen_angle).astype(np.uint8)
+    else:
+        levels = dither.in_levels(tones)
+    levels[~_mask(made.area, left, top, pitch, w, h)] = 0
+    one_way = line.hatching == "one way"
+    strokes, shares = dither.strokes_of(levels, pitch, left, top, one_way=one_way)
+    if not len(strokes):
+        raise NothingToCut(
+            "There is nothing dark in this area to engrave.", "Exchange dark and light, or add contrast."
+        )
+    if len(strokes) > MOST_STROKES:
+        raise CannotMake(
+            f"This picture would be {len(strokes):,} strokes.".replace(",", " "), "Choose a wider interval."
+        )
+    whole = Engraved(np.asarray(levels * (255 // max(int(levels.max()), 1)), np.uint8), left, top, pitch)
+    return replace(made, paths=strokes, filled=True, shares=shares, picture=whole)
+
+
+def _darkness(
+    items: Sequence[PrintedPicture | Shape], left: float, top: float, pitch: float, w: int, h: int
+) -> NDArray[np.uint8]:
+    """How dark each dot's place shows, lowest item first; what is clear is paper."""
+    canvas = np.zeros((h, w), np.float32)
+    to_dots = Affine.translation(-left, -top).then(Affine.scale(1 / pitch))
+    for item in items:
+        if isinstance(item, Shape):
+            cover = _mask(area_of(item), left, top, pitch, w, h).astype(np.float32)
+            canvas += cover * (_dark(np.array(item.colour, np.float32)) - canvas)
+            continue
+        raster = item.raster
+        grey, alpha = _dark(raster.pixels[..., :3].astype(np.float32)), raster.alpha.astype(np.float32) / 255
+        for place in item.places:
+            at = Affine.scale(item.width / raster.width, item.height / raster.height).then(place).then(to_dots)
+            tone, cover = (_warped(np.asarray(one, np.float32), at, w, h) for one in (grey * alpha, alpha))
+            canvas += tone - cover * canvas
+    return np.clip(np.rint(canvas * 255), 0, 255).astype(np.uint8)
+
+
+def _dark(colour: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Darkness of colours (…, 3), 0 to 1 (ITU-R BT.601 luma)."""
+    return np.asarray(1 - colour @ np.array([0.299, 0.587, 0.114], np.float32) / 255, np.float32)
+
+
+def _warped(image: NDArray[np.float32], at: Affine, w: int, h: int) -> NDArray[np.float32]:
+    """An image through a map of its pixels to dots, each dot the mean of what falls on it."""
+    shrink = math.sqrt(abs(at.determinant))
+    if shrink < 0.7:  # reading between pixels alone would skip some
+        size = max(1, round(image.shape[1] * shrink)), max(1, round(image.shape[0] * shrink))
+        small = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
+        at = Affine.scale(image.shape[1] / size[0], image.shape[0] / size[1]).then(at)
+        image = np.asarray(small, np.float32)
+    half = Affine.translation(0.5, 0.5).then(at).then(Affine.translation(-0.5, -0.5))  # middles, not corners
+    matrix = np.array([[half.a, half.c, half.e], [half.b, half.d, half.f]])
+    return np.asarray(cv2.warpAffine(image, matrix, (w, h), flags=cv2.INTER_LINEAR), np.float32)
+
+
+def _mask(area: BaseGeometry, left: float, top: float, pitch: float, w: int, h: int) -> NDArray[np.bool_]:
+    """Dots whose place lies in an area."""
+    image = np.zeros((h, w), np.uint8)
+    moved = shapely.transform(area, lambda p: ((p - [left, top]) / pitch - 0.5) * (1 << SHIFT))
+    for part in polygons(moved):
+        outer, holes = oriented_rings(part)
+        cv2.fillPoly(image, [np.rint(ring).astype(np.int32) for ring in (outer, *holes)], 1, cv2.LINE_8, SHIFT)
+    return image > 0

@@ -1,0 +1,237 @@
+"""From definitions and placements to a ``BeamJob``: the order of a beam, with what must come before what.
+
+Engraving comes before scoring before cutting, and a line that lies in another before it, so that nothing is burnt on
+what has dropped. Within these rules the head travels little. Copies are taken process by process, one after another,
+or region by region.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from nibble_core.errors import CannotMake
+from nibble_core.geometry import Affine, Bundle, Points
+from nibble_core.geometry.arcing import arced
+from nibble_core.processes import PROCESSES
+from nibble_core.sheet import LaidSheet
+from nibble_core.toolpaths.beam import Beam, BeamJob, taken
+from nibble_core.toolpaths.ordering import Items, shortest
+from nibble_core.toolpaths.program import Definition
+
+REGION = 150.0  # mm, side of a square
+MOST_STARTS = 64  # places looked at round a closed path
+
+
+@dataclass(frozen=True, eq=False)
+class _Unit:
+    """One definition on one copy. first: its first path among all."""
+
+    of: Definition
+    copy: int
+    paths: Bundle
+    first: int
+    tool: int
+
+
+def planned_job(
+    laid: LaidSheet,
+    definitions: Mapping[str, Sequence[Definition]],
+    once: Sequence[Definition],
+    tool_of: Callable[[Definition], Beam],
+    *,
+    grouping: str = "process by process",
+    start: tuple[float, float] = (0.0, 0.0),
+) -> BeamJob:
+    """Everything that is run on a laid sheet by a beam. ``definitions``: by layer; ``once``: in the sheet's own
+    coordinates. Raises CannotMake for a process that has no order."""
+    plain = {id(one): arced(one.paths) for some in (*definitions.values(), once) for one in some}
+    tools: list[Beam] = []
+    units: list[_Unit] = []
+    first = 0
+    every = [(n, p.at, definitions.get(p.layer, ())) for n, p in enumerate(laid.placements)] + [(-1, Affine(), once)]
+    for copy, at, some in every:
+        for one in some:
+            if one.process not in PROCESSES:
+                raise CannotMake(
+                    f"Nobody knows when “{one.process}” is to be run.", "Choose another process for the line."
+                )
+            if not PROCESSES[one.process].sent or not len(one.paths):
+                continue
+            tool = tool_of(one)
+            if tool not in tools:
+                tools.append(tool)
+            units.append(_Unit(one, copy, plain[id(one)].mapped(at), first, tools.index(tool)))
+            first += len(one.paths)
+    whole = Bundle.joined([unit.paths for unit in units])
+    parents = _parents(units, first)
+    head = start
+    order: list[NDArray[np.int64]] = []
+    rolls, flips = np.zeros(first, np.int64), np.zeros(first, bool)
+    for group in _groups(units, laid, grouping):
+        for phase in _phases(group):
+            items, members, free = _items(phase, parents)
+            found = shortest(items, head)
+            for k in found.order.tolist():
+                order.append(members[k])
+            rolls[free >= 0] = found.chosen[free[free >= 0]]
+            flips[free >= 0] = found.flipped[free[free >= 0]]
+            last = int(found.order[-1])
+            head = _end(items, found.chosen, found.flipped, last)
+    chosen = np.concatenate(order) if order else np.empty(0, np.int64)
+    sizes = [len(unit.paths) for unit in units]
+    return BeamJob(
+        laid.width, laid.height, _turned(taken(whole, chosen), rolls[chosen], flips[chosen]),
+        np.repeat([unit.tool for unit in units], sizes).astype(np.int64)[chosen],
+        np.repeat([unit.copy for unit in units], sizes).astype(np.int64)[chosen],
+        np.concatenate([_shares(unit.of) for unit in units] or [np.empty(0)])[chosen], tuple(tools),
+    )  # fmt: skip
+
+
+def _shares(of: Definition) -> NDArray[np.float64]:
+    return np.ones(len(of.paths)) if of.shares is None else of.shares
+
+
+def _groups(units: Sequence[_Unit], laid: LaidSheet, grouping: str) -> list[list[_Unit]]:
+    """Units that are finished together; the sheet's own come last."""
+    if grouping == "process by process":
+        return [list(units)] if units else []
+    own = [unit for unit in units if unit.copy < 0]
+    centres = _centres(units, laid)
+    if grouping == "copy by copy":
+        before = np.full(len(centres), -1, np.int64)
+        none = np.zeros(len(centres) + 1, np.int64)
+        items = Items(centres, centres, np.zeros(len(centres), bool), np.empty((0, 2)), none, before)
+        turn = {int(copy): k for k, copy in enumerate(shortest(items).order)}
+    else:
+        tiles = np.floor(centres / REGION).astype(int)
+        keys = sorted({(y, x) for x, y in tiles.tolist()}, key=lambda yx: (yx[0], yx[1] if yx[0] % 2 == 0 else -yx[1]))
+        turn = {copy: keys.index((int(y), int(x))) for copy, (x, y) in enumerate(tiles)}
+    groups: dict[int, list[_Unit]] = {}
+    for unit in units:
+        if unit.copy >= 0:
+            groups.setdefault(turn[unit.copy], []).append(unit)
+    return [groups[k] for k in sorted(groups)] + ([own] if own else [])
+
+
+def _centres(units: Sequence[_Unit], laid: LaidSheet) -> Points:
+    """The middle of each copy's paths, (copies, 2); its origin where it has none."""
+    boxes: dict[int, list[Points]] = {}
+    for unit in units:
+        boxes.setdefault(unit.copy, []).append(unit.paths.rows[:, :2])
+    found = np.array([[p.at.e, p.at.f] for p in laid.placements]).reshape(-1, 2)
+    for copy, some in boxes.items():
+        if copy >= 0:
+            points = np.vstack(some)
+            found[copy] = (points.min(0) + points.max(0)) / 2
+    return found
+
+
+def _phases(units: Sequence[_Unit]) -> list[list[_Unit]]:
+    """Units of one process and rank together, in the order in which processes are run."""
+    phases: dict[tuple[int, int], list[_Unit]] = {}
+    for unit in units:
+        phases.setdefault((PROCESSES[unit.of.process].order, unit.of.rank), []).append(unit)
+    return [phases[key] for key in sorted(phases)]
+
+
+def _parents(units: Sequence[_Unit], count: int) -> NDArray[np.int64]:
+    """The nearest path of the same copy, process and rank that each path lies in; -1 for none, (count,)."""
+    parents = np.full(count, -1, np.int64)
+    known: dict[tuple[int, ...], NDArray[np.int64]] = {}
+    alike: dict[tuple[int, str, int], list[_Unit]] = {}
+    for unit in units:
+        if not unit.of.filled:
+            alike.setdefault((unit.copy, unit.of.process, unit.of.rank), []).append(unit)
+    for some in alike.values():
+        key = tuple(id(unit.of) for unit in some)
+        if key not in known:
+            known[key] = _nearest_container([one for unit in some for one in unit.paths.arrays_of_points()])
+        at = np.concatenate([unit.first + np.arange(len(unit.paths)) for unit in some])
+        own = known[key]
+        parents[at] = np.where(own >= 0, at[own], -1)
+    return parents
+
+
+def _nearest_container(outlines: Sequence[Points]) -> NDArray[np.int64]:
+    """For each outline the smallest other that holds it, -1 for none."""
+    found = np.full(len(outlines), -1, np.int64)
+    if len(outlines) < 2:
+        return found
+    solids = np.array(
+        [shapely.make_valid(shapely.Polygon(one)) if len(one) > 2 else shapely.Polygon() for one in outlines]
+    )
+    areas = shapely.area(solids)
+    places = shapely.points([one[len(one) // 2] for one in outlines])
+    inner, outer = shapely.STRtree(solids).query(places, predicate="within")
+    real = (inner != outer) & (areas[outer] > areas[inner])
+    inner, outer = inner[real], outer[real]
+    by_size = np.lexsort((-areas[outer], inner))  # the smallest last, so that it stays
+    found[inner[by_size]] = outer[by_size]
+    return found
+
+
+def _items(
+    phase: Sequence[_Unit], parents: NDArray[np.int64]
+) -> tuple[Items, list[NDArray[np.int64]], NDArray[np.int64]]:
+    """What can be put in order: single paths, and whole fills of an area in their own order. Also the paths of each,
+    and by path its item where it is one by itself, else -1."""
+    members: list[NDArray[np.int64]] = []
+    enter, leave, flips, starts, sizes = [], [], [], [], []
+    free = np.full(len(parents), -1, np.int64)
+    for unit in phase:
+        rows, offsets = unit.paths.rows, unit.paths.offsets
+        if unit.of.filled:
+            members.append(unit.first + np.arange(len(unit.paths)))
+            enter.append(rows[0, :2])
+            leave.append(rows[-1, 6:])
+            flips.append(False)
+            sizes.append(0)
+            continue
+        for k in range(len(unit.paths)):
+            low, high = int(offsets[k]), int(offsets[k + 1])
+            free[unit.first + k] = len(members)
+            members.append(np.array([unit.first + k]))
+            closed = bool(unit.paths.closed[k])
+            enter.append(rows[low, :2])
+            leave.append(rows[low, :2] if closed else rows[high - 1, 6:])
+            flips.append(not closed and not unit.of.one_way)
+            places = rows[low:high, :2] if closed and high - low <= MOST_STARTS else rows[low : low + 1, :2]
+            starts.append(places if closed else np.empty((0, 2)))
+            sizes.append(len(starts[-1]))
+    before = np.full(len(members), -1, np.int64)
+    for k, own in enumerate(members):
+        parent = int(parents[own[0]])
+        if len(own) == 1 and parent >= 0:
+            before[k] = free[parent]
+    items = Items(
+        np.array(enter), np.array(leave), np.array(flips, bool),
+        np.vstack(starts) if starts else np.empty((0, 2)),
+        np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64), before,
+    )  # fmt: skip
+    return items, members, free
+
+
+def _end(items: Items, chosen: NDArray[np.int64], flipped: NDArray[np.bool_], k: int) -> tuple[float, float]:
+    """Where the head stands after an item."""
+    low, high = items.begins[k], items.begins[k + 1]
+    at = items.starts[low + chosen[k]] if high > low else items.enter[k] if flipped[k] else items.leave[k]
+    return float(at[0]), float(at[1])
+
+
+def _turned(paths: Bundle, rolls: NDArray[np.int64], flips: NDArray[np.bool_]) -> Bundle:
+    """Closed paths begun at another node, open ones run the other way."""
+    sizes = np.diff(paths.offsets)
+    of = np.repeat(np.arange(len(sizes)), sizes)
+    within = np.arange(paths.segments) - paths.offsets[:-1][of]
+    turned = np.where(flips[of], sizes[of] - 1 - within, (within + rolls[of]) % np.maximum(sizes[of], 1))
+    at = paths.offsets[:-1][of] + turned
+    kinds, rows = paths.kinds[at], paths.rows[at].copy()
+    back = flips[of]
+    rows[back, :2], rows[back, 6:] = paths.rows[at][back, 6:], paths.rows[at][back, :2]
+    rows[back & (kinds == 1), 4] *= -1
+    return Bundle(kinds, rows, paths.offsets, paths.closed)

@@ -1,0 +1,266 @@
+"""From a ticket to a laser's G-code and through the simulated laser: true size, upright, in the right order."""
+
+import hashlib
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nibble_core.checks.beams import beyond_bed
+from nibble_core.errors import DoesNotFit, NibbleError
+from nibble_core.formats.registry import FORMATS
+from nibble_core.geometry import Box
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.head_files import write_frame, write_pen_run
+from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
+from nibble_core.simulators.burnt import course, picture, run
+from nibble_core.simulators.laser import Body
+from nibble_core.ticket import sentences, ticket_from_plain, to_plain
+from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
+from nibble_core.ticket.model import ORIGINS, Held, Setting, Sheet, Ticket, Zone
+from nibble_core.ticket.piece import Element, Figure, KerfMark, Layer, Lettering, Line, Piece
+from tests.pictures import badge_png
+
+LASER, BIRCH = MACHINES["small-laser"], STOCKS["birch-3mm"]
+SETTINGS = STARTING.settings_of("small-laser", "birch-3mm")
+ITSELF = {"close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0, "source": "the shapes"}
+
+
+def cut(**values):
+    return Line("k1", "through cut", 0.0, **(ITSELF | values))
+
+
+def job(elements, lines, machine=LASER, *, quantity=1, settings=SETTINGS, stock=BIRCH, **values):
+    piece = Piece("p1", "part", quantity, tuple(elements), (Layer("l1", "nothing", tuple(lines)),))
+    sheet = Sheet("s1", (Held("h1", "l1"),), stock, machine, settings=settings, **({"spacing": 4.0} | values))
+    return ticket_from_plain(to_plain(Ticket(name="Laser job", pieces=(piece,), sheets=(sheet,))))
+
+
+def plate(hole=20.0, side=50.0):
+    """A square with a round hole."""
+    return (
+        Element("e1", kind="simple shape", figure=Figure("rectangle", side, side)),
+        Element(
+            "e2", kind="simple shape", figure=Figure("circle", hole), way="cut out", across="centred", down="centred"
+        ),
+    )
+
+
+def worked(ticket, sources=None):
+    return work_out(ticket, lambda sha: sources[sha], MemoryStore())
+
+
+def gcode(ticket, work=None, **options):
+    files = write_files(ticket, work or worked(ticket), **options)
+    return next(file.content for file in files if file.name.endswith(".gcode"))
+
+
+def body_for(machine):
+    w, h = float(machine.usable_width), float(machine.usable_length)
+    left = {"left": 0.0, "right": -w, "centre": -w / 2}[machine.origin.split()[-1]]
+    bottom = {"lower": 0.0, "upper": -h, "the": -h / 2}[machine.origin.split()[0]]
+    return Body(w, h, left, bottom, machine.acceleration, machine.fastest, machine.jump, machine.power_scale)
+
+
+def widths(dropped):
+    return [(round(b - a, 3), round(d - c, 3)) for a, c, b, d in (one.box for one in dropped)]
+
+
+class TrueSize(unittest.TestCase):
+    @settings(max_examples=8, deadline=None)
+    @given(st.floats(0.05, 1.2).map(lambda v: round(v, 2)), st.sampled_from(["no lead-in", "a line", "an arc"]))
+    def test_a_square_of_50_with_a_hole_of_20_comes_out_so(self, kerf, lead):
+        own = tuple(replace(one, kerf=kerf, lead=lead) if one.process == "through cut" else one for one in SETTINGS)
+        ticket = job(plate(), [cut()], settings=own)
+        content = gcode(ticket)
+        told = run(content, body_for(LASER))[1]
+        self.assertEqual(told.complaints, [])
+        self.assertEqual(len(told.dropped), 2)
+        (hole, hole_high), (wide, high) = widths(told.dropped)
+        # what the beam's edges leave: half a kerf on either side of its middle
+        self.assertAlmostEqual(wide - kerf, 50, delta=0.02)
+        self.assertAlmostEqual(high - kerf, 50, delta=0.02)
+        self.assertAlmostEqual(hole + kerf, 20, delta=0.02)
+        self.assertAlmostEqual(hole_high + kerf, 20, delta=0.02)
+
+    def test_islands_in_holes_and_a_click_say_the_side(self):
+        island = Element(
+            "e3", kind="simple shape", figure=Figure("circle", 8.0), way="apart", across="centred", down="centred"
+        )
+        own = tuple(
+            replace(one, kerf=1.0, lead="no lead-in") if one.process == "through cut" else one for one in SETTINGS
+        )
+        for marks, wanted in (((), [9, 19, 51]), ((KerfMark("m1", 0.5 + 4 / 50, 0.5, "inside"),), [7, 19, 51])):
+            ticket = job((*plate(), island), [cut(kerf_marks=marks)], settings=own)
+            dropped = run(gcode(ticket), body_for(LASER))[1].dropped
+            self.assertTrue(np.allclose([wide for wide, _ in widths(dropped)], wanted, atol=0.02), widths(dropped))
+
+    def test_an_f_is_upright_for_every_origin(self):
+        letter = Element("e1", kind="text", lettering=Lettering("F", "sans", "", 40.0))
+        images = []
+        for origin in ORIGINS:
+            for of in ("the bed", "the job"):
+                machine = replace(LASER, origin=origin, origin_of=of)
+                ticket = job(
+                    [letter], [Line("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)], machine
+                )
+                body = body_for(machine)
+                if of == "the job":  # the head was driven to the middle of the bed
+                    body = replace(body, left=-body.width / 2, bottom=-body.height / 2)
+                laser, told = run(gcode(ticket), body)
+                self.assertEqual(told.complaints, [], (origin, of))
+                image = picture(laser.steps, body, px_per_mm=2, spot=0.5) < 200
+                ys, xs = image.nonzero()
+                images.append(image[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1])
+        first = images[0]
+        self.assertGreater(first[: len(first) // 2].sum(), 1.3 * first[len(first) // 2 :].sum(), "heavier above")
+        self.assertGreater(
+            first[:, : first.shape[1] // 2].sum(), first[:, first.shape[1] // 2 :].sum(), "stem at the left"
+        )
+        for image in images[1:]:
+            self.assertLessEqual(abs(image.shape[0] - first.shape[0]) + abs(image.shape[1] - first.shape[1]), 2)
+            h, w = min(image.shape[0], first.shape[0]), min(image.shape[1], first.shape[1])
+            self.assertLess((image[:h, :w] != first[:h, :w]).mean(), 0.12)
+
+
+class WholeJobs(unittest.TestCase):
+    LINES = (
+        cut(),
+        Line(
+            "k2",
+            "engrave",
+            -4.0,
+            source="the outer shape",
+            close_gaps=0.0,
+            fill="by hatching",
+            interval=0.4,
+            hatch_angle=30.0,
+        ),
+        Line("k3", "score", -2.0, source="the outer shape", close_gaps=0.0),
+    )
+
+    def test_minutes_are_the_machines_and_files_hold_what_was_planned(self):
+        for grouping in ("process by process", "copy by copy", "region by region"):
+            ticket = job(plate(12, 30), self.LINES, quantity=7, grouping=grouping)
+            work = worked(ticket)
+            told = run(gcode(ticket, work), body_for(LASER))[1]
+            self.assertEqual(told.complaints, [])
+            self.assertEqual(len(told.dropped), 14)
+            plan = work.beams["s1"].value
+            self.assertAlmostEqual(told.seconds / 60, plan.minutes, delta=0.001 * plan.minutes)
+            for process, length in plan.burnt().items():
+                self.assertAlmostEqual(told.burnt[process], length, delta=0.5)
+
+    def test_fills_are_in_the_other_files_as_well(self):
+        ticket = job(plate(12, 30), self.LINES)
+        work = worked(ticket)
+        files = write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl"])
+        self.assertEqual(len(files), 5)
+        strokes = next(line for line in work.layers["l1"].value.lines if line.id == "k2")
+        self.assertGreater(len(strokes.paths), 40)
+
+    def test_a_picture_is_engraved_dark_and_its_paper_not(self):
+        content = badge_png()
+        from nibble_core.ticket import first_ticket
+
+        made = first_ticket(name="Badge", file=hashlib.sha256(content).hexdigest(), file_name="badge.png", width=40,
+                            stock=BIRCH, machine=LASER)  # fmt: skip
+        for tones in ("error diffusion", "grey by power", "halftone dots", "an ordered pattern"):
+            line = Line("k1", "engrave", 0.0, fill="as a picture", interval=0.2, tones=tones, **ITSELF)
+            piece = replace(made.pieces[0], layers=(Layer("l1", "nothing", (line,)),))
+            ticket = replace(made, pieces=(piece,))
+            work = worked(ticket, {made.artworks[0].file: content})
+            self.assertEqual([p.error.message for p in work.problems], [])
+            drawn = work.layers["l1"].value.lines[0]
+            self.assertGreater(len(drawn.paths), 100)
+            if tones == "grey by power":
+                self.assertLess(drawn.shares.min(), drawn.shares.max())
+            self.assertEqual(run(gcode(ticket, work), body_for(LASER))[1].complaints, [])
+
+    def test_frame_and_pen_run_stay_within_and_burn_nothing_else(self):
+        ticket = job(plate(12, 30), self.LINES, quantity=3)
+        work = worked(ticket)
+        burnt = run(gcode(ticket, work), body_for(LASER))[0]
+        for shape in ("a box", "the hull"):
+            laser, told = run(write_frame(ticket, ticket.sheets[0], work, FORMATS["gcode"], shape), body_for(LASER))
+            self.assertEqual((told.burnt, told.complaints), ({}, []))
+            ends = [
+                np.vstack([course(step) for step in one.steps if of(step)])
+                for one, of in ((burnt, lambda s: s.beam > 0), (laser, lambda s: not s.rapid))
+            ]
+            for side in (lambda p: p.max(0), lambda p: p.min(0)):
+                self.assertTrue(np.allclose(side(ends[0]), side(ends[1]), atol=0.3))
+        pen = run(write_pen_run(ticket, ticket.sheets[0], work, FORMATS["gcode"]), body_for(LASER))[1]
+        self.assertEqual(pen.complaints, [])
+        self.assertAlmostEqual(sum(pen.burnt.values()), sum(work.beams["s1"].value.burnt().values()), delta=1)
+
+    def test_ties_and_micro_ties_hold_parts(self):
+        small = replace(LASER, openings=40.0)
+        for lines, values in (((cut(ties=3),), {}), ((cut(),), {"micro_ties": "micro-ties"})):
+            ticket = job(plate(12, 30), lines, small, **values)
+            told = run(gcode(ticket), body_for(LASER))[1]
+            self.assertEqual([round(one.box[2] - one.box[0]) for one in told.dropped], [12], "the slug alone")
+
+    def test_a_torch_pierces_off_the_line_and_switches_off_for_travels(self):
+        torch = MACHINES["torch-table"]
+        ticket = job(plate(60, 200), [cut()], torch, stock=STOCKS["mild-steel-2mm"],
+                     settings=STARTING.settings_of("torch-table", "mild-steel-2mm"), spacing=15.0)  # fmt: skip
+        content = gcode(ticket)
+        told = run(content, body_for(torch))[1]
+        self.assertEqual((told.complaints, len(told.dropped)), ([], 2))
+        self.assertEqual(content.count(b"G4 P0.3"), 2)
+        self.assertIn(b"(process through cut)", content)
+
+
+class Refusals(unittest.TestCase):
+    def test_what_would_spoil_the_work_blocks_in_words(self):
+        hatch = Line("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)
+        bar = Element("e1", kind="simple shape", figure=Figure("rectangle", 50.0, 3.0))
+        for ticket, words in (
+            (job(plate(), [hatch], settings=()), "power and speed of engrave"),
+            (job(plate(), [cut()], replace(LASER, clamps=(Zone("z1", 0, 340, 40, 40),))), "over 1 clamp"),
+            (
+                job([bar], [replace(hatch, interval=20.0)]),
+                "nothing in this area",
+            ),
+        ):
+            work = worked(ticket)
+            self.assertIn(words, " ".join(p.error.message for p in work.problems))
+            with self.assertRaises(NibbleError):
+                write_files(ticket, work)
+
+        far = tuple(replace(one, overscan=30.0) if one.process == "engrave" else one for one in SETTINGS)
+        run_up = worked(job(plate(), [hatch], settings=far)).beams["s1"].value
+        beyond_bed(run_up.moves, Box(0, 0, 580, 380))
+        for box, words in (
+            (Box(1, 0, 580, 380), "The head would run 1.0 mm"),
+            (Box(40, 0, 580, 380), "The beam would burn"),
+        ):
+            with self.assertRaisesRegex(DoesNotFit, words):
+                beyond_bed(run_up.moves, box)
+
+    def test_what_is_doubtful_is_told(self):
+        slow = replace(LASER, longest_run=1, openings=70.0)
+        fine = Line("k2", "engrave", -3.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.02)
+        odd = (Setting("engrave", "engrave", speed=5000, power=0.0), *SETTINGS[1:])
+        ticket = job(plate(), [cut(), fine], slow, settings=odd)
+        said = " ".join(note.text for one in stations(ticket, worked(ticket)) for note in one.notes)
+        for words in (
+            "smaller than the bed's openings",
+            "burn each place 7.5 times",
+            "has no power",
+            "goes 600 at most",
+            "runs 1 at most",
+        ):
+            self.assertIn(words, said)
+
+    def test_the_ticket_says_what_the_beam_does(self):
+        ticket = job(plate(), [cut(), Line("k2", "engrave", 0.0, fill="by rings", interval=0.1, **ITSELF)])
+        said = " ".join(one.text for one in sentences(ticket))
+        self.assertIn("Engrave the shapes by rings, 0.1 mm apart.", said)
+        self.assertIn("85 %, 12 mm a second, passes 1, kerf 0.16 mm, a line 1.5 mm long.", said)
+        self.assertIn("Burn it process by process", said)
