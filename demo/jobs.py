@@ -13,6 +13,10 @@ from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import Chosen, Element, Figure, Hanger, Layer, Lettering, Line, Stencil
 
+LASER_PORT = 8470
+LASER = replace(MACHINES["small-laser"], port=LASER_PORT)
+"""The demo shop's laser, which is simulated."""
+
 
 @dataclass(frozen=True)
 class DemoJob:
@@ -67,7 +71,7 @@ def _lighthouse(today: date) -> DemoJob:
     ticket = first_ticket(
         name="Key fobs for the open day", client="Orrinmouth Lighthouse Trust", quantity=40,
         due=(today + timedelta(days=6)).isoformat(), file=hashlib.sha256(content).hexdigest(),
-        file_name="lighthouse.png", width=30, stock=STOCKS["birch-3mm"], machine=MACHINES["small-laser"],
+        file_name="lighthouse.png", width=30, stock=STOCKS["birch-3mm"], machine=LASER,
     )  # fmt: skip
     elements = (
         Element("e1", kind="simple shape", figure=Figure("circle", 54.0, colour="#dcc39a")),

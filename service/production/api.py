@@ -18,12 +18,13 @@ from jobs import queries
 from jobs.api import ChangeIn, ChangesIn, who
 from jobs.models import Job, Revision
 from library.queries import library
+from nibble_core.errors import CannotMake
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
-from production import stocktaking
+from production import runs, stocktaking
 from production.events import EXCHANGE
 from production.models import Task
 from production.sources import safe_sources
@@ -31,6 +32,8 @@ from production.tasks import make_files
 from production.workers import DESK, PREVIEWS
 
 router = Router(tags=["work"])
+
+TrialKind = Literal["one copy", "a test cut", "a framing pass", "a framing pass along the hull", "a pen run"]
 
 
 class MendOut(Schema):
@@ -108,7 +111,7 @@ class SliceOut(Schema):
 
 class LineOut(Schema):
     """``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
-    on."""
+    on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline."""
 
     id: str
     process: str
@@ -120,6 +123,8 @@ class LineOut(Schema):
     ties: list[tuple[float, float]]
     dashes: int
     slices: list[SliceOut]
+    filled: bool
+    wide: float
 
 
 class PrintOut(Schema):
@@ -344,15 +349,92 @@ def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) 
 
 
 @router.get("/jobs/{job_id}/sheets/{sheet_id}/trial/{kind}", operation_id="trial")
-def trial(request: HttpRequest, job_id: int, sheet_id: str, kind: Literal["one copy", "a test cut"]) -> HttpResponse:
-    """Files to try a sheet's settings with, in a zip."""
+def trial(request: HttpRequest, job_id: int, sheet_id: str, kind: TrialKind) -> HttpResponse:
+    """Files to try a sheet's settings with, in a zip; of a beam's framing pass and pen run, one file."""
     revision = _newest(job_id)
     ticket = ticket_from_plain(revision.ticket)
     if all(sheet.id != sheet_id for sheet in ticket.sheets):
         raise Http404
     safe_sources(ticket, STORE)
     key = fingerprint("trial", job_id, revision.number, sheet_id, kind)
-    return _as_file(DESK.ask("trial", revision.ticket, sheet_id, kind, lane=key, key=key), "application/zip")
+    kept = "application/zip" if kind in ("one copy", "a test cut") else "text/x-gcode"
+    return _as_file(DESK.ask("trial", revision.ticket, sheet_id, kind, lane=key, key=key), kept)
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/moves", operation_id="moves")
+def moves(request: HttpRequest, job_id: int, sheet_id: str) -> HttpResponse:
+    """Every move of a sheet's beam, packed; see production.moves_view."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    if all(sheet.id != sheet_id for sheet in ticket.sheets):
+        raise Http404
+    safe_sources(ticket, STORE)
+    key = fingerprint("moves", job_id, revision.number, sheet_id)
+    content = DESK.ask("moves", revision.ticket, sheet_id, lane=key, key=key)
+    return HttpResponse(content, content_type="application/octet-stream")
+
+
+class RunOut(Schema):
+    """A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
+    made; x, y: of the head in the machine's axes."""
+
+    id: int
+    sheet: str
+    revision: int
+    state: str
+    lines: int
+    done: int
+    moves: int
+    x: float
+    y: float
+    message: str
+
+    @staticmethod
+    def resolve_moves(run: Any) -> int:
+        return runs.moves_made(run)
+
+
+class CommandIn(Schema):
+    """back: mm, while it is paused."""
+
+    what: Literal["pause", "resume", "back", "stop", "go on"]
+    length: float = Field(20.0, ge=0, le=10_000)
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/run", response=RunOut | None, operation_id="run")
+def machine_run(request: HttpRequest, job_id: int, sheet_id: str) -> Any:
+    """The last run of a sheet on its machine."""
+    return runs.newest(job_id, sheet_id)
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/run", response=RunOut, operation_id="begin_run")
+def begin_run(request: HttpRequest, job_id: int, sheet_id: str) -> Any:
+    """Send the newest revision of a sheet to its machine."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    sheet = next((one for one in ticket.sheets if one.id == sheet_id), None)
+    if sheet is None:
+        raise Http404
+    if sheet.machine.port is None:
+        raise CannotMake(
+            f"The {sheet.machine.name} is not connected.", "Give its record a port in the library, and choose it anew."
+        )
+    safe_sources(ticket, STORE)
+    key = fingerprint("program", job_id, revision.number, sheet_id)
+    content = DESK.ask("program", revision.ticket, sheet_id, revision.number, lane=key, key=key)
+    return runs.begin(job_id, sheet_id, revision.number, sheet.machine.port, content)
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/run/command", response=RunOut, operation_id="command_run")
+def command_run(request: HttpRequest, job_id: int, sheet_id: str, body: CommandIn) -> Any:
+    """Hold a run, let it go on, back it up, stop it, or take it up where it broke off."""
+    run = runs.newest(job_id, sheet_id)
+    if run is None:
+        raise Http404
+    if body.what == "go on":
+        return runs.go_on(run)
+    runs.command(run, body.what, body.length)
+    return runs.newest(job_id, sheet_id)
 
 
 class TakenOut(Schema):

@@ -11,8 +11,9 @@ from typing import Any
 from files import blobs
 from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError
-from nibble_core.formats.registry import OUTLINE_FORMATS
+from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
 from nibble_core.papers import printed_ticket, proof, quote
+from nibble_core.pipeline.head_files import planned, write_frame, write_head, write_pen_run
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
@@ -25,7 +26,8 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.sheet import Limits, Nest
 from nibble_core.ticket import STARTING, Change, Library, Ticket, apply, from_plain, ticket_from_plain, to_plain
 from nibble_core.ticket.library import Rates
-from nibble_core.ticket.model import Machine
+from nibble_core.ticket.model import Machine, Sheet
+from production.moves_view import moves_view
 from production.view import card_view, deviation_view, shape_view, work_view
 
 MOST_ANSWER_BYTES = 60_000_000
@@ -141,10 +143,29 @@ def paper(plain: Any, kind: str, code: str, size: str, rates: Any, *, asker: Ask
     return f"{stem}-{kind}-{code.replace('.', '-rev')}.pdf".encode() + b"\n" + content
 
 
+def moves(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
+    """Every move of a sheet's beam; see ``moves_view``."""
+    ticket, work = _worked_out(plain, asker)
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    return moves_view(sheet, planned(sheet, work))
+
+
+def program(plain: Any, sheet_id: str, revision: int, *, asker: Asker) -> bytes:
+    """A sheet's G-code, read back."""
+    ticket, work = _worked_out(plain, asker)
+    work.require_whole()
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision)
+
+
 def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
     """The zip's name on one line, then its bytes: a single copy of a sheet, or a test cut with its settings."""
     ticket = ticket_from_plain(plain)
     sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    if kind in HEAD_TRIALS:
+        ticket, work = _worked_out(plain, asker)
+        content = HEAD_TRIALS[kind](ticket, sheet, work)
+        return f"{slug(ticket.name)}-{slug(kind)}.gcode".encode() + b"\n" + content
     if kind == "one copy":
         single, work = _worked_out(to_plain(trial_ticket(ticket, sheet)), asker)
         files = trial_copy(single, work)
@@ -158,6 +179,23 @@ def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
             whole.writestr(file.name, file.content)
     return f"{slug(ticket.name)}-{slug(kind)}.zip".encode() + b"\n" + packed.getvalue()
 
+
+def _frame(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    return write_frame(ticket, sheet, work, FORMATS["gcode"])
+
+
+def _hull(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    return write_frame(ticket, sheet, work, FORMATS["gcode"], "the hull")
+
+
+def _pen_run(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    return write_pen_run(ticket, sheet, work, FORMATS["gcode"])
+
+
+HEAD_TRIALS: dict[str, Callable[[Ticket, Sheet, Work], bytes]] = {
+    "a framing pass": _frame, "a framing pass along the hull": _hull, "a pen run": _pen_run,
+}  # fmt: skip
+"""Small files for a machine with a beam, by what the trial is called."""
 
 KINDS: dict[str, Callable[..., bytes]] = {
     one.__name__: one
@@ -173,6 +211,8 @@ KINDS: dict[str, Callable[..., bytes]] = {
         paper,
         take,
         trial,
+        moves,
+        program,
     )
 }
 

@@ -28,8 +28,9 @@ def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[s
     """See production.api.LayerOut. Geometry in mm, in the piece's coordinates."""
     drawn, composed = work.layers[layer.id].value, work.pieces[piece.id].value
     edge = edge_line(drawn.lines)
+    beam = _beam(ticket, layer.id)
     return {
-        "box": list(drawn.box), "frame": list(composed.box), "lines": [_line(line) for line in drawn.lines],
+        "box": list(drawn.box), "frame": list(composed.box), "lines": [_line(line, beam) for line in drawn.lines],
         "prints": _prints(work.prints[layer.id].key, work.prints[layer.id].value),
         "shapes": [_shape(owner, shape) for owner, shape in composed.composed.painted],
         "shown": _area(drawn.shown) if layer.shows != "everything" else "",
@@ -51,14 +52,20 @@ def _minutes(drawn: LayerResult, ticket: Ticket, layer: str) -> float | None:
     return sum(one.paths.length for one in drawn.definitions) / speed / 60 if speed else None
 
 
-def _line(line: DrawnLine) -> dict[str, Any]:
+def _beam(ticket: Ticket, layer: str) -> float:
+    """mm that the beam is wide that makes a layer first; 0 for a knife."""
+    machine = next((sheet.machine for sheet in ticket.sheets_of(layer)), None)
+    return machine.beam if machine is not None and machine.burns else 0.0
+
+
+def _line(line: DrawnLine, beam: float) -> dict[str, Any]:
     many = len(line.paths) > MOST_DASHES
     paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if many else line.paths
     return {
         "id": line.id, "process": line.process, "name": line.name, "d": paths.svg(3),
         "nodes": line.nodes, "length": round(line.length, 2), "parts": len(line.regions),
         "ties": [list(place) for place in line.places], "dashes": line.dashes,
-        "slices": _slices(line.paths) if many else [],
+        "slices": _slices(line.paths) if many else [], "filled": line.filled, "wide": beam if line.filled else 0.0,
     }  # fmt: skip
 
 

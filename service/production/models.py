@@ -28,3 +28,32 @@ class Task(models.Model):
 
     def __str__(self) -> str:
         return f"files of {self.job_id}.{self.revision}: {self.state}"
+
+
+class MachineRun(models.Model):
+    """A program that is, or was, sent to a machine. program: SHA-256 of its file. lines: how many; done: of those
+    whose moves were made. moves_before: of the sheet, that an earlier run made. x, y: of the head, mm in the machine's
+    axes."""
+
+    class State(models.TextChoices):
+        RUNNING = "running"
+        PAUSED = "paused"
+        DONE = "done"
+        BROKEN = "broken"
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="machine_runs")
+    sheet = models.CharField(max_length=40)
+    revision = models.PositiveIntegerField()
+    port = models.PositiveIntegerField()
+    created = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=8, choices=State.choices, default=State.RUNNING)
+    program = models.CharField(max_length=64)
+    lines = models.PositiveIntegerField(default=0)
+    done = models.PositiveIntegerField(default=0)
+    moves_before = models.PositiveIntegerField(default=0)
+    x = models.FloatField(default=0.0)
+    y = models.FloatField(default=0.0)
+    message = models.TextField(blank=True)
+
+    def __str__(self) -> str:
+        return f"run of {self.job_id}.{self.revision} at {self.port}: {self.state}"

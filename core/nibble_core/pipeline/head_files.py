@@ -28,7 +28,7 @@ def write_head(
     ticket: Ticket, sheet: Sheet, work: Work, form: Format, called: str, *, revision: int | None = None
 ) -> bytes:
     """Every move of a sheet's beam. Raises CannotMake where it is not planned, FileDisagrees."""
-    run = _planned(sheet, work)
+    run = planned(sheet, work)
     last = f", revision {revision}" if revision is not None else ""
     says = [
         f"{ticket.name}{last}, ticket {fingerprint(ticket)[:12]}",
@@ -40,7 +40,7 @@ def write_head(
 
 def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: str = "a box") -> bytes:
     """Round everything that is burnt with the beam off, slowly enough to be watched. shape: a box or the hull."""
-    run = _planned(sheet, work)
+    run = planned(sheet, work)
     points = shapely.multipoints(run.job.paths.flattened(0.02)[0])
     outline = points.envelope if shape == "a box" else points.convex_hull
     if not isinstance(outline, shapely.Polygon):
@@ -55,7 +55,7 @@ def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: s
 
 def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> bytes:
     """Every line once with a pen instead of the beam: full power is the pen down."""
-    run = _planned(sheet, work)
+    run = planned(sheet, work)
     speed = min(sheet.machine.fastest / 4, 100.0)
     tools = tuple(replace(tool, power=1.0, speed=speed, passes=1, overscan=0.0, pierce=PEN_LIFT, air=False)
                   for tool in run.job.tools)  # fmt: skip
@@ -65,7 +65,8 @@ def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byt
     return _checked(moves, run, sheet, form, says, "pen run")
 
 
-def _planned(sheet: Sheet, work: Work) -> BeamRun:
+def planned(sheet: Sheet, work: Work) -> BeamRun:
+    """Every move of a sheet's beam. Raises CannotMake where nobody knows them."""
     if sheet.id not in work.beams:
         raise CannotMake(
             f"The moves of the {sheet.machine.name} are not planned: power or speed is missing, or it has no beam.",

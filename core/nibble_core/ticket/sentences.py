@@ -139,8 +139,16 @@ def _colours(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
 
 def _listed(endings: tuple[str, ...]) -> str:
     """“PDF, SVG and DXF”."""
-    *others, last = (ending.upper() for ending in endings) if endings else ("no",)
+    *others, last = (_CALLED.get(ending, ending.upper()) for ending in endings) if endings else ("no",)
     return f"{', '.join(others)} and {last}" if others else last
+
+
+def _made_on(name: str, machine: Machine) -> str:
+    does = "burn" if machine.kind == "a laser" else "cut"
+    return f"{name[:1].upper()}{name[1:]}: {does} on the " if name else f"{does.capitalize()} on the "
+
+
+_CALLED = {"gcode": "G-code", "hpgl": "HP-GL", "combined": "print-and-cut PDF", "dxf-r12": "DXF release 12"}
 
 
 def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
@@ -148,7 +156,7 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
     name = sheet_name(sheet, ticket)
     yield Sentence(
         f"{sheet.id}-machine", "machine",
-        (f"{name[:1].upper()}{name[1:]}: cut on the " if name else "Cut on the ",
+        (_made_on(name, machine),
          library_slot(here, machine.key, machine.name, library.machines),
          f". It is sent {_listed(machine.formats)} files."),
         () if machine.burns else ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,

@@ -18,10 +18,12 @@ export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
 export type Profile = components["schemas"]["ProfileOut"];
+export type Run = components["schemas"]["RunOut"];
 export type Taken = components["schemas"]["TakenOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
 export type Nested = components["schemas"]["NestOut"];
+export type RunCommand = components["schemas"]["CommandIn"]["what"];
 export type Library = components["schemas"]["LibraryOut"];
 export type Field = components["schemas"]["FieldOut"];
 /** The values of one record. */
@@ -132,6 +134,12 @@ export const api = {
   scaleDistances: (id: number, seen: number, factor: number) =>
     post<Job>(`/jobs/${id}/scale-distances`, { seen, factor }),
   remembered: (id: number) => get<Remembered[]>(`/jobs/${id}/remembered`),
+  moves: async (id: number, sheet: string) =>
+    (await answered("GET", `/jobs/${id}/sheets/${sheet}/moves`)).arrayBuffer(),
+  run: (id: number, sheet: string) => get<Run | null>(`/jobs/${id}/sheets/${sheet}/run`),
+  beginRun: (id: number, sheet: string) => post<Run>(`/jobs/${id}/sheets/${sheet}/run`),
+  commandRun: (id: number, sheet: string, what: RunCommand, length = 20) =>
+    post<Run>(`/jobs/${id}/sheets/${sheet}/run/command`, { what, length }),
   taken: (id: number) => get<Taken[]>(`/jobs/${id}/taken`),
   take: (id: number, sheet: string) => post<Taken>(`/jobs/${id}/sheets/${sheet}/take`),
   addProfile: (file: File) => {

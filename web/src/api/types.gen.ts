@@ -563,11 +563,75 @@ export interface paths {
         };
         /**
          * Trial
-         * @description Files to try a sheet's settings with, in a zip.
+         * @description Files to try a sheet's settings with, in a zip; of a beam's framing pass and pen run, one file.
          */
         get: operations["trial"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moves
+         * @description Every move of a sheet's beam, packed; see production.moves_view.
+         */
+        get: operations["moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine Run
+         * @description The last run of a sheet on its machine.
+         */
+        get: operations["run"];
+        put?: never;
+        /**
+         * Begin Run
+         * @description Send the newest revision of a sheet to its machine.
+         */
+        post: operations["begin_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/run/command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Command Run
+         * @description Hold a run, let it go on, back it up, stop it, or take it up where it broke off.
+         */
+        post: operations["command_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1442,7 +1506,7 @@ export interface components {
         /**
          * LineOut
          * @description ``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
-         *     on.
+         *     on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline.
          */
         LineOut: {
             /** Id */
@@ -1468,6 +1532,10 @@ export interface components {
             dashes: number;
             /** Slices */
             slices: components["schemas"]["SliceOut"][];
+            /** Filled */
+            filled: boolean;
+            /** Wide */
+            wide: number;
         };
         /**
          * LooksOut
@@ -1751,6 +1819,49 @@ export interface components {
         OneMoreIn: {
             /** Layer */
             layer: string;
+        };
+        /**
+         * RunOut
+         * @description A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
+         *     made; x, y: of the head in the machine's axes.
+         */
+        RunOut: {
+            /** Id */
+            id: number;
+            /** Sheet */
+            sheet: string;
+            /** Revision */
+            revision: number;
+            /** State */
+            state: string;
+            /** Lines */
+            lines: number;
+            /** Done */
+            done: number;
+            /** Moves */
+            moves: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Message */
+            message: string;
+        };
+        /**
+         * CommandIn
+         * @description back: mm, while it is paused.
+         */
+        CommandIn: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "pause" | "resume" | "back" | "stop" | "go on";
+            /**
+             * Length
+             * @default 20
+             */
+            length: number;
         };
         /**
          * TakenOut
@@ -2796,7 +2907,7 @@ export interface operations {
             path: {
                 job_id: number;
                 sheet_id: string;
-                kind: "one copy" | "a test cut";
+                kind: "one copy" | "a test cut" | "a framing pass" | "a framing pass along the hull" | "a pen run";
             };
             cookie?: never;
         };
@@ -2808,6 +2919,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"] | null;
+                };
+            };
+        };
+    };
+    begin_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    command_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
             };
         };
     };

@@ -8,12 +8,20 @@ import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { Afterwards } from "./Afterwards";
 import { PanelSection } from "./PanelSection";
+import { RunPanel } from "./RunPanel";
+import { burns, type Sheet } from "./ticket";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
   cut: "marks and cut lines",
   manifest: "what was made, with every file’s fingerprint",
 };
+
+interface SheetOfJob {
+  readonly id: string;
+  readonly name: string;
+  readonly sheet: Sheet;
+}
 
 /** Making the job files, watching and stopping that, and taking them away. */
 export function FilesPanel({
@@ -25,7 +33,7 @@ export function FilesPanel({
   jobId: number;
   revision: number;
   blocked: boolean;
-  sheets: readonly { id: string; name: string }[];
+  sheets: readonly SheetOfJob[];
 }) {
   const client = useQueryClient();
   const key = ["files", jobId];
@@ -133,6 +141,11 @@ export function FilesPanel({
         </chakra.ul>
       )}
       {!blocked && <Trials jobId={jobId} sheets={sheets} />}
+      {sheets
+        .filter(({ sheet }) => burns(sheet.machine))
+        .map(({ id, name, sheet }) => (
+          <RunPanel key={id} jobId={jobId} revision={revision} sheet={sheet} name={name} blocked={blocked} />
+        ))}
       <Papers jobId={jobId} />
       {!blocked && <Afterwards jobId={jobId} sheets={sheets} />}
     </chakra.section>
@@ -140,15 +153,15 @@ export function FilesPanel({
 }
 
 /** Something to try the settings with before the run. */
-function Trials({ jobId, sheets }: { jobId: number; sheets: readonly { id: string; name: string }[] }) {
+function Trials({ jobId, sheets }: { jobId: number; sheets: readonly SheetOfJob[] }) {
   return (
     <PanelSection title="A trial first">
-      {sheets.map(({ id, name }) => (
+      {sheets.map(({ id, name, sheet }) => (
         <chakra.p key={id} fontSize="14.5px">
           {name ? `${name}: ` : ""}
-          {TRIALS.map(([kind, words], k) => (
+          {(burns(sheet.machine) ? [...TRIALS, ...BEAM_TRIALS] : TRIALS).map(([kind, words], k) => (
             <span key={kind}>
-              {k > 0 && " or "}
+              {k > 0 && ", "}
               <Download path={`/jobs/${jobId}/sheets/${id}/trial/${encodeURIComponent(kind)}`}>
                 {words}
               </Download>
@@ -163,6 +176,13 @@ function Trials({ jobId, sheets }: { jobId: number; sheets: readonly { id: strin
 const TRIALS = [
   ["one copy", "one copy"],
   ["a test cut", "a circle in a square"],
+] as const;
+
+/** For machines with a beam. */
+const BEAM_TRIALS = [
+  ["a framing pass", "a box round the work, beam off"],
+  ["a framing pass along the hull", "its hull"],
+  ["a pen run", "all of it with a pen"],
 ] as const;
 
 /** Pages to print: for the machine and for the client; on Letter where the shop works in inches. */

@@ -37,6 +37,7 @@ const KEYS: Keys = [
   ["n, Shift p", "next and previous region"],
   ["Enter", "click what is under the cursor"],
   ["a, o, p, d", "as made, outlines, over the artwork, deviation"],
+  ["m; Enter , .", "at Machine: moves of a beam; play or pause, one path back, one path on"],
   ["f, w, h, c, t, i", "at Lines: drop-out, weak parts, weeding, worst case, on the thing, plate"],
   ["click, drag, Shift", "at Sheet: take copies in hand, move them, take more"],
   ["arrows, r, k, Delete", "at Sheet: move, turn, lock, throw off what is in hand; n the next"],
@@ -240,7 +241,11 @@ export function JobScreen() {
                   jobId={id}
                   revision={desk.job.revision.number}
                   blocked={blocked}
-                  sheets={ticket.sheets.map((one) => ({ id: one.id, name: work.sheets[one.id]?.name ?? "" }))}
+                  sheets={ticket.sheets.map((one) => ({
+                    id: one.id,
+                    name: work.sheets[one.id]?.name ?? "",
+                    sheet: one,
+                  }))}
                 />
               )}
               {station === "trace" && <OutlineFiles jobId={id} ticket={ticket} />}

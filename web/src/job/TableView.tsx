@@ -10,8 +10,9 @@ import { useUnit } from "../ui/unit";
 import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
 import { DeviationLegend, LineLegend, PlateLegend, Slip } from "./Legends";
+import { type MovesHandle, MovesView } from "./MovesView";
 import { colourChange, holeChange, onPiece, pieceToolChanges, regionChange } from "./pieceChanges";
-import { sceneOf } from "./scenes";
+import { sceneOf, shiftOf } from "./scenes";
 import { type StationKey, type ViewKey, viewsAt } from "./stations";
 import { TableBar } from "./TableBar";
 import { type Dab, TableOverlay } from "./TableOverlay";
@@ -23,7 +24,7 @@ import {
   regionChooser,
   targetOf,
 } from "./targets";
-import { type Anchor, heldLayer, type Piece, type Ticket } from "./ticket";
+import { type Anchor, burns, heldLayer, type Piece, type Ticket } from "./ticket";
 import { CHOOSE, type Tool, toolChanges } from "./tools";
 import type { TracedShape } from "./touchUps";
 import type { Copies } from "./useCopies";
@@ -68,6 +69,8 @@ export function TableView(props: Props) {
   const table = useRef<Table | null>(null);
   const overlay = useRef<SVGGElement>(null);
   const zoomText = useRef<HTMLSpanElement>(null);
+  const player = useRef<MovesHandle>(null);
+  const stood = useRef<TableState["view"]>({ width: 1, height: 1 });
   const camera = useRef<TableState["camera"]>({ scale: 1, x: 0, y: 0 });
   const [view, setView] = useState<ViewKey>("made");
   const [fade, setFade] = useState(USUAL_FADE);
@@ -111,7 +114,8 @@ export function TableView(props: Props) {
   const hasPixels = ownArtwork !== undefined && (ownArtwork.level !== null || ownArtwork.palette.length > 0);
   const onThing = piece !== undefined && piece.thing !== "nothing";
   const plate = Object.values(shown.layers).some((one) => one.plate);
-  const views = viewsAt(station, { measurable: hasPixels, thing: onThing, plate });
+  const moves = ticket.sheets.some((one) => burns(one.machine));
+  const views = viewsAt(station, { measurable: hasPixels, thing: onThing, plate, moves });
   const seen = views.some((one) => one.key === view) ? view : view === "deviation" ? "outlines" : "made";
   const firstArtwork = props.artwork;
   const { data: deviation } = useQuery({
@@ -241,6 +245,8 @@ export function TableView(props: Props) {
         camera.current = state.camera;
         const { scale, x, y } = state.camera;
         overlay.current?.setAttribute("transform", `matrix(${scale} 0 0 ${scale} ${x} ${y})`);
+        player.current?.look(state.camera, state.view);
+        stood.current = state.view;
         if (zoomText.current) zoomText.current.textContent = `${Math.round((100 * scale) / CSS_SCALE)} %`;
       },
       onPress,
@@ -348,6 +354,7 @@ export function TableView(props: Props) {
     if (handKey(key, event.shiftKey ? 10 : event.altKey ? 0.1 : 1)) return event.preventDefault();
     const far = event.shiftKey ? 10 : 1;
     if (editing.key(key, far)) return event.preventDefault();
+    if (seen === "moves" && player.current?.key(key)) return event.preventDefault();
     const viewKey = views.find((one) => one.letter === key);
     const acts: Record<string, () => void> = {
       arrowleft: () => moveCursor(-far, 0),
@@ -469,6 +476,18 @@ export function TableView(props: Props) {
         {seen === "plate" && <PlateLegend layers={ticket.pieces.flatMap((one) => one.layers)} unit={unit} />}
         {seen === "deviation" && <DeviationLegend deviation={deviation} unit={unit} />}
       </chakra.div>
+      {seen === "moves" && (
+        <MovesView
+          ref={(handle) => {
+            player.current = handle;
+            handle?.look(camera.current, stood.current);
+          }}
+          jobId={jobId}
+          revision={revision}
+          ticket={ticket}
+          shiftOf={(sheet) => shiftOf(ticket, shown, sheet)}
+        />
+      )}
       <TableBar
         station={station}
         views={views}

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Work } from "../api/client";
 import type { Matrix } from "../engine/scene";
 import { copiesOf, handled, mapped, matrixOf, movedMatrix, movedPlace, nearest, placedOf } from "./copies";
-import type { Placed, Sheet, Stock, Ticket } from "./ticket";
+import type { Machine, Placed, Sheet, Stock, Ticket } from "./ticket";
 
 const put: Placed[] = [0, 40, 90, 180, -135].flatMap((turn, k) =>
   ["as it is", "mirrored"].map((flip) => ({
@@ -31,6 +31,8 @@ const sheet = (arrangement: string, placed: Placed[]): Sheet => ({
   spacing: 2,
   placed,
   stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
+  machine: { kind: "a knife" } as Machine,
+  settings: [],
 });
 
 describe("copies of a sheet", () => {

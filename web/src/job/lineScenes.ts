@@ -1,5 +1,5 @@
 import type { Work } from "../api/client";
-import { type Item, mappedBox } from "../engine/scene";
+import { type Item, mappedBox, type Stroke } from "../engine/scene";
 import { processColour, processStroke } from "../theme/processes";
 import { parsed } from "./parsed";
 import type { ViewKey } from "./stations";
@@ -13,6 +13,8 @@ const LOST = "#C4401D";
 const WASTE = "#6B7671";
 const PLATE = "rgba(41,92,170,.42)";
 const PLATE_EDGE = "#1D4480";
+/** CSS pixels that a stroke of an engraved area is wide at least: its tone shows from afar as well. */
+const HAIR = 0.3;
 const PALE = "rgba(30,42,46,.14)";
 
 /** A layer of a piece on the table, seen in one of the views. ``stock`` is its colour. */
@@ -103,13 +105,15 @@ function shapeItems(of: LayerView): Item[] {
 export function lineStrokes(of: LayerView, strength: number, engraves = false): Item[] {
   const lines = of.lines.flatMap((line): Item[] => {
     const stroke = processStroke(line.process);
-    const slim = { ...stroke, dash: [], width: stroke.width * strength };
+    const slim: Stroke = line.filled
+      ? { colour: stroke.colour, width: HAIR, mm: line.wide, dash: [] }
+      : { ...stroke, dash: [], width: stroke.width * strength };
     // many dashes come in slices, each with its own box, so that only those in view are drawn
     if (line.slices.length)
       return line.slices.map(({ d, box }) => ({ kind: "path", path: parsed(d).path, box, stroke: slim }));
-    const fill = engraves && line.process === "engrave" ? { fill: "rgba(123,75,42,.6)" } : {};
+    const fill = engraves && line.process === "engrave" && !line.filled ? { fill: "rgba(123,75,42,.6)" } : {};
     // dashes that are drawn one by one need no dash pattern on top
-    const dash = line.dashes > 0 ? [] : (stroke.dash ?? []);
+    const dash = line.dashes > 0 || line.filled ? [] : (stroke.dash ?? []);
     return [
       {
         kind: "path",

@@ -18,7 +18,7 @@ import {
   tieMarks,
   withNewIds,
 } from "./pieceChanges";
-import type { Layer, Line, Piece, Sheet, Stock } from "./ticket";
+import type { Layer, Line, Machine, Piece, Sheet, Stock } from "./ticket";
 
 const line = (id: string, more: Partial<Line> = {}): Line => ({
   id,
@@ -67,6 +67,8 @@ const sheets: Sheet[] = [
     spacing: 2,
     placed: [],
     stock: { liner: true, name: "vinyl", colour: "#fff", mirrored: false } as Stock,
+    machine: { kind: "a knife" } as Machine,
+    settings: [],
   },
 ];
 const view = {

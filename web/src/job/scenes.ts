@@ -15,6 +15,8 @@ const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" }
 const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
 /** Room for a sheet's name above it, mm. */
 const LABEL = 14;
+/** Between sheets that lie beside each other, mm. */
+const BESIDE = 40;
 const EMPTY: Box = [0, 0, 100, 100];
 
 /** From on the spot to beyond a pixel: told apart by lightness as well as by hue. */
@@ -187,6 +189,15 @@ function boxed(d: string): { path: Path2D; box: Box } {
   return { path, box: facts.box };
 }
 
+/** How far to the right a sheet lies on the table, mm. */
+export function shiftOf(ticket: Ticket, work: Work, sheet: string): number {
+  const before = ticket.sheets.slice(
+    0,
+    ticket.sheets.findIndex((one) => one.id === sheet),
+  );
+  return before.reduce((sum, { id }) => sum + (work.sheets[id] ? work.sheets[id].width + BESIDE : 0), 0);
+}
+
 function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Work, images: Images): Scene {
   const items: Item[] = [];
   let shift = 0;
@@ -206,14 +217,16 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       const strength = view === "over" ? 0.4 : view === "plate" ? 0.25 : 1;
       const inked = of && view !== "outlines" ? printItems(of, images, strength) : [];
       const print = of && view === "plate" ? [...inked, ...plateItems(of)] : inked;
-      const copy = of ? [...print, ...lineStrokes(of, station === "machine" ? 0.9 : 0.6)] : [];
+      const lines = of && view !== "moves" ? lineStrokes(of, station === "machine" ? 0.9 : 0.6) : [];
+      const copy = of ? [...print, ...lines] : [];
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
       if (copy.length) items.push({ kind: "copies", items: copy, places, box });
     }
-    for (const own of laid.own) items.push(onSheet(own.d, { stroke: processStroke(own.process) }));
+    for (const own of view === "moves" ? [] : laid.own)
+      items.push(onSheet(own.d, { stroke: processStroke(own.process) }));
     if (laid.caption && station === "sheet") items.push(onSheet(laid.caption, { fill: INK }));
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
-    shift += laid.width + 40;
+    shift += laid.width + BESIDE;
   }
   return { items, bounds: items.length ? itemsBox(items) : EMPTY, ground: MAT };
 }

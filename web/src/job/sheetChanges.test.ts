@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { broughtOnto, copies, elsewhere, givenOwnSheet, withoutLayers } from "./sheetChanges";
-import type { Sheet, Stock, Ticket } from "./ticket";
+import type { Machine, Sheet, Stock, Ticket } from "./ticket";
 
 const sheet = (id: string, ...layers: string[]): Sheet => ({
   id,
@@ -18,6 +18,8 @@ const sheet = (id: string, ...layers: string[]): Sheet => ({
     locked: false,
   })),
   stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
+  machine: { kind: "a knife" } as Machine,
+  settings: [],
 });
 const ticket = {
   pieces: [

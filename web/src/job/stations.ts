@@ -17,6 +17,7 @@ export type ViewKey =
   | "deviation"
   | "thing"
   | "plate"
+  | "moves"
   | "falls"
   | "weak"
   | "weeding"
@@ -51,17 +52,22 @@ export const THING_VIEW: View = { key: "thing", name: "On the thing", letter: "t
 /** Where white or varnish is printed: its plate over the faint print. */
 export const PLATE_VIEW: View = { key: "plate", name: "Plate", letter: "i" };
 
+/** Where a beam burns: its moves, one after another. */
+export const MOVES_VIEW: View = { key: "moves", name: "Moves", letter: "m" };
+
 /** What there is to be seen beside the usual: pixels to measure a deviation from, a thing to lie on, a plate. */
 export interface Sights {
   readonly measurable: boolean;
   readonly thing: boolean;
   readonly plate: boolean;
+  readonly moves: boolean;
 }
 
 /** The views of a station, the usual ones first. */
-export function viewsAt(station: StationKey, { measurable, thing, plate }: Sights): readonly View[] {
+export function viewsAt(station: StationKey, { measurable, thing, plate, moves }: Sights): readonly View[] {
   const plates = plate ? [PLATE_VIEW] : [];
   if (station === "lines") return [...VIEWS, ...(thing ? [THING_VIEW] : []), ...plates, ...LINE_VIEWS];
+  if (station === "machine" && moves) return [...VIEWS, ...plates, MOVES_VIEW];
   if (station === "sheet" || station === "machine") return [...VIEWS, ...plates];
   return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
 }

@@ -78,6 +78,7 @@ export interface Placed {
 }
 
 export interface Stock {
+  readonly key: string;
   readonly name: string;
   readonly colour: string;
   readonly mirrored: boolean;
@@ -97,6 +98,24 @@ export interface Sheet {
   readonly spacing: number;
   readonly placed: readonly Placed[];
   readonly stock: Stock;
+  readonly machine: Machine;
+  readonly settings: readonly Setting[];
+}
+
+export interface Machine {
+  readonly key: string;
+  readonly name: string;
+  readonly kind: string;
+  readonly port: number | null;
+  readonly formats: readonly string[];
+  readonly fastest: number;
+}
+
+export interface Setting {
+  readonly id: string;
+  readonly process: string;
+  readonly power: number | null;
+  readonly speed: number | null;
 }
 
 export interface Ticket {
@@ -112,6 +131,11 @@ export interface Ticket {
   }[];
   readonly pieces: readonly Piece[];
   readonly sheets: readonly Sheet[];
+}
+
+/** Whether a machine has a beam, whose every move is planned. */
+export function burns(machine: Machine): boolean {
+  return machine.kind !== "a knife";
 }
 
 /** The first sheet that a layer lies on. */

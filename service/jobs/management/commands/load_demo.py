@@ -7,12 +7,13 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandParser
 
-from demo.jobs import demo_jobs, offcut_ticket
+from demo.jobs import LASER, demo_jobs, offcut_ticket
 from files import blobs
 from jobs.actions import bring_piece, change_job, keep_new_job
 from jobs.models import Job
 from jobs.queries import newest_revision
-from nibble_core.ticket import Change, ticket_from_plain
+from library.actions import keep_record
+from nibble_core.ticket import Change, ticket_from_plain, to_plain
 from people.middleware import DEMO_USER
 from production.api import refresh_card
 from production.workers import DESK
@@ -30,6 +31,7 @@ class Command(BaseCommand):
         user, _ = get_user_model().objects.get_or_create(username=DEMO_USER)
         if options["without_jobs"] or Job.objects.exists():
             return
+        keep_record("machine", LASER.key, to_plain(LASER))
         made = []
         for demo in demo_jobs(date.today()):
             blobs.keep(demo.content)

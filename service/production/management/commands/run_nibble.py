@@ -1,5 +1,6 @@
 """Serve Nibble: the web server here, the task queue in a child process that ends with it."""
 
+import contextlib
 import fcntl
 import os
 import signal
@@ -13,6 +14,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 MOST_CONNECTIONS = 1000
+DEMO_QUICK = 30.0  # times as fast as a real machine that the demo shop's laser is
 THREADS = 168  # as many streams of events as are let in, and 48 for what is answered at once
 IDLE_SECONDS = 60  # after which a connection that says nothing is closed
 
@@ -43,6 +45,8 @@ class Command(BaseCommand):
         queue = Queue()
         queue.start()
         threading.Thread(target=warm_up, name="warm up", daemon=True).start()
+        if settings.DEMO:
+            threading.Thread(target=demo_laser, name="demo laser", daemon=True).start()
 
         def end(*_: Any) -> None:
             EXCHANGE.close()
@@ -67,6 +71,16 @@ def warm_up() -> None:
     READER.warm_up()
     PREVIEWS.warm_up()
     DESK.warm_up()
+
+
+def demo_laser() -> None:
+    """The demo shop's laser, simulated; nothing where something else listens at its port."""
+    from demo.jobs import LASER_PORT
+    from nibble_core.simulators.laser import Body
+    from nibble_core.simulators.laser_port import Port, Running
+
+    with contextlib.suppress(OSError), Port(("127.0.0.1", LASER_PORT), Running(Body(), DEMO_QUICK)) as port:
+        port.serve_forever()
 
 
 def only_server() -> TextIO:

@@ -1,0 +1,145 @@
+"""Runs: a program sent to a machine by a thread of the server, watched, held, taken up again where it broke off."""
+
+import threading
+import time
+
+from django.db import close_old_connections
+
+from files import blobs
+from nibble_core.errors import CannotMake
+from nibble_core.machines import Driver, Lost, SocketDriver, State, resumed, send
+from production.models import MachineRun
+
+HOST = "127.0.0.1"  # machines are reached on this computer only
+LOOKS = 0.2  # seconds between two looks at the head
+WRITES = 0.5  # seconds between two notes of how far it is
+
+
+class Runner:
+    """One program on its way to one machine."""
+
+    def __init__(self, run: MachineRun, program: bytes, driver: Driver) -> None:
+        self.run_id, self.driver, self.program = run.pk, driver, program
+        self.state = State("running")
+        self._stop = False
+        self._written = 0.0
+        self.thread = threading.Thread(target=self._go, name=f"run {run.pk}", daemon=True)
+
+    def stop(self) -> None:
+        """Beam off; what was done is kept, to go on from."""
+        self._stop = True
+        self.driver.stop()
+
+    def _go(self) -> None:
+        try:
+            sent = send(self.program, self.driver, self._watch, pause=lambda: time.sleep(LOOKS))
+            state = MachineRun.State.BROKEN if sent.why else MachineRun.State.DONE
+            message = "Stopped." if sent.why and self._stop else sent.why
+            _tell(self.run_id, state=state, done=sent.done, message=message)
+        finally:
+            self.driver.close()
+            with _LOCK:
+                _RUNNERS.pop(self.run_id, None)
+            close_old_connections()
+
+    def _watch(self, taken: int, state: State) -> bool:
+        self.state = state
+        now = time.monotonic()
+        if now - self._written > WRITES:
+            self._written = now
+            held = MachineRun.State.PAUSED if state.doing == "paused" else MachineRun.State.RUNNING
+            _tell(self.run_id, state=held, done=state.line, x=state.x, y=state.y)
+        return not self._stop
+
+
+_LOCK = threading.Lock()
+_RUNNERS: dict[int, Runner] = {}
+
+
+def begin(
+    job_id: int, sheet: str, revision: int, port: int, program: bytes, moves_before: int = 0
+) -> MachineRun:
+    """Send a program to the machine at a port. Raises CannotMake while another runs there, Lost where nobody
+    listens."""
+    _require_free(port)
+    driver = SocketDriver(HOST, port)
+    run = MachineRun.objects.create(
+        job_id=job_id, sheet=sheet, revision=revision, port=port, program=blobs.keep(program),
+        lines=len(program.splitlines()), moves_before=moves_before,
+    )  # fmt: skip
+    _start(run, program, driver)
+    return run
+
+
+def go_on(run: MachineRun) -> MachineRun:
+    """Take a broken run up again at its last finished path, as a run of its own. Raises CannotMake, Lost."""
+    if run.state != MachineRun.State.BROKEN:
+        raise CannotMake("This run did not break off.", "Send the sheet again.")
+    program = blobs.fetch(run.program)
+    rest = resumed(program, run.done)
+    before = run.moves_before + moves_in(program) - moves_in(rest)
+    return begin(run.job_id, run.sheet, run.revision, run.port, rest, max(before, 0))
+
+
+def moves_in(program: bytes, lines: int | None = None) -> int:
+    """How many moves its first lines are, or all of them."""
+    return sum(line.startswith((b"G0 ", b"G1 ", b"G2 ", b"G3 ")) for line in program.splitlines()[:lines])
+
+
+def moves_made(run: MachineRun) -> int:
+    """Moves of the sheet that were made by now."""
+    return run.moves_before + moves_in(blobs.fetch(run.program), run.done)
+
+
+def command(run: MachineRun, what: str, length: float = 0.0) -> None:
+    """Pause, resume, back (mm) or stop. Raises CannotMake for a run that is over."""
+    with _LOCK:
+        runner = _RUNNERS.get(run.pk)
+    if runner is None:
+        raise CannotMake("This run is over.", "Send the sheet again, or go on from where it broke off.")
+    acts = {
+        "pause": runner.driver.pause, "resume": runner.driver.resume, "stop": runner.stop,
+        "back": lambda: runner.driver.back(length),
+    }  # fmt: skip
+    acts[what]()
+    if what in ("pause", "resume"):
+        state = MachineRun.State.PAUSED if what == "pause" else MachineRun.State.RUNNING
+        _tell(run.pk, state=state)
+
+
+def newest(job_id: int, sheet: str) -> MachineRun | None:
+    """The last run of a sheet, as far as it is by now; one that no thread runs any more has broken off."""
+    run = MachineRun.objects.filter(job_id=job_id, sheet=sheet).order_by("-id").first()
+    if run is None:
+        return None
+    with _LOCK:
+        runner = _RUNNERS.get(run.pk)
+    if runner is not None:
+        run.x, run.y, run.done = runner.state.x, runner.state.y, max(run.done, runner.state.line)
+    elif run.state in (MachineRun.State.RUNNING, MachineRun.State.PAUSED):
+        run.refresh_from_db()  # it may have ended in between
+        if run.state in (MachineRun.State.RUNNING, MachineRun.State.PAUSED):
+            _tell(run.pk, state=MachineRun.State.BROKEN, message="Nibble was stopped while this ran.")
+            run.refresh_from_db()
+    return run
+
+
+def _require_free(port: int) -> None:
+    with _LOCK:
+        busy = [runner.run_id for runner in _RUNNERS.values()]
+    if MachineRun.objects.filter(id__in=busy, port=port).exists():
+        raise CannotMake("This machine is at work.", "Wait until its run is done, or stop it.")
+
+
+def _start(run: MachineRun, program: bytes, driver: Driver) -> None:
+    runner = Runner(run, program, driver)
+    with _LOCK:
+        _RUNNERS[run.pk] = runner
+    runner.thread.start()
+
+
+def _tell(run_id: int, **values: object) -> None:
+    MachineRun.objects.filter(id=run_id).update(**values)
+
+
+__all__ = ["Lost", "begin", "command", "go_on", "moves_made", "newest"]

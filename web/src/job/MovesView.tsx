@@ -1,0 +1,239 @@
+import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { forwardRef, useEffect, useImperativeHandle, useRef, useState } from "react";
+import { api } from "../api/client";
+import type { Camera, Size } from "../engine/camera";
+import { BURN, clock, droppedBefore, type Moves, moveAt, nextPath, unpackMoves } from "../engine/moves";
+import { Playback } from "../engine/playback";
+import { Button } from "../ui/Button";
+import { burns, type Ticket } from "./ticket";
+import { goesOn, useRun } from "./useRun";
+
+const Input = chakra("input");
+const Select = chakra("select");
+const PACES = [1, 10, 60, 300] as const;
+
+export interface MovesHandle {
+  look(camera: Camera, view: Size): void;
+  /** Whether a key was taken. */
+  key(key: string): boolean;
+}
+
+interface Props {
+  jobId: number;
+  revision: number;
+  ticket: Ticket;
+  /** How far to the right a sheet lies, mm. */
+  shiftOf: (sheet: string) => number;
+}
+
+/** The moves of a beam over the table: played, stepped, scrubbed, or followed while the machine runs. */
+export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props, ref) {
+  const { jobId, revision, ticket } = props;
+  const able = ticket.sheets.filter(({ machine }) => burns(machine));
+  const [chosen, setChosen] = useState("");
+  const sheet = able.find((one) => one.id === chosen) ?? able[0];
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const playback = useRef<Playback | null>(null);
+  const seen = useRef<[Camera, Size] | null>(null);
+  const [seconds, setSeconds] = useState(0);
+  const [playing, setPlaying] = useState(false);
+  const [pace, setPace] = useState<number>(60);
+  const { data: moves, error } = useQuery({
+    queryKey: ["moves", jobId, revision, sheet?.id],
+    queryFn: async () => unpackMoves(await api.moves(jobId, sheet?.id ?? "")),
+    enabled: sheet !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+  const run = useRun(jobId, sheet?.id ?? "", sheet?.machine.port != null);
+  const live = run && run.revision === revision && goesOn(run.state) ? run : null;
+  const whole = moves?.begins[moves.count] ?? 0;
+  const shift = sheet ? props.shiftOf(sheet.id) : 0;
+
+  useEffect(() => {
+    if (!canvas.current || !moves) return;
+    const made = new Playback(canvas.current, moves, shift);
+    playback.current = made;
+    if (seen.current) made.look(...seen.current);
+    setSeconds(moves.begins[moves.count] ?? 0);
+    return () => made.destroy();
+  }, [moves, shift]);
+  useEffect(() => playback.current?.show(seconds), [seconds]);
+  useEffect(() => {
+    if (!moves) return;
+    playback.current?.follow(
+      live && { made: live.moves, x: moves.start[0] + live.x, y: moves.start[1] - live.y },
+    );
+  }, [live, moves]);
+
+  useEffect(() => {
+    if (!playing) return;
+    let [last, frame] = [performance.now(), 0];
+    const tick = (now: number) => {
+      setSeconds((was) => {
+        const next = Math.min(whole, was + ((now - last) / 1000) * pace);
+        last = now;
+        return next;
+      });
+      frame = requestAnimationFrame(tick);
+    };
+    frame = requestAnimationFrame(tick);
+    return () => cancelAnimationFrame(frame);
+  }, [playing, pace, whole]);
+  useEffect(() => {
+    if (playing && whole > 0 && seconds >= whole) setPlaying(false);
+  }, [playing, seconds, whole]);
+
+  const play = () => {
+    if (!playing && seconds >= whole) setSeconds(0);
+    setPlaying(!playing);
+  };
+  const step = (way: 1 | -1) => {
+    if (!moves) return;
+    setPlaying(false);
+    setSeconds(moves.begins[nextPath(moves, moveAt(moves, seconds), way)] ?? 0);
+  };
+  useImperativeHandle(ref, () => ({
+    look: (camera, view) => {
+      seen.current = [camera, view];
+      playback.current?.look(camera, view);
+    },
+    key: (key) => {
+      const acts: Record<string, () => void> = { enter: play, ",": () => step(-1), ".": () => step(1) };
+      acts[key]?.();
+      return key in acts;
+    },
+  }));
+
+  return (
+    <>
+      <chakra.canvas
+        ref={canvas}
+        aria-hidden
+        position="absolute"
+        inset="0"
+        width="100%"
+        height="100%"
+        pointerEvents="none"
+      />
+      <chakra.div
+        role="group"
+        aria-label="Moves"
+        position="absolute"
+        left="34px"
+        right="14px"
+        bottom="54px"
+        display="flex"
+        alignItems="center"
+        gap="8px"
+        padding="5px 8px"
+        background="paper"
+        borderRadius="5px"
+        boxShadow="0 1px 3px rgba(0,0,0,.13)"
+        fontSize="14px"
+      >
+        {error ? (
+          <span role="status">{error.message}</span>
+        ) : !moves ? (
+          <span role="status">Fetching the moves…</span>
+        ) : (
+          <>
+            {able.length > 1 && (
+              <Select
+                aria-label="Sheet whose moves are shown"
+                value={sheet?.id}
+                onChange={(event) => setChosen(event.target.value)}
+                height="28px"
+              >
+                {able.map((one) => (
+                  <option key={one.id} value={one.id}>
+                    sheet {ticket.sheets.indexOf(one) + 1}
+                  </option>
+                ))}
+              </Select>
+            )}
+            <Button type="button" onClick={play} minWidth="62px" disabled={live !== null}>
+              {playing ? "Pause" : "Play"}
+            </Button>
+            <Button
+              type="button"
+              onClick={() => step(-1)}
+              aria-label="One path back"
+              title="One path back (,)"
+            >
+              ‹
+            </Button>
+            <Button type="button" onClick={() => step(1)} aria-label="One path on" title="One path on (.)">
+              ›
+            </Button>
+            <Input
+              type="range"
+              min="0"
+              max={whole}
+              step={Math.max(whole / 2000, 0.01)}
+              value={Math.min(seconds, whole)}
+              aria-label="Moment of the run"
+              aria-valuetext={`${clock(seconds)} of ${clock(whole)}`}
+              flex="1"
+              minWidth="80px"
+              height="24px"
+              accentColor="#8A5F00"
+              onChange={(event) => {
+                setPlaying(false);
+                setSeconds(Number(event.target.value));
+              }}
+            />
+            <chakra.span whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+              {clock(seconds)} of {clock(whole)}
+            </chakra.span>
+            <Select
+              aria-label="Pace"
+              value={pace}
+              onChange={(event) => setPace(Number(event.target.value))}
+              height="28px"
+              background="paper.white"
+              border="1px solid {colors.hair}"
+              borderRadius="slip"
+            >
+              {PACES.map((one) => (
+                <option key={one} value={one}>
+                  {one === 1 ? "as fast as it is" : `${one} times`}
+                </option>
+              ))}
+            </Select>
+          </>
+        )}
+      </chakra.div>
+      {moves && <Now moves={moves} made={live ? live.moves : moveAt(moves, seconds)} live={live !== null} />}
+    </>
+  );
+});
+
+/** What is done at the moment, and what has fallen. */
+function Now({ moves, made, live }: { moves: Moves; made: number; live: boolean }) {
+  const tool = moves.tools[moves.tool[Math.min(made, moves.count - 1)] ?? 0];
+  const over = made >= moves.count;
+  const doing = over
+    ? "all is done"
+    : moves.does[made] === BURN
+      ? (tool?.process ?? "")
+      : `on the way to ${tool?.process}`;
+  const fallen = droppedBefore(moves, made);
+  return (
+    <chakra.div
+      position="absolute"
+      left="34px"
+      top="30px"
+      padding="3px 9px"
+      background="paper"
+      borderRadius="4px"
+      fontSize="14px"
+      pointerEvents="none"
+    >
+      {live && <b>At the machine: </b>}
+      {doing}
+      {moves.drops.length > 0 && `; ${fallen} of ${moves.drops.length} cut free`}
+    </chakra.div>
+  );
+}

@@ -1,0 +1,120 @@
+import { chakra } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, type RunCommand } from "../api/client";
+import { Button } from "../ui/Button";
+import { tell } from "../ui/notices";
+import { PanelSection } from "./PanelSection";
+import type { Sheet } from "./ticket";
+import { goesOn, useRun } from "./useRun";
+
+/** How far the head is backed up at a press, mm. */
+const BACK = 20;
+
+/** Sending a sheet to its machine, holding it, and going on where it broke off. */
+export function RunPanel({
+  jobId,
+  revision,
+  sheet,
+  name,
+  blocked,
+}: {
+  jobId: number;
+  revision: number;
+  sheet: Sheet;
+  name: string;
+  blocked: boolean;
+}) {
+  const client = useQueryClient();
+  const key = ["run", jobId, sheet.id];
+  const connected = sheet.machine.port !== null;
+  const run = useRun(jobId, sheet.id, connected);
+  const took = { onSuccess: (made: unknown) => client.setQueryData(key, made), onError: tell };
+  const begin = useMutation({ mutationFn: () => api.beginRun(jobId, sheet.id), ...took });
+  const act = useMutation({
+    mutationFn: ([what, length]: [RunCommand, number?]) => api.commandRun(jobId, sheet.id, what, length),
+    ...took,
+  });
+  const busy = goesOn(run?.state);
+  const share = run?.lines ? run.done / run.lines : 0;
+  return (
+    <PanelSection title={`At the machine${name ? `: ${name}` : ""}`}>
+      {!connected ? (
+        <chakra.p fontSize="14px" color="ink.soft">
+          The {sheet.machine.name} is not connected. Give its record a port in the library; the simulated
+          laser listens with ./nibble simulate laser --port.
+        </chakra.p>
+      ) : (
+        <>
+          {run && (
+            <>
+              <chakra.div
+                role="progressbar"
+                aria-label="Run at the machine"
+                aria-valuenow={Math.round(100 * share)}
+                height="8px"
+                marginTop="6px"
+                background="hair.soft"
+                borderRadius="4px"
+                overflow="hidden"
+              >
+                <chakra.div height="100%" background="marigold" style={{ width: `${100 * share}%` }} />
+              </chakra.div>
+              <chakra.p role="status" fontSize="14px" marginTop="4px">
+                {SAID[run.state]} {run.message}{" "}
+                <chakra.span color="ink.soft">
+                  line {run.done} of {run.lines}
+                  {run.revision !== revision && `, change ${run.revision}`}
+                </chakra.span>
+              </chakra.p>
+            </>
+          )}
+          <chakra.div display="flex" flexWrap="wrap" gap="6px" marginTop="6px">
+            {busy && run ? (
+              <>
+                <Button
+                  type="button"
+                  onClick={() => act.mutate([run.state === "paused" ? "resume" : "pause"])}
+                >
+                  {run.state === "paused" ? "Go on" : "Pause"}
+                </Button>
+                <Button
+                  type="button"
+                  disabled={run.state !== "paused"}
+                  onClick={() => act.mutate(["back", BACK])}
+                >
+                  Back {BACK} mm
+                </Button>
+                <Button type="button" onClick={() => act.mutate(["stop"])}>
+                  Stop
+                </Button>
+              </>
+            ) : (
+              <>
+                <Button
+                  type="button"
+                  look={run ? "slip" : "strong"}
+                  disabled={blocked || begin.isPending}
+                  onClick={() => begin.mutate()}
+                >
+                  {run ? "Send it again" : "Send it to the machine"}
+                </Button>
+                {run?.state === "broken" && (
+                  <Button type="button" look="strong" onClick={() => act.mutate(["go on"])}>
+                    Go on at the last finished path
+                  </Button>
+                )}
+              </>
+            )}
+          </chakra.div>
+        </>
+      )}
+    </PanelSection>
+  );
+}
+
+const SAID: Record<string, string> = {
+  running: "Running.",
+  paused: "Held, the beam off.",
+  done: "Done.",
+  broken: "Broken off.",
+};
