@@ -9,7 +9,7 @@ from typing import Any, Literal
 from django.db import connection
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.http.response import HttpResponseBase
-from ninja import Field, Router, Schema
+from ninja import Field, Query, Router, Schema
 
 from files import blobs, pictures
 from files.api import as_download
@@ -359,6 +359,33 @@ def trial(request: HttpRequest, job_id: int, sheet_id: str, kind: TrialKind) -> 
     key = fingerprint("trial", job_id, revision.number, sheet_id, kind)
     kept = "application/zip" if kind in ("one copy", "a test cut") else "text/x-gcode"
     return _as_file(DESK.ask("trial", revision.ticket, sheet_id, kind, lane=key, key=key), kept)
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/swatch", operation_id="swatch")
+def test_swatch(
+    request: HttpRequest, job_id: int, sheet_id: str, process: str, across: str,
+    powers: Query[list[float]], values: Query[list[float]],
+) -> HttpResponse:  # fmt: skip
+    """A labelled grid of settings to be burnt, as G-code."""
+    grid = {"process": process, "across": across, "powers": powers, "values": values}
+    return _test_file("test_swatch", job_id, sheet_id, grid)
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/kerf-comb", operation_id="kerf_comb")
+def kerf_comb(
+    request: HttpRequest, job_id: int, sheet_id: str, thickness: float, kerfs: Query[list[float]]
+) -> HttpResponse:
+    """A comb of slots that measures the kerf, as G-code."""
+    return _test_file("test_comb", job_id, sheet_id, thickness, kerfs)
+
+
+def _test_file(kind: str, job_id: int, sheet_id: str, *more: Any) -> HttpResponse:
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    if all(sheet.id != sheet_id for sheet in ticket.sheets):
+        raise Http404
+    key = fingerprint(kind, job_id, revision.number, sheet_id, list(more))
+    return _as_file(DESK.ask(kind, revision.ticket, sheet_id, *more, lane=key, key=key), "text/x-gcode")
 
 
 @router.get("/jobs/{job_id}/sheets/{sheet_id}/moves", operation_id="moves")

@@ -18,6 +18,7 @@ from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
 from nibble_core.pipeline.stocktaking import taken
+from nibble_core.pipeline.swatch import Grid, kerf_comb, swatch
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.trial import test_cut, trial_copy, trial_ticket
@@ -158,6 +159,23 @@ def program(plain: Any, sheet_id: str, revision: int, *, asker: Asker) -> bytes:
     return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision)
 
 
+def test_swatch(plain: Any, sheet_id: str, grid: dict[str, Any], *, asker: Asker) -> bytes:
+    """The file's name on one line, then the G-code of a swatch."""
+    ticket = ticket_from_plain(plain)
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    asked = Grid(grid["process"], tuple(grid["powers"]), grid["across"], tuple(grid["values"]))
+    return (
+        f"{slug(sheet.stock.name)}-swatch-{slug(asked.process)}.gcode".encode() + b"\n" + swatch(ticket, sheet, asked)
+    )
+
+
+def test_comb(plain: Any, sheet_id: str, thickness: float, kerfs: list[float], *, asker: Asker) -> bytes:
+    """The file's name on one line, then the G-code of a kerf comb."""
+    ticket = ticket_from_plain(plain)
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    return f"{slug(sheet.stock.name)}-kerf-comb.gcode".encode() + b"\n" + kerf_comb(ticket, sheet, thickness, kerfs)
+
+
 def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
     """The zip's name on one line, then its bytes: a single copy of a sheet, or a test cut with its settings."""
     ticket = ticket_from_plain(plain)
@@ -213,6 +231,8 @@ KINDS: dict[str, Callable[..., bytes]] = {
         trial,
         moves,
         program,
+        test_swatch,
+        test_comb,
     )
 }
 

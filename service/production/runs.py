@@ -56,9 +56,7 @@ _LOCK = threading.Lock()
 _RUNNERS: dict[int, Runner] = {}
 
 
-def begin(
-    job_id: int, sheet: str, revision: int, port: int, program: bytes, moves_before: int = 0
-) -> MachineRun:
+def begin(job_id: int, sheet: str, revision: int, port: int, program: bytes, moves_before: int = 0) -> MachineRun:
     """Send a program to the machine at a port. Raises CannotMake while another runs there, Lost where nobody
     listens."""
     _require_free(port)

@@ -20,7 +20,6 @@ from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 
-FRAMES = ("a box", "the hull")
 PEN_LIFT = 0.2  # seconds that a pen needs to come down
 
 
@@ -28,14 +27,18 @@ def write_head(
     ticket: Ticket, sheet: Sheet, work: Work, form: Format, called: str, *, revision: int | None = None
 ) -> bytes:
     """Every move of a sheet's beam. Raises CannotMake where it is not planned, FileDisagrees."""
-    run = planned(sheet, work)
     last = f", revision {revision}" if revision is not None else ""
-    says = [
-        f"{ticket.name}{last}, ticket {fingerprint(ticket)[:12]}",
-        *_about(sheet), f"{run.minutes:.1f} minutes, {sum(run.burnt().values()):.0f} mm burnt",
-        *(_told(tool) for tool in run.job.tools),
+    says = [f"{ticket.name}{last}, ticket {fingerprint(ticket)[:12]}"]
+    return write_run(planned(sheet, work), sheet, form, says, called)
+
+
+def write_run(run: BeamRun, sheet: Sheet, form: Format, says: Sequence[str], called: str) -> bytes:
+    """A planned run on a sheet's machine. Raises FileDisagrees."""
+    head = [
+        *says, *_about(sheet), f"{run.minutes:.1f} minutes, {sum(run.burnt().values()):.0f} mm burnt",
+        *dict.fromkeys(_told(tool) for tool in run.job.tools),
     ]  # fmt: skip
-    return _checked(run.moves, run, sheet, form, says, called)
+    return _checked(run.moves, run, sheet, form, head, called)
 
 
 def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: str = "a box") -> bytes:

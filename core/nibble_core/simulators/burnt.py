@@ -16,6 +16,7 @@ from nibble_core.simulators.laser import CUTS, Body, Complaint, Laser, Step, clo
 SNAP = 0.02  # mm that ends of cuts may lie apart and still meet
 CHORD = 0.02  # mm
 LEAST = 0.02  # mm² of a part
+AS_FAST = 250.0  # mm/s at which full power chars
 
 
 @dataclass(frozen=True)
@@ -112,7 +113,8 @@ def picture(steps: Sequence[Step], body: Body, *, px_per_mm: float = 4.0, spot: 
             continue
         points = course(step) - [body.left, body.bottom]
         points = np.stack([points[:, 0], body.height - points[:, 1]], 1) * px_per_mm - 0.5
-        tone = 20 if step.process in CUTS else 190 - round(120 * min(step.beam, 1.0))
+        strength = min(1.0, step.beam * AS_FAST / max(step.feed, 1e-6))
+        tone = 20 if step.process in CUTS else 215 - round(150 * strength)
         cv2.polylines(image, [np.rint(points * 16).astype(np.int32)], False, tone, thick, cv2.LINE_AA, 4)
     return image
 

@@ -574,6 +574,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/swatch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Test Swatch
+         * @description A labelled grid of settings to be burnt, as G-code.
+         */
+        get: operations["swatch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/kerf-comb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kerf Comb
+         * @description A comb of slots that measures the kerf, as G-code.
+         */
+        get: operations["kerf_comb"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheets/{sheet_id}/moves": {
         parameters: {
             query?: never;
@@ -2908,6 +2948,56 @@ export interface operations {
                 job_id: number;
                 sheet_id: string;
                 kind: "one copy" | "a test cut" | "a framing pass" | "a framing pass along the hull" | "a pen run";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    swatch: {
+        parameters: {
+            query: {
+                process: string;
+                across: string;
+                powers: number[];
+                values: number[];
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kerf_comb: {
+        parameters: {
+            query: {
+                thickness: number;
+                kerfs: number[];
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
             };
             cookie?: never;
         };

@@ -1,15 +1,16 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api } from "../api/client";
+import { api, type Change } from "../api/client";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
 import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { Afterwards } from "./Afterwards";
+import { FindSettings } from "./FindSettings";
 import { PanelSection } from "./PanelSection";
 import { RunPanel } from "./RunPanel";
-import { burns, type Sheet } from "./ticket";
+import { burns, type Sheet, type Ticket } from "./ticket";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -28,12 +29,16 @@ export function FilesPanel({
   jobId,
   revision,
   blocked,
+  ticket,
   sheets,
+  onChanges,
 }: {
   jobId: number;
   revision: number;
   blocked: boolean;
+  ticket: Ticket;
   sheets: readonly SheetOfJob[];
+  onChanges: (changes: Change[]) => void;
 }) {
   const client = useQueryClient();
   const key = ["files", jobId];
@@ -144,7 +149,10 @@ export function FilesPanel({
       {sheets
         .filter(({ sheet }) => burns(sheet.machine))
         .map(({ id, name, sheet }) => (
-          <RunPanel key={id} jobId={jobId} revision={revision} sheet={sheet} name={name} blocked={blocked} />
+          <div key={id}>
+            <RunPanel jobId={jobId} revision={revision} sheet={sheet} name={name} blocked={blocked} />
+            <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
+          </div>
         ))}
       <Papers jobId={jobId} />
       {!blocked && <Afterwards jobId={jobId} sheets={sheets} />}

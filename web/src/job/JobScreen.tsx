@@ -241,6 +241,8 @@ export function JobScreen() {
                   jobId={id}
                   revision={desk.job.revision.number}
                   blocked={blocked}
+                  ticket={ticket}
+                  onChanges={(changes) => desk.change(...changes)}
                   sheets={ticket.sheets.map((one) => ({
                     id: one.id,
                     name: work.sheets[one.id]?.name ?? "",

@@ -85,6 +85,8 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
     if (playing && whole > 0 && seconds >= whole) setPlaying(false);
   }, [playing, seconds, whole]);
 
+  /** The moment that is shown: the machine's own while it runs. */
+  const moment = live && moves ? (moves.begins[Math.min(live.moves, moves.count)] ?? 0) : seconds;
   const play = () => {
     if (!playing && seconds >= whole) setSeconds(0);
     setPlaying(!playing);
@@ -172,9 +174,10 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
               min="0"
               max={whole}
               step={Math.max(whole / 2000, 0.01)}
-              value={Math.min(seconds, whole)}
+              value={Math.min(moment, whole)}
+              disabled={live !== null}
               aria-label="Moment of the run"
-              aria-valuetext={`${clock(seconds)} of ${clock(whole)}`}
+              aria-valuetext={`${clock(moment)} of ${clock(whole)}`}
               flex="1"
               minWidth="80px"
               height="24px"
@@ -185,7 +188,7 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
               }}
             />
             <chakra.span whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
-              {clock(seconds)} of {clock(whole)}
+              {clock(moment)} of {clock(whole)}
             </chakra.span>
             <Select
               aria-label="Pace"

@@ -64,7 +64,9 @@ export function TicketPanel(props: Props) {
       ticket.artworks.some((one) => one.id !== artwork && where.startsWith(`artworks/${one.id}/`)));
   const looked = station === "lines" ? piece?.id : artwork;
   const figures =
-    told?.figures.filter(({ about }) => !about || station === "sheet" || station === "machine" || about === looked) ?? [];
+    told?.figures.filter(
+      ({ about }) => !about || station === "sheet" || station === "machine" || about === looked,
+    ) ?? [];
   const newest = told?.notes ?? [];
   // a preview looks at less: what was noted before stays in its place, dimmed, until the final work is there
   const kept = (desk.settling ? desk.final : null)?.stations.find((one) => one.key === station)?.notes ?? [];

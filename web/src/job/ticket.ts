@@ -79,6 +79,7 @@ export interface Placed {
 
 export interface Stock {
   readonly key: string;
+  readonly thickness: number;
   readonly name: string;
   readonly colour: string;
   readonly mirrored: boolean;
