@@ -10,7 +10,7 @@ from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
 from nibble_core.sheet import LaidSheet, Marks, Placement
-from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths import Definition, by_process
 from nibble_core.toolpaths.beam import Beam, moves_of
 from nibble_core.toolpaths.dithering import strokes_of
 from nibble_core.toolpaths.hatching import hatched
@@ -44,7 +44,7 @@ def _a_beam(star: Path) -> None:
     strokes_of(np.eye(8, dtype=np.uint8), 0.1, 0.0, 0.0)
     both = (Definition("k1", "engrave", Bundle.of([Path.circle(9.0 * k, 5, 3) for k in range(6)])),)
     laid = LaidSheet(100.0, 100.0, (Placement("l1", Affine()),), Marks())
-    job = planned_job(laid, {"l1": both}, (), lambda one: Beam(one.process, 0.5, 100.0))
+    job = planned_job(laid, by_process(laid, {"l1": both}), lambda one: Beam(one.process, 0.5, 100.0))
     timed(moves_of(job), Drive())
 
 

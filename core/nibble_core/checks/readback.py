@@ -17,7 +17,7 @@ from nibble_core.geometry import ARC, Affine, Bundle
 from nibble_core.geometry.regions import courses
 from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.tolerances import POSITION
-from nibble_core.graphics import Page, Painted, Plate, Stroked
+from nibble_core.graphics import Engraving, Page, Painted, Plate, Stroked
 from nibble_core.graphics.moves import BURN, Moves
 
 Drawn = Stroked | Painted | Plate
@@ -47,6 +47,32 @@ def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSI
     if len(meant.pictures) != len(found.pictures):
         raise _disagree(f"the number of pictures stored in the {called}")
     _check_client_pages(meant, found, f"the clients' pages of the {called}", tolerance)
+    _check_engravings(meant, found, f"the engravings of the {called}", tolerance)
+
+
+def _check_engravings(meant: Page, found: Page, what: str, tolerance: float) -> None:
+    """Areas as they lie on the sheet, pictures pixel by pixel and corner by corner."""
+    own, read = (
+        Bundle.joined([e.paths.mapped(at) for e in page.engravings if e.levels is None for at in e.placements])
+        for page in (meant, found)
+    )
+    _check_paths(own, read, what, tolerance)
+    pictures = [
+        [(e, at) for e in page.engravings if e.levels is not None for at in e.placements] for page in (meant, found)
+    ]
+    if len(pictures[0]) != len(pictures[1]):
+        raise _disagree(what)
+    for (one, at), (other, there) in zip(*pictures, strict=True):
+        if one.levels is None or other.levels is None or not np.array_equal(one.levels, other.levels):
+            raise _disagree(what)
+        _near(_engraved_corners(one, at), _engraved_corners(other, there), what)
+
+
+def _engraved_corners(one: Engraving, at: Affine) -> NDArray[np.float64]:
+    assert one.levels is not None
+    h, w = one.levels.shape
+    box = np.array([(x, y) for x in (0.0, w) for y in (0.0, h)]) * one.pitch + [one.left, one.top]
+    return np.asarray(at.map(box))
 
 
 def check_moves(meant: Moves, found: Moves, called: str, *, scale: float, tolerance: float) -> None:

@@ -8,7 +8,19 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from nibble_core.formats import dxf, dxf_page, dxf_r12, gcode, hpgl, pdf, pdf_reader, print_pixels, shapes_json, svg
+from nibble_core.formats import (
+    dxf,
+    dxf_page,
+    dxf_r12,
+    engraving_pixels,
+    gcode,
+    hpgl,
+    pdf,
+    pdf_reader,
+    print_pixels,
+    shapes_json,
+    svg,
+)
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Drawing, Page
 from nibble_core.graphics.moves import Moves
@@ -20,7 +32,8 @@ PRINT, CUT, BOTH = "print", "cut", "print and cut"
 class Sheets:
     """How a format holds the page of a sheet. tolerance: mm, what a curve may lie off when read back. purposes: which
     pages it can hold. layers: whether it names processes beside inks. unit: mm of the grid that all places lie on, for
-    lines that must be plotted first; 0 for none. pixels: whether nothing but its size can be read back."""
+    lines that must be plotted first; 0 for none. pixels: whether nothing but its size can be read back. areas: whether
+    it fills engraved areas, and holds engraved pixels, instead of their strokes."""
 
     write: Callable[[Page], bytes]
     read: Callable[[bytes], Page]
@@ -29,6 +42,7 @@ class Sheets:
     layers: bool = True
     unit: float = 0.0
     pixels: bool = False
+    areas: bool = False
 
 
 @dataclass(frozen=True)
@@ -78,8 +92,9 @@ _ALL = (
         "application/pdf", None, Sheets(pdf.write_page, pdf_reader.read_page, purposes=(BOTH,)),
     ),
     Format(
-        "svg", "svg", "SVG", "Lines grouped by process, in millimetres.", "image/svg+xml",
-        svg.write_drawing, Sheets(svg.write_page, svg.read_page),
+        "svg", "svg", "SVG",
+        "Lines grouped by process, in millimetres; engraved areas filled, engraved pictures as pixels.",
+        "image/svg+xml", svg.write_drawing, Sheets(svg.write_page, svg.read_page, areas=True),
     ),
     Format(
         "dxf", "dxf", "DXF", "Polylines of lines and arcs, a layer for each spot colour.", "image/vnd.dxf",
@@ -100,6 +115,12 @@ _ALL = (
     Format(
         "png", "png", "PNG", "The print as pixels on clear ground, its resolution stated.", "image/png", None,
         Sheets(print_pixels.write_png, print_pixels.read_page, purposes=(PRINT,), pixels=True),
+    ),
+    Format(
+        "engraving", "png", "PNG of engravings",
+        "What is engraved, black where it is burnt fully, at its own resolution.",
+        "image/png", None,
+        Sheets(engraving_pixels.write_page, engraving_pixels.read_page, pixels=True, areas=True), "-engraving",
     ),
     Format(
         "tiff", "tif", "TIFF", "The print as pixels, with a page for each plate of white or varnish.", "image/tiff",

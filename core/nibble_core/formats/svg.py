@@ -5,15 +5,19 @@ Width and height are in mm and the viewBox is in mm, so one user unit is one mil
 
 from __future__ import annotations
 
+import base64
 import io
+import re
 
+import numpy as np
 from lxml import etree
+from PIL import Image
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.geometry import Bundle
+from nibble_core.geometry import Affine, Bundle
 from nibble_core.geometry.path_text import SVG
 from nibble_core.geometry.units import format_number
-from nibble_core.graphics import Drawing, Drawn, Filled, Ink, Page, Shape, Stroked, hex_colour
+from nibble_core.graphics import Drawing, Drawn, Engraving, Filled, Ink, Page, Shape, Stroked, hex_colour
 
 HAIRLINE = 0.025
 _NS = "http://www.w3.org/2000/svg"
@@ -66,6 +70,10 @@ def write_page(page: Page) -> bytes:
                 for filled in page.filled:
                     for path in filled.paths:
                         _put(file, "path", {"d": path.svg(4)})
+            for number, engraving in enumerate(page.engravings, 1):
+                with file.element("g", _engraved(engraving, number)):
+                    for placement in engraving.placements:
+                        _put_engraving(file, engraving, placement)
             known: dict[str, int] = {}
             for stroked in page.stroked:
                 known[stroked.layer] = number = known.get(stroked.layer, 0) + 1
@@ -81,6 +89,43 @@ def _group(stroked: Stroked, number: int) -> dict[str, str]:
         "data-ink": stroked.ink.name, "fill": "none", "stroke": hex_colour(stroked.ink.screen),
         "stroke-width": format_number(HAIRLINE),
     }  # fmt: skip
+
+
+def _engraved(one: Engraving, number: int) -> dict[str, str]:
+    return {
+        "id": f"area {number}", "data-process": one.layer, "data-ink": one.ink.name, "data-area": "yes",
+        "fill": hex_colour(one.ink.screen), "fill-rule": "evenodd", "stroke": "none",
+    }  # fmt: skip
+
+
+def _put_engraving(file: etree._IncrementalFileWriter, one: Engraving, placement: Affine) -> None:
+    """A path, or pixels as a picture that is black where the beam burns fully."""
+    if one.levels is None:
+        _put(file, "path", {"d": one.paths.mapped(placement).svg(4)})
+        return
+    h, w = one.levels.shape
+    png = io.BytesIO()
+    Image.fromarray(255 - one.levels).save(png, "PNG")
+    at = Affine.scale(one.pitch).then(Affine.translation(one.left, one.top)).then(placement)
+    matrix = " ".join(f"{v:.9g}" for v in at)
+    _put(file, "image", {
+        "width": str(w), "height": str(h), "preserveAspectRatio": "none", "transform": f"matrix({matrix})",
+        "style": "image-rendering:pixelated;mix-blend-mode:multiply",
+        "href": "data:image/png;base64," + base64.b64encode(png.getvalue()).decode(),
+    })  # fmt: skip
+
+
+def _read_engraving(group: etree._Element, paths: Bundle) -> list[Engraving]:
+    """What ``_put_engraving`` wrote: an area, or each picture with its place."""
+    ink, process = Ink(group.get("data-ink", ""), (0, 0, 0, 1)), group.get("data-process", "")
+    found = [Engraving(paths, ink, process, (Affine(),))] if len(paths) else []
+    for node in group.iter(f"{{{_NS}}}image"):
+        with Image.open(io.BytesIO(base64.b64decode(node.get("href", "").partition(",")[2]))) as image:
+            levels = 255 - np.asarray(image.convert("L"))
+        numbers = re.findall(r"[-+.\de]+", node.get("transform", ""))
+        at = Affine(*(float(v) for v in numbers[-6:]))
+        found.append(Engraving(Bundle.of(()), ink, process, (at,), levels, 0.0, 0.0, 1.0))
+    return found
 
 
 def _put(file: etree._IncrementalFileWriter, tag: str, attributes: dict[str, str], text: str = "") -> None:
@@ -104,14 +149,18 @@ def read_page(content: bytes) -> Page:
         raise UnreadableFile("This is not an SVG in millimetres.", "Make the files again.") from error
     filled: list[Bundle] = []
     stroked: list[Stroked] = []
+    engravings: list[Engraving] = []
     for group in root.iter(f"{{{_NS}}}g"):
         read = [Bundle.read(node.get("d", "").encode(), SVG) for node in group.iter(f"{{{_NS}}}path")]
-        if group.get("fill") != "none":
+        if group.get("data-area"):
+            engravings += _read_engraving(group, Bundle.joined(read))
+        elif group.get("fill") != "none":
             filled += read
         else:
             ink = Ink(group.get("data-ink", ""), (0, 0, 0, 1))
             stroked.append(Stroked(Bundle.joined(read), ink, group.get("data-process", "")))
-    return Page(width, height, (Filled(Bundle.joined(filled)),) if filled else (), tuple(stroked))
+    marks = (Filled(Bundle.joined(filled)),) if filled else ()
+    return Page(width, height, marks, tuple(stroked), engravings=tuple(engravings))
 
 
 def _root(width: float, height: float) -> etree._Element:

@@ -4,6 +4,7 @@ from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape
 from nibble_core.graphics.page import (
     BLACK,
     ClientPage,
+    Engraving,
     Filled,
     Ink,
     Page,
@@ -24,6 +25,7 @@ __all__ = [
     "Colour",
     "Drawing",
     "Drawn",
+    "Engraving",
     "Filled",
     "Grey",
     "Ink",

@@ -8,6 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.graphics.drawing import Colour
 from nibble_core.graphics.raster import Raster
@@ -104,6 +107,22 @@ class Plate:
     placements: tuple[Affine, ...]
 
 
+@dataclass(frozen=True, eq=False)
+class Engraving:
+    """What a beam engraves of an area, at every placement: closed paths to be filled (even-odd), or pixels, share of
+    the power in 256 levels (h, w), ``pitch`` mm each, with their upper left corner at left, top. layer: its
+    process."""
+
+    paths: Bundle
+    ink: Ink
+    layer: str
+    placements: tuple[Affine, ...]
+    levels: NDArray[np.uint8] | None = None
+    left: float = 0.0
+    top: float = 0.0
+    pitch: float = 0.1
+
+
 @dataclass(frozen=True)
 class Press:
     """What the colours of a print are meant for: an ICC profile by its name, of so many channels, and the rendering
@@ -119,7 +138,7 @@ class Press:
 @dataclass(frozen=True, eq=False)
 class Page:
     """One page of width by height mm, origin top left, y down. printed: pictures, clients' pages and painted shapes,
-    lowest first. press: None for the colours of a screen, sRGB."""
+    lowest first. press: None for the colours of a screen, sRGB. engravings: areas, for formats that fill them."""
 
     width: float
     height: float
@@ -129,6 +148,7 @@ class Page:
     title: str = ""
     plates: tuple[Plate, ...] = ()
     press: Press | None = None
+    engravings: tuple[Engraving, ...] = ()
 
     @property
     def pictures(self) -> tuple[Picture, ...]:
@@ -147,6 +167,7 @@ __all__ = [
     "BLACK",
     "ClientPage",
     "Colour",
+    "Engraving",
     "Filled",
     "Ink",
     "Page",

@@ -21,7 +21,7 @@ from nibble_core.lines.ties import tied
 from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import footprint, keys_of, own_lines
+from nibble_core.pipeline.sheets import footprint, keys_of, own_lines, program_of
 from nibble_core.pipeline.store import ResultStore, run_stage
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
@@ -64,18 +64,19 @@ def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
         return
     laid, made = work.sheets[sheet.id], work.burnt[sheet.id]
     once = own_lines(sheet, work)
+    program = program_of(sheet, work)
     start = _start(sheet, laid.value, made.value, once)
 
     def compute() -> BeamRun:
         job = planned_job(
-            laid.value, made.value.definitions, once, lambda one: beam_of(sheet.setting(one.process), one),
+            laid.value, program, lambda one: beam_of(sheet.setting(one.process), one),
             grouping=sheet.grouping, start=start,
         )  # fmt: skip
         moves = moves_of(job, start)
         when = timed(moves, drive_of(sheet.machine))
         return BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
 
-    by = [sheet.grouping, sheet.settings, sheet.machine, sheet.border, sheet.weed_lines, sheet.cross_cut]
+    by = [sheet.grouping, sheet.shared, sheet.settings, sheet.machine, sheet.border, sheet.weed_lines, sheet.cross_cut]
     work.beams[sheet.id] = run_stage(store, "beam job", by, [laid.key, made.key], compute)
 
 

@@ -82,9 +82,10 @@ def filled(line: Line, made: DrawnLine) -> DrawnLine:
         strokes = ringed(area, gap, outward=line.rings == "inner to outer")
     if not len(strokes):
         raise NothingToCut("There is nothing in this area to engrave.", "Choose what it fills, or a smaller interval.")
-    if line.outline != "no outline pass":
+    outlined = line.outline != "no outline pass"
+    if outlined:
         strokes = Bundle.joined([strokes, made.paths])
-    return replace(made, paths=strokes, filled=True)
+    return replace(made, paths=strokes, filled=True, outlined=outlined)
 
 
 def pictured(line: Line, made: DrawnLine, items: Sequence[PrintedPicture | Shape]) -> DrawnLine:

@@ -11,11 +11,11 @@ from itertools import chain, count
 
 from nibble_core.checks.readback import check_page, check_same_marks, check_size
 from nibble_core.errors import Cancelled, CannotMake
-from nibble_core.formats.registry import FORMATS, PRINT, SHEET_FORMATS, Format
+from nibble_core.formats.registry import CUT, FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.graphics import Page
 from nibble_core.pipeline.head_files import write_head
 from nibble_core.pipeline.names import file_name, slug
-from nibble_core.pipeline.pages import Part, parts_of, plotter_strokes
+from nibble_core.pipeline.pages import Part, parts_of, plotter_strokes, with_areas
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.sheet import LaidSheet
@@ -105,6 +105,8 @@ def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str
     meant = part.pages[purpose]
     if form.sheets.unit:
         meant = replace(meant, stroked=plotter_strokes(part.program, sheet, meant.height, form.sheets.unit))
+    if form.sheets.areas and purpose == CUT:
+        meant = with_areas(meant, part.program, sheet.machine)
     content = form.sheets.write(meant)
     page = form.sheets.read(content)
     if form.sheets.pixels:

@@ -44,7 +44,7 @@ class DrawnLine:
     paths: what a machine follows: rings, dashes, stretches between ties, strokes. regions: what it encloses, where it
     is closed. places: middles of its ties. dashes: how many. leftovers: parts and holes that fell away by rule. led:
     edges led round other lines. filled: whether paths fill an area; shares: of the power that each has; picture: what
-    they were made from.
+    they were made from. outlined: whether its edges are followed as well.
     """
 
     id: str
@@ -60,6 +60,7 @@ class DrawnLine:
     filled: bool = False
     shares: NDArray[np.float64] | None = None
     picture: Engraved | None = None
+    outlined: bool = False
 
     @property
     def length(self) -> float:
@@ -94,7 +95,18 @@ class LayerResult:
     def definitions(self) -> tuple[Definition, ...]:
         """What a program follows: the lines, and the alignment marks in the process that is run last."""
         made = [
-            Definition(line.id, line.process, line.paths, line.rank, line.filled, False, line.shares, line.picture)
+            Definition(
+                line.id,
+                line.process,
+                line.paths,
+                line.rank,
+                line.filled,
+                False,
+                line.shares,
+                line.picture,
+                rings_of(line.regions) if line.filled else None,
+                line.outlined,
+            )
             for line in self.lines
         ]
         last = self.marks_process

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from nibble_core.formats.registry import BOTH, CUT, PRINT
 from nibble_core.geometry import Affine, Bundle
-from nibble_core.graphics import ClientPage, Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
+from nibble_core.graphics import ClientPage, Engraving, Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
 from nibble_core.pipeline.panels import panel_program, panel_sheet, ticks
 from nibble_core.pipeline.prints import PrintedPage
 from nibble_core.pipeline.results import Work
@@ -97,6 +97,28 @@ def _part(
 def strokes(program: Program, machine: Machine) -> tuple[Stroked, ...]:
     """A program as it is drawn in files that keep definitions."""
     return tuple(Stroked(run.of.paths, ink_of(machine, run.of), run.of.process, run.places) for run in program.runs)
+
+
+def with_areas(page: Page, program: Program, machine: Machine) -> Page:
+    """A page of cuts for formats that fill areas: engraved ones as areas or pixels instead of their strokes."""
+    lines = Program(tuple(run for run in program.runs if not run.of.filled))
+    engravings, edges = [], []
+    for run in program.runs:
+        area = run.of.area
+        if not run.of.filled or area is None:
+            continue
+        ink, picture = ink_of(machine, run.of), run.of.picture
+        if picture is None:
+            engravings.append(Engraving(area, ink, run.of.process, run.places))
+        else:
+            engravings.append(
+                Engraving(
+                    area, ink, run.of.process, run.places, picture.levels, picture.left, picture.top, picture.pitch
+                )
+            )
+        if run.of.outlined:
+            edges.append(Stroked(area, ink, run.of.process, run.places))
+    return replace(page, stroked=(*edges, *strokes(lines, machine)), engravings=tuple(engravings))
 
 
 def plotter_strokes(program: Program, sheet: Sheet, height: float, unit: float) -> tuple[Stroked, ...]:

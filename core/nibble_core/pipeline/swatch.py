@@ -18,7 +18,7 @@ from nibble_core.pipeline.head_files import write_run
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket.model import Sheet, Ticket
-from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths import Definition, Program, Run
 from nibble_core.toolpaths.beam import Beam, moves_of
 from nibble_core.toolpaths.hatching import hatched
 from nibble_core.toolpaths.motion import seconds_by_tool, timed, travelled
@@ -173,7 +173,8 @@ def _written(
         raise CannotMake(f"This test is {wide:.0f} × {high:.0f} mm: the bed is smaller.", "Try fewer cells.")
     laid = LaidSheet(wide, high, (), Marks())
     start = (0.0, high)
-    job = planned_job(laid, {}, made, tool_of, start=start)
+    program = Program(tuple(Run(one, (Affine(),)) for one in made))
+    job = planned_job(laid, program, tool_of, start=start)
     moves = moves_of(job, start)
     when = timed(moves, drive_of(sheet.machine))
     run = BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))

@@ -7,21 +7,20 @@ or region by region.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from nibble_core.errors import CannotMake
-from nibble_core.geometry import Affine, Bundle, Points
+from nibble_core.geometry import Bundle, Points
 from nibble_core.geometry.arcing import arced
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
 from nibble_core.toolpaths.beam import Beam, BeamJob, taken
 from nibble_core.toolpaths.ordering import Items, shortest
-from nibble_core.toolpaths.program import Definition
+from nibble_core.toolpaths.program import Definition, Program
 
 REGION = 150.0  # mm, side of a square
 MOST_STARTS = 64  # places looked at round a closed path
@@ -40,33 +39,27 @@ class _Unit:
 
 def planned_job(
     laid: LaidSheet,
-    definitions: Mapping[str, Sequence[Definition]],
-    once: Sequence[Definition],
+    program: Program,
     tool_of: Callable[[Definition], Beam],
     *,
     grouping: str = "process by process",
     start: tuple[float, float] = (0.0, 0.0),
 ) -> BeamJob:
-    """Everything that is run on a laid sheet by a beam. ``definitions``: by layer; ``once``: in the sheet's own
-    coordinates. Raises CannotMake for a process that has no order."""
-    plain = {id(one): arced(one.paths) for some in (*definitions.values(), once) for one in some}
+    """A program on its sheet as a beam runs it. What the program places as a copy of the sheet is, belongs to that
+    copy; the rest is the sheet's own."""
+    plain = {id(run.of): arced(run.of.paths) for run in program.runs}
+    copies = {id(placement.at): number for number, placement in enumerate(laid.placements)}
     tools: list[Beam] = []
     units: list[_Unit] = []
     first = 0
-    every = [(n, p.at, definitions.get(p.layer, ())) for n, p in enumerate(laid.placements)] + [(-1, Affine(), once)]
-    for copy, at, some in every:
-        for one in some:
-            if one.process not in PROCESSES:
-                raise CannotMake(
-                    f"Nobody knows when “{one.process}” is to be run.", "Choose another process for the line."
-                )
-            if not PROCESSES[one.process].sent or not len(one.paths):
-                continue
-            tool = tool_of(one)
-            if tool not in tools:
-                tools.append(tool)
-            units.append(_Unit(one, copy, plain[id(one)].mapped(at), first, tools.index(tool)))
-            first += len(one.paths)
+    for run in program.runs:
+        tool = tool_of(run.of)
+        if tool not in tools:
+            tools.append(tool)
+        for place in run.places:
+            own = plain[id(run.of)].mapped(place)
+            units.append(_Unit(run.of, copies.get(id(place), -1), own, first, tools.index(tool)))
+            first += len(own)
     whole = Bundle.joined([unit.paths for unit in units])
     parents = _parents(units, first)
     head = start

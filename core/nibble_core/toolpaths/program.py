@@ -30,7 +30,8 @@ class Engraved:
 class Definition:
     """What one line draws on one copy of a layer, in the piece's coordinates, mm. rank: its number within its
     process. filled: whether its paths fill an area, and keep their order. one_way: whether open ones keep their
-    direction. shares: of the power, by path, (n,); None for all of it. picture: what its strokes were made from."""
+    direction. shares: of the power, by path, (n,); None for all of it. picture: what its strokes were made from. area:
+    the rings of what is filled; outlined: whether they are followed as well."""
 
     id: str
     process: str
@@ -40,6 +41,8 @@ class Definition:
     one_way: bool = False
     shares: NDArray[np.float64] | None = None
     picture: Engraved | None = None
+    area: Bundle | None = None
+    outlined: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -158,8 +158,8 @@ class WholeJobs(unittest.TestCase):
     def test_fills_are_in_the_other_files_as_well(self):
         ticket = job(plate(12, 30), self.LINES)
         work = worked(ticket)
-        files = write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl"])
-        self.assertEqual(len(files), 5)
+        files = write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl", "engraving"])
+        self.assertEqual(len(files), 6)
         strokes = next(line for line in work.layers["l1"].value.lines if line.id == "k2")
         self.assertGreater(len(strokes.paths), 40)
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics.moves import BURN, GLIDE, TRAVEL
 from nibble_core.sheet import LaidSheet, Marks, Placement
-from nibble_core.toolpaths import Definition
+from nibble_core.toolpaths import Definition, by_process
 from nibble_core.toolpaths.beam import Beam, moves_of
 from nibble_core.toolpaths.motion import Drive, timed
 from nibble_core.toolpaths.ordering import Items, shortest, travelled
@@ -25,7 +25,7 @@ def tool(of):
 
 def job_of(definitions, places, grouping="process by process"):
     laid = LaidSheet(600, 400, tuple(Placement("l1", Affine.translation(x, y)) for x, y in places), Marks())
-    return planned_job(laid, {"l1": definitions}, (), tool, grouping=grouping)
+    return planned_job(laid, by_process(laid, {"l1": definitions}), tool, grouping=grouping)
 
 
 class Orders(unittest.TestCase):
@@ -84,7 +84,7 @@ class Moves(unittest.TestCase):
         lines = Bundle.of([Path.polygon(g.uniform(0, 99, (2, 2)), closed=False) for _ in range(n)])
         laid = LaidSheet(99, 99, (Placement("l1", Affine()),), Marks())
         one = Definition("k1", "engrave", lines, filled=True)
-        job = planned_job(laid, {"l1": (one,)}, (), lambda _: Beam("engrave", 0.4, 50, passes, overscan))
+        job = planned_job(laid, by_process(laid, {"l1": (one,)}), lambda _: Beam("engrave", 0.4, 50, passes, overscan))
         moves = moves_of(job, (5.0, 5.0))
         self.assertTrue(np.allclose(moves.rows[1:, :2], moves.rows[:-1, 6:]))
         self.assertTrue(np.allclose(moves.rows[[0, -1]][:, [0, 1, 6, 7]][[0, 1], [0, 2]], 5.0))
