@@ -131,3 +131,20 @@ def wheat(width_px: int, ground: str | None = None) -> Canvas:
     for side in (-1, 1):
         c.stroke(curve((50 - 3, 92), (50 + side * 10, 84), (50 + side * 26, 84), (50 + side * 30, 96)), 3.0, INK)
     return c
+
+
+def island(width_px: int, ground: str | None = None) -> Canvas:
+    """The island before Orrinmouth: a lake in it, an islet in the lake, a pond on the islet."""
+    c = Canvas(width_px, 80, ground)
+    for x, y, far, fill in ((50, 40, 34, INK), (48, 41, 18, "#ffffff"), (46, 42, 9, INK), (45, 42, 4, "#ffffff")):
+        c.polygon(_coast(x, y, far), fill)
+    return c
+
+
+def _coast(x: float, y: float, far: float) -> list[Place]:
+    """A closed bay-cut outline, wider than high."""
+    angles = [2 * math.pi * k / 240 for k in range(240)]
+    reach = [
+        far * (1 + 0.13 * math.sin(3 * a + far) + 0.07 * math.sin(5 * a + 1) + 0.03 * math.cos(9 * a)) for a in angles
+    ]
+    return [(x + r * 1.28 * math.cos(a), y + r * 0.98 * math.sin(a)) for a, r in zip(angles, reach, strict=True)]

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnail
-from demo.drawings import honey, kite, lighthouse, oars, owl, wheat
+from demo.drawings import honey, island, kite, lighthouse, oars, owl, wheat
 from nibble_core.ticket import STARTING, Ticket, first_ticket
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.model import Held, Sheet
@@ -30,7 +30,7 @@ def demo_jobs(today: date) -> list[DemoJob]:
     """Every client's job, due in the days after ``today``."""
     return [
         _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
-        _lighthouse(today), _banner(today),
+        _lighthouse(today), _banner(today), _sign(today), _island(today),
     ]  # fmt: skip
 
 
@@ -69,7 +69,7 @@ def _lighthouse(today: date) -> DemoJob:
     """A birch key fob: engraved, cut out, with a loop to hang it by."""
     content = as_png(lighthouse(900))
     ticket = first_ticket(
-        name="Key fobs for the open day", client="Orrinmouth Lighthouse Trust", quantity=40,
+        name="Key fobs for the open day", client="Orrinmouth Lighthouse Trust", quantity=24,
         due=(today + timedelta(days=6)).isoformat(), file=hashlib.sha256(content).hexdigest(),
         file_name="lighthouse.png", width=30, stock=STOCKS["birch-3mm"], machine=LASER,
     )  # fmt: skip
@@ -137,6 +137,49 @@ def _rowers(today: date) -> DemoJob:
     return DemoJob(content, replace(ticket, pieces=(piece,), sheets=sheets))
 
 
+def _sign(today: date) -> DemoJob:
+    """Two layers of birch: a scored board with engraved words, and an owl of nested cuts to be glued onto it."""
+    content = as_png(owl(900))
+    ticket = first_ticket(
+        name="Reading room sign", client="Little Owl Library", due=(today + timedelta(days=13)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="owl clean.png", width=58,
+        stock=STOCKS["birch-3mm"], machine=LASER, quantity=2,
+    )  # fmt: skip
+    elements = (
+        Element("e1", kind="simple shape", figure=Figure("rounded rectangle", 230.0, 90.0, 8.0, colour="#dcc39a")),
+        Element("e2", "a1", way="apart", across="left edges", down="centred", x=14.0),
+        Element(
+            "e3", kind="text", way="apart", across="centred", down="centred", x=36.0,
+            lettering=Lettering("READING ROOM", "slab", "", 13.0, 0.8),
+        ),
+    )  # fmt: skip
+    itself = Line("k1", "engrave", 0.0, close_gaps=0.0, source="one element", holes="kept", smallest_hole=0.0)
+    board = (
+        replace(itself, of="e3", name="words", fill="by rings", interval=0.15),
+        Line("k2", "score", -4.0, close_gaps=0.0, source="one element", of="e1", name="rim"),
+        replace(itself, id="k3", process="through cut", of="e1", name="board"),
+    )
+    ticket = _with_lines(ticket, "sign", board, elements, prints="nothing")
+    bird = Layer("l2", "nothing", (replace(itself, id="k4", process="through cut", of="e2", name="owl"),), "owl")
+    piece = ticket.pieces[0]
+    piece = replace(piece, layers=(replace(piece.layers[0], name="board"), bird))
+    second = replace(ticket.sheets[0], id="s2", holds=(Held("h1", "l2"),), micro_ties="micro-ties")
+    return DemoJob(content, replace(ticket, pieces=(piece,), sheets=(ticket.sheets[0], second)))
+
+
+def _island(today: date) -> DemoJob:
+    """A steel plate for the torch: an island with a lake, an islet in it, a pond on that."""
+    content = as_png(island(900))
+    ticket = first_ticket(
+        name="Island plate", client="Orrinmouth Lighthouse Trust", due=(today + timedelta(days=20)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="island.png", width=520,
+        stock=STOCKS["mild-steel-2mm"], machine=MACHINES["torch-table"],
+    )  # fmt: skip
+    line = Line("k1", "through cut", 0.0, close_gaps=0.0, source="the shapes", holes="kept", smallest_hole=0.0)
+    ticket = _with_lines(ticket, "island", (line,), prints="nothing")
+    return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], spacing=15.0),)))
+
+
 def _banner(today: date) -> DemoJob:
     """Wider than any roll: printed and cut in panels that overlap."""
     content = as_png(lighthouse(900))
@@ -165,7 +208,7 @@ def _tansy_lane(today: date) -> DemoJob:
     ticket = first_ticket(
         name="Wheat-ear stencil", client="Tansy Lane Bakery", due=(today + timedelta(days=16)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="logo-small.jpg", width=85,
-        stock=STOCKS["stencil-polyester-300"],
+        stock=STOCKS["stencil-polyester-300"], machine=LASER,
     )  # fmt: skip
     elements = (
         Element("e1", "a1"),

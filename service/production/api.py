@@ -20,10 +20,12 @@ from jobs.models import Job, Revision
 from library.queries import library
 from nibble_core.errors import CannotMake
 from nibble_core.formats.registry import OUTLINE_FORMATS
+from nibble_core.pipeline.engraving_ways import engraving_ways
 from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
-from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
+from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain, to_plain
+from nibble_core.ticket.piece import Piece
 from production import runs, stocktaking
 from production.events import EXCHANGE
 from production.models import Task
@@ -111,7 +113,8 @@ class SliceOut(Schema):
 
 class LineOut(Schema):
     """``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
-    on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline."""
+    on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline; area: its
+    outline."""
 
     id: str
     process: str
@@ -125,6 +128,7 @@ class LineOut(Schema):
     slices: list[SliceOut]
     filled: bool
     wide: float
+    area: str
 
 
 class PrintOut(Schema):
@@ -248,6 +252,7 @@ class SheetOut(Schema):
     marks: list[tuple[float, float]]
     mark_diameter: float
     mark_paths: str
+    minutes: float | None
     caption: str
     own: list[DrawingLineOut]
 
@@ -520,6 +525,21 @@ class TriedOut(Schema):
     thinnest: float | None
 
 
+class WayIn(Schema):
+    """line: its path in the ticket."""
+
+    line: str
+    changes: list[ChangeIn]
+
+
+class WayOut(Schema):
+    """minutes: of one sheet, None while power or speed are missing; look: a picture."""
+
+    minutes: float | None
+    strokes: int
+    look: str
+
+
 class DeviationRun(Schema):
     level: int
     d: str
@@ -547,6 +567,39 @@ def show_try_out(request: HttpRequest, job_id: int, artwork_id: str, body: TryOu
     changes = [item.change() for item in body.changes]
     safe_sources(apply(ticket, changes), STORE)
     return _asked("one_try_out", job_id, artwork_id, [asdict(change) for change in changes])
+
+
+@router.get("/jobs/{job_id}/engraving-ways", response=list[TryOutOut], operation_id="engraving_ways")
+def list_engraving_ways(request: HttpRequest, job_id: int, line: str) -> Any:
+    """Ways to engrave the area of a line, to lay side by side."""
+    ticket = ticket_from_plain(_newest(job_id).ticket)
+    piece = _piece_of_line(ticket, line)
+    pictures = any(element.kind == "artwork" for element in piece.elements)
+    return [asdict(way) for way in engraving_ways(line, pictures=pictures)]
+
+
+@router.post("/jobs/{job_id}/engraving-ways", response=WayOut, operation_id="engraving_way")
+def show_engraving_way(request: HttpRequest, job_id: int, body: WayIn) -> HttpResponse:
+    """What one way takes and looks like; nothing is written."""
+    revision = _newest(job_id)
+    ticket = ticket_from_plain(revision.ticket)
+    _piece_of_line(ticket, body.line)
+    changes = [item.change() for item in body.changes]
+    safe_sources(apply(ticket, changes), STORE)
+    plain = [asdict(change) for change in changes]
+    key = fingerprint("one way", job_id, revision.number, body.line, plain)
+    return _json(DESK.ask("one_way", revision.ticket, body.line, plain, lane=key, key=key))
+
+
+def _piece_of_line(ticket: Ticket, line: str) -> Piece:
+    """The piece of a line that lies on a sheet whose machine has a beam; raises Http404 for another path."""
+    for piece in ticket.pieces:
+        for layer in piece.layers:
+            on_beam = any(sheet.machine.burns for sheet in ticket.sheets_of(layer.id))
+            paths = [f"pieces/{piece.id}/layers/{layer.id}/lines/{one.id}" for one in layer.lines]
+            if on_beam and line in paths:
+                return piece
+    raise Http404
 
 
 @router.get("/jobs/{job_id}/artworks/{artwork_id}/deviation", response=DeviationOut, operation_id="deviation")

@@ -8,11 +8,17 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from files import blobs
+from files.pictures import show
 from files.results import STORE
-from nibble_core.errors import FileTooLarge, NibbleError
+from nibble_core.errors import FileTooLarge, NibbleError, NothingToCut
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
+from nibble_core.graphics import Raster
 from nibble_core.papers import printed_ticket, proof, quote
+from nibble_core.pipeline.engraving_ways import look, minutes_of_run, single_run
 from nibble_core.pipeline.head_files import planned, write_frame, write_head, write_pen_run
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
@@ -25,7 +31,17 @@ from nibble_core.pipeline.trial import test_cut, trial_copy, trial_ticket
 from nibble_core.pipeline.try_outs import try_out, try_outs
 from nibble_core.pipeline.work import work_out
 from nibble_core.sheet import Limits, Nest
-from nibble_core.ticket import STARTING, Change, Library, Ticket, apply, from_plain, ticket_from_plain, to_plain
+from nibble_core.ticket import (
+    STARTING,
+    Change,
+    Library,
+    Ticket,
+    apply,
+    fingerprint,
+    from_plain,
+    ticket_from_plain,
+    to_plain,
+)
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Sheet
 from production.moves_view import moves_view
@@ -159,6 +175,27 @@ def program(plain: Any, sheet_id: str, revision: int, *, asker: Asker) -> bytes:
     return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision)
 
 
+def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Asker) -> bytes:
+    """What one way of engraving takes, and its look."""
+    made = tuple(Change(**one) for one in changes)
+    _, _, _, layer_id, _, line_id = line.split("/")
+    ticket = single_run(apply(ticket_from_plain(plain), made), layer_id)
+    work = work_out(ticket, blobs.fetch, STORE, cancelled=asker.cancelled, doing=asker.tell)
+    lines = work.layers[layer_id].value.lines if layer_id in work.layers else ()
+    drawn = next((one for one in lines if one.id == line_id), None)
+    if drawn is None:
+        raise NothingToCut("This way leaves nothing to engrave.", "Choose another.")
+    image = look(drawn, ticket.sheets[0].machine.beam)
+    minutes = minutes_of_run(ticket, work)
+    return _told(
+        {"minutes": minutes, "strokes": len(drawn.paths), "look": show(fingerprint(line, changes, plain), _grey(image))}
+    )
+
+
+def _grey(image: NDArray[np.uint8]) -> Raster:
+    return Raster(np.dstack([image, image, image, np.full_like(image, 255)]))
+
+
 def test_swatch(plain: Any, sheet_id: str, grid: dict[str, Any], *, asker: Asker) -> bytes:
     """The file's name on one line, then the G-code of a swatch."""
     ticket = ticket_from_plain(plain)
@@ -231,6 +268,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         trial,
         moves,
         program,
+        one_way,
         test_swatch,
         test_comb,
     )

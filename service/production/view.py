@@ -14,7 +14,7 @@ from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import caption_of, own_lines
+from nibble_core.pipeline.sheets import caption_of, minutes_of, own_lines
 from nibble_core.pipeline.trace import TracedShape, TraceResult
 from nibble_core.sheet import Panel
 from nibble_core.ticket import Ticket, fingerprint
@@ -197,5 +197,6 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
                 *_seams(laid.height, work.panels.get(sheet.id, []))],
+        "minutes": minutes_of(sheet, work),
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),
     }  # fmt: skip

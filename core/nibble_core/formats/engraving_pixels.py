@@ -1,6 +1,6 @@
-"""What a beam engraves of a sheet as one grey PNG, for machines that take pictures: black where it burns fully,
-white where it burns nothing. Its pixels are as small as the finest engraved picture's, a tenth of a millimetre where there are
-areas only; its resolution is stated."""
+"""What a beam engraves of a sheet as one grey PNG, for machines that take pictures: black where it burns fully, white
+where it burns nothing. Its pixels are as small as the finest engraved picture's, a tenth of a millimetre where there
+are areas only; its resolution is stated."""
 
 from __future__ import annotations
 

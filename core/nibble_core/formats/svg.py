@@ -105,12 +105,13 @@ def _put_engraving(file: etree._IncrementalFileWriter, one: Engraving, placement
         return
     h, w = one.levels.shape
     png = io.BytesIO()
-    Image.fromarray(255 - one.levels).save(png, "PNG")
+    clear = np.where(one.levels > 0, 255, 0).astype(np.uint8)  # paper is no white box
+    Image.fromarray(np.dstack([255 - one.levels, clear])).save(png, "PNG")
     at = Affine.scale(one.pitch).then(Affine.translation(one.left, one.top)).then(placement)
     matrix = " ".join(f"{v:.9g}" for v in at)
     _put(file, "image", {
         "width": str(w), "height": str(h), "preserveAspectRatio": "none", "transform": f"matrix({matrix})",
-        "style": "image-rendering:pixelated;mix-blend-mode:multiply",
+        "style": "image-rendering:pixelated",
         "href": "data:image/png;base64," + base64.b64encode(png.getvalue()).decode(),
     })  # fmt: skip
 
@@ -121,7 +122,8 @@ def _read_engraving(group: etree._Element, paths: Bundle) -> list[Engraving]:
     found = [Engraving(paths, ink, process, (Affine(),))] if len(paths) else []
     for node in group.iter(f"{{{_NS}}}image"):
         with Image.open(io.BytesIO(base64.b64decode(node.get("href", "").partition(",")[2]))) as image:
-            levels = 255 - np.asarray(image.convert("L"))
+            grey, clear = np.moveaxis(np.asarray(image.convert("LA")), 2, 0)
+        levels = np.where(clear > 0, 255 - grey, 0).astype(np.uint8)
         numbers = re.findall(r"[-+.\de]+", node.get("transform", ""))
         at = Affine(*(float(v) for v in numbers[-6:]))
         found.append(Engraving(Bundle.of(()), ink, process, (at,), levels, 0.0, 0.0, 1.0))

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nibble_core.simulators.laser import CUTS, Body, Complaint, Laser, Step, clocked
 
-SNAP = 0.02  # mm that ends of cuts may lie apart and still meet
+SNAP = 0.02  # mm that a cut lies from the edge of what it frees, at most
 CHORD = 0.02  # mm
 LEAST = 0.02  # mm² of a part
 AS_FAST = 250.0  # mm/s at which full power chars
@@ -34,7 +34,8 @@ def course(step: Step) -> NDArray[np.float64]:
         return np.array([step.start, step.end])
     radius = max(math.dist(step.start, step.centre), CHORD)
     count = max(2, math.ceil(abs(step.sweep) / (2 * math.acos(1 - min(CHORD / radius, 0.9) / 4))))
-    return np.array([step.place(k / count) for k in range(count + 1)])
+    inner = [step.place(k / count) for k in range(1, count)]
+    return np.array([step.start, *inner, step.end])  # ends as they were said, so that steps meet
 
 
 def parts_dropped(steps: Sequence[Step], ends: Sequence[float]) -> tuple[list[Dropped], list[Complaint]]:
@@ -43,12 +44,11 @@ def parts_dropped(steps: Sequence[Step], ends: Sequence[float]) -> tuple[list[Dr
     when: list[float] = []
     for step, end in zip(steps, ends, strict=True):
         if step.beam > 0 and step.process in CUTS and step.length > 0:
-            lines.append(shapely.LineString(course(step)))
+            lines.append(shapely.LineString(np.round(course(step), 3)))
             when.append(end)
     if not lines:
         return [], []
-    snapped = shapely.set_precision(np.array(lines), SNAP / 4, mode="pointwise")
-    joined = shapely.union_all(snapped, grid_size=SNAP / 4)
+    joined = shapely.union_all(np.array(lines))
     rings = [
         shapely.Polygon(part.exterior) for part in shapely.get_parts(shapely.polygonize(shapely.get_parts(joined)))
     ]

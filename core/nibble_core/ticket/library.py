@@ -20,7 +20,8 @@ USUAL_NAMES = "{client}-{job}-{sheet}-{mirrored}-{panel}-{purpose}-{rev}"
 @dataclass(frozen=True)
 class Rates:
     """What the shop asks for its time, and how it calls its files. hour: of work or of a machine, in its money. set_up:
-    minutes of a job. weeding: seconds a metre of edges. money: written behind amounts."""
+    minutes of a job. weeding: seconds a metre of edges. money: written behind amounts. day_ends: hours and
+    minutes, to compare long runs with."""
 
     hour: float = amount(48.0, 0.0, 10_000.0, "an hour of work")
     set_up: float = amount(12.0, 0.0, 10_000.0, "minutes of set-up")
@@ -30,6 +31,7 @@ class Rates:
     money: str = text("", 8, "money", empty="no sign")
     terms: str = text("Good for 30 days.", 300, "terms", empty="none")
     shop: str = text("", 80, "name of the shop", empty="not printed")
+    day_ends: str = text("17:30", 5, "end of the working day", empty="not compared")
     file_names: str = text(USUAL_NAMES, 120, "names of job files", shortest=1)
 
 

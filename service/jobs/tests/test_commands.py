@@ -15,7 +15,8 @@ from nibble_core.ticket import ticket_from_plain
 
 CLIENTS = [
     "Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery",
-    "Orrinmouth Lighthouse Trust", "the shop’s own", "Orrinmouth Lighthouse Trust",
+    "Orrinmouth Lighthouse Trust", "the shop’s own", "Orrinmouth Lighthouse Trust", "Little Owl Library",
+    "Orrinmouth Lighthouse Trust",
 ]  # fmt: skip
 
 

@@ -14,6 +14,7 @@ export type Session = components["schemas"]["Session"];
 export type Mend = components["schemas"]["MendOut"];
 export type TryOut = components["schemas"]["TryOutOut"];
 export type Tried = components["schemas"]["TriedOut"];
+export type EngravingWay = components["schemas"]["WayOut"];
 export type Deviation = components["schemas"]["DeviationOut"];
 export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
@@ -156,6 +157,10 @@ export const api = {
   tryOuts: (id: number, artwork: string) => get<TryOut[]>(`/jobs/${id}/artworks/${artwork}/try-outs`),
   tryOut: (id: number, artwork: string, changes: readonly Change[]) =>
     post<Tried>(`/jobs/${id}/artworks/${artwork}/try-outs`, { changes }),
+  engravingWays: (id: number, line: string) =>
+    get<TryOut[]>(`/jobs/${id}/engraving-ways?line=${encodeURIComponent(line)}`),
+  engravingWay: (id: number, line: string, changes: readonly Change[]) =>
+    post<EngravingWay>(`/jobs/${id}/engraving-ways`, { line, changes }),
   deviation: (id: number, artwork: string) => get<Deviation>(`/jobs/${id}/artworks/${artwork}/deviation`),
   undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),
   redo: (id: number, seen: number) => post<Job>(`/jobs/${id}/redo`, { seen }),

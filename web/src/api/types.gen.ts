@@ -762,6 +762,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/engraving-ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Engraving Ways
+         * @description Ways to engrave the area of a line, to lay side by side.
+         */
+        get: operations["engraving_ways"];
+        put?: never;
+        /**
+         * Show Engraving Way
+         * @description What one way takes and looks like; nothing is written.
+         */
+        post: operations["engraving_way"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/artworks/{artwork_id}/deviation": {
         parameters: {
             query?: never;
@@ -1546,7 +1570,8 @@ export interface components {
         /**
          * LineOut
          * @description ``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
-         *     on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline.
+         *     on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline; area: its
+         *     outline.
          */
         LineOut: {
             /** Id */
@@ -1576,6 +1601,8 @@ export interface components {
             filled: boolean;
             /** Wide */
             wide: number;
+            /** Area */
+            area: string;
         };
         /**
          * LooksOut
@@ -1762,6 +1789,8 @@ export interface components {
             mark_diameter: number;
             /** Mark Paths */
             mark_paths: string;
+            /** Minutes */
+            minutes: number | null;
             /** Caption */
             caption: string;
             /** Own */
@@ -1939,6 +1968,28 @@ export interface components {
         };
         /** TryOutIn */
         TryOutIn: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /**
+         * WayOut
+         * @description minutes: of one sheet, None while power or speed are missing; look: a picture.
+         */
+        WayOut: {
+            /** Minutes */
+            minutes: number | null;
+            /** Strokes */
+            strokes: number;
+            /** Look */
+            look: string;
+        };
+        /**
+         * WayIn
+         * @description line: its path in the ticket.
+         */
+        WayIn: {
+            /** Line */
+            line: string;
             /** Changes */
             changes: components["schemas"]["ChangeIn"][];
         };
@@ -3221,6 +3272,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+        };
+    };
+    engraving_ways: {
+        parameters: {
+            query: {
+                line: string;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOutOut"][];
+                };
+            };
+        };
+    };
+    engraving_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"];
                 };
             };
         };

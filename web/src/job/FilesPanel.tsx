@@ -22,6 +22,7 @@ interface SheetOfJob {
   readonly id: string;
   readonly name: string;
   readonly sheet: Sheet;
+  readonly minutes: number | null;
 }
 
 /** Making the job files, watching and stopping that, and taking them away. */
@@ -148,9 +149,9 @@ export function FilesPanel({
       {!blocked && <Trials jobId={jobId} sheets={sheets} />}
       {sheets
         .filter(({ sheet }) => burns(sheet.machine))
-        .map(({ id, name, sheet }) => (
+        .map(({ id, name, sheet, minutes }) => (
           <div key={id}>
-            <RunPanel jobId={jobId} revision={revision} sheet={sheet} name={name} blocked={blocked} />
+            <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked }} />
             <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
           </div>
         ))}

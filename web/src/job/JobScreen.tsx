@@ -7,6 +7,7 @@ import { Button } from "../ui/Button";
 import { KeyList, type Keys } from "../ui/KeyList";
 import { ArtworkChooser, ClientFiles, OutlineFiles } from "./ArtworkActions";
 import { ComparePieces } from "./ComparePieces";
+import { EngravingWays } from "./EngravingWays";
 import { FilesPanel } from "./FilesPanel";
 import { JobHeader } from "./JobHeader";
 import { PieceList } from "./PieceList";
@@ -67,6 +68,7 @@ export function JobScreen() {
   const [artworkId, setArtworkId] = useState("");
   const [held, setHeld] = useState("");
   const [place, setPlace] = useState<Place | null>(null);
+  const [ways, setWays] = useState("");
   const [comparing, setComparing] = useState(false);
   const asked = search.get("station") as StationKey | null;
   const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
@@ -74,6 +76,7 @@ export function JobScreen() {
     setTool(CHOOSE);
     setReach("only this");
     setTrying(false);
+    setWays("");
     setPlace(null);
     setSearch({ station: next }, { replace: true });
   };
@@ -189,6 +192,18 @@ export function JobScreen() {
               />
               <Progress desk={desk} />
               {comparing && <ComparePieces ticket={ticket} work={work} onClose={() => setComparing(false)} />}
+              {ways && (
+                <EngravingWays
+                  jobId={id}
+                  revision={desk.job.revision.number}
+                  line={ways}
+                  onTake={(changes) => {
+                    setWays("");
+                    desk.change(...changes);
+                  }}
+                  onClose={() => setWays("")}
+                />
+              )}
               {trying && first && (
                 <TryOuts
                   jobId={id}
@@ -212,6 +227,7 @@ export function JobScreen() {
               artwork={first ?? ""}
               held={held}
               onHold={setHeld}
+              onWays={setWays}
               onShow={setPlace}
               hand={hand}
               tools={
@@ -247,6 +263,7 @@ export function JobScreen() {
                     id: one.id,
                     name: work.sheets[one.id]?.name ?? "",
                     sheet: one,
+                    minutes: work.sheets[one.id]?.minutes ?? null,
                   }))}
                 />
               )}

@@ -59,6 +59,11 @@ export function PlateLegend({ layers, unit }: { layers: readonly Layer[]; unit: 
   return <Slip>Filled: {[...new Set(words)].join("; ")}.</Slip>;
 }
 
+/** What the colours of strokes as wide as the beam mean. */
+export function BurntLegend() {
+  return <Slip>Strokes as wide as the beam: dark is burnt twice, red is missed.</Slip>;
+}
+
 type Looks = NonNullable<LayerView["looks"]>;
 
 /** What the view at hand shows, in words. */

@@ -20,10 +20,12 @@ interface OwnerProps {
   sentence: Sentence;
   piece: Piece | undefined;
   onChanges: (changes: Change[]) => void;
+  /** Lay ways to engrave a line side by side; where a beam makes it. */
+  onWays?: ((line: string) => void) | undefined;
 }
 
 /** What can be done with the item a sentence is about. */
-export function OwnerActions({ sentence, piece, onChanges }: OwnerProps) {
+export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps) {
   const owner = sentence.owner;
   const layer = piece?.layers.find((one) => owner.startsWith(`pieces/${piece.id}/layers/${one.id}/lines/`));
   const line = layer?.lines.find((one) => owner === `pieces/${piece?.id}/layers/${layer.id}/lines/${one.id}`);
@@ -41,6 +43,9 @@ export function OwnerActions({ sentence, piece, onChanges }: OwnerProps) {
         <Quiet onClick={() => onChanges([set("on", !sentence.on)])}>
           {sentence.on ? "switch off" : "switch on"}
         </Quiet>
+        {onWays && line.process === "engrave" && (
+          <Quiet onClick={() => onWays(owner)}>ways and their minutes</Quiet>
+        )}
         <Quiet onClick={() => onChanges([copiedLine(piece, layer, line)])}>copy</Quiet>
         {up && <Quiet onClick={() => onChanges([up])}>up</Quiet>}
         {down && <Quiet onClick={() => onChanges([down])}>down</Quiet>}

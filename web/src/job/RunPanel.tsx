@@ -1,8 +1,9 @@
 import { chakra } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type RunCommand } from "../api/client";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
+import { endOfRun } from "./endOfRun";
 import { PanelSection } from "./PanelSection";
 import type { Sheet } from "./ticket";
 import { goesOn, useRun } from "./useRun";
@@ -16,12 +17,15 @@ export function RunPanel({
   revision,
   sheet,
   name,
+  minutes,
   blocked,
 }: {
   jobId: number;
   revision: number;
   sheet: Sheet;
   name: string;
+  /** Of one run; null while they are not known. */
+  minutes: number | null;
   blocked: boolean;
 }) {
   const client = useQueryClient();
@@ -34,10 +38,16 @@ export function RunPanel({
     mutationFn: ([what, length]: [RunCommand, number?]) => api.commandRun(jobId, sheet.id, what, length),
     ...took,
   });
+  const { data: library } = useQuery({ queryKey: ["library"], queryFn: api.library });
   const busy = goesOn(run?.state);
   const share = run?.lines ? run.done / run.lines : 0;
   return (
     <PanelSection title={`At the machine${name ? `: ${name}` : ""}`}>
+      {minutes !== null && !busy && (
+        <chakra.p fontSize="14px" marginTop="2px">
+          {endOfRun(minutes, String(library?.rates.day_ends ?? ""), new Date())}
+        </chakra.p>
+      )}
       {!connected ? (
         <chakra.p fontSize="14px" color="ink.soft">
           The {sheet.machine.name} is not connected. Give its record a port in the library; the simulated

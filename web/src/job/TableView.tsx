@@ -9,7 +9,7 @@ import { formatLength } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
-import { DeviationLegend, LineLegend, PlateLegend, Slip } from "./Legends";
+import { BurntLegend, DeviationLegend, LineLegend, PlateLegend, Slip } from "./Legends";
 import { type MovesHandle, MovesView } from "./MovesView";
 import { colourChange, holeChange, onPiece, pieceToolChanges, regionChange } from "./pieceChanges";
 import { sceneOf, shiftOf } from "./scenes";
@@ -115,7 +115,8 @@ export function TableView(props: Props) {
   const onThing = piece !== undefined && piece.thing !== "nothing";
   const plate = Object.values(shown.layers).some((one) => one.plate);
   const moves = ticket.sheets.some((one) => burns(one.machine));
-  const views = viewsAt(station, { measurable: hasPixels, thing: onThing, plate, moves });
+  const filled = layerView?.lines.some((one) => one.filled) ?? false;
+  const views = viewsAt(station, { measurable: hasPixels, thing: onThing, plate, moves, filled });
   const seen = views.some((one) => one.key === view) ? view : view === "deviation" ? "outlines" : "made";
   const firstArtwork = props.artwork;
   const { data: deviation } = useQuery({
@@ -473,6 +474,7 @@ export function TableView(props: Props) {
         {station === "lines" && layerView?.looks && (
           <LineLegend view={seen} looks={layerView.looks} unit={unit} />
         )}
+        {seen === "burnt" && <BurntLegend />}
         {seen === "plate" && <PlateLegend layers={ticket.pieces.flatMap((one) => one.layers)} unit={unit} />}
         {seen === "deviation" && <DeviationLegend deviation={deviation} unit={unit} />}
       </chakra.div>

@@ -13,7 +13,7 @@ import { PaletteRow } from "./PaletteRow";
 import { SheetActions } from "./SheetActions";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
-import { heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
+import { burns, heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
 
@@ -29,6 +29,8 @@ interface Props {
   /** Path of the item that what is done on the table goes to. */
   held: string;
   onHold: (owner: string) => void;
+  /** Lay ways to engrave a line side by side. */
+  onWays: (line: string) => void;
   onShow: (place: Place) => void;
   /** Copies of the sheets, at Sheet. */
   hand: Copies;
@@ -57,6 +59,9 @@ export function TicketPanel(props: Props) {
   });
   const colours = [...new Set(work.layers[layer?.id ?? ""]?.shapes.map((shape) => shape.colour))];
   const change = (changes: Change[]) => desk.change(...changes);
+  const beam = ticket.sheets.some(
+    (one) => burns(one.machine) && one.holds.some((held) => held.layer === layer?.id),
+  );
   const stock = sheetOf(ticket.sheets, layer?.id)?.stock.name;
   const ofOther = (where: string) =>
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
@@ -110,7 +115,14 @@ export function TicketPanel(props: Props) {
             held={station === "lines" && sentence.owner !== "" && sentence.owner === props.held}
             onHold={() => sentence.owner && props.onHold(sentence.owner)}
           >
-            {sentence.owner && <OwnerActions sentence={sentence} piece={piece} onChanges={change} />}
+            {sentence.owner && (
+              <OwnerActions
+                sentence={sentence}
+                piece={piece}
+                onChanges={change}
+                onWays={beam ? props.onWays : undefined}
+              />
+            )}
             {notes
               .filter((note) => sentence.owner !== "" && note.where === sentence.owner)
               .map((note) => (

@@ -15,6 +15,8 @@ const PLATE = "rgba(41,92,170,.42)";
 const PLATE_EDGE = "#1D4480";
 /** CSS pixels that a stroke of an engraved area is wide at least: its tone shows from afar as well. */
 const HAIR = 0.3;
+const MISSED = "#D4351C";
+const BURNT = "#7B4B2A";
 const PALE = "rgba(30,42,46,.14)";
 
 /** A layer of a piece on the table, seen in one of the views. ``stock`` is its colour. */
@@ -29,6 +31,7 @@ export function layerItems(
   if (of.looks && view === "falls") return [...fallItems(of, stock), ...lineStrokes(of, 0.9)];
   if (of.looks && view === "weak") return weakItems(of, stock);
   if (of.looks && view === "weeding") return weedingItems(of, stock);
+  if (view === "burnt") return burntItems(of, stock);
   const items: Item[] = [];
   if (view === "plate") {
     if (of.edge) items.push(filled(of.edge, stock));
@@ -57,6 +60,36 @@ export function layerItems(
       const { nodes, handles, box } = facts;
       items.push({ kind: "nodes", nodes, handles, colour: processColour(line.process), box });
     }
+  return items;
+}
+
+/** Engraved areas as the beam covers them: what shows of the ground was missed, where strokes overlap it burns twice. */
+function burntItems(of: LayerView, stock: string): Item[] {
+  const items: Item[] = of.edge ? [filled(of.edge, stock)] : [];
+  for (const line of of.lines) {
+    if (!line.filled) {
+      const { path, facts } = parsed(line.d);
+      items.push({
+        kind: "path",
+        path,
+        box: facts.box,
+        stroke: { ...processStroke(line.process), width: 0.8 },
+      });
+      continue;
+    }
+    items.push(filled(line.area, MISSED));
+    const parts = line.slices.length ? line.slices.map(({ d }) => d) : [line.d];
+    for (const d of parts) {
+      const strokes = d.split("M").slice(1);
+      for (const odd of [0, 1]) {
+        const every = strokes.filter((_, k) => k % 2 === odd).map((one) => `M${one}`);
+        if (!every.length) continue;
+        const { path, facts } = parsed(every.join(""));
+        const stroke = { colour: BURNT, width: 0, mm: line.wide };
+        items.push({ kind: "path", path, box: facts.box, stroke, alpha: 0.62 });
+      }
+    }
+  }
   return items;
 }
 

@@ -28,6 +28,7 @@ const line = (id: string, more: Partial<Line> = {}): Line => ({
   smallest_hole: 4,
   hole_marks: [],
   tie_marks: [],
+  kerf_marks: [],
   regions: [],
   folds: [],
   colours: [],

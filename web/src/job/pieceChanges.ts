@@ -281,6 +281,11 @@ export function pieceToolChanges(
     const value = [...tieMarks(line, view), { id: newId("t"), ...at }];
     return [{ path: `${linePath(piece, layer, line)}/tie_marks`, value, operation: "set" }];
   }
+  if (tool === "kerf") {
+    const line =
+      held?.process === "through cut" ? held : layer.lines.find((one) => one.process === "through cut");
+    return line ? [kerfChange(piece, layer, line, view.frame, first)] : null;
+  }
   if (tool === "bridge") {
     const value = [...bridgeMarks(piece, view), { id: newId("b"), ...at, x2: to.x, y2: to.y }];
     return [
@@ -296,6 +301,26 @@ export function pieceToolChanges(
     return [addedLine(piece, layer, { process: "score", source: "fold lines", distance: 0, folds: [fold] })];
   }
   return null;
+}
+
+const KERF_SIDES = ["outside", "inside", "on the line"];
+/** How near a click must be to an earlier one to mean the same cut, mm. */
+const SAME_CUT = 4;
+
+/** The side of the kerf at a place: said, said otherwise, or left to its depth again. */
+function kerfChange(piece: Piece, layer: Layer, line: Line, frame: LayerView["frame"], place: Place): Change {
+  const way = `${linePath(piece, layer, line)}/kerf_marks`;
+  const [left, top, right, bottom] = frame;
+  const far = (one: Anchor) =>
+    Math.hypot(left + one.x * (right - left) - place.x, top + one.y * (bottom - top) - place.y);
+  const before = line.kerf_marks.find((one) => far(one) < SAME_CUT);
+  if (!before) {
+    const mark = { id: newId("m"), ...onPiece(frame, place), side: KERF_SIDES[0] };
+    return { path: way, value: mark, operation: "add" };
+  }
+  const next = KERF_SIDES[KERF_SIDES.indexOf(before.side) + 1];
+  if (!next) return { path: `${way}/${before.id}`, operation: "remove" };
+  return { path: `${way}/${before.id}/side`, value: next, operation: "set" };
 }
 
 /** A line's ties as marks by hand: those there are, or those that its rule gives now. */

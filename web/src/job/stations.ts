@@ -18,6 +18,7 @@ export type ViewKey =
   | "thing"
   | "plate"
   | "moves"
+  | "burnt"
   | "falls"
   | "weak"
   | "weeding"
@@ -55,18 +56,27 @@ export const PLATE_VIEW: View = { key: "plate", name: "Plate", letter: "i" };
 /** Where a beam burns: its moves, one after another. */
 export const MOVES_VIEW: View = { key: "moves", name: "Moves", letter: "m" };
 
+/** Where areas are engraved: what strokes as wide as the beam leave out, and what they burn twice. */
+export const BURNT_VIEW: View = { key: "burnt", name: "Burnt", letter: "e" };
+
 /** What there is to be seen beside the usual: pixels to measure a deviation from, a thing to lie on, a plate. */
 export interface Sights {
   readonly measurable: boolean;
   readonly thing: boolean;
   readonly plate: boolean;
   readonly moves: boolean;
+  readonly filled: boolean;
 }
 
 /** The views of a station, the usual ones first. */
-export function viewsAt(station: StationKey, { measurable, thing, plate, moves }: Sights): readonly View[] {
+export function viewsAt(
+  station: StationKey,
+  { measurable, thing, plate, moves, filled }: Sights,
+): readonly View[] {
   const plates = plate ? [PLATE_VIEW] : [];
-  if (station === "lines") return [...VIEWS, ...(thing ? [THING_VIEW] : []), ...plates, ...LINE_VIEWS];
+  const burnt = filled ? [BURNT_VIEW] : [];
+  if (station === "lines")
+    return [...VIEWS, ...burnt, ...(thing ? [THING_VIEW] : []), ...plates, ...LINE_VIEWS];
   if (station === "machine" && moves) return [...VIEWS, ...plates, MOVES_VIEW];
   if (station === "sheet" || station === "machine") return [...VIEWS, ...plates];
   return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;

@@ -26,6 +26,7 @@ export interface Line {
   readonly smallest_hole: number;
   readonly hole_marks: readonly (Anchor & { holes: string })[];
   readonly tie_marks: readonly Anchor[];
+  readonly kerf_marks: readonly (Anchor & { side: string })[];
   readonly regions: readonly Anchor[];
   readonly folds: readonly Span[];
   readonly colours: readonly { id: string; colour: string; named: string }[];

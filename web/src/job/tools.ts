@@ -74,6 +74,13 @@ const TRACE: readonly Tool[] = [
 const LINES_CHOOSE: Tool = { ...CHOOSE, words: "Click a hole to keep or fill it, a region to choose it." };
 const LINES: readonly Tool[] = [
   { key: "tie", name: "Tie", gesture: "click", words: "Click a through cut where a tie shall hold." },
+  {
+    key: "kerf",
+    name: "Kerf side",
+    gesture: "click",
+    words:
+      "Click a through cut: its waste lies outside, clicked again inside, then on the line, then by its depth.",
+  },
   { key: "fold", name: "Fold line", gesture: "two", words: "Click both ends of the fold." },
   { key: "bridge", name: "Bridge", gesture: "two", words: "Click the island, then the film round it." },
   { key: "hanger", name: "Hanger", gesture: "click", words: "Click where its hole shall be." },
