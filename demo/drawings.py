@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from demo.canvas import Canvas, curve
+from demo.canvas import Canvas, Place, curve
 
 INK, CREAM, RED, TEAL, GOLD, HONEY, PALE = "#22323a", "#f6e7cb", "#e4572e", "#29848b", "#f3a712", "#f3a712", "#f6c453"
 

@@ -139,7 +139,7 @@ def _rowers(today: date) -> DemoJob:
 
 def _sign(today: date) -> DemoJob:
     """Two layers of birch: a scored board with engraved words, and an owl of nested cuts to be glued onto it."""
-    content = as_png(owl(900))
+    content = as_png(owl(480))
     ticket = first_ticket(
         name="Reading room sign", client="Little Owl Library", due=(today + timedelta(days=13)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="owl clean.png", width=58,
@@ -150,7 +150,7 @@ def _sign(today: date) -> DemoJob:
         Element("e2", "a1", way="apart", across="left edges", down="centred", x=14.0),
         Element(
             "e3", kind="text", way="apart", across="centred", down="centred", x=36.0,
-            lettering=Lettering("READING ROOM", "slab", "", 13.0, 0.8),
+            lettering=Lettering("READING ROOM", "slab", "", 10.5, 0.6),
         ),
     )  # fmt: skip
     itself = Line("k1", "engrave", 0.0, close_gaps=0.0, source="one element", holes="kept", smallest_hole=0.0)
@@ -169,7 +169,7 @@ def _sign(today: date) -> DemoJob:
 
 def _island(today: date) -> DemoJob:
     """A steel plate for the torch: an island with a lake, an islet in it, a pond on that."""
-    content = as_png(island(900))
+    content = as_png(island(480))
     ticket = first_ticket(
         name="Island plate", client="Orrinmouth Lighthouse Trust", due=(today + timedelta(days=20)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="island.png", width=520,

@@ -114,7 +114,7 @@ class SliceOut(Schema):
 class LineOut(Schema):
     """``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
     on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline; area: its
-    outline."""
+    outline; picture: whether its strokes are the dots of one."""
 
     id: str
     process: str
@@ -128,6 +128,7 @@ class LineOut(Schema):
     slices: list[SliceOut]
     filled: bool
     wide: float
+    picture: bool
     area: str
 
 

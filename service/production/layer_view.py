@@ -66,6 +66,7 @@ def _line(line: DrawnLine, beam: float) -> dict[str, Any]:
         "nodes": line.nodes, "length": round(line.length, 2), "parts": len(line.regions),
         "ties": [list(place) for place in line.places], "dashes": line.dashes,
         "slices": _slices(line.paths) if many else [], "filled": line.filled, "wide": beam if line.filled else 0.0,
+        "picture": line.picture is not None,
         "area": "".join(region.svg(3) for region in line.regions) if line.filled else "",
     }  # fmt: skip
 

@@ -8,6 +8,7 @@ from nibble_core.checks import beams as checks
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.beam_results import BeamRun
 from nibble_core.pipeline.beams import missing_settings
+from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
@@ -107,6 +108,7 @@ def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
         drawn = work.layers[layer.id].value
         rules = {line.id: line for line in layer.lines}
         engraved = [line for line in drawn.lines if line.filled]
+        edge = edge_line(drawn.lines)
         for line in engraved:
             where = f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}"
             interval = rules[line.id].interval
@@ -125,6 +127,13 @@ def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
                     f"{100 * fine / area.area:.0f} % of this engraving is finer than the beam is wide "
                     f"({format_number(beam, 2)} mm): it comes out fatter.",
                     "Make the artwork larger, or engrave along the lines.", where, LOOK,
+                )  # fmt: skip
+            beyond = float(area.difference(edge.area).area) if edge is not None else 0.0
+            if beyond > checks.TWICE:
+                yield Note(
+                    f"{beyond:.0f} mm² of this engraving lie beyond the edge of the piece: waste is burnt, or a "
+                    "neighbour.",
+                    "Move or shrink it, or cut further out.", where, LOOK,
                 )  # fmt: skip
         shared = checks.burnt_twice([line.area for line in engraved])
         if shared:

@@ -163,7 +163,7 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
     )  # fmt: skip
     if machine.burns:
         at = f"sheets/{sheet.id}"
-        order: tuple[str | Slot, ...] = ("Burn it ", slot(at, sheet, "grouping"), ", with ",
+        order: tuple[str | Slot, ...] = ("Run it ", slot(at, sheet, "grouping"), ", with ",
                                          slot(at, sheet, "micro_ties"))  # fmt: skip
         if sheet.micro_ties != "no micro-ties":
             order = (*order, " ", slot(at, sheet, "micro_tie"), " wide")

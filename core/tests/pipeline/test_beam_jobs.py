@@ -246,14 +246,17 @@ class Refusals(unittest.TestCase):
     def test_what_is_doubtful_is_told(self):
         slow = replace(LASER, longest_run=1, openings=70.0)
         fine = Line("k2", "engrave", -3.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.02)
+        wide = Line("k3", "engrave", 6.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.2)
         odd = (Setting("engrave", "engrave", speed=5000, power=0.0), *SETTINGS[1:])
-        ticket = job(plate(), [cut(), fine], slow, settings=odd)
+        ticket = job(plate(), [cut(), fine, wide], slow, settings=odd)
         said = " ".join(note.text for one in stations(ticket, worked(ticket)) for note in one.notes)
         for words in (
             "smaller than the bed's openings",
             "burn each place 7.5 times",
             "has no power",
             "goes 600 at most",
+            "beyond the edge of the piece",
+            "burnt twice",
             "runs 1 at most",
         ):
             self.assertIn(words, said)
@@ -263,4 +266,4 @@ class Refusals(unittest.TestCase):
         said = " ".join(one.text for one in sentences(ticket))
         self.assertIn("Engrave the shapes by rings, 0.1 mm apart.", said)
         self.assertIn("85 %, 12 mm a second, passes 1, kerf 0.16 mm, a line 1.5 mm long.", said)
-        self.assertIn("Burn it process by process", said)
+        self.assertIn("Run it process by process", said)

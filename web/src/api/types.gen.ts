@@ -1571,7 +1571,7 @@ export interface components {
          * LineOut
          * @description ``d``: its paths; those of very many dashes are told in ``slices``, and ``d`` is then the plain line they lie
          *     on. filled: whether they fill an area; wide: mm that each is, 0 for a hairline; area: its
-         *     outline.
+         *     outline; picture: whether its strokes are the dots of one.
          */
         LineOut: {
             /** Id */
@@ -1601,6 +1601,8 @@ export interface components {
             filled: boolean;
             /** Wide */
             wide: number;
+            /** Picture */
+            picture: boolean;
             /** Area */
             area: string;
         };

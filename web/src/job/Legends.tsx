@@ -61,7 +61,7 @@ export function PlateLegend({ layers, unit }: { layers: readonly Layer[]; unit: 
 
 /** What the colours of strokes as wide as the beam mean. */
 export function BurntLegend() {
-  return <Slip>Strokes as wide as the beam: dark is burnt twice, red is missed.</Slip>;
+  return <Slip>Strokes as wide as the beam: darkest is burnt twice, red is missed.</Slip>;
 }
 
 type Looks = NonNullable<LayerView["looks"]>;

@@ -147,6 +147,9 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
                 value={sheet?.id}
                 onChange={(event) => setChosen(event.target.value)}
                 height="28px"
+                background="paper.white"
+                border="1px solid {colors.hair}"
+                borderRadius="slip"
               >
                 {able.map((one) => (
                   <option key={one.id} value={one.id}>

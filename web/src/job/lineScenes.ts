@@ -16,7 +16,8 @@ const PLATE_EDGE = "#1D4480";
 /** CSS pixels that a stroke of an engraved area is wide at least: its tone shows from afar as well. */
 const HAIR = 0.3;
 const MISSED = "#D4351C";
-const BURNT = "#7B4B2A";
+const ONCE = "#C39A6F";
+const BURNT = "#4A2812";
 const PALE = "rgba(30,42,46,.14)";
 
 /** A layer of a piece on the table, seen in one of the views. ``stock`` is its colour. */
@@ -77,8 +78,12 @@ function burntItems(of: LayerView, stock: string): Item[] {
       });
       continue;
     }
-    items.push(filled(line.area, MISSED));
+    items.push(filled(line.area, line.picture ? stock : MISSED));
     const parts = line.slices.length ? line.slices.map(({ d }) => d) : [line.d];
+    for (const d of parts) {
+      const { path, facts } = parsed(d);
+      items.push({ kind: "path", path, box: facts.box, stroke: { colour: ONCE, width: 0, mm: line.wide } });
+    }
     for (const d of parts) {
       const strokes = d.split("M").slice(1);
       for (const odd of [0, 1]) {
@@ -86,7 +91,7 @@ function burntItems(of: LayerView, stock: string): Item[] {
         if (!every.length) continue;
         const { path, facts } = parsed(every.join(""));
         const stroke = { colour: BURNT, width: 0, mm: line.wide };
-        items.push({ kind: "path", path, box: facts.box, stroke, alpha: 0.62 });
+        items.push({ kind: "path", path, box: facts.box, stroke, alpha: 0.4 });
       }
     }
   }
