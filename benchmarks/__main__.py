@@ -7,6 +7,7 @@ from benchmarks import (
     contours,
     drawings,
     files,
+    laser,
     layouts,
     lines,
     nesting,
@@ -24,7 +25,7 @@ BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "centre-lines": strokes.run, "verdicts": verdicts.run,
     "drawings": drawings.run, "contours": contours.run, "lines": lines.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
-    "refusals": refusals.run, "zoo": zoo.run,
+    "refusals": refusals.run, "zoo": zoo.run, "laser": laser.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}
 

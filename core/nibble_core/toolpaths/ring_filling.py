@@ -42,10 +42,10 @@ def _filled(covered: BaseGeometry, area: BaseGeometry, interval: float) -> BaseG
 
 
 def _within(part: BaseGeometry, interval: float) -> BaseGeometry:
-    """A thin part set in a little, or itself where nothing would stay."""
+    """A thin part set in a little, or itself where that would leave some of it: at the tip of a spike."""
     for by in (interval / 4, interval / 16):
         inner = part.buffer(-by, quad_segs=ROUND)
-        if not inner.is_empty and len(polygons(inner)) == 1:
+        if len(polygons(inner)) == 1 and part.difference(inner.boundary.buffer(interval)).area < LEAST * interval**2:
             return inner
     return part
 
