@@ -89,6 +89,7 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("file", type=File, nargs="?", help="a G-code file; without it, --port")
     laser.add_argument("--port", type=int, help="listen for programs at this port of this machine")
     laser.add_argument("--quick", type=float, default=1.0, help="times as fast as a real one, at a port (default: 1)")
+    laser.add_argument("--lies", default="0,0,0,1,1", help="the printed sheet at a port: shift x,y, turn, growth x,y")
     laser.add_argument("--bed", default="600x400", help="its bed in mm (default: 600x400)")
     laser.add_argument(
         "--origin", default="lower left", help="corner of the bed, or “the centre” (default: lower left)"
@@ -385,9 +386,16 @@ def _body(options: argparse.Namespace) -> Body:
 
 
 def _listen(options: argparse.Namespace, body: Body) -> None:
-    from nibble_core.simulators.laser_port import Port, Running
+    from nibble_core.simulators.laser_port import Lies, Port, Running
 
-    with Port(("127.0.0.1", options.port), Running(body, options.quick)) as port:
+    try:
+        x, y, turn, across, along = (float(part) for part in options.lies.split(","))
+    except ValueError as error:
+        raise InvalidTicket(
+            f"“{options.lies}” does not say how a sheet lies.", "Write 1.5,-0.8,0.2,1.001,1."
+        ) from error
+    lies = Lies((x, y), turn, across, along)
+    with Port(("127.0.0.1", options.port), Running(body, options.quick, lies)) as port:
         print(f"A laser of {body.width:g} x {body.height:g} mm listens at port {port.server_address[1]}.", flush=True)
         port.serve_forever()
 

@@ -25,6 +25,7 @@ from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain, to_plain
+from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.piece import Piece
 from production import runs, stocktaking
 from production.events import EXCHANGE
@@ -440,22 +441,68 @@ def machine_run(request: HttpRequest, job_id: int, sheet_id: str) -> Any:
     return runs.newest(job_id, sheet_id)
 
 
-@router.post("/jobs/{job_id}/sheets/{sheet_id}/run", response=RunOut, operation_id="begin_run")
-def begin_run(request: HttpRequest, job_id: int, sheet_id: str) -> Any:
-    """Send the newest revision of a sheet to its machine."""
+class FoundIn(Schema):
+    """found: where each printed mark lies in the machine's axes, mm; empty where the sheet lies as meant."""
+
+    found: list[tuple[float, float]] = Field([], max_length=100)
+
+
+class MarksOut(Schema):
+    """meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies."""
+
+    meant: list[tuple[float, float]]
+    found: list[tuple[float, float]]
+    said: str
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/marks", response=MarksOut, operation_id="marks")
+def marks(request: HttpRequest, job_id: int, sheet_id: str, body: FoundIn) -> HttpResponse:
+    """Where the marks of a sheet should lie on its machine, and how it lies by where they were found."""
+    return _json(_marks(job_id, sheet_id, body.found))
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/camera", response=MarksOut, operation_id="camera")
+def camera(request: HttpRequest, job_id: int, sheet_id: str) -> HttpResponse:
+    """Let the machine's camera find the marks."""
+    meant = json.loads(_marks(job_id, sheet_id, []))["meant"]
+    found = runs.seen(_port(_sheet_of(job_id, sheet_id)), [(x, y) for x, y in meant])
+    return _json(_marks(job_id, sheet_id, found))
+
+
+def _marks(job_id: int, sheet_id: str, found: list[tuple[float, float]]) -> bytes:
+    _sheet_of(job_id, sheet_id)
     revision = _newest(job_id)
-    ticket = ticket_from_plain(revision.ticket)
+    safe_sources(ticket_from_plain(revision.ticket), STORE)
+    key = fingerprint("marks", job_id, revision.number, sheet_id, found)
+    return DESK.ask("marks", revision.ticket, sheet_id, found, lane=key, key=key)
+
+
+def _sheet_of(job_id: int, sheet_id: str) -> Sheet:
+    ticket = ticket_from_plain(_newest(job_id).ticket)
     sheet = next((one for one in ticket.sheets if one.id == sheet_id), None)
     if sheet is None:
         raise Http404
+    return sheet
+
+
+def _port(sheet: Sheet) -> int:
+    """Where a sheet's machine listens. Raises CannotMake for one that is not connected."""
     if sheet.machine.port is None:
         raise CannotMake(
             f"The {sheet.machine.name} is not connected.", "Give its record a port in the library, and choose it anew."
         )
-    safe_sources(ticket, STORE)
-    key = fingerprint("program", job_id, revision.number, sheet_id)
-    content = DESK.ask("program", revision.ticket, sheet_id, revision.number, lane=key, key=key)
-    return runs.begin(job_id, sheet_id, revision.number, sheet.machine.port, content)
+    return sheet.machine.port
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/run", response=RunOut, operation_id="begin_run")
+def begin_run(request: HttpRequest, job_id: int, sheet_id: str, body: FoundIn) -> Any:
+    """Send the newest revision of a sheet to its machine, as it lies there."""
+    port = _port(_sheet_of(job_id, sheet_id))
+    revision = _newest(job_id)
+    safe_sources(ticket_from_plain(revision.ticket), STORE)
+    key = fingerprint("program", job_id, revision.number, sheet_id, body.found)
+    content = DESK.ask("program", revision.ticket, sheet_id, revision.number, body.found, lane=key, key=key)
+    return runs.begin(job_id, sheet_id, revision.number, port, content)
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/run/command", response=RunOut, operation_id="command_run")

@@ -19,7 +19,14 @@ from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
 from nibble_core.graphics import Raster
 from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.engraving_ways import look, minutes_of_run, single_run
-from nibble_core.pipeline.head_files import planned, write_frame, write_head, write_pen_run
+from nibble_core.pipeline.head_files import (
+    how_it_lies,
+    marks_on_machine,
+    planned,
+    write_frame,
+    write_head,
+    write_pen_run,
+)
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
@@ -167,12 +174,29 @@ def moves(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     return moves_view(sheet, planned(sheet, work))
 
 
-def program(plain: Any, sheet_id: str, revision: int, *, asker: Asker) -> bytes:
-    """A sheet's G-code, read back."""
+def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker: Asker) -> bytes:
+    """Where a sheet's printed marks are meant to lie on its machine; how it lies, where they were found."""
+    ticket, work = _worked_out(plain, asker)
+    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    meant = marks_on_machine(sheet, work) if ticket.prints_on(sheet) else []
+    said = ""
+    if found:
+        lies = how_it_lies(sheet, work, found)
+        out = f", mark {lies.left_out[0] + 1} left out" if lies.left_out else ""
+        said = (
+            f"Shifted by {lies.shift[0]:.2f} and {lies.shift[1]:.2f} mm, turned by {lies.turn:.2f}°, stretched by "
+            f"{100 * (lies.across - 1):.2f} % across and {100 * (lies.down - 1):.2f} % down{out}; within "
+            f"{lies.worst:.2f} mm."
+        )
+    return _told({"meant": meant, "found": found, "said": said})
+
+
+def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, float]], *, asker: Asker) -> bytes:
+    """A sheet's G-code, read back. found: where its printed marks lie, in their order; none where they do not count."""
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
     sheet = next(one for one in ticket.sheets if one.id == sheet_id)
-    return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision)
+    return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision, found=found)
 
 
 def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Asker) -> bytes:
@@ -268,6 +292,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         trial,
         moves,
         program,
+        marks,
         one_way,
         test_swatch,
         test_comb,

@@ -69,6 +69,16 @@ def begin(job_id: int, sheet: str, revision: int, port: int, program: bytes, mov
     return run
 
 
+def seen(port: int, meant: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Where the camera of the machine at a port sees marks. Raises CannotMake while it runs, Lost."""
+    _require_free(port)
+    driver = SocketDriver(HOST, port)
+    try:
+        return [driver.seen(x, y) for x, y in meant]
+    finally:
+        driver.close()
+
+
 def go_on(run: MachineRun) -> MachineRun:
     """Take a broken run up again at its last finished path, as a run of its own. Raises CannotMake, Lost."""
     if run.state != MachineRun.State.BROKEN:
@@ -140,4 +150,4 @@ def _tell(run_id: int, **values: object) -> None:
     MachineRun.objects.filter(id=run_id).update(**values)
 
 
-__all__ = ["Lost", "begin", "command", "go_on", "moves_made", "newest"]
+__all__ = ["Lost", "begin", "command", "go_on", "moves_made", "newest", "seen"]

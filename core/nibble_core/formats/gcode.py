@@ -58,16 +58,17 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
     )
     said = words[np.where(moves.does == TRAVEL, 0, np.where(~arcs, 1, np.where(turns, 2, 3)))]
     said = said + _changes(moves, dialect)
-    starts = np.nonzero(np.diff(moves.tool, prepend=-1))[0]
-    for k in starts.tolist():
-        said[k] = _tool_change(moves, k, dialect) + said[k]
-    standing = moves.wait > 0
+    standing = _standing(moves)
+    for k in np.nonzero((moves.wait > 0) & ~standing)[0].tolist():
+        said[k] = f"G4 P{format_number(moves.wait[k], 3)}\n" + said[k]
     for k in np.nonzero(standing)[0].tolist():
         power = format_number(moves.power[k] * dialect.scale, 2)
         said[k] = f"M3 S{power}\nG4 P{format_number(moves.wait[k], 3)}\n" + said[k]
     held = _held(moves)
     for k in np.nonzero(held)[0].tolist():
         said[k] = "M5\n" + said[k]
+    for k in np.nonzero(np.diff(moves.tool, prepend=-1))[0].tolist():
+        said[k] = _tool_change(moves, k, dialect) + said[k]
     counts = np.where(arcs, 4, 2)
     ends = np.cumsum(counts)
     numbers = np.empty(int(ends[-1]))
@@ -81,11 +82,16 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
     return "".join([*head, body, "\nM5\n", *off, "M2\n"]).encode("ascii", "replace")
 
 
+def _standing(moves: Moves) -> NDArray[np.bool_]:
+    """Where the beam is on while the head stands: it pierces. A wait before another move is a rest, the beam off."""
+    return np.asarray((moves.wait > 0) & (moves.does == BURN), bool)
+
+
 def _changes(moves: Moves, dialect: Dialect) -> NDArray[np.object_]:
     """The words for power and speed where they change. Travels have no power."""
     m = len(moves.does)
     power = np.round(moves.power * dialect.scale, 2)
-    standing = moves.wait > 0
+    standing = _standing(moves)
     first = np.diff(moves.tool, prepend=-1) != 0
     before = np.concatenate([[0.0], power[:-1]])
     before = np.where(first, 0.0, np.where(standing, power, before))
@@ -104,11 +110,11 @@ def _changes(moves: Moves, dialect: Dialect) -> NDArray[np.object_]:
 def _held(moves: Moves) -> NDArray[np.bool_]:
     """Where a beam that was switched on standing must be switched off: before the travel behind its path."""
     standing, on = False, np.zeros(len(moves.does), bool)
-    for k in np.nonzero((moves.wait > 0) | (moves.does == TRAVEL))[0].tolist():
+    pierces = _standing(moves)
+    for k in np.nonzero(pierces | (moves.does == TRAVEL))[0].tolist():
         if moves.does[k] == TRAVEL:
             on[k], standing = standing, False
-        if moves.wait[k] > 0:
-            standing = True
+        standing |= bool(pierces[k])
     return on
 
 

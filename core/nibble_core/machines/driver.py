@@ -41,6 +41,10 @@ class Driver(Protocol):
         """What it is doing."""
         ...
 
+    def seen(self, x: float, y: float) -> tuple[float, float]:
+        """Where its camera sees the mark that is meant at a place, mm in its axes. Raises Lost without a camera."""
+        ...
+
     def pause(self) -> None:
         """Hold the head, beam off."""
         ...

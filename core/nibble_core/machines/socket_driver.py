@@ -110,6 +110,12 @@ class SocketDriver:
         except (KeyError, TypeError, ValueError) as error:
             raise Lost("The machine answers what nobody understands.", "Check what is connected.") from error
 
+    def seen(self, x: float, y: float) -> tuple[float, float]:
+        told = self.ask(f"camera {x:.3f} {y:.3f}")
+        if not {"x", "y"} <= told.keys():
+            raise Lost("This machine has no camera.", "Drive to each mark, and write down its place.")
+        return float(told["x"]), float(told["y"])
+
     def pause(self) -> None:
         self.ask("pause")
 

@@ -88,7 +88,7 @@ def check_beam(sheet: Sheet, work: Work) -> None:
     out_of_order(run.job)
     if machine.origin_of == "the job":  # where it will lie on the bed is not known
         return
-    bed = _bed(machine, run.start)
+    bed = bed_of(machine, run.start)
     beyond_bed(run.moves, bed)
     clamps = [
         Box(bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height)
@@ -97,7 +97,7 @@ def check_beam(sheet: Sheet, work: Work) -> None:
     over_clamps(run.moves, clamps)
 
 
-def _bed(machine: Machine, start: tuple[float, float]) -> Box:
+def bed_of(machine: Machine, start: tuple[float, float]) -> Box:
     """The bed on the sheet, which lies with the machine's origin at ``start``."""
     wide, high = machine.usable_width, machine.usable_length
     x, y = start
@@ -127,7 +127,7 @@ def beam_of(own: Setting, of: Definition) -> Beam:
         raise CannotMake(f"Nobody has set power and speed for {own.process}.", "Set them at Machine.")
     return Beam(
         own.process, own.power, float(own.speed), own.passes, own.overscan if of.filled else 0.0, own.pierce,
-        own.air == "with air", own.focus, of.rank,
+        own.air == "with air", own.focus, of.rank, own.warm_up,
     )  # fmt: skip
 
 

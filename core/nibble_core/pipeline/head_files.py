@@ -8,28 +8,67 @@ from dataclasses import replace
 import numpy as np
 import shapely
 
+from nibble_core.checks.beams import beyond_bed
 from nibble_core.checks.readback import check_moves
 from nibble_core.errors import CannotMake
 from nibble_core.formats.gcode import Dialect
 from nibble_core.formats.registry import Format
 from nibble_core.geometry import Affine, Bundle, Path
+from nibble_core.geometry.arcing import arced
 from nibble_core.graphics.moves import Moves
 from nibble_core.pipeline.beam_results import BeamRun
+from nibble_core.pipeline.beams import bed_of, drive_of
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
+from nibble_core.toolpaths.motion import seconds_by_tool, timed
+from nibble_core.toolpaths.registration import Located, located
 
 PEN_LIFT = 0.2  # seconds that a pen needs to come down
 
 
 def write_head(
-    ticket: Ticket, sheet: Sheet, work: Work, form: Format, called: str, *, revision: int | None = None
-) -> bytes:
-    """Every move of a sheet's beam. Raises CannotMake where it is not planned, FileDisagrees."""
+    ticket: Ticket, sheet: Sheet, work: Work, form: Format, called: str, *, revision: int | None = None,
+    found: Sequence[tuple[float, float]] = (),
+) -> bytes:  # fmt: skip
+    """Every move of a sheet's beam. found: where its printed marks lie in the machine's axes, in their order; the moves
+    follow them. Raises CannotMake where it is not planned, or the marks are another sheet's, DoesNotFit where it lies
+    beyond the bed, FileDisagrees."""
     last = f", revision {revision}" if revision is not None else ""
     says = [f"{ticket.name}{last}, ticket {fingerprint(ticket)[:12]}"]
-    return write_run(planned(sheet, work), sheet, form, says, called)
+    run = planned(sheet, work)
+    if found:
+        run, said = _as_it_lies(run, sheet, work, found)
+        says = [*says, said]
+    return write_run(run, sheet, form, says, called)
+
+
+def marks_on_machine(sheet: Sheet, work: Work) -> list[tuple[float, float]]:
+    """Where the printed marks of a sheet are meant to lie, in the machine's axes."""
+    x0, y0 = planned(sheet, work).start
+    return [(x - x0, y0 - y) for x, y in work.sheets[sheet.id].value.marks.places]
+
+
+def how_it_lies(sheet: Sheet, work: Work, found: Sequence[tuple[float, float]]) -> Located:
+    """How a printed sheet lies, told by its marks, in the machine's axes. Raises CannotMake."""
+    return located(np.array(marks_on_machine(sheet, work)), np.array(found, float))
+
+
+def _as_it_lies(run: BeamRun, sheet: Sheet, work: Work, found: Sequence[tuple[float, float]]) -> tuple[BeamRun, str]:
+    """The run on a sheet that lies otherwise than meant, and that in words."""
+    lies = how_it_lies(sheet, work, found)
+    x0, y0 = run.start
+    to_machine = Affine.translation(-x0, -y0).then(Affine(d=-1.0))
+    on_sheet = to_machine.then(lies.at).then(to_machine.inverse())
+    job = replace(run.job, paths=arced(run.job.paths.mapped(on_sheet)))
+    moves = moves_of(job, run.start)
+    when = timed(moves, drive_of(sheet.machine))
+    moved = replace(run, job=job, moves=moves, timed=when, seconds=tuple(seconds_by_tool(moves, when).tolist()))
+    if sheet.machine.origin_of == "the bed":
+        beyond_bed(moves, bed_of(sheet.machine, run.start))
+    shift = f"{lies.shift[0]:.2f}, {lies.shift[1]:.2f} mm"
+    return moved, f"led by its marks: shift {shift}, turn {lies.turn:.3f} degrees, within {lies.worst:.2f} mm"
 
 
 def write_run(run: BeamRun, sheet: Sheet, form: Format, says: Sequence[str], called: str) -> bytes:

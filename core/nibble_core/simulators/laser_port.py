@@ -1,23 +1,43 @@
 """The simulated laser behind a local socket: takes lines with acknowledgements, moves in time, can be held.
 
 One line of a program is answered ``ok`` or ``wrong: …``, later when its buffer is full. Lines that begin with ``>`` are
-answered at once with a line of JSON: ``>state``, ``>pause``, ``>resume``, ``>back 20`` (mm, while paused), ``>stop``,
-``>begin`` (another program), ``>report``, ``>picture`` (a PNG of what was burnt, in base64) and ``>new`` (fresh
-material).
+answered at once with a line of JSON: ``>state``, ``>camera x y`` (where the mark that is meant there is seen),
+``>pause``, ``>resume``, ``>back 20`` (mm, while paused), ``>stop``, ``>begin`` (another program), ``>report``,
+``>picture`` (a PNG of what was burnt, in base64) and ``>new`` (fresh material).
 """
 
 from __future__ import annotations
 
 import base64
 import json
+import math
 import socketserver
 import threading
 import time
+from dataclasses import dataclass
 from queue import Queue
 from typing import Any
 
 from nibble_core.simulators.burnt import picture, report
 from nibble_core.simulators.laser import Body, Laser, Step
+
+
+@dataclass(frozen=True)
+class Lies:
+    """How the printed sheet lies on the bed, other than it was meant: shift in mm, turn in degrees about the origin,
+    and how much its print has grown across and along."""
+
+    shift: tuple[float, float] = (0.0, 0.0)
+    turn: float = 0.0
+    across: float = 1.0
+    along: float = 1.0
+
+    def seen(self, x: float, y: float) -> tuple[float, float]:
+        """Where a place of the sheet lies."""
+        c, s = math.cos(math.radians(self.turn)), math.sin(math.radians(self.turn))
+        x, y = x * self.across, y * self.along
+        return x * c - y * s + self.shift[0], x * s + y * c + self.shift[1]
+
 
 BUFFER = 64  # moves that it holds
 TICK = 0.01  # seconds
@@ -27,8 +47,8 @@ PAUSED, RUNNING, IDLE, STOPPED = "paused", "running", "idle", "stopped"
 class Running:
     """A laser whose head moves in time, ``quick`` times as fast as a real one."""
 
-    def __init__(self, body: Body, quick: float = 1.0) -> None:
-        self.body, self.quick = body, quick
+    def __init__(self, body: Body, quick: float = 1.0, lies: Lies | None = None) -> None:
+        self.body, self.quick, self.lies = body, quick, lies or Lies()
         self._lock = threading.RLock()
         self.fresh()
         threading.Thread(target=self._run, daemon=True).start()
@@ -77,6 +97,8 @@ class Running:
                 self.fresh()
             elif name == "begin":
                 self._begin()
+            elif name == "camera":
+                return self._seen(rest)
             elif name == "report":
                 told: dict[str, Any] = self._halfway(report).plain()
                 return told
@@ -94,6 +116,15 @@ class Running:
         line = steps[k - 1].line if k else 0
         return {"doing": self._doing, "x": round(x, 3), "y": round(y, 3), "line": line,
                 "beam": now.beam if now and self._doing == RUNNING else 0.0}  # fmt: skip
+
+    def _seen(self, place: str) -> dict[str, Any]:
+        """Where the mark is that was printed at a place of the machine's axes."""
+        try:
+            x, y = (float(part) for part in place.split())
+        except ValueError:
+            return {"wrong": "a camera looks at a place: x y"}
+        x, y = self.lies.seen(x, y)
+        return {"x": round(x, 3), "y": round(y, 3)}
 
     def _halfway(self, judge: Any) -> Any:
         part = Laser(self.body, self.laser.steps[: self._done], list(self.laser.complaints), ended=self.laser.ended)

@@ -178,6 +178,7 @@ class Setting:
     lead_length: float = length(2.0, 0.1, 100.0, "length of lead-ins", step=0.1)
     overscan: float = length(0.0, 0.0, 100.0, "overscan", step=0.5)
     pierce: float = amount(0.0, 0.0, 60.0, "seconds to pierce")
+    warm_up: float = amount(0.0, 0.0, 600.0, "seconds of warming up")
     pierce_height: float = length(0.0, 0.0, 50.0, "height to pierce from", step=0.1)
     air: str = choice("without air", "air assist", AIR)
     focus: float = length(0.0, -50.0, 50.0, "focus offset", step=0.1)

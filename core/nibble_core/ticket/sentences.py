@@ -217,7 +217,8 @@ def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
 def _beam_more(here: str, own: Setting) -> tuple[str | Slot, ...]:
     return (
         " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), " above focus; it pierces for ",
-        slot(here, own, "pierce"), " s from ", slot(here, own, "pierce_height"), ".",
+        slot(here, own, "pierce"), " s from ", slot(here, own, "pierce_height"),
+        ", after warming up for ", slot(here, own, "warm_up"), " s.",
     )  # fmt: skip
 
 

@@ -11,12 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.geometry import Bundle
+from nibble_core.geometry import Bundle, Points
 from nibble_core.geometry.segments import LINE
 from nibble_core.graphics.moves import BURN, GLIDE, TRAVEL, Moves, Named
 
 SAME = 1e-6  # mm
-ALIGNED = 1e-9  # sine of the angle between strokes of one row
+ALIGNED = 1e-6  # sine of the angle between strokes of one row
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,7 @@ class Beam:
     air: bool = False
     focus: float = 0.0
     rank: int = 1
+    warm_up: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,69 +68,97 @@ def moves_of(job: BeamJob, start: tuple[float, float] = (0.0, 0.0)) -> Moves:
     if not n:
         none, whole, few = np.empty(0), np.empty(0, np.int64), np.empty(0, np.uint8)
         return Moves(job.width, job.height, few, few, np.empty((0, 8)), none, none, none, whole, named, whole)
-    tool = job.tool
-    over, speed, pierce, power = (
-        np.array([getattr(one, name) for one in job.tools])[tool] for name in ("overscan", "speed", "pierce", "power")
+    ends = _ends(job)
+    travels, glides, leaves = _beam_off(job, ends, start)
+    segments = np.diff(paths.offsets)
+    total = travels.astype(int) + glides + segments + leaves
+    at = np.cumsum(total) - total
+    m = int(total.sum())
+    does, kinds, rows = np.full(m, BURN, np.uint8), np.full(m, LINE, np.uint8), np.zeros((m, 8))
+    of = np.repeat(np.arange(n), total)
+    inner = np.repeat(at + travels + glides - paths.offsets[:-1], segments) + np.arange(paths.segments)
+    kinds[inner], rows[inner] = paths.kinds, paths.rows
+    before = np.vstack([np.array(start)[None], ends.stops[:-1]])
+    for chosen, offset, what, starts, stops in (
+        (travels, at, TRAVEL, before, ends.target),
+        (glides, at + travels, GLIDE, np.where(ends.sweeps[:, None], before, ends.target), ends.begin),
+        (leaves, at + total - 1, GLIDE, ends.end, ends.run_out),
+    ):
+        where = offset[chosen]
+        does[where] = what
+        rows[where, :2], rows[where, 6:] = starts[chosen], stops[chosen]
+    speed, pierce, power, warm_up = (
+        np.array([getattr(one, name) for one in job.tools])[job.tool]
+        for name in ("speed", "pierce", "power", "warm_up")
     )
+    powers = np.where(does == BURN, (power * job.share)[of], 0.0)
+    does[(does == BURN) & (powers <= 0)] = GLIDE  # a framing pass
+    wait = np.zeros(m)
+    wait[at + travels + glides] = np.where(ends.over > 0, 0.0, pierce)
+    changes = travels & (np.diff(job.tool, prepend=-1) != 0)
+    wait[at[changes]] = warm_up[changes]
+    home = np.zeros((1, 8))
+    home[0, :2], home[0, 6:] = ends.stops[-1], start
+    of = np.append(of, n - 1)
+    return Moves(
+        job.width, job.height, np.append(does, np.uint8(TRAVEL)), np.append(kinds, np.uint8(LINE)),
+        np.vstack([rows, home]), np.append(np.where(does == TRAVEL, 0.0, speed[of[:-1]]), 0.0), np.append(powers, 0.0),
+        np.append(wait, 0.0), job.tool[of], named, of,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class _Ends:
+    """Of each path, n: where it begins and ends, and where the head comes from and stops when it is run with its
+    overscan. sweeps: whether it goes on from the one before without a stop."""
+
+    begin: Points
+    end: Points
+    target: Points
+    run_out: Points
+    stops: Points
+    over: NDArray[np.float64]
+    sweeps: NDArray[np.bool_]
+
+
+def _ends(job: BeamJob) -> _Ends:
+    paths, tool = job.paths, job.tool
     first, last = paths.offsets[:-1], paths.offsets[1:] - 1
     begin, end = paths.rows[first, :2], paths.rows[last, 6:]
     straight = (first == last) & (paths.kinds[first] == LINE)
-    over = np.where(straight, over, 0.0)
+    over = np.where(straight, np.array([one.overscan for one in job.tools])[tool], 0.0)
     way = end - begin
     way = way / np.maximum(np.hypot(*way.T), 1e-12)[:, None]
-    sweeps = np.zeros(n, bool)  # whether a path goes on from the one before in one sweep
     gap = begin[1:] - end[:-1]
     off = np.abs(gap[:, 0] * way[1:, 1] - gap[:, 1] * way[1:, 0])
     ahead = (gap * way[1:]).sum(1)
     turn = np.abs(way[1:, 0] * way[:-1, 1] - way[1:, 1] * way[:-1, 0])
     forward = (way[1:] * way[:-1]).sum(1) > 0
+    sweeps = np.zeros(len(paths), bool)
     sweeps[1:] = (
-        (over[1:] > 0) & (tool[1:] == tool[:-1]) & forward & (turn < ALIGNED * 1e3) & (off < SAME)
+        (over[1:] > 0) & (tool[1:] == tool[:-1]) & forward & (turn < ALIGNED) & (off < SAME)
         & (ahead >= -SAME) & (ahead < 2 * over[1:])
     )  # fmt: skip
-    goes_on = np.append(sweeps[1:], False)
-    run_up = begin - way * over[:, None]
     run_out = end + way * over[:, None]
-    stops = np.where((over > 0)[:, None], run_out, end)
-    before = np.vstack([np.array(start)[None], np.where(goes_on[:-1, None], end[:-1], stops[:-1])])
-    target = np.where((over > 0)[:, None], run_up, begin)
-    travels = ~sweeps & (np.hypot(*(target - before).T) > SAME)
-    glides = np.where(sweeps, np.hypot(*(begin - before).T) > SAME, over > 0)
-    leaves = (over > 0) & ~goes_on
-    segments = np.diff(paths.offsets)
-    total = travels.astype(int) + glides + segments + leaves
-    at = np.cumsum(total) - total
-    m = int(total.sum())
-    does = np.full(m, BURN, np.uint8)
-    kinds, rows = np.full(m, LINE, np.uint8), np.zeros((m, 8))
-    of = np.repeat(np.arange(n), total)
-    inner = np.repeat(at + travels + glides - first, segments) + np.arange(paths.segments)
-    kinds[inner], rows[inner] = paths.kinds, paths.rows
-    for chosen, offset, what, starts, ends in (
-        (travels, at, TRAVEL, before, target),
-        (glides, at + travels, GLIDE, np.where(sweeps[:, None], before, target), begin),
-        (leaves, at + total - 1, GLIDE, end, run_out),
-    ):
-        where = offset[chosen]
-        does[where] = what
-        rows[where, :2], rows[where, 6:] = starts[chosen], ends[chosen]
-    speeds = np.where(does == TRAVEL, 0.0, speed[of])
-    powers = np.where(does == BURN, (power * job.share)[of], 0.0)
-    does[(does == BURN) & (powers <= 0)] = GLIDE  # a framing pass
-    wait = np.zeros(m)
-    wait[(at + travels + glides)] = np.where(over > 0, 0.0, pierce)
-    home = np.zeros((1, 8))
-    home[0, :2], home[0, 6:] = stops[-1], start
-    of = np.append(of, n - 1)
-    return Moves(
-        job.width, job.height, np.append(does, np.uint8(TRAVEL)), np.append(kinds, np.uint8(LINE)),
-        np.vstack([rows, home]), np.append(speeds, 0.0), np.append(powers, 0.0), np.append(wait, 0.0), tool[of],
-        named, of,
-    )  # fmt: skip
+    goes_on = np.append(sweeps[1:], False)
+    stops = np.where((goes_on | (over <= 0))[:, None], end, run_out)
+    target = np.where((over > 0)[:, None], begin - way * over[:, None], begin)
+    return _Ends(begin, end, target, run_out, stops, over, sweeps)
+
+
+def _beam_off(
+    job: BeamJob, ends: _Ends, start: tuple[float, float]
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Which paths are travelled to, which are glided into, and which are glided out of."""
+    before = np.vstack([np.array(start)[None], ends.stops[:-1]])
+    travels = ~ends.sweeps & (np.hypot(*(ends.target - before).T) > SAME)
+    glides = np.where(ends.sweeps, np.hypot(*(ends.begin - before).T) > SAME, ends.over > 0)
+    leaves = (ends.over > 0) & ~np.append(ends.sweeps[1:], False)
+    return travels, glides, leaves
 
 
 def _with_passes(job: BeamJob) -> BeamJob:
-    """Each path as often as its tool passes: open ones to and fro, whole blocks of strokes again."""
+    """Each path as often as its tool passes, from its start again; strokes of an area as a whole."""
     passes = np.array([one.passes for one in job.tools])[job.tool]
     if not len(passes) or (passes <= 1).all():
         return job

@@ -24,7 +24,15 @@ DIALECTS = (Dialect(), Dialect(255.0, "in brackets"))
 def jobs(draw):
     """Circles, polygons and strokes, of tools that pierce, overscan and blow."""
     tools = tuple(
-        Beam(name, draw(st.floats(0.05, 1)), float(draw(st.integers(2, 300))), overscan=scan, pierce=pierce, air=air)
+        Beam(
+            name,
+            draw(st.floats(0.05, 1)),
+            float(draw(st.integers(2, 300))),
+            overscan=scan,
+            pierce=pierce,
+            air=air,
+            warm_up=0.2,
+        )
         for name, scan, pierce, air in (
             ("engrave", 5.0, 0.0, False),
             ("score", 0.0, 0.0, True),

@@ -13,12 +13,13 @@ from nibble_core.errors import DoesNotFit, NibbleError
 from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Box
 from nibble_core.pipeline.files import write_files
-from nibble_core.pipeline.head_files import write_frame, write_pen_run
+from nibble_core.pipeline.head_files import marks_on_machine, write_frame, write_head, write_pen_run
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.burnt import course, picture, run
 from nibble_core.simulators.laser import Body
+from nibble_core.simulators.laser_port import Lies
 from nibble_core.ticket import sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
 from nibble_core.ticket.model import ORIGINS, Held, Setting, Sheet, Ticket, Zone
@@ -197,6 +198,28 @@ class WholeJobs(unittest.TestCase):
         pen = run(write_pen_run(ticket, ticket.sheets[0], work, FORMATS["gcode"]), body_for(LASER))[1]
         self.assertEqual(pen.complaints, [])
         self.assertAlmostEqual(sum(pen.burnt.values()), sum(work.beams["s1"].value.burnt().values()), delta=1)
+
+    def test_a_printed_sheet_is_cut_where_it_lies(self):
+        ticket = job(plate(12, 30), [cut()], quantity=6, marks=4)
+        layer = replace(ticket.pieces[0].layers[0], prints="the shapes")
+        ticket = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(layer,)),))
+        work = worked(ticket)
+        lies = Lies((2.0, -1.0 + 8.0), 0.5, 1.003, 0.998)
+        sheet = ticket.sheets[0]
+        meant = marks_on_machine(sheet, work)
+        found = [lies.seen(x, y) for x, y in meant]
+        content = write_head(ticket, sheet, work, FORMATS["gcode"], "file", found=found)
+        straight = run(gcode(ticket, work), body_for(LASER))[1]
+        led = run(content, body_for(LASER))[1]
+        self.assertEqual((led.complaints, len(led.dropped)), ([], 12))
+        middles = [
+            np.array(sorted(((b[0] + b[2]) / 2, (b[1] + b[3]) / 2) for b in (one.box for one in told.dropped)))
+            for told in (straight, led)
+        ]
+        wanted = np.array(sorted(lies.seen(x, y) for x, y in middles[0]))
+        self.assertLess(np.abs(np.sort(middles[1], 0) - np.sort(wanted, 0)).max(), 0.02)
+        with self.assertRaises(NibbleError):
+            write_head(ticket, sheet, work, FORMATS["gcode"], "file", found=[(x - 40, y) for x, y in found])
 
     def test_ties_and_micro_ties_hold_parts(self):
         small = replace(LASER, openings=40.0)

@@ -24,6 +24,9 @@ export type Taken = components["schemas"]["TakenOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
 export type Nested = components["schemas"]["NestOut"];
+export type Marks = components["schemas"]["MarksOut"];
+/** A place in a machine's axes, mm. */
+export type Found = readonly [number, number];
 export type RunCommand = components["schemas"]["CommandIn"]["what"];
 export type Library = components["schemas"]["LibraryOut"];
 export type Field = components["schemas"]["FieldOut"];
@@ -138,7 +141,11 @@ export const api = {
   moves: async (id: number, sheet: string) =>
     (await answered("GET", `/jobs/${id}/sheets/${sheet}/moves`)).arrayBuffer(),
   run: (id: number, sheet: string) => get<Run | null>(`/jobs/${id}/sheets/${sheet}/run`),
-  beginRun: (id: number, sheet: string) => post<Run>(`/jobs/${id}/sheets/${sheet}/run`),
+  marks: (id: number, sheet: string, found: readonly Found[]) =>
+    post<Marks>(`/jobs/${id}/sheets/${sheet}/marks`, { found }),
+  camera: (id: number, sheet: string) => post<Marks>(`/jobs/${id}/sheets/${sheet}/camera`),
+  beginRun: (id: number, sheet: string, found: readonly Found[]) =>
+    post<Run>(`/jobs/${id}/sheets/${sheet}/run`, { found }),
   commandRun: (id: number, sheet: string, what: RunCommand, length = 20) =>
     post<Run>(`/jobs/${id}/sheets/${sheet}/run/command`, { what, length }),
   taken: (id: number) => get<Taken[]>(`/jobs/${id}/taken`),

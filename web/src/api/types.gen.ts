@@ -649,9 +649,49 @@ export interface paths {
         put?: never;
         /**
          * Begin Run
-         * @description Send the newest revision of a sheet to its machine.
+         * @description Send the newest revision of a sheet to its machine, as it lies there.
          */
         post: operations["begin_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Marks
+         * @description Where the marks of a sheet should lie on its machine, and how it lies by where they were found.
+         */
+        post: operations["marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Camera
+         * @description Let the machine's camera find the marks.
+         */
+        post: operations["camera"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1919,6 +1959,38 @@ export interface components {
             message: string;
         };
         /**
+         * FoundIn
+         * @description found: where each printed mark lies in the machine's axes, mm; empty where the sheet lies as meant.
+         */
+        FoundIn: {
+            /**
+             * Found
+             * @default []
+             */
+            found: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * MarksOut
+         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies.
+         */
+        MarksOut: {
+            /** Meant */
+            meant: [
+                number,
+                number
+            ][];
+            /** Found */
+            found: [
+                number,
+                number
+            ][];
+            /** Said */
+            said: string;
+        };
+        /**
          * CommandIn
          * @description back: mm, while it is paused.
          */
@@ -3119,7 +3191,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -3128,6 +3204,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
+                };
+            };
+        };
+    };
+    camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
                 };
             };
         };

@@ -1,9 +1,11 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, type RunCommand } from "../api/client";
+import { useState } from "react";
+import { api, type Found, type RunCommand } from "../api/client";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
 import { endOfRun } from "./endOfRun";
+import { MarksPanel } from "./MarksPanel";
 import { PanelSection } from "./PanelSection";
 import type { Sheet } from "./ticket";
 import { goesOn, useRun } from "./useRun";
@@ -29,11 +31,12 @@ export function RunPanel({
   blocked: boolean;
 }) {
   const client = useQueryClient();
+  const [found, setFound] = useState<readonly Found[]>([]);
   const key = ["run", jobId, sheet.id];
   const connected = sheet.machine.port !== null;
   const run = useRun(jobId, sheet.id, connected);
   const took = { onSuccess: (made: unknown) => client.setQueryData(key, made), onError: tell };
-  const begin = useMutation({ mutationFn: () => api.beginRun(jobId, sheet.id), ...took });
+  const begin = useMutation({ mutationFn: () => api.beginRun(jobId, sheet.id, found), ...took });
   const act = useMutation({
     mutationFn: ([what, length]: [RunCommand, number?]) => api.commandRun(jobId, sheet.id, what, length),
     ...took,
@@ -78,6 +81,7 @@ export function RunPanel({
               </chakra.p>
             </>
           )}
+          {!busy && <MarksPanel {...{ jobId, revision, sheet: sheet.id, found, onFound: setFound }} />}
           <chakra.div display="flex" flexWrap="wrap" gap="6px" marginTop="6px">
             {busy && run ? (
               <>
