@@ -18,14 +18,18 @@ _UNITS = {
     "″": MM_PER_INCH, "pt": MM_PER_INCH / 72, "px": MM_PER_PX,
 }  # fmt: skip
 _NUMBER = r"\d+(?:[.,]\d+)?|[.,]\d+"
+_LINES = re.compile(rf"^\s*({_NUMBER})\s*lpi\s*$", re.IGNORECASE)
 _LENGTH = re.compile(rf"^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*/\s*(\d+)|({_NUMBER}))\s*([a-z\"″]*)\s*$", re.IGNORECASE)
 
 
 def parse_length(text: str, unit: str = "mm") -> float:
     """Millimetres from words such as ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``.
 
-    A bare number is taken in ``unit``. Raises InvalidTicket with the forms that are understood.
+    ``254 lpi``, lines an inch, is the distance between them. A bare number is taken in ``unit``. Raises InvalidTicket with the forms that are understood.
     """
+    lines = _LINES.match(text)
+    if lines and (count := float(lines[1].replace(",", "."))) > 0:
+        return MM_PER_INCH / count
     match = _LENGTH.match(text)
     if match:
         minus, whole, top, bottom, number, suffix = match.groups()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -50,7 +48,3 @@ def as_strokes(strokes: NDArray[np.float64]) -> Bundle:
     count = len(strokes)
     return Bundle(np.full(count, LINE, np.uint8), rows, np.arange(count + 1), np.zeros(count, bool))
 
-
-def lines_an_inch(interval: float) -> float:
-    """What an interval in mm is called on many machines."""
-    return 25.4 / interval if interval > 0 else math.inf

@@ -16,8 +16,12 @@ const FACTORS: Record<string, number> = {
 };
 const LENGTH = /^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*\/\s*(\d+)|(\d+(?:[.,]\d+)?|[.,]\d+))\s*([a-z"″]*)\s*$/i;
 
-/** mm from ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``; null when it is no length. */
+const LINES = /^\s*(\d+(?:[.,]\d+)?|[.,]\d+)\s*lpi\s*$/i;
+
+/** mm from ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``; ``254 lpi``, lines an inch, is the distance between them; null when it is no length. */
 export function parseLength(text: string, unit: Unit): number | null {
+  const lines = Number(LINES.exec(text)?.[1]?.replace(",", ".") ?? 0);
+  if (lines > 0) return MM_PER_INCH / lines;
   const match = LENGTH.exec(text);
   if (!match) return null;
   const [, minus, whole, top, bottom, number, suffix] = match;
