@@ -25,7 +25,8 @@ _LENGTH = re.compile(rf"^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*/\s*(\d+)|({_NUMBER})
 def parse_length(text: str, unit: str = "mm") -> float:
     """Millimetres from words such as ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``.
 
-    ``254 lpi``, lines an inch, is the distance between them. A bare number is taken in ``unit``. Raises InvalidTicket with the forms that are understood.
+    ``254 lpi``, lines an inch, is the distance between them. A bare number is taken in ``unit``. Raises InvalidTicket
+    with the forms that are understood.
     """
     lines = _LINES.match(text)
     if lines and (count := float(lines[1].replace(",", "."))) > 0:
