@@ -7,7 +7,7 @@ import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
 import { FieldRow, fresh } from "./FieldRow";
-import { FormatsForm, SpotsForm } from "./MachineForms";
+import { ClampsForm, FormatsForm, SpotsForm } from "./MachineForms";
 import { ProfileForm } from "./ProfileForm";
 import { SettingsForm } from "./SettingsForm";
 
@@ -288,6 +288,12 @@ function RecordForm(props: {
             chosen={(value.formats ?? []) as string[]}
             onChange={(formats) => set("formats", formats)}
           />
+          {value.kind !== "a knife" && (
+            <ClampsForm
+              clamps={(value.clamps ?? []) as Fields[]}
+              onChange={(clamps) => set("clamps", clamps)}
+            />
+          )}
         </>
       )}
       {problem && (

@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import type { Fields } from "../api/client";
+import { Button } from "../ui/Button";
 import { Input } from "./FieldRow";
 
 const Cell = chakra("td", { base: { padding: "3px 10px 3px 0" } });
@@ -128,6 +129,60 @@ export function FormatsForm(props: {
           </chakra.label>
         ))}
       </chakra.div>
+    </chakra.fieldset>
+  );
+}
+
+const SIDES = [
+  ["x", "from the left"],
+  ["y", "from the back"],
+  ["width", "wide"],
+  ["height", "deep"],
+] as const;
+
+/** Places of the bed that the head must not run over. */
+export function ClampsForm(props: { clamps: readonly Fields[]; onChange: (clamps: Fields[]) => void }) {
+  const { clamps } = props;
+  const edit = (k: number, to: Fields) => props.onChange(clamps.map((one, n) => (n === k ? to : one)));
+  return (
+    <chakra.fieldset marginTop="16px" border="none" padding="0">
+      <chakra.legend fontFamily="condensed" fontWeight={600} fontSize="19px">
+        Clamps on its bed, mm
+      </chakra.legend>
+      {clamps.map((clamp, k) => (
+        <chakra.div key={String(clamp.id)} display="flex" gap="10px" alignItems="end" marginTop="4px">
+          {SIDES.map(([side, words]) => (
+            <chakra.div key={side} fontSize="13.5px" color="ink.soft">
+              <span>{words}</span>
+              <Input
+                aria-label={`Clamp ${k + 1}, ${words}`}
+                type="number"
+                min={0}
+                width="92px"
+                value={Number(clamp[side])}
+                onChange={(event) =>
+                  edit(k, { ...clamp, [side]: Math.max(0, event.target.valueAsNumber || 0) })
+                }
+              />
+            </chakra.div>
+          ))}
+          <Button type="button" look="quiet" onClick={() => props.onChange(clamps.filter((_, n) => n !== k))}>
+            remove
+          </Button>
+        </chakra.div>
+      ))}
+      <Button
+        type="button"
+        marginTop="6px"
+        onClick={() => {
+          const used = new Set(clamps.map((one) => one.id));
+          let n = 1;
+          while (used.has(`z${n}`)) n += 1;
+          props.onChange([...clamps, { id: `z${n}`, x: 0, y: 0, width: 40, height: 40 }]);
+        }}
+      >
+        Add a clamp
+      </Button>
     </chakra.fieldset>
   );
 }
