@@ -131,6 +131,17 @@ export function LibraryPage() {
   );
 }
 
+/** What of a machine's record says nothing of a blade, or of a beam. */
+const OF_A_BEAM = [
+  ...["beam", "acceleration", "fastest", "jump", "longest_run", "openings"],
+  ...["origin", "origin_of", "power_scale", "comments", "port"],
+];
+const OF_A_BLADE = ["knife_radius", "blade_offset", "overcut", "speed"];
+
+function counts(name: string, kind: unknown): boolean {
+  return !(kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);
+}
+
 function number(value: unknown, per = 1): string {
   return String(Math.round((Number(value) / per) * 100) / 100);
 }
@@ -263,15 +274,17 @@ function RecordForm(props: {
         gap="12px 24px"
         marginTop="14px"
       >
-        {fields.map((field) => (
-          <FieldRow
-            key={field.name}
-            field={field}
-            value={value[field.name]}
-            problem={problem?.where === field.name ? `${problem.message} ${problem.whatToDo}` : ""}
-            onChange={(to) => set(field.name, to)}
-          />
-        ))}
+        {fields
+          .filter(({ name }) => kind !== "machine" || counts(name, value.kind))
+          .map((field) => (
+            <FieldRow
+              key={field.name}
+              field={field}
+              value={value[field.name]}
+              problem={problem?.where === field.name ? `${problem.message} ${problem.whatToDo}` : ""}
+              onChange={(to) => set(field.name, to)}
+            />
+          ))}
       </chakra.div>
       {kind === "stock" && (
         <ProfileForm stock={value} onChange={(to) => setValue((old) => ({ ...old, ...to }))} />

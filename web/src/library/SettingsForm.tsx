@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Fields, type Library } from "../api/client";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
-import { capital, fresh, NumberInput, Select } from "./FieldRow";
+import { capital, FieldRow, fresh, NumberInput, Select } from "./FieldRow";
 
 const Cell = chakra("td", { base: { padding: "3px 8px 3px 0" } });
 const Head = chakra("th", {
@@ -30,7 +30,8 @@ export function SettingsForm(props: { library: Library; machine: Fields; onKept:
   const edit = (next: Fields[]) => setDraft({ stock, rows: next });
   const able = ((machine.spots ?? []) as Fields[]).map((spot) => String(spot.process));
   const free = able.filter((process) => !rows.some((row) => row.process === process));
-  const fields = library.setting_fields.filter((field) => field.name !== "process");
+  const beam = machine.kind !== "a knife";
+  const fields = library.setting_fields.filter(({ name }) => (beam ? BEAM : KNIFE).includes(name));
   const keep = useMutation({
     mutationFn: () => api.keepSettings(String(machine.key), stock, rows),
     onSuccess: (next) => {
@@ -64,9 +65,32 @@ export function SettingsForm(props: { library: Library; machine: Fields; onKept:
       </chakra.div>
       {rows.length === 0 ? (
         <chakra.p marginTop="10px" color="ink.soft">
-          Nothing is set: the machine’s own force and speed are used. Try it on scrap, then write it down
-          here.
+          {beam
+            ? "Nothing is set: without power and speed no moves can be planned. A test swatch finds them."
+            : "Nothing is set: the machine’s own force and speed are used. Try it on scrap, then write it down here."}
         </chakra.p>
+      ) : beam ? (
+        rows.map((row, k) => (
+          <chakra.fieldset key={String(row.process)} border="none" padding="0" marginTop="12px">
+            <chakra.legend fontWeight={600}>{capital(String(row.process))}</chakra.legend>
+            <chakra.div display="grid" gridTemplateColumns="repeat(4, minmax(0, 1fr))" gap="6px 14px">
+              {fields.map((field) => (
+                <FieldRow
+                  key={field.name}
+                  field={field}
+                  value={row[field.name]}
+                  problem=""
+                  onChange={(value) =>
+                    edit(rows.map((one, i) => (i === k ? { ...one, [field.name]: value } : one)))
+                  }
+                />
+              ))}
+            </chakra.div>
+            <Button type="button" look="quiet" onClick={() => edit(rows.filter((_, i) => i !== k))}>
+              take out
+            </Button>
+          </chakra.fieldset>
+        ))
       ) : (
         <chakra.table marginTop="10px">
           <thead>
@@ -143,6 +167,13 @@ export function SettingsForm(props: { library: Library; machine: Fields; onKept:
     </chakra.section>
   );
 }
+
+/** What counts for a blade, and for a beam. */
+const KNIFE = ["force", "speed", "passes", "blade_offset", "overcut", "corner"];
+const BEAM = [
+  ...["power", "speed", "passes", "kerf", "lead", "lead_length", "overscan"],
+  ...["pierce", "pierce_height", "warm_up", "air", "focus"],
+];
 
 const UNIT: Record<string, string> = {
   force: ", g",
