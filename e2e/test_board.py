@@ -62,13 +62,13 @@ class FullBoardTest(BrowserTest):
         page = self.page
         page.goto(self.nibble.address)
         cards = page.locator("[data-job]")
-        expect(cards).to_have_count(8)
+        expect(cards).to_have_count(10)
         expect(page.get_by_role("region", name="Due this week")).to_contain_text("3 jobs")
         page.get_by_role("button", name="Duplicate Kite Week stickers").click()
-        expect(cards).to_have_count(9)
+        expect(cards).to_have_count(11)
         expect(page.get_by_role("region", name="Later")).to_contain_text("Kite Week stickers, again")
         page.get_by_role("button", name="Archive Kite Week stickers, again").click()
-        expect(cards).to_have_count(8)
+        expect(cards).to_have_count(10)
         page.get_by_role("searchbox").fill("harbour")
         expect(cards).to_have_count(1)
         page.get_by_role("searchbox").fill("nobody at all")
@@ -79,7 +79,7 @@ class FullBoardTest(BrowserTest):
         page.get_by_role("button", name="Put back Kite Week stickers, again").click()
         expect(page.get_by_text("Nothing is archived.")).to_be_visible()
         page.get_by_role("button", name="Back to the board").click()
-        expect(cards).to_have_count(9)
+        expect(cards).to_have_count(11)
 
     def test_name_client_and_due_date_are_set_in_the_sentence(self):
         page = self.page

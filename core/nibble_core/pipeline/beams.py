@@ -39,8 +39,8 @@ NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
 
 
 def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work what a beam follows on each layer of a laid sheet; nothing for a machine with a knife."""
-    if sheet.id not in work.sheets or not sheet.machine.burns:
+    """Adds to the work what a beam follows on each layer of a laid sheet."""
+    if sheet.id not in work.sheets:
         return
     layers = [ticket.layer(one.layer) for one in sheet.holds]
     rules = [[(line.id, line.kerf_side, line.kerf_marks, line.tie_width) for line in own.lines] for own in layers]

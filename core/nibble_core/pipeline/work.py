@@ -87,9 +87,10 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
-        attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work))
-        attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
-        attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
+        if sheet.machine.burns:
+            attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work))
+            attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
+            attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
     work.problems += _not_made(ticket, library)
     work.problems += _not_set(ticket, work)
     return work

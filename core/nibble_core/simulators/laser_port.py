@@ -93,6 +93,7 @@ class Running:
             elif name == "stop":
                 self._doing = STOPPED
                 del self.laser.steps[self._done :]
+                self.laser.ended = False  # what was told to it and not done does not count
             elif name == "new":
                 self.fresh()
             elif name == "begin":

@@ -126,6 +126,9 @@ class Sending(unittest.TestCase):
         self.assertEqual(again[0], path)
         self.machine.quick = 2000.0
         self.assertEqual(send(rest, self.driver, lambda taken, state: True).why, "")
+        told = self.driver.ask("report")
+        self.assertGreaterEqual(told["burnt_mm"]["through cut"], 10 * 240 - 0.1)
+        self.assertEqual([one for one in told["complaints"] if "dropped" not in one["says"]], [])
         with self.assertRaises(CannotMake):
             resumed(b"; nothing\nM2\n", 1)
 
