@@ -185,10 +185,15 @@ def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker:
         out = f", mark {lies.left_out[0] + 1} left out" if lies.left_out else ""
         said = (
             f"Shifted by {lies.shift[0]:.2f} and {lies.shift[1]:.2f} mm, turned by {lies.turn:.2f}°, stretched by "
-            f"{100 * (lies.across - 1):.2f} % across and {100 * (lies.down - 1):.2f} % down{out}; within "
+            f"{_per_cent(lies.across)} across and {_per_cent(lies.down)} down{out}; within "
             f"{lies.worst:.2f} mm."
         )
     return _told({"meant": meant, "found": found, "said": said})
+
+
+def _per_cent(share: float) -> str:
+    """By how much something has grown."""
+    return f"{round(100 * (share - 1), 2) + 0.0:.2f} %"
 
 
 def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, float]], *, asker: Asker) -> bytes:

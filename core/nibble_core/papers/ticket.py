@@ -10,8 +10,9 @@ from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page,
 from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
+from nibble_core.processes import parts
 from nibble_core.ticket import sentences
-from nibble_core.ticket.model import Sheet, Stock, Ticket
+from nibble_core.ticket.model import Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.sentences import STATIONS, sheet_name
 
 LEFT = 76.0  # mm, of the column with the pictures
@@ -172,7 +173,7 @@ def _foot(page: Page, ticket: Ticket, work: Work) -> float:
     return top
 
 
-_HEADS = ("Machine", "Process", "Force", "Speed", "Passes", "Offset", "Overcut")
+_HEADS = ("Machine", "Process", "Force or power", "Speed", "Passes", "Offset or kerf", "Overcut or lead")
 
 
 def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
@@ -183,9 +184,18 @@ def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
             used.add(WEEDS)
         for own in sheet.settings:
             if own.process in used:
-                rows.append((
-                    sheet.machine.name, own.process, f"{own.force} g" if own.force else "its own",
-                    f"{own.speed} mm/s" if own.speed else "its own", str(own.passes),
-                    f"{format_number(own.blade_offset, 2)} mm", f"{format_number(own.overcut, 2)} mm",
-                ))  # fmt: skip
+                speed = f"{own.speed} mm/s" if own.speed else "its own"
+                how = _of_a_beam(own) if sheet.machine.burns else _of_a_blade(own)
+                rows.append((sheet.machine.name, own.process, how[0], speed, str(own.passes), *how[1:]))
     return list(dict.fromkeys(rows))[:8]
+
+
+def _of_a_blade(own: Setting) -> tuple[str, str, str]:
+    force = f"{own.force} g" if own.force else "its own"
+    return force, f"{format_number(own.blade_offset, 2)} mm", f"{format_number(own.overcut, 2)} mm"
+
+
+def _of_a_beam(own: Setting) -> tuple[str, str, str]:
+    power = "not set" if own.power is None else f"{format_number(100 * own.power, 1)} %"
+    lead = own.lead if own.lead == "no lead-in" else f"{own.lead}, {format_number(own.lead_length, 2)} mm"
+    return power, f"{format_number(own.kerf, 2)} mm", lead if parts(own.process) else ""

@@ -146,6 +146,11 @@ def _start(sheet: Sheet, laid: LaidSheet, made: BeamLines, once: Sequence[Defini
         boxes = [_mapped(own[layer], at) for layer, at in laid.placements if layer in own]
         boxes += [one.paths.bounds() for one in once if len(one.paths)]
         box = Box.around(boxes) if boxes else box
+    return corner_of(machine, box)
+
+
+def corner_of(machine: Machine, box: Box) -> tuple[float, float]:
+    """A machine's origin on a box that lies with it: a corner, or the middle."""
     if machine.origin == "the centre":
         return (box.left + box.right) / 2, (box.top + box.bottom) / 2
     return box.left if "left" in machine.origin else box.right, box.top if "upper" in machine.origin else box.bottom

@@ -208,6 +208,6 @@ def _processes(sheet: Sheet, work: Work) -> list[dict[str, object]]:
             "process": process, "lines": int(lines), "length_mm": round(length, 3),
             "spot": sheet.machine.spot(process).ink,
             "pen": sheet.machine.pen(process), "force_g": own.force, "speed_mm_s": own.speed, "passes": own.passes,
-            "blade_offset_mm": own.blade_offset, "overcut_mm": own.overcut,
+            "blade_offset_mm": own.blade_offset, "overcut_mm": own.overcut, "power": own.power, "kerf_mm": own.kerf,
         })  # fmt: skip
     return told

@@ -9,11 +9,11 @@ import shapely
 
 from nibble_core.errors import CannotMake, InvalidTicket
 from nibble_core.formats.registry import FORMATS
-from nibble_core.geometry import Affine, Bundle, Path, Region
+from nibble_core.geometry import Affine, Box, Bundle, Path, Region
 from nibble_core.geometry.regions import union
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.beam_results import BeamRun
-from nibble_core.pipeline.beams import beam_of, drive_of
+from nibble_core.pipeline.beams import beam_of, corner_of, drive_of
 from nibble_core.pipeline.head_files import write_run
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.text import set_line, shipped_font
@@ -87,7 +87,7 @@ def swatch(ticket: Ticket, sheet: Sheet, grid: Grid) -> bytes:
     wide = 2 * EDGE + ROOM + len(grid.values) * (CELL + APART)
     high = 2 * EDGE + ROOM + len(grid.powers) * (CELL + APART)
     says = [f"{ticket.name}, test swatch of {grid.process}: power down, {ACROSS[grid.across]} across"]
-    return _written(sheet, made, lambda one: tools[one.id], wide, high, says)
+    return written_test(sheet, made, lambda one: tools[one.id], wide, high, says)
 
 
 def kerf_comb(ticket: Ticket, sheet: Sheet, thickness: float, kerfs: Sequence[float]) -> bytes:
@@ -120,7 +120,7 @@ def kerf_comb(ticket: Ticket, sheet: Sheet, thickness: float, kerfs: Sequence[fl
         made.append(one)
         tools[one.id] = caption
     says = [f"{ticket.name}, kerf comb for {format_number(thickness, 2)} mm"]
-    return _written(sheet, made, lambda one: tools[one.id], wide + 2 * EDGE, high + 2 * EDGE, says)
+    return written_test(sheet, made, lambda one: tools[one.id], wide + 2 * EDGE, high + 2 * EDGE, says)
 
 
 def _captions(grid: Grid, tools: dict[str, Beam], sheet: Sheet, made: Sequence[Definition]) -> list[Definition]:
@@ -165,18 +165,18 @@ def _interval(ticket: Ticket, sheet: Sheet) -> float:
     return next((line.interval for line in lines if line.process == "engrave" and line.fill != "along the lines"), 0.1)
 
 
-def _written(
+def written_test(
     sheet: Sheet, made: Sequence[Definition], tool_of: Callable[[Definition], Beam], wide: float, high: float,
     says: list[str],
 ) -> bytes:  # fmt: skip
+    """G-code of something small at the machine's origin. Raises CannotMake for what is larger than the bed."""
     if wide > sheet.machine.usable_width or high > sheet.machine.usable_length:
         raise CannotMake(f"This test is {wide:.0f} × {high:.0f} mm: the bed is smaller.", "Try fewer cells.")
     laid = LaidSheet(wide, high, (), Marks())
-    start = (0.0, high)
+    start = corner_of(sheet.machine, Box(0.0, 0.0, wide, high))
     program = Program(tuple(Run(one, (Affine(),)) for one in made))
     job = planned_job(laid, program, tool_of, start=start)
     moves = moves_of(job, start)
     when = timed(moves, drive_of(sheet.machine))
     run = BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
-    on_bed = replace(sheet, machine=replace(sheet.machine, origin="lower left"))
-    return write_run(run, on_bed, FORMATS["gcode"], says, "test")
+    return write_run(run, sheet, FORMATS["gcode"], says, "test")

@@ -47,4 +47,3 @@ def as_strokes(strokes: NDArray[np.float64]) -> Bundle:
     rows[:, :2], rows[:, 6:] = strokes[:, :2], strokes[:, 2:]
     count = len(strokes)
     return Bundle(np.full(count, LINE, np.uint8), rows, np.arange(count + 1), np.zeros(count, bool))
-

@@ -12,10 +12,12 @@ from nibble_core.checks.beams import beyond_bed
 from nibble_core.errors import DoesNotFit, NibbleError
 from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Box
+from nibble_core.pipeline import trial
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.head_files import marks_on_machine, write_frame, write_head, write_pen_run
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.swatch import Grid, kerf_comb, swatch
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.burnt import course, picture, run
 from nibble_core.simulators.laser import Body
@@ -237,6 +239,40 @@ class WholeJobs(unittest.TestCase):
         self.assertEqual((told.complaints, len(told.dropped)), ([], 2))
         self.assertEqual(content.count(b"G4 P0.3"), 2)
         self.assertIn(b"(process through cut)", content)
+
+
+class Tests(unittest.TestCase):
+    def test_a_test_cut_comes_out_at_its_true_size(self):
+        ticket = job(plate(), [cut()])
+        files = trial.test_cut(ticket, ticket.sheets[0], worked(ticket))
+        content = next(file.content for file in files if file.name.endswith(".gcode"))
+        told = run(content, body_for(LASER))[1]
+        self.assertEqual(told.complaints, [])
+        (hole, _), (side, _) = widths(told.dropped)
+        self.assertAlmostEqual(side - 0.16, 20, delta=0.01)
+        self.assertAlmostEqual(hole + 0.16, 12, delta=0.01)
+
+    def test_a_swatch_burns_each_cell_as_it_says(self):
+        ticket = job(plate(), [cut()], replace(LASER, origin="upper right"))
+        content = swatch(ticket, ticket.sheets[0], Grid("engrave", (0.2, 0.6), "speed", (100.0, 300.0)))
+        laser, told = run(content, body_for(ticket.sheets[0].machine))
+        self.assertEqual(told.complaints, [])
+        burnt = {(round(step.beam, 2), round(step.feed)) for step in laser.steps if step.beam > 0}
+        self.assertLessEqual({(0.2, 100), (0.2, 300), (0.6, 100), (0.6, 300)}, burnt)
+        for wrong in (Grid("engrave", (), "speed", (1.0,)), Grid("engrave", (0.2,), "mood", (1.0,)),
+                      Grid("weed cut", (0.2,), "speed", (1.0,)), Grid("engrave", (1.2,), "speed", (1.0,))):  # fmt: skip
+            with self.assertRaises(NibbleError):
+                swatch(ticket, ticket.sheets[0], wrong)
+
+    def test_the_slots_of_a_comb_are_narrower_by_their_kerf(self):
+        ticket = job(plate(), [cut()])
+        laser, told = run(kerf_comb(ticket, ticket.sheets[0], 3.0, [0.0, 0.2, 0.4]), body_for(LASER))
+        self.assertEqual((told.complaints, len(told.dropped)), ([], 1))
+        xs = sorted({round(step.start[0], 3) for step in laser.steps if step.process == "through cut" and not step.rapid
+                     and abs(step.end[0] - step.start[0]) < 1e-6 and 15 < step.length < 17})  # fmt: skip
+        self.assertEqual([round(b - a, 3) for a, b in zip(xs[::2], xs[1::2], strict=True)], [3.0, 2.8, 2.6])
+        with self.assertRaises(NibbleError):
+            kerf_comb(ticket, ticket.sheets[0], 0.2, [0.0, 0.3])
 
 
 class Refusals(unittest.TestCase):

@@ -78,6 +78,8 @@ export function MarksPanel({ jobId, revision, sheet, found, onFound }: Props) {
                   key={axis}
                   id={`${id}-${k}${axis}`}
                   aria-label={`Mark ${k + 1}, ${axis}`}
+                  width="100%"
+                  minWidth="0"
                   height="26px"
                   padding="0 6px"
                   border="1px solid {colors.hair}"

@@ -34,6 +34,11 @@ const UNITS: Record<string, string> = {
   speed: "mm/s",
   force: "g",
   "corner that is swivelled": "°",
+  acceleration: "mm/s²",
+  "speed of travels": "mm/s",
+  "speed taken round corners": "mm/s",
+  "longest run": "minutes",
+  power: "0 to 1",
 };
 
 /** What a record has before anything is written. */

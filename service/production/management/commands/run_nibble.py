@@ -77,9 +77,10 @@ def demo_laser() -> None:
     """The demo shop's laser, simulated; nothing where something else listens at its port."""
     from demo.jobs import LASER_PORT
     from nibble_core.simulators.laser import Body
-    from nibble_core.simulators.laser_port import Port, Running
+    from nibble_core.simulators.laser_port import Lies, Port, Running
 
-    with contextlib.suppress(OSError), Port(("127.0.0.1", LASER_PORT), Running(Body(), DEMO_QUICK)) as port:
+    askew = Lies((1.4, -0.8), 0.3, 1.001)  # as a printed sheet is put on a bed by hand
+    with contextlib.suppress(OSError), Port(("127.0.0.1", LASER_PORT), Running(Body(), DEMO_QUICK, askew)) as port:
         port.serve_forever()
 
 
