@@ -64,11 +64,12 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
     for k in np.nonzero(standing)[0].tolist():
         power = format_number(moves.power[k] * dialect.scale, 2)
         said[k] = f"M3 S{power}\nG4 P{format_number(moves.wait[k], 3)}\n" + said[k]
-    held = _held(moves)
-    for k in np.nonzero(held)[0].tolist():
-        said[k] = "M5\n" + said[k]
-    for k in np.nonzero(np.diff(moves.tool, prepend=-1))[0].tolist():
-        said[k] = _tool_change(moves, k, dialect) + said[k]
+    begins = np.diff(moves.tool, prepend=-1) != 0  # a new tool begins with the beam off anyway
+    moving = _moving(moves)
+    for k in np.nonzero(_held(moves) & ~begins)[0].tolist():
+        said[k] = ("M5\nM4 S0\n" if moving[moves.tool[k]] else "M5\n") + said[k]
+    for k in np.nonzero(begins)[0].tolist():
+        said[k] = _tool_change(moves, k, dialect, bool(moving[moves.tool[k]])) + said[k]
     counts = np.where(arcs, 4, 2)
     ends = np.cumsum(counts)
     numbers = np.empty(int(ends[-1]))
@@ -118,11 +119,21 @@ def _held(moves: Moves) -> NDArray[np.bool_]:
     return on
 
 
-def _tool_change(moves: Moves, k: int, dialect: Dialect) -> str:
+def _moving(moves: Moves) -> NDArray[np.bool_]:
+    """Of each tool, whether any of its burns begins without standing: those need a beam that follows the speed."""
+    found = np.zeros(len(moves.tools), bool)
+    before = np.concatenate([[TRAVEL], moves.does[:-1]])
+    anew = (before != BURN) | (np.diff(moves.tool, prepend=-1) != 0)
+    begun = (moves.does == BURN) & anew & ~_standing(moves)
+    found[moves.tool[begun]] = True
+    return found
+
+
+def _tool_change(moves: Moves, k: int, dialect: Dialect, moving: bool) -> str:
     own = moves.tools[moves.tool[k]]
     number = f", number {own.rank}" if own.rank > 1 else ""
     air = f"{dialect.air[0] if own.air else dialect.air[1]}\n" if any(one.air for one in moves.tools) else ""
-    return f"M5\n{dialect.comment(f'process {own.process}{number}')}{air}M4 S0\n"
+    return f"M5\n{dialect.comment(f'process {own.process}{number}')}{air}{'M4 S0' if moving else 'S0'}\n"
 
 
 _PROCESS = re.compile(r"^process ([a-z-]+(?: [a-z-]+)*?)(?:, number (\d))?$")
@@ -179,6 +190,8 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
             mode, power = True, values.get("S", power)
         elif head == "M5":
             mode, power = False, 0.0
+        elif head == "S0" and len(parts) == 1:
+            power = 0.0
         elif head == "M2":
             ended = True
         elif dialect.air[0] and head == dialect.air[0]:

@@ -21,7 +21,7 @@ from nibble_core.pipeline.beams import bed_of, drive_of
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Machine, Sheet, Ticket
-from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
+from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
 from nibble_core.toolpaths.motion import seconds_by_tool, timed
 from nibble_core.toolpaths.registration import Located, located
 
@@ -61,7 +61,7 @@ def _as_it_lies(run: BeamRun, sheet: Sheet, work: Work, found: Sequence[tuple[fl
     x0, y0 = run.start
     to_machine = Affine.translation(-x0, -y0).then(Affine(d=-1.0))
     on_sheet = to_machine.then(lies.at).then(to_machine.inverse())
-    job = replace(run.job, paths=arced(run.job.paths.mapped(on_sheet)))
+    job = replace(run.job, paths=with_real_arcs(arced(run.job.paths.mapped(on_sheet))))
     moves = moves_of(job, run.start)
     when = timed(moves, drive_of(sheet.machine))
     moved = replace(run, job=job, moves=moves, timed=when, seconds=tuple(seconds_by_tool(moves, when).tolist()))

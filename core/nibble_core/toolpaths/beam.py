@@ -11,11 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.geometry import Bundle, Points
+from nibble_core.geometry import ARC, Bundle, Points
 from nibble_core.geometry.segments import LINE
 from nibble_core.graphics.moves import BURN, GLIDE, TRAVEL, Moves, Named
 
 SAME = 1e-6  # mm
+FLAT, SHORT = 0.0005, 0.006  # mm: the rise and the chord under which an arc is run as a line
 ALIGNED = 1e-6  # sine of the angle between strokes of one row
 
 
@@ -178,6 +179,20 @@ def _with_passes(job: BeamJob) -> BeamJob:
         job.share[chosen],
         job.tools,
     )
+
+
+def with_real_arcs(paths: Bundle) -> Bundle:
+    """Lines and arcs, those arcs straight that rounding to a thousandth could turn round: a machine runs a whole circle
+    where an arc ends where it began."""
+    spoke = paths.rows[:, :2] - paths.rows[:, 2:4]
+    rise = np.hypot(*spoke.T) * (1 - np.cos(np.clip(np.abs(paths.rows[:, 4]) / 2, 0, np.pi)))
+    chord = np.hypot(*(paths.rows[:, 6:] - paths.rows[:, :2]).T)
+    flat = (paths.kinds == ARC) & ((rise < FLAT) | (chord < SHORT))
+    if not flat.any():
+        return paths
+    rows = paths.rows.copy()
+    rows[flat, 2:6] = 0.0
+    return Bundle(np.where(flat, LINE, paths.kinds).astype(np.uint8), rows, paths.offsets, paths.closed)
 
 
 def taken(paths: Bundle, chosen: NDArray[np.int64]) -> Bundle:

@@ -18,7 +18,7 @@ from nibble_core.geometry import Bundle, Points
 from nibble_core.geometry.arcing import arced
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
-from nibble_core.toolpaths.beam import Beam, BeamJob, taken
+from nibble_core.toolpaths.beam import Beam, BeamJob, taken, with_real_arcs
 from nibble_core.toolpaths.ordering import Items, shortest
 from nibble_core.toolpaths.program import Definition, Program
 
@@ -47,7 +47,7 @@ def planned_job(
 ) -> BeamJob:
     """A program on its sheet as a beam runs it. What the program places as a copy of the sheet is, belongs to that
     copy; the rest is the sheet's own."""
-    plain = {id(run.of): arced(run.of.paths) for run in program.runs}
+    plain = {id(run.of): with_real_arcs(arced(run.of.paths)) for run in program.runs}
     copies = {id(placement.at): number for number, placement in enumerate(laid.placements)}
     tools: list[Beam] = []
     units: list[_Unit] = []

@@ -14,7 +14,7 @@ from nibble_core.geometry.arcing import arced
 from nibble_core.graphics.moves import Moves, Named
 from nibble_core.simulators.burnt import run
 from nibble_core.simulators.laser import Body
-from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
+from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
 from tests.strategies import stars
 
 DIALECTS = (Dialect(), Dialect(255.0, "in brackets"))
@@ -24,34 +24,23 @@ DIALECTS = (Dialect(), Dialect(255.0, "in brackets"))
 def jobs(draw):
     """Circles, polygons and strokes, of tools that pierce, overscan and blow."""
     tools = tuple(
-        Beam(
-            name,
-            draw(st.floats(0.05, 1)),
-            float(draw(st.integers(2, 300))),
-            overscan=scan,
-            pierce=pierce,
-            air=air,
-            warm_up=0.2,
-        )
-        for name, scan, pierce, air in (
-            ("engrave", 5.0, 0.0, False),
-            ("score", 0.0, 0.0, True),
-            ("through cut", 0.0, 0.3, True),
-        )
-    )
+        Beam(name, draw(st.floats(0.05, 1)), float(draw(st.integers(2, 300))), overscan=scan,
+             pierce=draw(st.sampled_from([0.0, 0.3])), air=air, warm_up=0.2)
+        for name, scan, air in (("engrave", 5.0, False), ("score", 0.0, True), ("through cut", 0.0, True))
+    )  # fmt: skip
     paths, tool = [], []
     for k in range(3):
         for _ in range(draw(st.integers(0, 4))):
             x, y = draw(st.floats(40, 200)), draw(st.floats(40, 200))
             shape = draw(st.sampled_from(["circle", "star", "stroke"]))
             if shape == "circle":
-                paths.append(Path.circle(x, y, draw(st.floats(0.5, 30))))
+                paths.append(Path.circle(x, y, draw(st.sampled_from([0.0008, 0.004, 0.5, 3.0, 30.0]))))
             elif shape == "star":
                 paths.append(Path.polygon(draw(stars()) * 0.8 + [x, y]))
             else:
                 paths.append(Path.polygon([(x, y), (x + draw(st.floats(1, 20)), y)], closed=False))
             tool.append(k)
-    bundle = arced(Bundle.of(paths))
+    bundle = with_real_arcs(arced(Bundle.of(paths)))
     n = len(paths)
     return BeamJob(300, 300, bundle, np.array(tool, np.int64), np.zeros(n, np.int64), np.ones(n), tools)
 

@@ -24,7 +24,7 @@ from nibble_core.simulators.laser import Body
 from nibble_core.simulators.laser_port import Lies
 from nibble_core.ticket import sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
-from nibble_core.ticket.model import ORIGINS, Held, Setting, Sheet, Ticket, Zone
+from nibble_core.ticket.model import GROUPINGS, MICRO_TIES, ORIGINS, Held, Setting, Sheet, Ticket, Zone
 from nibble_core.ticket.piece import Element, Figure, KerfMark, Layer, Lettering, Line, Piece
 from tests.pictures import badge_png
 
@@ -239,6 +239,43 @@ class WholeJobs(unittest.TestCase):
         self.assertEqual((told.complaints, len(told.dropped)), ([], 2))
         self.assertEqual(content.count(b"G4 P0.3"), 2)
         self.assertIn(b"(process through cut)", content)
+
+
+@st.composite
+def any_jobs(draw):
+    """Tickets of two shapes and two to four lines, with all that a beam's settings can be."""
+    one_of = lambda *values: draw(st.sampled_from(values))  # noqa: E731
+    machine = replace(LASER, origin=one_of(*ORIGINS), openings=one_of(0.0, 40.0))
+    lines = [
+        cut(ties=one_of(0, 2), kerf_side=one_of("by its depth", "inside", "on the line")),
+        Line("k2", "engrave", 0.0, fill=one_of("along the lines", "by hatching", "by rings"), interval=one_of(0.4, 1.0),
+             hatching=one_of("both ways", "one way", "crosswise"), hatch_angle=one_of(0.0, 33.0),
+             outline=one_of("no outline pass", "an outline pass"), **ITSELF),
+    ]  # fmt: skip
+    lines += [Line("k3", "score", -1.0, source="the outer shape", close_gaps=0.0)] if draw(st.booleans()) else []
+    own = tuple(
+        replace(each, kerf=one_of(0.0, 0.3), lead=one_of("no lead-in", "a line", "an arc"), passes=one_of(1, 2),
+                overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0))
+        for each in SETTINGS
+    )  # fmt: skip
+    return job(
+        plate(one_of(3.0, 14.0), 30), lines, machine, quantity=one_of(1, 5), settings=own, grouping=one_of(*GROUPINGS),
+        micro_ties=one_of(*MICRO_TIES), spacing=one_of(1.0, 8.0),
+    )  # fmt: skip
+
+
+class AnyJob(unittest.TestCase):
+    @settings(max_examples=15, deadline=None)
+    @given(any_jobs())
+    def test_whatever_is_asked_the_machine_has_nothing_to_say_against_it(self, ticket):
+        work = worked(ticket)
+        self.assertEqual([problem.error.message for problem in work.problems], [])
+        told = run(gcode(ticket, work), body_for(ticket.sheets[0].machine))[1]
+        self.assertEqual(told.complaints, [])
+        plan = work.beams["s1"].value
+        self.assertAlmostEqual(told.seconds / 60, plan.minutes, delta=0.03 * plan.minutes)
+        for process, length in plan.burnt().items():
+            self.assertAlmostEqual(told.burnt[process], length, delta=0.005 * length + 0.5)
 
 
 class Tests(unittest.TestCase):
