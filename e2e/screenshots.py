@@ -54,7 +54,7 @@ def take(page: Page, address: str) -> None:
     for name, job, station in (
         ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("on-the-thing", "oars", "lines"),
         ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "offcut", "sheet"),
-        ("machine", "honey", "machine"),
+        ("machine", "honey", "machine"), ("moves", "fob", "machine"), ("swatch", "fob", "machine"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
         page.goto(f"{address}/jobs/{jobs[job]}?station={station}")
@@ -71,6 +71,13 @@ def take(page: Page, address: str) -> None:
         if name == "machine":
             page.get_by_role("button", name="Make the files").click()
             expect(page.get_by_role("link", name="manifest.json")).to_be_visible()
+        if name == "moves":
+            page.get_by_role("button", name="Moves", exact=True).click()
+            page.get_by_label("Moment of the run").fill("1375")
+            page.wait_for_timeout(600)
+        if name == "swatch":
+            page.get_by_role("button", name="A test swatch").click()
+            page.get_by_text("Press the slot").scroll_into_view_if_needed()
         keep(name)
 
     page.goto(f"{address}/library")
@@ -101,7 +108,6 @@ def take(page: Page, address: str) -> None:
     expect(page.get_by_text("Measuring")).to_have_count(0)
     keep("trace-deviation")
     start("boat-sign.svg")
-    keep("artwork-drawing")
     page.keyboard.press("3")
     settled(page)
     page.locator("[data-tool=nodes]").click()
@@ -117,8 +123,6 @@ def take(page: Page, address: str) -> None:
     page.keyboard.press("Escape")
     choose("artworks/a1/trace/mode", "centre-lines")
     keep("trace-centre-lines")
-    page.keyboard.press("?")
-    keep("keys")
 
 
 def settled(page: Page) -> None:
