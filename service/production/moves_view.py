@@ -1,12 +1,14 @@
 """Every move of a sheet's beam, packed for the table: one line of JSON, then arrays one behind another."""
 
 import json
+from typing import Any
 
 import numpy as np
 
 from nibble_core.geometry import ARC
 from nibble_core.graphics.moves import BURN
 from nibble_core.pipeline.beam_results import BeamRun
+from nibble_core.pipeline.beams import bed_of
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket.model import Sheet
 
@@ -14,14 +16,14 @@ CLOSED = 0.05  # mm that a cut may end from where it began to free what lies wit
 
 
 def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
-    """The head: counts, start, tools, what drops when. The arrays, of m moves: ends x y (float32, 2 m), centres x y
-    (2 m), sweeps (m), seconds at which each begins and the last ends (m + 1), then does, tool, power in 255ths (uint8,
-    m each)."""
+    """The head: counts, start, tools, what drops when, where the bed and its clamps lie on the sheet. The arrays, of m
+    moves: ends x y (float32, 2 m), centres x y (2 m), sweeps (m), seconds at which each begins and the last ends
+    (m + 1), then does, tool, power in 255ths (uint8, m each)."""
     moves = run.moves
     arcs = moves.kinds == ARC
     centres = np.where(arcs[:, None], moves.rows[:, 2:4], 0.0)
     sweeps = np.where(arcs, moves.rows[:, 4], 0.0)
-    head = {
+    head: dict[str, Any] = {
         "count": len(moves), "start": [round(v, 3) for v in run.start], "minutes": run.minutes,
         "beam": sheet.machine.beam, "width": run.job.width, "height": run.job.height,
         "tools": [
@@ -29,8 +31,15 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
              "minutes": round(own / 60, 3)}
             for one, own in zip(run.job.tools, run.seconds, strict=True)
         ],
-        "drops": drops(run),
+        "drops": drops(run), "bed": None, "clamps": [],
     }  # fmt: skip
+    if sheet.machine.origin_of == "the bed":
+        bed = bed_of(sheet.machine, run.start)
+        head["bed"] = list(bed)
+        head["clamps"] = [
+            [bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height]
+            for one in sheet.machine.clamps
+        ]
     arrays = [moves.rows[:, 6:], centres, sweeps, run.timed.begins]
     parts = [json.dumps(head, separators=(",", ":")).encode() + b"\n"]
     parts += [np.ascontiguousarray(one, np.float32).tobytes() for one in arrays]

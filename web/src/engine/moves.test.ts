@@ -12,6 +12,8 @@ function packed(): ArrayBuffer {
     height: 50,
     tools: [],
     drops: [],
+    bed: null,
+    clamps: [],
   };
   const text = JSON.stringify(head);
   const first = new TextEncoder().encode(`${text}${" ".repeat((4 - ((text.length + 1) % 4)) % 4)}\n`);

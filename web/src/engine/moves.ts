@@ -9,6 +9,9 @@ export interface Moves {
   readonly tools: readonly MoveTool[];
   /** First and last move of each cut that frees a part. */
   readonly drops: readonly (readonly [number, number])[];
+  /** Where the bed and its clamps lie on the sheet: left, top, right, bottom; none where the head is driven to the job. */
+  readonly bed: readonly number[] | null;
+  readonly clamps: readonly (readonly number[])[];
   /** Ends, x and y in turn, mm on the sheet. */
   readonly ends: Float32Array;
   readonly centres: Float32Array;

@@ -2,11 +2,15 @@ import type { Camera, Size } from "./camera";
 import { along, BURN, headAt, type Moves, moveAt, startOf, TRAVEL } from "./moves";
 
 const CHUNK = 1500;
+/** As of the table: frames that take longer show the last picture until the hand rests so long, ms. */
+const FLUID = 26;
+const RESTS = 100;
 const RECENT = 40;
 const LEVELS = 6;
 const HEAD = "#F2A71B";
 const INK = "#1E2A2E";
 const WAY = "rgba(40,70,90,.55)";
+const CLAMP = "rgba(30,42,46,.55)";
 const FELL = "rgba(30,42,46,.16)";
 
 interface Chunk {
@@ -24,6 +28,10 @@ export class Playback {
   private camera: Camera = { scale: 1, x: 0, y: 0 };
   private view: Size = { width: 1, height: 1 };
   private drawnTo = -1;
+  /** How the camera stood when the bitmap was drawn in full, and how long that took. */
+  private burntCamera: Camera | null = null;
+  private cost = 0;
+  private sharpening = 0;
   private frame = 0;
   private seconds: number;
   /** A head that is told by the machine itself, with the moves it has made. */
@@ -40,6 +48,7 @@ export class Playback {
 
   destroy(): void {
     cancelAnimationFrame(this.frame);
+    window.clearTimeout(this.sharpening);
   }
 
   look(camera: Camera, view: Size): void {
@@ -48,7 +57,6 @@ export class Playback {
     if (same && view.width === this.view.width && view.height === this.view.height) return;
     this.camera = camera;
     this.view = view;
-    this.drawnTo = -1;
     this.redraw();
   }
 
@@ -77,16 +85,43 @@ export class Playback {
         this.drawnTo = -1;
       }
     const now = this.live ? this.live.made : moveAt(this.moves, this.seconds);
-    this.burnTo(Math.min(now, this.moves.count), ratio);
     const context = this.canvas.getContext("2d");
     if (!context) return;
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.clearRect(0, 0, w, h);
-    context.drawImage(this.burnt, 0, 0);
+    this.drawBurnt(context, Math.min(now, this.moves.count), ratio);
     this.onSheet(context, ratio);
+    this.drawBed(context);
     this.drawFallen(context, now);
     this.drawWays(context, now);
     this.drawHead(context, now, ratio);
+  }
+
+  /** What was burnt; where that takes long, its last picture is moved and scaled until the hand rests. */
+  private drawBurnt(context: CanvasRenderingContext2D, now: number, ratio: number): void {
+    const [was, is] = [this.burntCamera, this.camera];
+    const moved = !was || was.scale !== is.scale || was.x !== is.x || was.y !== is.y;
+    if (moved && was && this.cost > FLUID && this.drawnTo >= 0) {
+      const grow = is.scale / was.scale;
+      context.setTransform(grow, 0, 0, grow, ratio * (is.x - was.x * grow), ratio * (is.y - was.y * grow));
+      window.clearTimeout(this.sharpening);
+      this.sharpening = window.setTimeout(() => {
+        this.burntCamera = null;
+        this.redraw();
+      }, RESTS);
+    } else {
+      const anew = moved || this.drawnTo < 0;
+      if (moved) this.drawnTo = -1;
+      this.burntCamera = is;
+      const start = performance.now();
+      this.burnTo(now, ratio);
+      // what it costs shows when the next frame comes
+      if (anew)
+        requestAnimationFrame(() => {
+          this.cost = performance.now() - start;
+        });
+    }
+    context.drawImage(this.burnt, 0, 0);
   }
 
   private onSheet(context: CanvasRenderingContext2D, ratio: number): void {
@@ -190,6 +225,20 @@ export class Playback {
       at(bottom, y) >= 0 &&
       at(top, y) <= this.view.height
     );
+  }
+
+  /** What the head can reach, and where it must not. */
+  private drawBed(context: CanvasRenderingContext2D): void {
+    const px = 1 / this.camera.scale;
+    context.lineWidth = px;
+    context.strokeStyle = WAY;
+    context.setLineDash([2 * px, 3 * px]);
+    for (const [left = 0, top = 0, right = 0, bottom = 0] of this.moves.bed ? [this.moves.bed] : [])
+      context.strokeRect(left, top, right - left, bottom - top);
+    context.setLineDash([]);
+    context.fillStyle = CLAMP;
+    for (const [left = 0, top = 0, right = 0, bottom = 0] of this.moves.clamps)
+      context.fillRect(left, top, right - left, bottom - top);
   }
 
   /** What has fallen, while the run goes on; at its end the finished work is seen. */

@@ -32,8 +32,11 @@ export function parseLength(text: string, unit: Unit): number | null {
   return Number.isFinite(value) ? value : null;
 }
 
+/** Lengths under this have one decimal more in inches, mm. */
+const FINE = 0.5;
+
 export function formatLength(mm: number, unit: Unit): string {
-  if (unit === "in") return `${trimmed(mm / MM_PER_INCH, 3)} in`;
+  if (unit === "in") return `${trimmed(mm / MM_PER_INCH, Math.abs(mm) < FINE ? 4 : 3)} in`;
   const tenths = Math.abs(mm * 10 - Math.round(mm * 10)) < 1e-6;
   return `${tenths ? mm.toFixed(1) : trimmed(mm, 3)} mm`;
 }
