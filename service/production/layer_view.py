@@ -25,7 +25,7 @@ SLICE = 1000  # dashes that are drawn together
 
 
 def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
-    """See production.api.LayerOut. Geometry in mm, in the piece's coordinates."""
+    """See production.schemas.LayerOut. Geometry in mm, in the piece's coordinates."""
     drawn, composed = work.layers[layer.id].value, work.pieces[piece.id].value
     edge = edge_line(drawn.lines)
     beam = _beam(ticket, layer.id)

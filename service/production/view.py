@@ -29,7 +29,7 @@ MOST_LEFT_OUT = 2000
 
 
 def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
-    """The whole view. See production.api.WorkOut for its shape."""
+    """The whole view. See production.schemas.WorkOut for its shape."""
     return {
         "preview": preview,
         "stations": [asdict(station) | {"facts": dict(station.facts)} for station in stations(ticket, work)],
@@ -134,7 +134,7 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
 
 
 def shape_view(traced: TracedShape) -> dict[str, Any]:
-    """A shape as path data with its anchor and facts. See production.api.ShapeOut."""
+    """A shape as path data with its anchor and facts. See production.schemas.ShapeOut."""
     shape = traced.shape
     return {
         "d": shape.svg(3), "colour": hex_colour(shape.colour), "rgb": list(shape.colour), "x": traced.x,

@@ -11,10 +11,11 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from nibble_core.errors import CannotMake, UnreadableFile
+from nibble_core.errors import CannotMake
 from nibble_core.geometry import Affine
 from nibble_core.geometry.units import MM_PER_INCH
 from nibble_core.graphics import Engraving, Page
+from nibble_core.graphics.raster import between_middles
 
 PITCH = 0.1  # mm
 MOST_PIXELS = 120_000_000
@@ -49,19 +50,5 @@ def _burn(canvas: np.ndarray, one: Engraving, to_pixels: Affine) -> None:
         np.maximum(canvas, own, out=canvas)
         return
     at = Affine.scale(one.pitch).then(Affine.translation(one.left, one.top)).then(to_pixels)
-    half = Affine.translation(0.5, 0.5).then(at).then(Affine.translation(-0.5, -0.5))
-    matrix = np.array([[half.a, half.c, half.e], [half.b, half.d, half.f]])
-    moved = cv2.warpAffine(one.levels, matrix, (w, h), flags=cv2.INTER_NEAREST)
+    moved = cv2.warpAffine(one.levels, between_middles(at), (w, h), flags=cv2.INTER_NEAREST)
     np.maximum(canvas, moved, out=canvas)
-
-
-def read_page(content: bytes) -> Page:
-    """The size of what was written, within a pixel. Raises UnreadableFile."""
-    try:
-        with Image.open(io.BytesIO(content)) as image:
-            image.load()
-            across, down = image.info["dpi"]
-            width, height = image.size
-    except (OSError, KeyError, SyntaxError, ValueError) as error:
-        raise UnreadableFile("This picture of engravings cannot be read.", "Make the files again.") from error
-    return Page(width / across * MM_PER_INCH, height / down * MM_PER_INCH)

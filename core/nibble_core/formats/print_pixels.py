@@ -64,7 +64,7 @@ def read_page(content: bytes) -> Page:
                 if max(abs(layer.width - width), abs(layer.height - height)) > _NEARLY:
                     raise ValueError("the plates are of another size")
     except (OSError, KeyError, SyntaxError, ValueError) as error:
-        raise UnreadableFile("This print of pixels cannot be read.", "Make the files again.") from error
+        raise UnreadableFile("This picture of a sheet cannot be read.", "Make the files again.") from error
     return Page(width / across * MM_PER_INCH, height / down * MM_PER_INCH)
 
 

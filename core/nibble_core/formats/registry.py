@@ -120,7 +120,7 @@ _ALL = (
         "engraving", "png", "PNG of engravings",
         "What is engraved, black where it is burnt fully, at its own resolution.",
         "image/png", None,
-        Sheets(engraving_pixels.write_page, engraving_pixels.read_page, pixels=True, areas=True), "-engraving",
+        Sheets(engraving_pixels.write_page, print_pixels.read_page, pixels=True, areas=True), "-engraving",
     ),
     Format(
         "tiff", "tif", "TIFF", "The print as pixels, with a page for each plate of white or varnish.", "image/tiff",

@@ -8,11 +8,19 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from nibble_core.geometry import Affine
+
 Pixels = NDArray[np.uint8]
 Grey = NDArray[np.float32]
 
 LUMA = np.array([0.299, 0.587, 0.114], np.float32)
 """Weights of red, green and blue in a grey level (ITU-R BT.601)."""
+
+
+def between_middles(at: Affine) -> NDArray[np.float64]:
+    """A map of pixels' corners as OpenCV takes it, shape (2, 3): it counts places from their middles."""
+    half = Affine.translation(0.5, 0.5).then(at).then(Affine.translation(-0.5, -0.5))
+    return np.array([[half.a, half.c, half.e], [half.b, half.d, half.f]])
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nibble_core.geometry import Affine
 from nibble_core.graphics.moves import BURN, Moves
 from nibble_core.toolpaths.beam import BeamJob
 from nibble_core.toolpaths.motion import Timed
@@ -42,6 +43,12 @@ class BeamRun:
     timed: Timed
     seconds: tuple[float, ...]
     travelled: float
+
+    @property
+    def to_machine(self) -> Affine:
+        """From the sheet to the machine's axes: y away from the operator."""
+        x, y = self.start
+        return Affine.translation(-x, -y).then(Affine(d=-1.0))
 
     @property
     def minutes(self) -> float:

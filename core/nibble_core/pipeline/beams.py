@@ -28,7 +28,7 @@ from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Layer, Machine, Setting, Sheet, Ticket
 from nibble_core.ticket.piece import Line
 from nibble_core.toolpaths import Definition
-from nibble_core.toolpaths.beam import Beam, moves_of
+from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 from nibble_core.toolpaths.kerf import Compensated, compensated
 from nibble_core.toolpaths.leads import led
 from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelled
@@ -72,12 +72,17 @@ def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
             laid.value, program, lambda one: beam_of(sheet.setting(one.process), one),
             grouping=sheet.grouping, start=start,
         )  # fmt: skip
-        moves = moves_of(job, start)
-        when = timed(moves, drive_of(sheet.machine))
-        return BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
+        return run_of(job, start, sheet.machine)
 
     by = [sheet.grouping, sheet.shared, sheet.settings, sheet.machine, sheet.border, sheet.weed_lines, sheet.cross_cut]
     work.beams[sheet.id] = run_stage(store, "beam job", by, [laid.key, made.key], compute)
+
+
+def run_of(job: BeamJob, start: tuple[float, float], machine: Machine) -> BeamRun:
+    """What a machine makes of a job, with its origin at a place on the sheet."""
+    moves = moves_of(job, start)
+    when = timed(moves, drive_of(machine))
+    return BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
 
 
 def check_beam(sheet: Sheet, work: Work) -> None:

@@ -15,7 +15,8 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.errors import CannotMake, NibbleError, NothingToCut
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.geometry.regions import oriented_rings, polygons
-from nibble_core.graphics import Shape
+from nibble_core.graphics import LUMA, Shape
+from nibble_core.graphics.raster import between_middles
 from nibble_core.lines.composing import area_of
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
@@ -149,8 +150,8 @@ def _darkness(
 
 
 def _dark(colour: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Darkness of colours (…, 3), 0 to 1 (ITU-R BT.601 luma)."""
-    return np.asarray(1 - colour @ np.array([0.299, 0.587, 0.114], np.float32) / 255, np.float32)
+    """Darkness of colours (…, 3), 0 to 1."""
+    return np.asarray(1 - colour @ LUMA / 255, np.float32)
 
 
 def _warped(image: NDArray[np.float32], at: Affine, w: int, h: int) -> NDArray[np.float32]:
@@ -161,9 +162,7 @@ def _warped(image: NDArray[np.float32], at: Affine, w: int, h: int) -> NDArray[n
         small = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
         at = Affine.scale(image.shape[1] / size[0], image.shape[0] / size[1]).then(at)
         image = np.asarray(small, np.float32)
-    half = Affine.translation(0.5, 0.5).then(at).then(Affine.translation(-0.5, -0.5))  # middles, not corners
-    matrix = np.array([[half.a, half.c, half.e], [half.b, half.d, half.f]])
-    return np.asarray(cv2.warpAffine(image, matrix, (w, h), flags=cv2.INTER_LINEAR), np.float32)
+    return np.asarray(cv2.warpAffine(image, between_middles(at), (w, h), flags=cv2.INTER_LINEAR), np.float32)
 
 
 def _mask(area: BaseGeometry, left: float, top: float, pitch: float, w: int, h: int) -> NDArray[np.bool_]:

@@ -13,16 +13,15 @@ from nibble_core.checks.readback import check_moves
 from nibble_core.errors import CannotMake
 from nibble_core.formats.gcode import Dialect
 from nibble_core.formats.registry import Format
-from nibble_core.geometry import Affine, Bundle, Path
+from nibble_core.geometry import Bundle, Path
 from nibble_core.geometry.arcing import arced
 from nibble_core.graphics.moves import Moves
 from nibble_core.pipeline.beam_results import BeamRun
-from nibble_core.pipeline.beams import bed_of, drive_of
+from nibble_core.pipeline.beams import bed_of, run_of
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
-from nibble_core.toolpaths.motion import seconds_by_tool, timed
 from nibble_core.toolpaths.registration import Located, located
 
 PEN_LIFT = 0.2  # seconds that a pen needs to come down
@@ -46,8 +45,8 @@ def write_head(
 
 def marks_on_machine(sheet: Sheet, work: Work) -> list[tuple[float, float]]:
     """Where the printed marks of a sheet are meant to lie, in the machine's axes."""
-    x0, y0 = planned(sheet, work).start
-    return [(x - x0, y0 - y) for x, y in work.sheets[sheet.id].value.marks.places]
+    places = np.array(work.sheets[sheet.id].value.marks.places, float).reshape(-1, 2)
+    return [(x, y) for x, y in planned(sheet, work).to_machine.map(places).tolist()]
 
 
 def how_it_lies(sheet: Sheet, work: Work, found: Sequence[tuple[float, float]]) -> Located:
@@ -58,15 +57,11 @@ def how_it_lies(sheet: Sheet, work: Work, found: Sequence[tuple[float, float]]) 
 def _as_it_lies(run: BeamRun, sheet: Sheet, work: Work, found: Sequence[tuple[float, float]]) -> tuple[BeamRun, str]:
     """The run on a sheet that lies otherwise than meant, and that in words."""
     lies = how_it_lies(sheet, work, found)
-    x0, y0 = run.start
-    to_machine = Affine.translation(-x0, -y0).then(Affine(d=-1.0))
-    on_sheet = to_machine.then(lies.at).then(to_machine.inverse())
+    on_sheet = run.to_machine.then(lies.at).then(run.to_machine.inverse())
     job = replace(run.job, paths=with_real_arcs(arced(run.job.paths.mapped(on_sheet))))
-    moves = moves_of(job, run.start)
-    when = timed(moves, drive_of(sheet.machine))
-    moved = replace(run, job=job, moves=moves, timed=when, seconds=tuple(seconds_by_tool(moves, when).tolist()))
+    moved = run_of(job, run.start, sheet.machine)
     if sheet.machine.origin_of == "the bed":
-        beyond_bed(moves, bed_of(sheet.machine, run.start))
+        beyond_bed(moved.moves, bed_of(sheet.machine, run.start))
     shift = f"{lies.shift[0]:.2f}, {lies.shift[1]:.2f} mm"
     return moved, f"led by its marks: shift {shift}, turn {lies.turn:.3f} degrees, within {lies.worst:.2f} mm"
 
@@ -125,7 +120,7 @@ def _job(like: BeamJob, paths: Bundle, tool: Beam) -> BeamJob:
 def _checked(moves: Moves, run: BeamRun, sheet: Sheet, form: Format, says: Sequence[str], called: str) -> bytes:
     """Written, read back, and found to be what was meant."""
     assert form.heads is not None
-    own = moves.mapped(Affine.translation(-run.start[0], -run.start[1]).then(Affine(d=-1.0)))
+    own = moves.mapped(run.to_machine)
     dialect = dialect_of(sheet.machine)
     content = form.heads.write(own, dialect, says)
     check_moves(own, form.heads.read(content, dialect), called, scale=dialect.scale, tolerance=form.heads.tolerance)

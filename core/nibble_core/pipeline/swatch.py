@@ -12,16 +12,14 @@ from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Affine, Box, Bundle, Path, Region
 from nibble_core.geometry.regions import union
 from nibble_core.geometry.units import format_number
-from nibble_core.pipeline.beam_results import BeamRun
-from nibble_core.pipeline.beams import beam_of, corner_of, drive_of
+from nibble_core.pipeline.beams import beam_of, corner_of, run_of
 from nibble_core.pipeline.head_files import write_run
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, Run
-from nibble_core.toolpaths.beam import Beam, moves_of
+from nibble_core.toolpaths.beam import Beam
 from nibble_core.toolpaths.hatching import hatched
-from nibble_core.toolpaths.motion import seconds_by_tool, timed, travelled
 from nibble_core.toolpaths.planning import planned_job
 
 CELL, APART = 9.0, 3.0  # mm: a square of the grid, and the space between
@@ -176,7 +174,4 @@ def written_test(
     start = corner_of(sheet.machine, Box(0.0, 0.0, wide, high))
     program = Program(tuple(Run(one, (Affine(),)) for one in made))
     job = planned_job(laid, program, tool_of, start=start)
-    moves = moves_of(job, start)
-    when = timed(moves, drive_of(sheet.machine))
-    run = BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
-    return write_run(run, sheet, FORMATS["gcode"], says, "test")
+    return write_run(run_of(job, start, sheet.machine), sheet, FORMATS["gcode"], says, "test")

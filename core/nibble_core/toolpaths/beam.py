@@ -51,12 +51,6 @@ class BeamJob:
     share: NDArray[np.float64]
     tools: tuple[Beam, ...]
 
-    def burnt(self, process: str) -> float:
-        """mm burnt in a process, all passes."""
-        mine = np.array([self.tools[t].process == process for t in self.tool], bool)
-        passes = np.array([self.tools[t].passes for t in self.tool[mine]])
-        return float((self.paths.lengths[mine] * passes).sum())
-
 
 def moves_of(job: BeamJob, start: tuple[float, float] = (0.0, 0.0)) -> Moves:
     """Every move of a job, from where the head stands and back to there.

@@ -574,150 +574,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/swatch": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Test Swatch
-         * @description A labelled grid of settings to be burnt, as G-code.
-         */
-        get: operations["swatch"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/kerf-comb": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Kerf Comb
-         * @description A comb of slots that measures the kerf, as G-code.
-         */
-        get: operations["kerf_comb"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/moves": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Moves
-         * @description Every move of a sheet's beam, packed; see production.moves_view.
-         */
-        get: operations["moves"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/run": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Machine Run
-         * @description The last run of a sheet on its machine.
-         */
-        get: operations["run"];
-        put?: never;
-        /**
-         * Begin Run
-         * @description Send the newest revision of a sheet to its machine, as it lies there.
-         */
-        post: operations["begin_run"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/marks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Marks
-         * @description Where the marks of a sheet should lie on its machine, and how it lies by where they were found.
-         */
-        post: operations["marks"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/camera": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Camera
-         * @description Let the machine's camera find the marks.
-         */
-        post: operations["camera"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/sheets/{sheet_id}/run/command": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Command Run
-         * @description Hold a run, let it go on, back it up, stop it, or take it up where it broke off.
-         */
-        post: operations["command_run"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/jobs/{job_id}/taken": {
         parameters: {
             query?: never;
@@ -796,30 +652,6 @@ export interface paths {
          * @description What one setting gives; nothing is written.
          */
         post: operations["try_out"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/engraving-ways": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Engraving Ways
-         * @description Ways to engrave the area of a line, to lay side by side.
-         */
-        get: operations["engraving_ways"];
-        put?: never;
-        /**
-         * Show Engraving Way
-         * @description What one way takes and looks like; nothing is written.
-         */
-        post: operations["engraving_way"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1079,6 +911,174 @@ export interface paths {
         get: operations["client_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/swatch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Test Swatch
+         * @description A labelled grid of settings to be burnt, as G-code.
+         */
+        get: operations["swatch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/kerf-comb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kerf Comb
+         * @description A comb of slots that measures the kerf, as G-code.
+         */
+        get: operations["kerf_comb"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moves
+         * @description Every move of a sheet's beam, packed; see production.moves_view.
+         */
+        get: operations["moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine Run
+         * @description The last run of a sheet on its machine.
+         */
+        get: operations["run"];
+        put?: never;
+        /**
+         * Begin Run
+         * @description Send the newest revision of a sheet to its machine, as it lies there.
+         */
+        post: operations["begin_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Marks
+         * @description Where the marks of a sheet should lie on its machine, and how it lies by where they were found.
+         */
+        post: operations["marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Camera
+         * @description Let the machine's camera find the marks.
+         */
+        post: operations["camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/run/command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Command Run
+         * @description Hold a run, let it go on, back it up, stop it, or take it up where it broke off.
+         */
+        post: operations["command_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/engraving-ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Engraving Ways
+         * @description Ways to engrave the area of a line, to lay side by side.
+         */
+        get: operations["engraving_ways"];
+        put?: never;
+        /**
+         * Show Engraving Way
+         * @description What one way takes and looks like; nothing is written.
+         */
+        post: operations["engraving_way"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1932,81 +1932,6 @@ export interface components {
             layer: string;
         };
         /**
-         * RunOut
-         * @description A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
-         *     made; x, y: of the head in the machine's axes.
-         */
-        RunOut: {
-            /** Id */
-            id: number;
-            /** Sheet */
-            sheet: string;
-            /** Revision */
-            revision: number;
-            /** State */
-            state: string;
-            /** Lines */
-            lines: number;
-            /** Done */
-            done: number;
-            /** Moves */
-            moves: number;
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** Message */
-            message: string;
-        };
-        /**
-         * FoundIn
-         * @description found: where each printed mark lies in the machine's axes, mm; empty where the sheet lies as meant.
-         */
-        FoundIn: {
-            /**
-             * Found
-             * @default []
-             */
-            found: [
-                number,
-                number
-            ][];
-        };
-        /**
-         * MarksOut
-         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies.
-         */
-        MarksOut: {
-            /** Meant */
-            meant: [
-                number,
-                number
-            ][];
-            /** Found */
-            found: [
-                number,
-                number
-            ][];
-            /** Said */
-            said: string;
-        };
-        /**
-         * CommandIn
-         * @description back: mm, while it is paused.
-         */
-        CommandIn: {
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "pause" | "resume" | "back" | "stop" | "go on";
-            /**
-             * Length
-             * @default 20
-             */
-            length: number;
-        };
-        /**
          * TakenOut
          * @description said: what was taken off and kept, in words.
          */
@@ -2042,28 +1967,6 @@ export interface components {
         };
         /** TryOutIn */
         TryOutIn: {
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
-        };
-        /**
-         * WayOut
-         * @description minutes: of one sheet, None while power or speed are missing; look: a picture.
-         */
-        WayOut: {
-            /** Minutes */
-            minutes: number | null;
-            /** Strokes */
-            strokes: number;
-            /** Look */
-            look: string;
-        };
-        /**
-         * WayIn
-         * @description line: its path in the ticket.
-         */
-        WayIn: {
-            /** Line */
-            line: string;
             /** Changes */
             changes: components["schemas"]["ChangeIn"][];
         };
@@ -2174,6 +2077,103 @@ export interface components {
             what_to_do: string;
             /** Files */
             files: components["schemas"]["FileOut"][];
+        };
+        /**
+         * RunOut
+         * @description A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
+         *     made; x, y: of the head in the machine's axes.
+         */
+        RunOut: {
+            /** Id */
+            id: number;
+            /** Sheet */
+            sheet: string;
+            /** Revision */
+            revision: number;
+            /** State */
+            state: string;
+            /** Lines */
+            lines: number;
+            /** Done */
+            done: number;
+            /** Moves */
+            moves: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Message */
+            message: string;
+        };
+        /**
+         * FoundIn
+         * @description found: where each printed mark lies in the machine's axes, mm; empty where the sheet lies as meant.
+         */
+        FoundIn: {
+            /**
+             * Found
+             * @default []
+             */
+            found: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * MarksOut
+         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies.
+         */
+        MarksOut: {
+            /** Meant */
+            meant: [
+                number,
+                number
+            ][];
+            /** Found */
+            found: [
+                number,
+                number
+            ][];
+            /** Said */
+            said: string;
+        };
+        /**
+         * CommandIn
+         * @description back: mm, while it is paused.
+         */
+        CommandIn: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "pause" | "resume" | "back" | "stop" | "go on";
+            /**
+             * Length
+             * @default 20
+             */
+            length: number;
+        };
+        /**
+         * WayOut
+         * @description minutes: of one sheet, None while power or speed are missing; look: a picture.
+         */
+        WayOut: {
+            /** Minutes */
+            minutes: number | null;
+            /** Strokes */
+            strokes: number;
+            /** Look */
+            look: string;
+        };
+        /**
+         * WayIn
+         * @description line: its path in the ticket.
+         */
+        WayIn: {
+            /** Line */
+            line: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
         };
     };
     responses: never;
@@ -3087,204 +3087,6 @@ export interface operations {
             };
         };
     };
-    swatch: {
-        parameters: {
-            query: {
-                process: string;
-                across: string;
-                powers: number[];
-                values: number[];
-            };
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    kerf_comb: {
-        parameters: {
-            query: {
-                thickness: number;
-                kerfs: number[];
-            };
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    moves: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    run: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunOut"] | null;
-                };
-            };
-        };
-    };
-    begin_run: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FoundIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunOut"];
-                };
-            };
-        };
-    };
-    marks: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FoundIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MarksOut"];
-                };
-            };
-        };
-    };
-    camera: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MarksOut"];
-                };
-            };
-        };
-    };
-    command_run: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                sheet_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CommandIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunOut"];
-                };
-            };
-        };
-    };
     taken: {
         parameters: {
             query?: never;
@@ -3400,56 +3202,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedOut"];
-                };
-            };
-        };
-    };
-    engraving_ways: {
-        parameters: {
-            query: {
-                line: string;
-            };
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TryOutOut"][];
-                };
-            };
-        };
-    };
-    engraving_way: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WayIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WayOut"];
                 };
             };
         };
@@ -3751,6 +3503,254 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    swatch: {
+        parameters: {
+            query: {
+                process: string;
+                across: string;
+                powers: number[];
+                values: number[];
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kerf_comb: {
+        parameters: {
+            query: {
+                thickness: number;
+                kerfs: number[];
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"] | null;
+                };
+            };
+        };
+    };
+    begin_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
+                };
+            };
+        };
+    };
+    camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
+                };
+            };
+        };
+    };
+    command_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    engraving_ways: {
+        parameters: {
+            query: {
+                line: string;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOutOut"][];
+                };
+            };
+        };
+    };
+    engraving_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"];
+                };
             };
         };
     };

@@ -1,0 +1,115 @@
+import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useState } from "react";
+import { type Change, Refusal, type TryOut } from "../api/client";
+import { Overlay } from "../ui/Overlay";
+
+interface Props<T> {
+  label: string;
+  title: string;
+  /** Undefined while they are being chosen. */
+  settings: TryOut[] | undefined;
+  choosing: string;
+  /** What a card says while its setting is tried. */
+  trying: string;
+  /** Of what each is tried on; its name is added. */
+  queryKey: readonly (string | number)[];
+  onAsk: (setting: TryOut) => Promise<T>;
+  onPicture: (tried: T) => ReactNode;
+  onFigures: (tried: T) => string;
+  /** Of the pictures, px. */
+  height: number;
+  onTake: (changes: Change[]) => void;
+  onClose: () => void;
+}
+
+/** Settings over the table, each with its look and its figures; a press takes one. */
+export function SideBySide<T>({ label, title, settings, choosing, onClose, ...each }: Props<T>) {
+  // one after the other, so that the rest of the shop is not kept waiting
+  const [done, setDone] = useState(0);
+  return (
+    <Overlay label={label} title={title} onClose={onClose}>
+      <chakra.ul
+        padding="0"
+        listStyleType="none"
+        display="grid"
+        gap="10px"
+        gridTemplateColumns="repeat(auto-fill, minmax(190px, 1fr))"
+      >
+        {settings?.map((setting, index) => (
+          <Card
+            key={setting.name}
+            {...each}
+            setting={setting}
+            mayStart={index <= done}
+            onSettled={() => setDone((before) => Math.max(before, index + 1))}
+          />
+        ))}
+      </chakra.ul>
+      {!settings && <p role="status">{choosing}</p>}
+    </Overlay>
+  );
+}
+
+interface CardProps<T>
+  extends Pick<Props<T>, "trying" | "queryKey" | "onAsk" | "onPicture" | "onFigures" | "height" | "onTake"> {
+  setting: TryOut;
+  mayStart: boolean;
+  onSettled: () => void;
+}
+
+function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardProps<T>) {
+  const { data, error } = useQuery({
+    queryKey: [...own.queryKey, setting.name],
+    queryFn: () => own.onAsk(setting),
+    enabled: mayStart,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const settled = data !== undefined || error !== null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: told once, when it has settled
+  useEffect(() => {
+    if (settled) onSettled();
+  }, [settled]);
+  return (
+    <li>
+      <chakra.button
+        type="button"
+        data-try-out={setting.name}
+        disabled={data === undefined}
+        onClick={() => own.onTake(setting.changes)}
+        width="100%"
+        textAlign="left"
+        padding="8px 12px 9px"
+        background="paper"
+        border="1px solid {colors.hair}"
+        borderRadius="card"
+        cursor="pointer"
+        _hover={{ borderColor: "ink" }}
+        _disabled={{ cursor: "default", opacity: 0.75 }}
+      >
+        <chakra.span
+          display="grid"
+          placeItems="center"
+          height={`${height}px`}
+          background="paper.white"
+          borderRadius="slip"
+          marginBottom="6px"
+          overflow="hidden"
+        >
+          {data !== undefined ? (
+            own.onPicture(data)
+          ) : (
+            <span>{error ? "–" : mayStart ? trying : "waiting"}</span>
+          )}
+        </chakra.span>
+        <chakra.b display="block" fontWeight={600} lineHeight="1.25">
+          {setting.name}
+        </chakra.b>
+        <chakra.span display="block" fontSize="13.5px" color="ink.soft" lineHeight="1.35" minHeight="37px">
+          {data !== undefined ? own.onFigures(data) : error instanceof Refusal ? error.message : ""}
+        </chakra.span>
+      </chakra.button>
+    </li>
+  );
+}
