@@ -11,6 +11,7 @@ from benchmarks import (
     layouts,
     lines,
     nesting,
+    nodes,
     refusals,
     sheets,
     shop,
@@ -26,6 +27,7 @@ BENCHMARKS = {
     "drawings": drawings.run, "contours": contours.run, "lines": lines.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
     "refusals": refusals.run, "zoo": zoo.run, "laser": laser.run,
+    "nodes": nodes.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}
 

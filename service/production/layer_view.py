@@ -10,6 +10,7 @@ from files.pictures import show
 from nibble_core.geometry import Bundle, Path
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape, Stroke, hex_colour
+from nibble_core.lines.contour import as_chords
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
@@ -36,7 +37,7 @@ def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[s
         "shown": _area(drawn.shown) if layer.shows != "everything" else "",
         "edge": "" if edge is None else "".join(region.svg(3) for region in edge.regions),
         "regions": [{"d": region.svg(3), "nodes": region.node_count} for region in composed.regions],
-        "holes": _holes(composed),
+        "holes": _holes(composed, drawn),
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
@@ -100,18 +101,19 @@ def _shape(owner: str, shape: Shape | Stroke) -> dict[str, Any]:
     return {"element": owner, "d": shape.svg(3), "colour": hex_colour(shape.colour), "stroke": width}
 
 
-def _holes(composed: PieceResult) -> list[dict[str, Any]]:
-    """Holes of the piece, to be kept or filled by a click: outline, a place within as fractions of the frame, width."""
+def _holes(composed: PieceResult, drawn: LayerResult) -> list[dict[str, Any]]:
+    """What may be kept or filled by a click: holes of the piece, and what a line closes off; see HoleOut."""
+    holes = [("", shapely.Polygon(hole.flattened(COARSE)), hole.svg(3))
+             for region in composed.regions for hole in region.holes]  # fmt: skip
+    holes += [(line.id, bay, as_chords(bay).svg(3)) for line in drawn.lines for bay in line.bays]
     found = []
-    for region in composed.regions:
-        for hole in region.holes:
-            area = shapely.Polygon(hole.flattened(COARSE))
-            if not area.is_valid or area.area <= 0:
-                continue
-            inside = shapely.maximum_inscribed_circle(area, tolerance=0.01)
-            x, y = shapely.get_coordinates(inside)[0].tolist()
-            found.append({"d": hole.svg(3), "x": _share(x, composed, 0), "y": _share(y, composed, 1),
-                          "width": round(2 * float(inside.length), 3)})  # fmt: skip
+    for line, area, path in holes:
+        if not area.is_valid or area.area <= 0:
+            continue
+        inside = shapely.maximum_inscribed_circle(area, tolerance=0.01)
+        x, y = shapely.get_coordinates(inside)[0].tolist()
+        found.append({"d": path, "x": _share(x, composed, 0), "y": _share(y, composed, 1),
+                      "width": round(2 * float(inside.length), 3), "line": line})  # fmt: skip
     return found
 
 

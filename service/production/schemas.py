@@ -124,12 +124,14 @@ class RegionOut(Schema):
 
 
 class HoleOut(Schema):
-    """A hole of the piece; the place within it as fractions of the frame; the widest circle it holds, mm."""
+    """A hole of the piece, or a bay that a line closes off (its id); the place within it as fractions of the frame; the
+    widest circle it holds, mm."""
 
     d: str
     x: float
     y: float
     width: float
+    line: str
 
 
 class FaceOut(Schema):

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
+from nibble_core.geometry.corners import corners
 from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
 from nibble_core.geometry.paths import Path
@@ -16,9 +17,6 @@ from nibble_core.geometry.points import Points
 from nibble_core.geometry.regions import Region, oriented_rings
 from nibble_core.geometry.segments import ARC, CUBIC, LINE
 from nibble_core.geometry.tolerances import REFIT
-
-CORNER = math.radians(30)
-"""Chords of a rounded corner turn by less than this (a quarter circle has at least four), corners by more."""
 
 SMOOTH = math.radians(6)
 """Segments meeting within this angle are meant to run on smoothly."""
@@ -31,6 +29,9 @@ DIVISIONS = 2
 
 SHARES = (0.8, 0.65, 0.5, 0.35, 0.2)
 """Of the tolerance, at which a side is tried: joints and fillets add a little to what its segments are off by."""
+
+SPLITS, FEW = 6, 9
+"""How often a side that no fit describes is parted, and the points below which it is not."""
 
 ALL_ROUND = 0.5
 """Of a circle's area: a sliver whose points lie on one arc, out and back, covers less."""
@@ -84,9 +85,7 @@ def refit_line(points: Points, tolerance: float = REFIT) -> Path:
     points = points[distinct]
     if len(points) < 3:
         return Path.polygon(points, closed=False)
-    before, after = np.diff(points, axis=0)[:-1], np.diff(points, axis=0)[1:]
-    turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], np.sum(before * after, 1))
-    stops = [0, *(1 + np.nonzero(np.abs(turn) > CORNER)[0]).tolist(), len(points) - 1]
+    stops = [0, *corners(points, closed=False, least=tolerance).tolist(), len(points) - 1]
     kinds: list[int] = []
     rows: list[np.ndarray] = []
     for first, last in pairwise(stops):
@@ -103,37 +102,51 @@ def unjoined(path: Path) -> float:
 
 def _fit(ring: Points, tolerance: float, divisions: int) -> Path:
     """Corners first, then between them the longest of line, arc and cubic, joined smoothly."""
-    before, after = ring - np.roll(ring, 1, 0), np.roll(ring, -1, 0) - ring
-    turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], np.sum(before * after, 1))
-    corners = np.nonzero(np.abs(turn) > CORNER)[0]
-    if len(corners):
-        stops = [*corners.tolist(), int(corners[0]) + len(ring)]
+    found = corners(ring, closed=True, least=tolerance)
+    if len(found):
+        stops = [*found.tolist(), int(found[0]) + len(ring)]
     else:
-        start = int(np.argmax(np.hypot(*after.T)))
+        start = int(np.argmax(np.hypot(*(np.roll(ring, -1, 0) - ring).T)))
         stops = [start, start + len(ring)]
     kinds: list[int] = []
     rows: list[np.ndarray] = []
     for first, last in pairwise(stops):
         side = ring[np.arange(first, last + 1) % len(ring)]
-        side_kinds, side_rows = _fitted_side(side, tolerance, divisions, closed=not len(corners))
+        side_kinds, side_rows = _fitted_side(side, tolerance, divisions, closed=not len(found))
         kinds += side_kinds
         rows += side_rows
     return Path(np.array(kinds, np.uint8), np.array(rows))
 
 
 def _fitted_side(
-    points: Points, tolerance: float, divisions: int, *, closed: bool
+    points: Points, tolerance: float, divisions: int, *, closed: bool, splits: int = SPLITS
 ) -> tuple[list[int], list[np.ndarray]]:
-    """Segments along a line between two corners, within ``tolerance`` of it both ways; see ``_side``."""
+    """Segments along a line between two corners, within ``tolerance`` of it both ways; see ``_side``. What no fit
+    describes is parted where the last one was furthest off; at last it stays the polyline it is."""
+    away = len(points) // 2
     for share in SHARES:
-        kinds, rows = _side(points, share * tolerance, divisions, closed=closed)
-        if len(rows) >= len(points) - 1:
-            break
-        own = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
-        if _within(own.flattened(0.1 * tolerance), points, tolerance):
-            return kinds, rows
+        ahead = _side(points, share * tolerance, divisions, closed=closed)
+        back = _reversed(*_side(points[::-1], share * tolerance, divisions, closed=closed))
+        for kinds, rows in sorted((ahead, back), key=lambda found: len(found[1])):
+            if len(rows) >= len(points) - 1:
+                continue
+            own = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
+            place = _beyond(own.flattened(0.1 * tolerance), points, tolerance)
+            if place is None:
+                return kinds, rows
+            away = int(np.argmin(np.hypot(*(points - place).T)))
+    if splits and len(points) >= FEW:
+        at = min(max(away, FEW // 3), len(points) - 1 - FEW // 3)
+        kinds, rows = _fitted_side(points[: at + 1], tolerance, divisions, closed=False, splits=splits - 1)
+        more, others = _fitted_side(points[at:], tolerance, divisions, closed=False, splits=splits - 1)
+        return kinds + more, rows + others
     plain = Path.polygon(points, closed=False)
     return [LINE] * len(plain), list(plain.rows)
+
+
+def _reversed(kinds: list[int], rows: list[np.ndarray]) -> tuple[list[int], list[np.ndarray]]:
+    path = Path(np.array(kinds, np.uint8), np.array(rows), closed=False).reversed()
+    return path.kinds.tolist(), list(path.rows)
 
 
 def _side(points: Points, tolerance: float, divisions: int, *, closed: bool) -> tuple[list[int], list[np.ndarray]]:
@@ -342,21 +355,22 @@ def end_directions(kind: int, row: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return start / max(np.hypot(*start), 1e-12), end / max(np.hypot(*end), 1e-12)
 
 
-def _within(one: Points, other: Points, tolerance: float) -> bool:
-    """Whether two open polylines are nowhere further apart than a tolerance."""
+def _beyond(one: Points, other: Points, tolerance: float) -> Points | None:
+    """The place (2,) where either of two open polylines is furthest from the other; None within a tolerance."""
     for samples, target in ((densified(one, STEP), other), (densified(other, STEP), one)):
         # walked side by side, in steps short enough to keep up, they are never told nearer than they are
         doubtful = samples[beside(samples, np.ascontiguousarray(target), False) > tolerance]
-        if len(doubtful) and _furthest(doubtful, target) > tolerance:
-            return False
-    return True
+        off = _distances(doubtful, target)
+        if off.max(initial=0.0) > tolerance:
+            return np.asarray(doubtful[int(np.argmax(off))])
+    return None
 
 
-def _furthest(places: Points, target: Points) -> float:
-    """The largest distance of places from an open polyline."""
+def _distances(places: Points, target: Points) -> np.ndarray:
+    """The distances of places from an open polyline."""
     segments = shapely.linestrings(np.stack([target[:-1], target[1:]], 1))
     dots = shapely.points(places)
-    return float(shapely.distance(dots, segments[shapely.STRtree(segments).nearest(dots)]).max())
+    return np.asarray(shapely.distance(dots, segments[shapely.STRtree(segments).nearest(dots)]))
 
 
 def apart(one: Points, other: Points) -> float:
@@ -369,7 +383,7 @@ def lines_apart(one: Points, other: Points) -> float:
     worst = 0.0
     for samples, target in ((one, other), (other, one)):
         mids = (samples[:-1] + samples[1:]) / 2
-        worst = max(worst, _furthest(np.vstack([samples, mids]), target))
+        worst = max(worst, float(_distances(np.vstack([samples, mids]), target).max()))
     return worst
 
 

@@ -10,7 +10,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry.regions import polygons
-from nibble_core.lines.contour import quarter_segments
+from nibble_core.lines.offsetting import quarter_segments
 
 LEAST = 0.05  # mm² that must lie in either line alone, and in both, for them to cross
 ROUNDS = 4  # leading a line round one neighbour may bring it across another

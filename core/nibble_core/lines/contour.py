@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import shapely
@@ -18,22 +18,24 @@ from nibble_core.geometry import Path, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons, union
 from nibble_core.geometry.tolerances import ARC_CHORD, REFIT, SIMPLIFY
+from nibble_core.lines.offsetting import KINDS, Corners, offset_area, offset_areas, quarter_segments
 
 Place = tuple[float, float]
-Corners = Literal["round", "mitred", "bevelled"]
 PREVIEW_SAGITTA = 0.01
 CONTAINED = 0.008  # mm of the artwork that closing gaps may leave out at a needle’s tip
 MOST_CHORDS = 400
+SAME = 0.01  # mm: lines that are nowhere further apart are one
 FEW_POINTS = 500  # fewer cost more to simplify than to buffer
-_JOINS = {"round": "round", "mitred": "mitre", "bevelled": "bevel"}
 
 
 @dataclass(frozen=True, eq=False)
 class ContourArea:
-    """A contour as polygons, and how many small parts and holes fell away by rule."""
+    """A contour as polygons, how many small parts and holes fell away by rule, and the bays that it closes off from
+    outside, open or not."""
 
     area: MultiPolygon
     leftovers: int
+    bays: tuple[Polygon, ...] = ()
 
 
 def outer_shape(regions: Iterable[Region], *, close_gaps: float = 0.0) -> MultiPolygon:
@@ -45,7 +47,12 @@ def outer_shape(regions: Iterable[Region], *, close_gaps: float = 0.0) -> MultiP
 
 
 def outer_shape_of(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPolygon:
-    """An area without its holes.
+    """An area without its holes, and without the bays that closing its gaps closes off. See ``closed_shape``."""
+    return without_holes(closed_shape(whole, close_gaps=close_gaps))[0]
+
+
+def closed_shape(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPolygon:
+    """An area without its holes; those that it has are bays closed off by closing its gaps.
 
     ``close_gaps``: bays and channels narrower than this, mm, are filled, by growing and shrinking. Shrinking chords of
     a rounded corner nibbles at the corner itself; they are short enough that the artwork is contained to CONTAINED.
@@ -57,8 +64,17 @@ def outer_shape_of(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPoly
         # at the tip of a needle half a chord's angle times the radius is lost, elsewhere its square
         fine = min(MOST_CHORDS, max(quarter_segments(half), math.ceil(math.pi / 8 * half / CONTAINED)))
         closed = filled.buffer(half, quad_segs=fine).buffer(-half, quad_segs=quarter_segments(half))
-        filled = _tidy(MultiPolygon([Polygon(part.exterior) for part in polygons(closed)]))
+        filled = _tidy(MultiPolygon(polygons(closed)))
     return MultiPolygon(polygons(filled))
+
+
+def without_holes(area: MultiPolygon) -> tuple[MultiPolygon, list[Polygon]]:
+    """An area with its holes filled, and those."""
+    parts = polygons(area)
+    filled: BaseGeometry = MultiPolygon([Polygon(part.exterior) for part in parts])
+    if not filled.is_valid:  # parts that lay in holes of others
+        filled = shapely.union_all(filled.geoms)
+    return MultiPolygon(polygons(filled)), [Polygon(ring) for part in parts for ring in part.interiors]
 
 
 def _tidy(area: BaseGeometry) -> BaseGeometry:
@@ -80,17 +96,9 @@ def offset(
     Round corners are chords no further than ``sagitta`` inside the arc.
     Mitres longer than ``mitre_limit`` times the distance are cut off. Raises NothingToCut when nothing is left.
     """
-    if corners not in _JOINS:
-        raise InvalidTicket(f"“{corners}” is no kind of corner.", f"Choose one of {', '.join(_JOINS)}.")
-    tidy: BaseGeometry = area
-    if distance:
-        tidy = tidy.buffer(
-            distance,
-            quad_segs=quarter_segments(abs(distance), sagitta),
-            join_style=_JOINS[corners],
-            mitre_limit=mitre_limit,
-        )
-    parts = polygons(tidy)
+    if corners not in KINDS:
+        raise InvalidTicket(f"“{corners}” is no kind of corner.", f"Choose one of {', '.join(KINDS)}.")
+    parts = polygons(offset_area(area, distance, corners=corners, mitre_limit=mitre_limit, sagitta=sagitta))
     if not parts:
         raise NothingToCut(
             f"A line {abs(distance):g} mm inside leaves nothing of the shape.", "Choose a smaller distance."
@@ -99,25 +107,25 @@ def offset(
 
 
 def holes_kept(
-    whole: BaseGeometry, smallest: float, *, kept: Sequence[Place] = (), filled: Sequence[Place] = ()
+    holes: Sequence[Polygon], smallest: float | None, *, kept: Sequence[Place] = (), filled: Sequence[Place] = ()
 ) -> list[Polygon]:
-    """Holes of an area in which a circle ``smallest`` mm across has room, those at a place of ``kept`` besides, those
-    at a place of ``filled`` not."""
-    holes = np.array([Polygon(ring) for part in polygons(whole) for ring in part.interiors])
+    """Of some holes those in which a circle ``smallest`` mm across has room (None: no hole), those at a place of
+    ``kept`` besides, those at a place of ``filled`` not."""
     if not len(holes):
         return []
-    half = smallest / 2
-    # a hole holds the circle exactly if it is still there when shrunk by its radius; a hair less against rounding
-    chosen = (
-        ~shapely.is_empty(shapely.buffer(holes, -half * (1 - 1e-6), quad_segs=16))
-        if half > 0
-        else np.ones(len(holes), bool)
-    )
+    some = np.array(holes)
+    if smallest is None:
+        chosen = np.zeros(len(some), bool)
+    elif smallest > 0:
+        # a hole holds the circle exactly if it is still there when shrunk by its radius; a hair less against rounding
+        chosen = ~shapely.is_empty(shapely.buffer(some, -smallest / 2 * (1 - 1e-6), quad_segs=16))
+    else:
+        chosen = np.ones(len(some), bool)
     for places, value in ((kept, True), (filled, False)):
         if places:
-            for hole in shapely.STRtree(holes).query(shapely.points(np.array(places)), predicate="within")[1]:
+            for hole in shapely.STRtree(some).query(shapely.points(np.array(places)), predicate="within")[1]:
                 chosen[hole] = value
-    return list(holes[chosen])
+    return list(some[chosen])
 
 
 def joined_islands(area: MultiPolygon, nearer: float) -> MultiPolygon:
@@ -149,46 +157,38 @@ def contour_area(
     inside_radius: float = 0.0,
     smallest: float = 0.0,
     bays: float | None = None,
+    kept: Sequence[Place] = (),
+    filled: Sequence[Place] = (),
     sagitta: float = ARC_CHORD,
 ) -> ContourArea:
     """What a contour line encloses, not yet fitted. ``area``: as ``outer_shape`` gives it.
 
     holes: those that are kept, each with the distance that its edge keeps from the material round it.
-    bays: what the line closes off from outside stays open where a circle so wide has room; None fills all of it.
+    bays: what the line closes off from outside stays open where a circle so wide has room; None fills all of it. Bays
+    at places of ``kept`` stay open besides, those at places of ``filled`` do not.
     inside_radius: inner corners are rounded to it. smallest: parts and holes in which no circle so wide has room fall
     away. Raises NothingToCut when nothing is left.
     """
     grown = offset(area, distance, corners=corners, mitre_limit=mitre_limit, sagitta=sagitta)
-    made: BaseGeometry = MultiPolygon([_with_bays(part, bays) for part in polygons(grown)])
-    if len(made.geoms) > 1:
-        made = shapely.union_all(made.geoms)
-    lost, open_holes = 0, []
+    made, closed_off = without_holes(grown)
+    closed_off = [one for one in closed_off if not one.buffer(-CONTAINED / 2, quad_segs=16).is_empty]
+    lost, open_holes = 0, holes_kept(closed_off, bays, kept=kept, filled=filled)
     for own in {own for _, own in holes}:
-        some = np.array([hole for hole, other in holes if other == own])
-        chords = quarter_segments(abs(own), sagitta)
-        left = shapely.buffer(some, -own, quad_segs=chords, join_style=_JOINS[corners], mitre_limit=mitre_limit)
+        some = [hole for hole, other in holes if other == own]
+        left = offset_areas(some, -own, corners=corners, mitre_limit=mitre_limit, sagitta=sagitta)
         lost += int(shapely.is_empty(left).sum())
         open_holes += [part for one in left for part in polygons(one)]
+    whole: BaseGeometry = made
     if open_holes:
-        made = _with_holes(polygons(made), np.array(open_holes))
+        whole = _with_holes(polygons(made), np.array(open_holes))
     if inside_radius > 0:
         quarter = quarter_segments(inside_radius, sagitta)
-        made = MultiPolygon(polygons(made)).buffer(inside_radius, quad_segs=quarter)
-        made = made.buffer(-inside_radius, quad_segs=quarter)
-    parts, leftovers = _without_leftovers(polygons(made), smallest)
+        whole = MultiPolygon(polygons(whole)).buffer(inside_radius, quad_segs=quarter)
+        whole = whole.buffer(-inside_radius, quad_segs=quarter)
+    parts, leftovers = _without_leftovers(polygons(whole), smallest)
     if not parts:
         raise NothingToCut("This line leaves nothing of the piece.", "Choose a smaller distance or smallest part.")
-    return ContourArea(MultiPolygon(parts), leftovers + lost)
-
-
-def _with_bays(part: Polygon, smallest: float | None) -> Polygon:
-    """A part of a grown area with those of its holes that are wide enough: an area without holes has none but bays that
-    were closed off."""
-    if smallest is None or not part.interiors:
-        return Polygon(part.exterior)
-    bays = np.array([Polygon(ring) for ring in part.interiors])
-    left = shapely.buffer(bays, -max(smallest, CONTAINED) / 2 * (1 - 1e-6), quad_segs=16)
-    return Polygon(part.exterior, [bay.exterior for bay in bays[~shapely.is_empty(left)]])
+    return ContourArea(MultiPolygon(parts), leftovers + lost, tuple(closed_off))
 
 
 def contour(area: MultiPolygon, distance: float, *, smooth: float = 0.0, **options: Any) -> list[Region]:
@@ -264,6 +264,25 @@ def fitted(area: MultiPolygon, *, smooth: float = 0.0) -> list[Region]:
     return regions
 
 
+def with_own_nodes(regions: Sequence[Region], sources: Sequence[Region]) -> list[Region]:
+    """Regions whose rings are those of their sources wherever they are the same line: a fit of a trace's chords has
+    other nodes, and more of them."""
+    known = [ring for source in sources for ring in source.rings]
+    lines = [shapely.LinearRing(ring.flattened(REFIT)) for ring in known]
+    tree = shapely.STRtree(lines)
+
+    def own(ring: Path) -> Path:
+        line = shapely.LinearRing(ring.flattened(REFIT))
+        for k in tree.query(line):
+            near = np.abs(np.subtract(lines[k].bounds, line.bounds)).max() <= SAME
+            if near and shapely.hausdorff_distance(lines[k], line) <= SAME:
+                found: Path = known[k]
+                return found if (found.area() > 0) == (ring.area() > 0) else found.reversed()
+        return ring
+
+    return [Region(own(region.outer), tuple(own(hole) for hole in region.holes)) for region in regions]
+
+
 def _overlapping(regions: Sequence[Region]) -> set[int]:
     """Regions that share more than a touch with another."""
     solids = np.array([shapely.make_valid(region.polygon(0.1 * REFIT)) for region in regions])
@@ -272,10 +291,3 @@ def _overlapping(regions: Sequence[Region]) -> set[int]:
     one, other = one[pairs], other[pairs]
     deep = shapely.area(shapely.intersection(solids[one], solids[other])) > 0
     return {*one[deep].tolist(), *other[deep].tolist()}
-
-
-def quarter_segments(radius: float, sagitta: float = ARC_CHORD) -> int:
-    """Chords in a quarter circle so that none is further than ``sagitta`` mm inside it."""
-    if radius <= sagitta:
-        return 4
-    return max(4, math.ceil((math.pi / 2) / (2 * math.acos(1 - sagitta / radius))))

@@ -8,7 +8,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Box, Path, Point, Region
-from nibble_core.lines.contour import quarter_segments
+from nibble_core.lines.offsetting import quarter_segments
 
 
 def lower_layer(own: BaseGeometry, above: BaseGeometry, overlap: float) -> BaseGeometry:

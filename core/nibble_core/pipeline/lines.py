@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import MultiPolygon
+from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import NibbleError, NothingToCut
@@ -18,11 +18,13 @@ from nibble_core.geometry.regions import polygons, union
 from nibble_core.lines.clearance import kept_clear
 from nibble_core.lines.contour import (
     as_chords,
+    closed_shape,
     contour_area,
     contour_preview,
     fitted,
     joined_islands,
-    outer_shape_of,
+    with_own_nodes,
+    without_holes,
 )
 from nibble_core.lines.hanging import Hanging, hanging
 from nibble_core.lines.perforation import perforated
@@ -30,7 +32,7 @@ from nibble_core.lines.stacking import alignment_marks
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.following import followed
-from nibble_core.pipeline.sources import holes_of, open_paths_of, shown_by, shown_key, source_of
+from nibble_core.pipeline.sources import hole_places, holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.processes import PROCESSES, parts
 from nibble_core.ticket.piece import ITSELF, OPEN_SOURCES, Layer, Line, Piece
@@ -43,8 +45,9 @@ class DrawnLine:
 
     paths: what a machine follows: rings, dashes, stretches between ties, strokes. regions: what it encloses, where it
     is closed. places: middles of its ties. dashes: how many. leftovers: parts and holes that fell away by rule. led:
-    edges led round other lines. filled: whether paths fill an area; shares: of the power that each has; picture: what
-    they were made from. outlined: whether its edges are followed as well.
+    edges led round other lines. bays: what it closes off from outside, open or not. filled: whether paths fill an area;
+    shares: of the power that each has; picture: what they were made from. outlined: whether its edges are followed as
+    well.
     """
 
     id: str
@@ -57,6 +60,7 @@ class DrawnLine:
     dashes: int = 0
     leftovers: int = 0
     led: int = 0
+    bays: tuple[Polygon, ...] = ()
     filled: bool = False
     shares: NDArray[np.float64] | None = None
     picture: Engraved | None = None
@@ -186,32 +190,40 @@ class _Drawing:
         made = DrawnLine(line.id, line.process, (), Bundle.of(()), line.name, line.rank)
         if line.source in OPEN_SOURCES:
             return replace(made, paths=Bundle.of(open_paths_of(line, self._piece)))
-        regions, leftovers = self._regions(line, drawn)
+        regions, leftovers, bays = self._regions(line, drawn)
         led = 0
         if parts(line.process) and line.crossings == "keeps clear" and not as_it_is(line):
             regions, led = self._led(line, regions, [own for own in drawn.values() if parts(own.process)])
-        return replace(made, regions=regions, paths=rings_of(regions), leftovers=leftovers, led=led)
+        return replace(made, regions=regions, paths=rings_of(regions), leftovers=leftovers, led=led, bays=bays)
 
-    def _regions(self, line: Line, drawn: Mapping[str, DrawnLine]) -> tuple[tuple[Region, ...], int]:
+    def _regions(
+        self, line: Line, drawn: Mapping[str, DrawnLine]
+    ) -> tuple[tuple[Region, ...], int, tuple[Polygon, ...]]:
+        """What it encloses, how many leftovers fell away, and the bays that it closes off."""
         enclosed = {id: own.regions for id, own in drawn.items()}
         chosen = source_of(line, self._piece, self.shown, enclosed, self._names)
         if as_it_is(line) and (line.source in ITSELF or all(not region.holes for region in chosen)):
-            return tuple(chosen), 0
+            return tuple(chosen), 0, ()
         whole = self.shown if line.source in ("the outer shape", "the shapes") else union(chosen)
         if whole.is_empty:
             raise NothingToCut("There is no shape to draw a line round.", "Choose what it goes round.")
-        bays = line.smallest_hole if line.holes == "kept" else None
-        base = self._base(line, whole)
+        base, gaps = self._base(line, whole)
+        kept, filled = hole_places(line, self._piece)
+        holes = [Polygon(ring) for part in polygons(whole) for ring in part.interiors]
         options = {
-            "bays": bays,
+            "bays": line.smallest_hole if line.holes == "kept" else None, "kept": kept, "filled": filled,
             "corners": line.corners, "mitre_limit": line.mitre_limit,
-            "holes": holes_of(line, self._piece, whole),
+            "holes": holes_of(line, self._piece, [*holes, *gaps]),
             "inside_radius": line.inside_radius, "smallest": line.smallest,
         }  # fmt: skip
         if self._preview:
-            return tuple(contour_preview(base, line.distance, **options)), 0
+            return tuple(contour_preview(base, line.distance, **options)), 0, ()
         made = contour_area(base, line.distance, **options)  # type: ignore[arg-type]
-        return tuple(fitted(made.area, smooth=line.smooth)), made.leftovers
+        regions = fitted(made.area, smooth=line.smooth)
+        if not line.distance and not line.smooth:
+            regions = with_own_nodes(regions, chosen)
+        room = [gap for gap in gaps if not gap.buffer(-line.distance, quad_segs=16).is_empty]
+        return tuple(regions), made.leftovers, (*room, *made.bays)
 
     def _led(
         self, line: Line, regions: tuple[Region, ...], others: Sequence[DrawnLine]
@@ -226,17 +238,18 @@ class _Drawing:
             )
         return tuple(as_chords(part) for part in polygons(area)) if self._preview else tuple(fitted(area)), led
 
-    def _base(self, line: Line, whole: MultiPolygon) -> MultiPolygon:
-        """The area a distance is measured from, without holes; kept while only the distance is dragged."""
+    def _base(self, line: Line, whole: MultiPolygon) -> tuple[MultiPolygon, list[Polygon]]:
+        """The area a distance is measured from, without holes, and the bays that closing gaps closed off; kept while
+        only the distance is dragged."""
 
-        def closed() -> MultiPolygon:
-            return joined_islands(outer_shape_of(whole, close_gaps=line.close_gaps), line.join_islands)
+        def closed() -> tuple[MultiPolygon, list[Polygon]]:
+            return without_holes(joined_islands(closed_shape(whole, close_gaps=line.close_gaps), line.join_islands))
 
         if line.source == "another line":
             return closed()
         by = [line.source, line.of, line.close_gaps, line.join_islands, line.surround, line.radius]
         by += [line.colours, line.regions, *self._shown_key]
-        base: Keyed[MultiPolygon] = run_stage(self._store, "outer-shape", by, self._keys, closed)
+        base: Keyed[tuple[MultiPolygon, list[Polygon]]] = run_stage(self._store, "outer-shape", by, self._keys, closed)
         return base.value
 
     def finished(self, line: Line, made: DrawnLine) -> DrawnLine:

@@ -26,7 +26,7 @@ from nibble_core.graphics.silhouette import silhouette
 from nibble_core.graphics.stroking import outlined
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.composing import area_of
-from nibble_core.lines.contour import quarter_segments
+from nibble_core.lines.offsetting import quarter_segments
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import LayerResult, edge_line

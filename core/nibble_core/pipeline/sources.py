@@ -10,7 +10,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import InvalidTicket, NothingToCut
-from nibble_core.geometry import Path, Region
+from nibble_core.geometry import Path, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
 from nibble_core.graphics import Shape, hex_colour
@@ -116,28 +116,24 @@ def open_paths_of(line: Line, composed: PieceResult) -> tuple[Path, ...]:
     return tuple(stroke.path for stroke in composed.strokes)
 
 
-def holes_of(line: Line, composed: PieceResult, whole: BaseGeometry) -> list[tuple[Polygon, float]]:
-    """Holes of ``whole`` that a line keeps, by its rule and by clicks, with the distance in each."""
-    marks = [(mark, composed.at(mark.x, mark.y)) for mark in line.hole_marks]
-    kept = [place for mark, place in marks if mark.holes == "kept"]
-    filled = [place for mark, place in marks if mark.holes == "filled"]
-    if line.holes != "kept" and not kept:
-        return []
-    smallest = line.smallest_hole if line.holes == "kept" else 1e6
-    holes = holes_kept(whole, smallest, kept=kept, filled=filled)
-    if len(holes) > MOST_HOLES:
+def hole_places(line: Line, composed: PieceResult) -> tuple[list[Point], list[Point]]:
+    """Where clicks say that holes are kept, and where that they are filled."""
+    marks = [(mark.holes, composed.at(mark.x, mark.y)) for mark in line.hole_marks]
+    return [place for holes, place in marks if holes == "kept"], [place for holes, place in marks if holes == "filled"]
+
+
+def holes_of(line: Line, composed: PieceResult, holes: Sequence[Polygon]) -> list[tuple[Polygon, float]]:
+    """Of some holes those that a line keeps, by its rule and by clicks, with the distance in each."""
+    kept, filled = hole_places(line, composed)
+    chosen = holes_kept(holes, line.smallest_hole if line.holes == "kept" else None, kept=kept, filled=filled)
+    if len(chosen) > MOST_HOLES:
         raise InvalidTicket(
-            f"This line would keep {len(holes)} holes.", f"Raise the smallest hole: {MOST_HOLES} are the most."
+            f"This line would keep {len(chosen)} holes.", f"Raise the smallest hole: {MOST_HOLES} are the most."
         )
     usual = line.distance if line.hole_distance is None else line.hole_distance
-    found = []
-    for hole in holes:
-        own = usual
-        for mark, place in marks:
-            if mark.distance is not None and hole.contains(shapely.Point(place)):
-                own = mark.distance
-        found.append((hole, own))
-    return found
+    marks = [(mark.distance, shapely.Point(composed.at(mark.x, mark.y))) for mark in line.hole_marks]
+    owns = [(distance, place) for distance, place in marks if distance is not None]
+    return [(hole, next((own for own, place in owns if hole.contains(place)), usual)) for hole in chosen]
 
 
 def named_inks(piece: PieceResult) -> list[tuple[str, str]]:

@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
-from nibble_core.lines.contour import quarter_segments
+from nibble_core.lines.offsetting import quarter_segments
 
 
 def border_round_all(copies: Sequence[BaseGeometry], distance: float) -> Bundle:

@@ -2,10 +2,12 @@
 
 import math
 import unittest
+from itertools import pairwise
 
 import numpy as np
 import shapely
 from hypothesis import given, settings
+from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
 from nibble_core.errors import InvalidTicket, NothingToCut
@@ -17,7 +19,9 @@ from nibble_core.lines.contour import (
     offset,
     outer_shape,
     outer_shape_of,
+    without_holes,
 )
+from nibble_core.lines.offsetting import KINDS, offset_area
 from nibble_core.tracing.deviation import distances_to_lines
 from tests import zoo as pictures
 from tests.strategies import distances, polygon_region, stars, zoo
@@ -66,7 +70,7 @@ class ManyHolesTest(unittest.TestCase):
         plate = shapely.box(0, 0, 120, 120)
         holes = [shapely.Point(2 + 4 * (k % 30), 2 + 4 * (k // 30)).buffer(1.5, quad_segs=32) for k in range(900)]
         screen = plate.difference(shapely.union_all(holes))
-        kept = holes_kept(screen, 2.9)
+        kept = holes_kept(without_holes(screen)[1], 2.9)
         made = contour_area(outer_shape_of(screen), 1.0, holes=[(hole, 0.5) for hole in kept]).area
         self.assertEqual(sum(len(part.interiors) for part in made.geoms), 900)
         wanted = 120**2 + 4 * 120 + math.pi - 900 * math.pi
@@ -92,6 +96,35 @@ class CornerTest(unittest.TestCase):
         self.assertAlmostEqual(self.area(corners="round"), 400 + 4 * 60 + math.pi * 9, delta=0.2)
         self.assertAlmostEqual(self.area(corners="mitred"), 26 * 26, delta=1e-6)
         self.assertAlmostEqual(self.area(corners="bevelled"), 26 * 26 - 4 * 4.5, delta=1e-6)
+
+    @given(
+        stars(), distances, st.sampled_from((-0.2, 1.0)), st.sampled_from((("mitred", "mitre"), ("bevelled", "bevel")))
+    )
+    @settings(max_examples=40)
+    def test_straight_sides_come_out_as_by_another_hand(self, corners, distance, way, kinds):
+        area, (own, other) = Polygon(corners), kinds
+        made = offset_area(area, way * distance, corners=own)
+        wanted = area.buffer(way * distance, join_style=other, mitre_limit=2.0)
+        self.assertLess(made.symmetric_difference(wanted).area, 0.002 * (wanted.length + 1))
+
+    def test_tips_of_curved_sides_lie_where_their_tangents_meet(self):
+        radius, apart = 30.0, 18.0
+        lens = shapely.Point(-apart, 0).buffer(radius, quad_segs=300).intersection(
+            shapely.Point(apart, 0).buffer(radius, quad_segs=300)
+        )  # fmt: skip
+        top = math.sqrt(radius**2 - apart**2)
+        for distance in (0.5, 2.0, 5.0):
+            made = offset(outer_shape_of(lens), distance, corners="mitred", mitre_limit=4.0)
+            self.assertAlmostEqual(made.bounds[3], top + distance * radius / top, delta=0.003)
+            bevelled = offset(outer_shape_of(lens), distance, corners="bevelled")
+            self.assertAlmostEqual(bevelled.bounds[3], top + distance * top / radius, delta=0.01)
+
+    def test_smooth_sides_have_as_few_nodes_as_with_round_corners(self):
+        base = outer_shape_of(pictures.shape("winged badge"))
+        for distance in (1.0, 4.0):
+            nodes = {kind: sum(region.node_count for region in contour(base, distance, corners=kind)) for kind in KINDS}
+            self.assertLess(nodes["mitred"], 1.3 * nodes["round"])
+            self.assertLess(nodes["bevelled"], 1.3 * nodes["round"])
 
     def test_unknown_corners_are_answered_with_the_known(self):
         with self.assertRaises(InvalidTicket) as caught:
@@ -130,6 +163,12 @@ class OuterShapeTest(unittest.TestCase):
 
 
 class SoundContours(unittest.TestCase):
+    def test_a_little_further_out_is_no_other_line(self):
+        base = outer_shape_of(pictures.shape("lizard"))
+        nodes = [sum(region.node_count for region in contour(base, k / 10)) for k in range(1, 7)]
+        for one, other in pairwise(nodes):
+            self.assertLess(max(one, other), 1.5 * min(one, other))
+
     def test_joints_meet_and_nothing_crosses_in_contours_that_once_fell_apart(self):
         for name, distance in (("burst", 2.0), ("burst", -1.5), ("key", -0.3), ("dots", 0.1), ("fine comb", 5.0)):
             with self.subTest(name, distance=distance):

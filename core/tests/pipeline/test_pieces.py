@@ -141,6 +141,58 @@ class HoleTest(unittest.TestCase):
         self.assertEqual((len(made.regions[0].holes), made.leftovers), (0, 1))
 
 
+class BayTest(unittest.TestCase):
+    """A frame with a slit in its side: closing the slit closes off what it held."""
+
+    frame = (
+        Element("e1", kind="simple shape", figure=Figure("rectangle", 60.0, 40.0)),
+        Element("e2", kind="simple shape", figure=Figure("rectangle", 40.0, 20.0), across="centred", down="centred",
+                way="cut out"),
+        Element("e3", kind="simple shape", figure=Figure("rectangle", 20.0, 1.0), across="right", down="centred",
+                way="cut out"),
+    )  # fmt: skip
+
+    def line(self, **more):
+        return drawn(ticket_of(self.frame, [Line("k1", **{"distance": 0.0, "close_gaps": 0.0, **more})]))
+
+    def test_what_the_line_closes_off_is_a_hole_like_others(self):
+        for closing in ({"distance": 1.0}, {"close_gaps": 1.5}):
+            with self.subTest(closing):
+                shut = self.line(**closing)
+                self.assertEqual(len(shut.regions[0].holes), 0)
+                (bay,) = shut.bays
+                self.assertTrue(bay.contains(shapely.Point(bay.centroid)))
+                clicked = self.line(hole_marks=(HoleMark("h1", 0.5, 0.5, "kept"),), **closing)
+                (region,) = clicked.regions
+                (hole,) = region.holes
+                room = closing.get("distance", 0.0)
+                self.assertAlmostEqual(abs(hole.area()), (40 - 2 * room) * (20 - 2 * room), delta=2.0)
+
+    def test_its_size_decides_as_with_others(self):
+        for closing in ({"distance": 1.0}, {"close_gaps": 1.5}):
+            kept = self.line(holes="kept", smallest_hole=15.0, **closing)
+            filled = self.line(holes="kept", smallest_hole=25.0, **closing)
+            by_hand = self.line(
+                holes="kept", smallest_hole=15.0, hole_marks=(HoleMark("h1", 0.5, 0.5, "filled"),), **closing
+            )
+            self.assertEqual([len(one.regions[0].holes) for one in (kept, filled, by_hand)], [1, 0, 0])
+
+
+class OwnNodesTest(unittest.TestCase):
+    def test_at_no_distance_the_shapes_keep_their_own_nodes(self):
+        words = Element("e1", kind="text", lettering=Lettering("Kite", "serif", cap_height=20.0))
+        ticket = ticket_of(
+            [words],
+            [
+                Line("k1", distance=0.0, close_gaps=0.0),
+                Line("k2", source="the shapes", distance=0.0, close_gaps=0.0, crossings="may cross"),
+            ],
+        )
+        outer, shapes = (drawn(ticket, id) for id in ("k1", "k2"))
+        own = {region.outer.rows.tobytes() for region in shapes.regions}
+        self.assertEqual({region.outer.rows.tobytes() for region in outer.regions}, own)
+
+
 class ContourChoiceTest(unittest.TestCase):
     def test_islands_are_joined_only_when_they_are_near(self):
         pair = lambda gap: [DISC, replace(DISC, id="e2", way="apart", across="right of it", down="centred", x=gap)]  # noqa: E731

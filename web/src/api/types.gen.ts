@@ -1547,7 +1547,8 @@ export interface components {
         };
         /**
          * HoleOut
-         * @description A hole of the piece; the place within it as fractions of the frame; the widest circle it holds, mm.
+         * @description A hole of the piece, or a bay that a line closes off (its id); the place within it as fractions of the frame; the
+         *     widest circle it holds, mm.
          */
         HoleOut: {
             /** D */
@@ -1558,6 +1559,8 @@ export interface components {
             y: number;
             /** Width */
             width: number;
+            /** Line */
+            line: string;
         };
         /** LayerOut */
         LayerOut: {

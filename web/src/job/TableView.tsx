@@ -98,9 +98,10 @@ export function TableView(props: Props) {
   const choosing =
     line?.source === "chosen colours" ||
     (!line && layer?.shows === "chosen colours" && props.held.endsWith(`/layers/${layer.id}`));
+  const clicked = layer && holeLine(layer, line);
   const targets = useMemo<RegionTarget[]>(() => {
     if (station === "lines")
-      return view === "made" || view === "outlines" ? pieceTargets(layerView, choosing) : [];
+      return view === "made" || view === "outlines" ? pieceTargets(layerView, choosing, clicked) : [];
     if (station !== "trace") return [];
     return (shown.artworks[props.artwork]?.shapes ?? []).map((shape) => ({
       ...targetOf(shape.d, `${props.artwork}:${shape.x.toFixed(4)}:${shape.y.toFixed(4)}`),
@@ -108,7 +109,7 @@ export function TableView(props: Props) {
       artwork: props.artwork,
       shape,
     }));
-  }, [station, shown, props.artwork, view, layerView, choosing]);
+  }, [station, shown, props.artwork, view, layerView, choosing, clicked]);
   const target = targets.find((one) => one.id === pointed) ?? null;
   const ownArtwork = shown.artworks[props.artwork];
   const hasPixels = ownArtwork !== undefined && (ownArtwork.level !== null || ownArtwork.palette.length > 0);
@@ -186,15 +187,15 @@ export function TableView(props: Props) {
     if (!piece || !layer || !layerView) return;
     if (found.colour)
       return props.onChanges([colourChange(props.held, (line ?? layer).colours, found.colour)]);
-    if (found.hole) {
-      const rule = holeLine(layer, line);
-      return rule && props.onChanges([holeChange(piece, layer, rule, found.hole)]);
-    }
-    const chooser = regionChooser(layer, line, props.held);
-    if (!chooser) return;
     const [left, top, right, bottom] = layerView.frame;
     const within = (one: Anchor) =>
       inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top));
+    if (found.hole) {
+      const rule = holeLine(layer, line);
+      return rule && props.onChanges([holeChange(piece, layer, rule, found.hole, within)]);
+    }
+    const chooser = regionChooser(layer, line, props.held);
+    if (!chooser) return;
     props.onChanges([regionChange(props.held, chooser.regions, onPiece(layerView.frame, place), within)]);
   };
 

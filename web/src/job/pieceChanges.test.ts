@@ -171,12 +171,14 @@ describe("what is done by hand at Lines", () => {
   });
 
   it("turns a hole round and back", () => {
-    const hole = { d: "", x: 0.3, y: 0.3, width: 6 };
+    const hole = { d: "", x: 0.3, y: 0.3, width: 6, line: "" };
     const own = layer.lines[0] as Line;
-    expect(holeChange(piece, layer, own, hole).value).toMatchObject({ holes: "filled" });
-    expect(holeChange(piece, layer, own, { ...hole, width: 3 }).value).toMatchObject({ holes: "kept" });
-    const marked = { ...own, hole_marks: [{ id: "h1", x: 0.301, y: 0.3, holes: "filled" }] };
-    expect(holeChange(piece, layer, marked, hole)).toMatchObject({ operation: "remove" });
+    const left = (mark: { x: number }) => mark.x < 0.5;
+    expect(holeChange(piece, layer, own, hole, left).value).toMatchObject({ holes: "filled" });
+    expect(holeChange(piece, layer, own, { ...hole, width: 3 }, left).value).toMatchObject({ holes: "kept" });
+    const marked = { ...own, hole_marks: [{ id: "h1", x: 0.45, y: 0.3, holes: "filled" }] };
+    expect(holeChange(piece, layer, marked, hole, left)).toMatchObject({ operation: "remove" });
+    expect(holeChange(piece, layer, marked, hole, () => false)).toMatchObject({ operation: "add" });
   });
 
   it("keeps the ties there are when one is added", () => {

@@ -238,12 +238,17 @@ export function onPiece([left, top, right, bottom]: LayerView["frame"], place: P
   };
 }
 
-const SAME = 0.015;
-
-/** A click in a hole: kept where the line's rule fills it, filled where it keeps it, and back again. */
-export function holeChange(piece: Piece, layer: Layer, line: Line, hole: LayerView["holes"][number]): Change {
+/** A click in a hole: kept where the line's rule fills it, filled where it keeps it, and back again. ``within``: whether
+ * an earlier click lies in it. */
+export function holeChange(
+  piece: Piece,
+  layer: Layer,
+  line: Line,
+  hole: LayerView["holes"][number],
+  within: (mark: Anchor) => boolean,
+): Change {
   const here = `${linePath(piece, layer, line)}/hole_marks`;
-  const mark = line.hole_marks.find((one) => Math.hypot(one.x - hole.x, one.y - hole.y) < SAME);
+  const mark = line.hole_marks.find(within);
   if (mark) return { path: `${here}/${mark.id}`, operation: "remove" };
   const kept = line.holes === "kept" && hole.width >= line.smallest_hole;
   const value = { id: newId("h"), x: hole.x, y: hole.y, holes: kept ? "filled" : "kept" };

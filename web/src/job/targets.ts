@@ -23,8 +23,12 @@ export function targetOf(d: string, id: string): Target & { d: string } {
   return { id, d, path, box: facts.box, area: (right - left) * (bottom - top) };
 }
 
-/** Holes and regions of the piece, as something to point at. */
-export function pieceTargets(view: LayerView | undefined, colours: boolean): RegionTarget[] {
+/** Holes and regions of the piece, and the bays that ``rule`` closes off, as something to point at. */
+export function pieceTargets(
+  view: LayerView | undefined,
+  colours: boolean,
+  rule: Line | undefined,
+): RegionTarget[] {
   if (!view) return [];
   if (colours)
     return view.shapes.map((shape, index) => {
@@ -33,7 +37,8 @@ export function pieceTargets(view: LayerView | undefined, colours: boolean): Reg
       return { ...target, place: { x: (a + c) / 2, y: (b + d) / 2 }, colour: shape.colour };
     });
   const [left, top, right, bottom] = view.frame;
-  const holes = view.holes.map((hole, index) => ({
+  const own = view.holes.filter((hole) => !hole.line || hole.line === rule?.id);
+  const holes = own.map((hole, index) => ({
     ...targetOf(hole.d, `hole:${index}`),
     place: { x: left + hole.x * (right - left), y: top + hole.y * (bottom - top) },
     hole,
@@ -70,7 +75,8 @@ export function describeTarget(
   if (colour) return `Colour ${colour}. Click to choose it, or to let it go.`;
   if (hole) {
     const rule = layer && holeLine(layer, line);
-    return `A hole ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process}.` : ""}`;
+    const kind = hole.line ? "A gap that the line closes off," : "A hole";
+    return `${kind} ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process}.` : ""}`;
   }
   if (!shape) {
     const click = layer && regionChooser(layer, line, held) ? " Click to choose it, or to let it go." : "";
