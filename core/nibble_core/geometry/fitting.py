@@ -103,6 +103,8 @@ def unjoined(path: Path) -> float:
 def _fit(ring: Points, tolerance: float, divisions: int) -> Path:
     """Corners first, then between them the longest of line, arc and cubic, joined smoothly."""
     found = corners(ring, closed=True, least=tolerance)
+    if len(found) == len(ring):
+        return Path.polygon(ring)
     if len(found):
         stops = [*found.tolist(), int(found[0]) + len(ring)]
     else:
@@ -124,12 +126,13 @@ def _fitted_side(
     """Segments along a line between two corners, within ``tolerance`` of it both ways; see ``_side``. What no fit
     describes is parted where the last one was furthest off; at last it stays the polyline it is."""
     away = len(points) // 2
-    for share in SHARES:
+    for share in SHARES if len(points) > 2 else ():
         ahead = _side(points, share * tolerance, divisions, closed=closed)
         back = _reversed(*_side(points[::-1], share * tolerance, divisions, closed=closed))
-        for kinds, rows in sorted((ahead, back), key=lambda found: len(found[1])):
-            if len(rows) >= len(points) - 1:
-                continue
+        fewer = [found for found in (ahead, back) if len(found[1]) < len(points) - 1]
+        if not fewer:
+            break
+        for kinds, rows in sorted(fewer, key=lambda found: len(found[1])):
             own = Path(np.array(kinds, np.uint8), np.array(rows), closed=False)
             place = _beyond(own.flattened(0.1 * tolerance), points, tolerance)
             if place is None:
