@@ -9,11 +9,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter, ImageFont
+from tests import wordless, zoo
 
 from demo.canvas import Canvas, curve
 from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnail
 from demo.drawings import honey, kite, lighthouse, oars, owl, wheat
 from demo.photo import harbour_cat
+from nibble_core.formats.pixels import write_png
 from nibble_core.pipeline.read import inspect
 from nibble_core.text.fonts import FOLDER, SHIPPED
 
@@ -50,6 +52,15 @@ def run() -> None:
         )
         for known in fonts
     )
+    unlettered = [
+        inspect(
+            write_png(zoo.picture(wordless.drawing(name), width, soft=soft, noise=noise)), "a.png"
+        ).verdict.lettering
+        for name in wordless.NAMES
+        for width, soft, noise in ((500, 0.0, 0.0), (800, 1.0, 3.0))
+    ]
+    print(f"false boxes a picture in {len(unlettered)} pictures of {len(wordless.NAMES)} drawings without a word: "
+          f"{np.mean([len(boxes) for boxes in unlettered]):.2f}")  # fmt: skip
     print(f"words set in eight kinds of font, dark and light, PNG to q40, boxed: {found} of {len(fonts)}")
     print(f"verdict right on {right} of {len(files)} files; lettering boxed: {boxed} of {words} words; "
           f"false boxes in ten pictures: {10 * false / len(files):.1f}")  # fmt: skip

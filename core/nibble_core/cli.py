@@ -67,6 +67,10 @@ def _parser() -> argparse.ArgumentParser:
     trace.add_argument("--colours", type=int, help="how many flat colours (mode colours)")
     trace.add_argument("--tolerance", help="largest deviation of smooth stretches, such as 0.05mm")
     trace.add_argument("--overlap", help="how far lower colours reach under upper ones, such as 0.2mm")
+    trace.add_argument(
+        "--same-ink", type=float, default=4.0, metavar="PERCENT",
+        help="of a drawing: colours that differ by less are one ink (default: %(default)g)",
+    )  # fmt: skip
     trace.add_argument("--keep-paper", action="store_true", help="a white background that fills the page is a shape")
     trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg, OUT.pdf, OUT.dxf or OUT.json")
     trace.set_defaults(run=_trace)
@@ -160,6 +164,8 @@ def _trace(options: argparse.Namespace) -> None:
     tolerance = _positive(options.tolerance, "tolerance") if options.tolerance else None
     if options.colours is not None and not 2 <= options.colours <= 24:
         raise InvalidTicket(f"{options.colours} colours cannot be told apart.", "Ask for 2 to 24.")
+    if not 0 <= options.same_ink <= 50:
+        raise InvalidTicket(f"Inks cannot differ by {options.same_ink:g} %.", "Choose 0 to 50.")
     content = _bytes(options.file)
     started = time.perf_counter()
     picture = inspect(content, options.file.name, part=options.part, unit=options.unit)
@@ -211,6 +217,7 @@ def _losses(picture: Picture) -> list[str]:
 def _own_paths(picture: Picture, options: argparse.Namespace, width: float | None, notes: list[str]) -> Drawing:
     from dataclasses import replace
 
+    from nibble_core.artwork.inks import with_joined_inks
     from nibble_core.artwork.leftovers import page_background
 
     if picture.drawing is None:
@@ -222,6 +229,7 @@ def _own_paths(picture: Picture, options: argparse.Namespace, width: float | Non
             f"“{options.file.name}” does not say its unit: in {sizes}.", "Give --unit mm, cm or in, or --width."
         )
     drawing = found.drawing if width is None else found.drawing.mapped(width / found.drawing.width)
+    drawing = replace(drawing, shapes=tuple(with_joined_inks(drawing.shapes, options.same_ink / 100)))
     paper = page_background(drawing.shapes, drawing.width, drawing.height)
     if paper and not options.keep_paper:
         notes.append("A white background that fills the page is left out: --keep-paper keeps it.")

@@ -20,9 +20,12 @@ EVEN = 0.45  # spread of stroke widths within a word, over their median
 NEAR = 1.15  # heights between the boxes of neighbouring letters
 MOST_BLOBS = 3_000
 JOINED = 1.3  # times as wide as high, at least
+JOINED_STROKE = 0.24  # of their height, at most
+MANY, OFF_LINE = 5, 0.3  # letters that may stand on an arc; and how far off it, in their height
+PATTERN, REPEATED = 0.2, 0.6  # of their usual width by which gaps of a pattern differ; the share that come again
 LEAST_STROKES = 5  # that a line along joined letters cuts
 LEVELS = np.arange(0.25, 0.9, 0.05)  # of their height, where it may run
-LEAST_LEVELS = 2
+LEAST_LEVELS = 3
 
 
 @dataclass(frozen=True)
@@ -59,10 +62,15 @@ def probable_lettering(ink: NDArray[np.bool_]) -> tuple[LetterBox, ...]:
         blobs = [blob for blob in _blobs(mask) if _lies_within(blob, height, width)]
         words = _words([blob for blob in blobs if _may_be_letter(blob, height, width)])
         words += [[blob] for blob in blobs if blob.joined]
+        ground = cv2.distanceTransform(np.asarray(~mask, np.uint8), cv2.DIST_L2, 5)
         for word in words:
             word = _with_pieces_beside(word, blobs)
             left, top = min(b.left for b in word), min(b.top for b in word)
             right, bottom = max(b.left + b.width for b in word), max(b.top + b.height for b in word)
+            # what lies between thin lines is no lettering: that stands on a ground wider than its strokes
+            around = ground[top:bottom, left:right]
+            if 2 * float(around.max(initial=0.0)) < float(np.median([b.stroke for b in word])):
+                continue
             found.append(LetterBox(left / width, top / height, right / width, bottom / height, len(word)))
     return tuple(_without_nested(found))
 
@@ -88,7 +96,7 @@ def _blobs(mask: NDArray[np.bool_]) -> list[_Blob]:
 def _reads_as_joined(own: NDArray[np.bool_], stroke: float) -> bool:
     """Whether one shape, a mask of its box, is a word of joined letters."""
     height, width = own.shape
-    if width < JOINED * height or height < 2 * LEAST_HEIGHT or stroke > 0.3 * height:
+    if width < JOINED * height or height < 2 * LEAST_HEIGHT or stroke > JOINED_STROKE * height:
         return False
     levels = 0
     for level in LEVELS:
@@ -97,8 +105,16 @@ def _reads_as_joined(own: NDArray[np.bool_], stroke: float) -> bool:
         if len(strokes) >= LEAST_STROKES and ends[-1] - ends[0] > 0.7 * width and gaps.max() < 0.8 * height:
             usual = np.median(strokes)
             alike = (strokes > 0.6 * usual) & (strokes < 1.7 * usual)
-            levels += bool(alike.mean() >= 0.7 and gaps.std() > 0.15 * gaps.mean())  # equal gaps are a pattern
+            levels += bool(alike.mean() >= 0.7 and gaps.std() > 0.15 * gaps.mean() and not _repeats(gaps))
     return levels >= LEAST_LEVELS
+
+
+def _repeats(gaps: NDArray[np.int64]) -> bool:
+    """Whether gaps come again and again, each alike or by turns: links, bars, scales are a pattern."""
+    alike = PATTERN * np.median(gaps)
+    return any(
+        len(gaps) > 2 * lag and (np.abs(gaps[lag:] - gaps[:-lag]) <= alike).mean() > REPEATED for lag in (1, 2, 3)
+    )
 
 
 def _with_pieces_beside(word: list[_Blob], blobs: list[_Blob]) -> list[_Blob]:
@@ -171,9 +187,21 @@ def _reads_as_word(group: list[_Blob]) -> bool:
     fills = np.array([blob.area / (blob.width * blob.height) for blob in group])
     widths = np.array([blob.width / blob.height for blob in group])
     varied = fills.std() > 0.035 or widths.std() > 0.09
+    if _off_line(group) > OFF_LINE:
+        return False
     wide = max(b.left + b.width for b in group) - min(b.left for b in group)
     tall = max(b.top + b.height for b in group) - min(b.top for b in group)
     return bool(varied) and wide > 1.15 * tall
+
+
+def _off_line(group: list[_Blob]) -> float:
+    """How far letters stand off one line, or one arc where they are many, in their height (root mean square)."""
+    middles = np.array([blob.middle for blob in group])
+    middles -= middles.mean(0)
+    along = np.linalg.svd(middles, full_matrices=False)[2][0]
+    at, off = middles @ along, middles @ np.array([-along[1], along[0]])
+    bend = np.polynomial.Polynomial.fit(at, off, 2 if len(group) >= MANY else 1)
+    return float(np.sqrt(np.mean((off - bend(at)) ** 2)) / np.median([blob.height for blob in group]))
 
 
 def _without_nested(boxes: list[LetterBox]) -> list[LetterBox]:

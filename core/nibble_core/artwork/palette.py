@@ -60,10 +60,15 @@ def find_palette(picture: Pixels, count: int | None = None) -> Numbers:
     return _merged(weights, colours, lab, centres)
 
 
+def flat_pixels(picture: Pixels) -> NDArray[np.bool_]:
+    """Pixels (rows, columns) that differ little from all round them."""
+    red, green, blue = cv2.split(cv2.morphologyEx(picture, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)))
+    return np.asarray(cv2.max(cv2.max(red, green), blue) < FLAT_RANGE)
+
+
 def _votes(picture: Pixels) -> tuple[Numbers, Numbers]:
     """A histogram of 5 bits a channel over the flat pixels: weights (n,) and mean colours (n, 3)."""
-    red, green, blue = cv2.split(cv2.morphologyEx(picture, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)))
-    flat = cv2.max(cv2.max(red, green), blue) < FLAT_RANGE
+    flat = flat_pixels(picture)
     pixels = picture[flat] if flat.mean() >= LEAST_FLAT else picture.reshape(-1, 3)
     pixels = pixels[:: max(1, len(pixels) // MOST_VOTES)]
     red, green, blue = (pixels[:, k].astype(np.int32) >> 3 for k in range(3))

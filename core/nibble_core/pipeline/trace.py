@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from nibble_core.artwork.background import Cleaned
 from nibble_core.artwork.framing import Framing
+from nibble_core.artwork.inks import with_joined_inks
 from nibble_core.artwork.leftovers import page_background
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry import Affine, Box, Path, Points, Region
@@ -142,7 +143,7 @@ def find_shapes(
     tolerance = None if trace.deviation is None else trace.deviation / mm_per_px
     by = [
         trace.mode, trace.threshold, trace.lightest, trace.colours, list(trace.recolours), trace.corners, trace.smooth,
-        trace.edges, trace.strokes, tolerance, list(trace.areas),
+        trace.edges, trace.strokes, trace.same_ink, tolerance, list(trace.areas),
     ]  # fmt: skip
 
     def compute() -> Found:
@@ -285,7 +286,8 @@ def _own_paths(picture: Picture, framing: Framing, trace: Trace) -> Found:
     if picture.drawing is None:
         raise NothingToTrace("This artwork is made of pixels: it has no paths.", "Choose another way to trace it.")
     drawing = framing.drawing(picture.drawing.drawing)
-    shapes = [(shape, _on(shape)) for shape in as_shapes(drawing, outlines=trace.strokes == "outlines")]
+    drawn = as_shapes(drawing, outlines=trace.strokes == "outlines")
+    shapes = [(shape, _on(shape)) for shape in with_joined_inks(drawn, trace.same_ink)]
     boxes = _boxes(trace.areas, framing)
     if boxes:
         size = np.array([drawing.width, drawing.height])

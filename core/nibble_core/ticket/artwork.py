@@ -82,6 +82,8 @@ CORNERS = {
     "true": "Corners are where the drawing has them.",
     "sharp": "Slight bends become corners, too.",
 }
+SAME_INK = 0.04
+"""Of a channel's range: colours that differ by less are one ink."""
 TOUCHES = {
     "drop": "This region goes.",
     "keep": "This region stays.",
@@ -191,6 +193,7 @@ class Trace:
     recolours: tuple[Recolour, ...] = ()
     paper: str = choice("left out", "paper colour", PAPER)
     strokes: str = choice("outlines", "strokes", PATH_STROKES)
+    same_ink: float = share(SAME_INK, "difference of colours that are one ink", high=0.5)
     edges: str = choice("both edges", "edges of drawn lines", EDGES)
     corners: str = choice("true", "corners", CORNERS)
     smooth: float = share(0.0, "smoothing")

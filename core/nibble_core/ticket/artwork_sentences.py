@@ -108,7 +108,7 @@ def _trace(artwork: Artwork) -> Iterable[Sentence]:
         more = ("Stay within ", slot(at, trace, "deviation"), " of the measured middle.")
     elif trace.mode == "paths":
         parts = ("Use the client’s ", mode, " as they are, strokes as ", slot(at, trace, "strokes"), ".")
-        more = ()
+        more = ("Colours that differ by less than ", slot(at, trace, "same_ink"), " are one ink.")
     else:
         parts = ("Trace ", mode, " shapes, ink below ", threshold, ", dropping parts under ", smallest,
                  " and holes under ", hole, ".")  # fmt: skip

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.artwork.palette import oklab
+from nibble_core.artwork.palette import LEAST_FLAT, flat_pixels, oklab
 from nibble_core.graphics import Pixels
 
 Labels = NDArray[np.uint8]
@@ -23,6 +23,9 @@ MIXED = 34.0  # levels: how far from the mix of two colours a pixel may lie and 
 PURE = 26.0  # levels: nearer to a flat colour a thin part counts as that colour
 LEAST_THIN = 4  # px: a thin part of its own colour is at least this large
 REACH = 3  # px: how far a soft edge is from the areas it lies between
+MOST_MIXED = 40  # px²: a patch of a mixed colour that is larger is an area
+MOST_PATCHES = 20_000  # a picture of more is noise
+BEYOND = 0.25  # of the way between two colours, by which compression overshoots them
 NOBODY = 255
 
 
@@ -34,6 +37,7 @@ def label_map(picture: Pixels, palette: NDArray[np.float64], *, speck: float = 4
     for k in range(len(palette)):
         wide = cv2.morphologyEx((nearest == k).astype(np.uint8), cv2.MORPH_OPEN, square)
         core[wide > 0] = k
+    core[_without_flat(picture, core)] = NOBODY
     colours = palette.astype(np.float32)
     mixed, strays = _explained(picture, core, colours)
     odd = strays > MIXED  # only between areas
@@ -44,7 +48,18 @@ def label_map(picture: Pixels, palette: NDArray[np.float64], *, speck: float = 4
         core = _with_thin(core, odd, nearest)
         mixed, _ = _explained(picture, core, colours)
     labels = np.where(mixed == NOBODY, nearest, mixed)
-    return _without_specks(labels, core, mixed, speck)
+    return _without_mixes(_without_specks(labels, core, mixed, speck), colours)
+
+
+def _without_flat(picture: Pixels, core: Labels) -> NDArray[np.bool_]:
+    """The pixels of areas that are flat nowhere: on an edge softer than usual a third colour may be the nearest over
+    some pixels, but there the picture goes on from one colour to the other."""
+    flat = flat_pixels(picture)
+    if flat.mean() < LEAST_FLAT:
+        return np.zeros(core.shape, bool)
+    patches, owners = connected_patches(core)
+    calm = np.bincount(patches.ravel(), flat.ravel(), len(owners)) > 0
+    return np.asarray(~calm[patches] & (core != NOBODY))
 
 
 def _nearest_colour(picture: Pixels, palette: NDArray[np.float64]) -> Labels:
@@ -118,6 +133,25 @@ def _without_specks(labels: Labels, core: Labels, mixed: Labels, speck: float) -
     return result
 
 
+def _without_mixes(labels: Labels, colours: Numbers) -> Labels:
+    """Small patches where different areas meet, of a colour that is a mix of two of theirs, or a little beyond it as
+    compression leaves it, go to those: corners of soft edges are flat enough to pass for areas."""
+    patches, owners = connected_patches(labels)
+    if len(owners) > MOST_PATCHES:
+        return labels
+    small = np.bincount(patches.ravel(), minlength=len(owners)) < MOST_MIXED
+    beside = _edges_shared(patches, labels, small, ~small)
+    mixes = np.zeros(len(owners), bool)
+    for patch in np.nonzero((beside > 0).sum(1) > 1)[0]:
+        own = colours[owners[patch]]
+        for a, b in itertools.combinations(np.nonzero(beside[patch])[0], 2):
+            span = colours[a] - colours[b]
+            share = float((own - colours[b]) @ span) / max(float(span @ span), 1.0)
+            off = own - colours[b] - min(max(share, -BEYOND), 1 + BEYOND) * span
+            mixes[patch] |= float(off @ off) < MIXED**2
+    return _given_away(labels, patches, mixes) if mixes.any() else labels
+
+
 def connected_patches(labels: Labels) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """4-connected patches of equal label: patch number of each pixel from 0, and the label of each patch."""
     patches = np.zeros(labels.shape, np.int32)
@@ -130,25 +164,29 @@ def connected_patches(labels: Labels) -> tuple[NDArray[np.int32], NDArray[np.int
     return patches, np.array(owners, np.int64)
 
 
-def _given_away(labels: Labels, patches: NDArray[np.int32], doubtful: NDArray[np.bool_]) -> Labels:
-    """Each doubtful patch with the label of the sound neighbour it shares most edge with."""
-    pairs = []
+def _edges_shared(
+    patches: NDArray[np.int32], labels: Labels, of: NDArray[np.bool_], by: NDArray[np.bool_]
+) -> NDArray[np.int32]:
+    """For each patch that ``of`` marks, shape (patches, 256): how many pixel edges it shares with patches that ``by``
+    marks, by their label."""
+    shared = np.zeros((len(of), 256), np.int32)
     for a, b, la, lb in (
         (patches[:, :-1], patches[:, 1:], labels[:, :-1], labels[:, 1:]),
         (patches[:-1], patches[1:], labels[:-1], labels[1:]),
     ):
         apart = a != b
         for one, other, label in ((a, b, lb), (b, a, la)):
-            use = apart & doubtful[one] & ~doubtful[other]
-            pairs.append(np.stack([one[use].astype(np.int64), label[use].astype(np.int64)], 1))
-    joined = np.concatenate(pairs)
-    result = labels.copy()
-    if not len(joined):
-        return result
-    votes = np.zeros((len(doubtful), 256), np.int32)
-    np.add.at(votes, (joined[:, 0], joined[:, 1]), 1)
+            use = apart & of[one] & by[other]
+            np.add.at(shared, (one[use], label[use]), 1)
+    return shared
+
+
+def _given_away(labels: Labels, patches: NDArray[np.int32], doubtful: NDArray[np.bool_]) -> Labels:
+    """Each doubtful patch with the label of the sound neighbour it shares most edge with."""
+    votes = _edges_shared(patches, labels, doubtful, ~doubtful)
     heir = np.argmax(votes, 1)
     known = doubtful & (votes.max(1) > 0)
+    result = labels.copy()
     taken = known[patches]
     result[taken] = heir[patches[taken]].astype(np.uint8)
     return result
