@@ -1,4 +1,3 @@
-
 """Drawings without a word in them, as areas about 100 wide: what is boxed as lettering there is boxed wrongly.
 
 Shared by tests and benchmarks.

@@ -10,6 +10,7 @@ from files.pictures import show
 from nibble_core.geometry import Bundle, Path
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape, Stroke, hex_colour
+from nibble_core.lines.composing import Taker
 from nibble_core.lines.contour import as_chords
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
@@ -38,6 +39,7 @@ def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[s
         "edge": "" if edge is None else "".join(region.svg(3) for region in edge.regions),
         "regions": [{"d": region.svg(3), "nodes": region.node_count} for region in composed.regions],
         "holes": _holes(composed, drawn),
+        "takers": [_taker(one) for one in composed.composed.takers],
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
@@ -99,6 +101,10 @@ def _prints(key: str, result: PrintResult) -> list[dict[str, Any]]:
 def _shape(owner: str, shape: Shape | Stroke) -> dict[str, Any]:
     width = round(shape.width, 3) if isinstance(shape, Stroke) else None
     return {"element": owner, "d": shape.svg(3), "colour": hex_colour(shape.colour), "stroke": width}
+
+
+def _taker(one: Taker) -> dict[str, Any]:
+    return {"element": one.id, "d": _area(one.area), "meets": one.meets}
 
 
 def _holes(composed: PieceResult, drawn: LayerResult) -> list[dict[str, Any]]:

@@ -134,6 +134,14 @@ class HoleOut(Schema):
     line: str
 
 
+class TakerOut(Schema):
+    """An element that is cut out, or is the common part: its outline, and whether it meets the piece at all."""
+
+    element: str
+    d: str
+    meets: bool
+
+
 class FaceOut(Schema):
     d: str
     kind: str
@@ -171,6 +179,7 @@ class LayerOut(Schema):
     edge: str
     regions: list[RegionOut]
     holes: list[HoleOut]
+    takers: list[TakerOut]
     bridges: list[tuple[float, float, float, float]]
     marks: str
     marks_process: str

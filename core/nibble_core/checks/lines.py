@@ -30,6 +30,7 @@ SHARP = 60.0  # degrees of turn from which an inside corner is told
 BEYOND = 0.05  # mm of print that may lie beyond a cut without a word
 NEARLY = 5.0  # mm: further out than this no cut is proposed for what lies beyond it
 MOST = 8  # places told of one kind
+MOST_BARS = 24  # that are proposed at once
 Going = Callable[[], bool]
 
 
@@ -40,7 +41,7 @@ def _never() -> bool:
 @dataclass(frozen=True)
 class Finding:
     """kind: a short key. line: id of the line it is about, empty for the whole layer. place: mm, in the piece. mend:
-    label, field of the line and the value to set, or None."""
+    label, field of the line and the value to set, or None. bars: where bars of material would hold what falls."""
 
     kind: str
     text: str
@@ -49,6 +50,7 @@ class Finding:
     place: Point | None = None
     weight: str = "look"
     mend: tuple[str, str, float] | None = None
+    bars: tuple[tuple[Point, Point], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -71,11 +73,9 @@ def small_parts(line: CutLine, smallest: float, holder: str) -> list[Finding]:
     for region in line.regions:
         solid = Polygon(region.outer.flattened(0.01))
         if solid.area < 1e-9 or solid.buffer(-smallest / 2 * (1 - 1e-6)).is_empty:
-            box = region.bounds()
-            size = min(box.width, box.height)
             found.append(
                 Finding(
-                    "small part", f"A part of the {line.process} is {size:.2f} mm small.",
+                    "small part", f"A part of the {line.process} is {_room(solid):.2f} mm wide where it is widest.",
                     f"{holder} holds parts from {smallest:g} mm.", line.id, _middle(solid),
                     mend=(f"Let parts under {smallest:g} mm fall away", "smallest", smallest),
                 )
@@ -94,7 +94,8 @@ def narrow_gaps(line: CutLine, narrowest: float, cancelled: Going = _never) -> l
         Finding(
             "narrow gap", f"A gap of the {line.process} is {neck.width:.2f} mm wide: its waste tears when weeded.",
             f"Close gaps under {narrowest:g} mm.", line.id, neck.middle,
-            mend=(f"Close gaps under {narrowest:g} mm", "close_gaps", narrowest),
+            # in the line itself: gaps closed in the artwork open again where the line is led further out
+            mend=(f"Close gaps under {narrowest:g} mm", "inside_radius", round(narrowest / 2 + TOLD, 3)),
         )
         for neck in search.necks
     ]  # fmt: skip
@@ -276,18 +277,34 @@ def inside_bleed(line: CutLine, artwork: BaseGeometry, bleed: float) -> list[Fin
 
 
 def lost_parts(dropped: DropOut, line: CutLine, liner: bool) -> list[Finding]:
-    """Parts of the piece that come loose by themselves where nothing carries them."""
+    """Parts of the piece that come loose by themselves where nothing carries them, and the bars that would."""
     loose = dropped.lost(liner=liner)
     if not loose:
         return []
     loose.sort(key=lambda face: -face.area.area)
     many = f"{len(loose)} parts fall" if len(loose) > 1 else "A part falls"
+    held = [face.area for face in dropped.faces if face.kind == "piece"]
+    bars = _bars(held, [face.area for face in loose]) if held and len(loose) <= MOST_BARS else ()
     return [
         Finding(
             "lost part", f"{many} out when this is cut, and nothing holds {'them' if len(loose) > 1 else 'it'}.",
-            "Join it by a bridge, or make the piece a stencil with bridges.", line.id, _middle(loose[0].area),
+            "Join it to the rest by material: by a bar, by words or shapes that overlap it, or by cutting further out.",
+            line.id, _middle(loose[0].area), bars=bars,
         )
     ]  # fmt: skip
+
+
+def _bars(held: list[Polygon], loose: list[Polygon]) -> tuple[tuple[Point, Point], ...]:
+    """The shortest ways that join every loose part to what is held, the nearest first; ends on their edges."""
+    made, left = [], list(loose)
+    while left:
+        whole = shapely.union_all(held)
+        away = shapely.distance(whole, np.array(left))
+        nearest = left.pop(int(np.argmin(away)))
+        one, other = shapely.get_coordinates(shapely.shortest_line(whole, nearest)).tolist()
+        made.append((Point(*one), Point(*other)))
+        held = [*held, nearest]
+    return tuple(made)
 
 
 def open_lines(line: CutLine) -> list[Finding]:
@@ -342,6 +359,11 @@ def _courses(line: CutLine) -> NDArray[np.object_]:
     """Where a line runs: its edges whole, dashes and ties or not; else each of its open paths."""
     paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if line.regions else line.paths
     return courses(paths, 0.005)
+
+
+def _room(area: Polygon) -> float:
+    """How wide a circle has room in an area."""
+    return 2 * float(shapely.maximum_inscribed_circle(area, tolerance=0.005).length) if area.area > 0 else 0.0
 
 
 def _middle(area: BaseGeometry) -> Point:

@@ -34,7 +34,7 @@ class Member:
 
 @dataclass(frozen=True, eq=False)
 class Join:
-    """How a joined element meets what was there: in how many places, and which of its parts fall short, by how much."""
+    """How a joined element meets the others: in how many places, and which of its parts fall short, by how much."""
 
     id: str
     touches: int
@@ -42,16 +42,26 @@ class Join:
 
 
 @dataclass(frozen=True, eq=False)
+class Taker:
+    """An element that takes away: what it covers, how, and whether it met anything that was there."""
+
+    id: str
+    area: BaseGeometry
+    way: str
+    meets: bool
+
+
+@dataclass(frozen=True, eq=False)
 class Composed:
     """painted: coloured shapes and strokes with the id of their element, lowest first. regions: the outlines of the
     whole, merged where joined elements meet. joins: in the order of the elements. nested: regions that lie wholly
-    inside another one's outer edge. takers: (id, area, way) of each element that was cut out, or is the common part."""
+    inside another one's outer edge. takers: each element that was cut out, or is the common part."""
 
     painted: tuple[tuple[str, Drawn], ...]
     regions: tuple[Region, ...]
     joins: tuple[Join, ...]
     nested: int = 0
-    takers: tuple[tuple[str, BaseGeometry, str], ...] = ()
+    takers: tuple[Taker, ...] = ()
 
     @property
     def strokes(self) -> list[Stroke]:
@@ -64,13 +74,14 @@ def compose(members: Sequence[Member]) -> Composed:
     Raises NothingToCut when a cut or a common part leaves nothing.
     """
     painted: list[tuple[str, Drawn]] = []
-    joins: list[Join] = []
-    takers: list[tuple[str, BaseGeometry, str]] = []
+    joined: list[tuple[str, tuple[Drawn, ...]]] = []
+    takers: list[Taker] = []
     for member in members:
         shapes = widened(member.shapes, member.widen)
         if member.way in ("cut out", "common part"):
             area = _area(shapes)
-            takers.append((member.id, area, member.way))
+            meets = any(area.intersects(area_of(shape)) for _, shape in painted)
+            takers.append(Taker(member.id, area, member.way, meets))
             painted = [kept for one in painted for kept in _against(one, area, member.way)]
             if not painted:
                 raise NothingToCut(
@@ -78,9 +89,11 @@ def compose(members: Sequence[Member]) -> Composed:
                 )
             continue
         if member.way == "joined" and painted:
-            joins.append(_join(member.id, shapes, _area([shape for _, shape in painted])))
+            joined.append((member.id, shapes))
         painted += [(member.id, shape) for shape in shapes]
     regions = _outlines(painted, members)
+    # what comes later may be what joins it
+    joins = [_join(id, shapes, _area([shape for own, shape in painted if own != id])) for id, shapes in joined]
     return Composed(tuple(painted), regions, tuple(joins), _nested(regions), tuple(takers))
 
 
@@ -123,15 +136,15 @@ def _against(one: tuple[str, Drawn], area: BaseGeometry, way: str) -> list[tuple
     return [(owner, Shape(region, shape.colour, shape.layer, shape.spot, shape.opacity)) for region in parts]
 
 
-def _join(id: str, shapes: Sequence[Drawn], before: BaseGeometry) -> Join:
-    """Places where an element meets what was there, and its parts that do not."""
+def _join(id: str, shapes: Sequence[Drawn], rest: BaseGeometry) -> Join:
+    """Places where an element meets the others, and its parts that do not."""
     parts = polygons(_area(shapes))
     touches, short = 0, []
     for part in parts:
-        common = part.intersection(before)
+        common = part.intersection(rest)
         if common.is_empty:
-            near, _ = shapely.shortest_line(part, before).coords if not before.is_empty else ((0, 0), (0, 0))
-            short.append((float(part.distance(before)), Point(*near)))
+            near, _ = shapely.shortest_line(part, rest).coords if not rest.is_empty else ((0, 0), (0, 0))
+            short.append((float(part.distance(rest)), Point(*near)))
         else:
             touches += len(shapely.get_parts(shapely.union_all(shapely.get_parts(common))))
     short.sort(key=lambda end: -end[0])

@@ -21,6 +21,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.ticket.model import Machine, Stock
 from nibble_core.ticket.piece import ITSELF, Layer, Line, Piece
 
+PLATE = 20.0  # mm of plate told round the openings of a stencil that has no edge of its own
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
 
 
@@ -71,8 +72,12 @@ def _examine(
     edge_of = edge_line(drawn.lines)
     edge = next((line for line in lines if edge_of is not None and line.id == edge_of.id), None)
     work: BaseGeometry = edge.area if edge is not None else drawn.shown
-    within = {line.id for line in layer.lines if line.source in ITSELF}
-    openings = [line.area for line in through if edge is not None and line.id != edge.id and line.id in within]
+    stencil = piece.stencil.kind == "a stencil"
+    within = {line.id for line in layer.lines if _opens(line, stencil=stencil)}
+    if stencil and edge is not None and edge.id in within:  # the sheet itself is the stencil's plate
+        work = shapely.box(*edge.area.bounds).buffer(PLATE, join_style="mitre")
+        edge = None
+    openings = [line.area for line in through if (edge is None or line.id != edge.id) and line.id in within]
     if openings:
         work = work.difference(shapely.union_all(openings))
     kept = min(kiss, key=lambda line: abs(line.distance)) if kiss else edge
@@ -118,6 +123,11 @@ def _examine(
             worst = worst_case(nearest.area, drawn.shown, layer.bleed, layer.cutting_error)
     thinnest = next(iter(weakest(work, cancelled=cancelled).necks), None)
     return Examined(dropped, stock.liner, work, solid, weak, thinnest, worst, tuple(found))
+
+
+def _opens(line: Line, *, stencil: bool) -> bool:
+    """Whether what a line encloses is taken out of the piece, if it lies within its edge."""
+    return line.source in ITSELF or (stencil and line.source not in ("a simple shape", "another line"))
 
 
 def _cut_line(line: DrawnLine, rule: Line) -> CutLine:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 
 from nibble_core.checks.lines import Finding
 from nibble_core.geometry import Box, Point
 from nibble_core.geometry.units import format_number
+from nibble_core.lines.composing import Taker
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
+from nibble_core.pipeline.joining import joining_bars
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
@@ -79,6 +82,11 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
             draft.notes.append(
                 Note(f"{called[:1].upper()}{called[1:]} touches in {_count(join.touches, 'place')}.", where=where)
             )
+    for taker in composed.composed.takers:
+        if not taker.meets:
+            draft.notes.append(
+                _takes_nothing(element_name(elements[taker.id], names), f"{here}/elements/{taker.id}", taker)
+            )
     nested = composed.composed.nested
     if nested and len(piece.elements) > 1:
         draft.notes.append(Note(f"{_count(nested, 'part')} of the piece lie within another.", where=here))
@@ -101,6 +109,19 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
                 )
             )
     _inks(draft, piece, composed, ticket)
+
+
+def _takes_nothing(called: str, where: str, taker: Taker) -> Note:
+    """Of an element that is to take something away and meets nothing."""
+    middle = (Change(f"{where}/across", "centred"), Change(f"{where}/down", "centred"),
+              Change(f"{where}/x", 0.0), Change(f"{where}/y", 0.0))  # fmt: skip
+    place = taker.area.centroid
+    return Note(
+        f"{called[:1].upper()}{called[1:]} takes nothing away: the rest of the piece lies elsewhere.",
+        "Drag it onto the piece.", where, LOOK,
+        (Mend("Set it in the middle", middle), setting("Join it instead", f"{where}/way", "joined")),
+        None if place.is_empty else (float(place.x), float(place.y)),
+    )  # fmt: skip
 
 
 def _inks(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> None:
@@ -208,11 +229,11 @@ def _layer(draft: Draft, piece: Piece, layer: Layer, work: Work) -> None:
             draft.notes.append(Note(f"It hangs level, with {wall}.", where=where))
     told: list[Note] = []
     for examined in work.examined.get(layer.id, ()):
-        told += [note for note in _examined(piece, layer, examined.value) if note not in told]
+        told += [note for note in _examined(piece, layer, examined.value, work) if note not in told]
     draft.notes += told
 
 
-def _examined(piece: Piece, layer: Layer, examined: Examined) -> Iterator[Note]:
+def _examined(piece: Piece, layer: Layer, examined: Examined, work: Work) -> Iterator[Note]:
     here = f"pieces/{piece.id}/layers/{layer.id}"
     for element, finding in examined.findings:
         where = (
@@ -222,7 +243,13 @@ def _examined(piece: Piece, layer: Layer, examined: Examined) -> Iterator[Note]:
             if finding.line
             else here
         )
-        yield _note(finding, where)
+        note = _note(finding, where)
+        if finding.bars:
+            distance = next((line.distance for line in layer.lines if line.id == finding.line), 0.0)
+            changes = joining_bars(piece, work.pieces[piece.id].value, finding.bars, distance)
+            joined = "Join it by a bar" if len(finding.bars) == 1 else f"Join them by {len(finding.bars)} bars"
+            note = replace(note, mends=(Mend(joined, changes), *note.mends))
+        yield note
     worst = examined.worst
     if worst is not None and worst.widest > 0.005:
         needed = round(worst.needed + 0.05, 1)

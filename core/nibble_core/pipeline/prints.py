@@ -386,9 +386,9 @@ def _takers(
     """What later elements take of an element, or leave of it, and in which way; bleed reaches over their edges."""
     order = [own.id for own in piece.elements]
     return [
-        (area.difference(zone) if way == "cut out" else area.union(zone), way)
-        for id, area, way in composed.composed.takers
-        if order.index(id) > order.index(element.id) and not area.is_empty
+        (one.area.difference(zone) if one.way == "cut out" else one.area.union(zone), one.way)
+        for one in composed.composed.takers
+        if order.index(one.id) > order.index(element.id) and not one.area.is_empty
     ]
 
 

@@ -1592,6 +1592,8 @@ export interface components {
             regions: components["schemas"]["RegionOut"][];
             /** Holes */
             holes: components["schemas"]["HoleOut"][];
+            /** Takers */
+            takers: components["schemas"]["TakerOut"][];
             /** Bridges */
             bridges: [
                 number,
@@ -1875,6 +1877,18 @@ export interface components {
             facts: {
                 [key: string]: string;
             };
+        };
+        /**
+         * TakerOut
+         * @description An element that is cut out, or is the common part: its outline, and whether it meets the piece at all.
+         */
+        TakerOut: {
+            /** Element */
+            element: string;
+            /** D */
+            d: string;
+            /** Meets */
+            meets: boolean;
         };
         /**
          * WorkOut

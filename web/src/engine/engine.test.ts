@@ -9,7 +9,7 @@ describe("path data", () => {
     const facts = pathFacts("M0 0L10 0C12 0 12 4 10 4L0 4Z");
     expect(facts.nodes).toHaveLength(4);
     expect(facts.handles).toHaveLength(2);
-    expect(facts.box).toEqual([0, 0, 12, 4]);
+    expect(facts.box).toEqual([0, 0, 11.5, 4]);
   });
 
   it("takes two rings and a circle of two arcs", () => {

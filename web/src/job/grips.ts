@@ -25,8 +25,9 @@ export function gripsOf(piece: Piece, layer: Layer, view: LayerView): Grip[] {
 
 function elementGrips(piece: Piece, view: LayerView): Grip[] {
   return piece.elements.slice(1).flatMap((element) => {
-    const boxes = view.shapes
-      .filter((one) => one.element === element.id)
+    // what is cut out paints nothing, but is moved all the same
+    const boxes = [...view.shapes, ...view.takers]
+      .filter((one) => one.element === element.id && one.d)
       .map((one) => parsed(one.d).facts.box);
     if (!boxes.length) return [];
     const at = {

@@ -55,6 +55,11 @@ export function layerItems(
     });
   }
   items.push(...lineStrokes(of, 1, view === "made"));
+  for (const taker of of.takers)
+    if (taker.d && (!taker.meets || view === "outlines")) {
+      const { path, facts } = parsed(taker.d);
+      items.push({ kind: "path", path, box: facts.box, stroke: GUIDE });
+    }
   if (view === "outlines")
     for (const line of of.lines) {
       const { facts } = parsed(line.d);
@@ -63,6 +68,9 @@ export function layerItems(
     }
   return items;
 }
+
+/** What is there, and is not made: an element that is cut out, a shape left out. */
+export const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
 
 /** Engraved areas as the beam covers them: what shows of the ground was missed, where strokes overlap it burns twice. */
 function burntItems(of: LayerView, stock: string): Item[] {

@@ -4,7 +4,7 @@ import { joined } from "../engine/camera";
 import { type Item, itemsBox, type Matrix, type Scene, type Stroke } from "../engine/scene";
 import { processStroke } from "../theme/processes";
 import { thingOf } from "../theme/things";
-import { type Images, layerItems, lineStrokes, plateItems, printItems } from "./lineScenes";
+import { GUIDE, type Images, layerItems, lineStrokes, plateItems, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
 import { type Piece, sheetOf, type Ticket } from "./ticket";
@@ -12,7 +12,6 @@ import { type Piece, sheetOf, type Ticket } from "./ticket";
 export const MAT = "#C5D0C8";
 const INK = "#1E2A2E";
 const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" };
-const GUIDE = { colour: "#6b746f", width: 1.2, dash: [1, 4] };
 /** Room for a sheet's name above it, mm. */
 const LABEL = 14;
 /** Between sheets that lie beside each other, mm. */
