@@ -88,6 +88,7 @@ def change_job(
         _refuse_unborn(newest, seen)
         ticket = ticket_from_plain(newest.ticket)
         held = library()
+        changes = [_signed(change, author) for change in changes]
         said = said or ", ".join(words(ticket, change, held) for change in changes)
         _refuse_overlap(job, seen, changes, said)
         changed = apply(ticket, changes, held)
@@ -96,6 +97,14 @@ def change_job(
             job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,
             touched=[change.touched for change in changes], state=newest.number + 1, parent=newest.state,
         )  # fmt: skip
+
+
+def _signed(change: Change, author: Author) -> Change:
+    """A note that is accepted bears who did so, and the day."""
+    if change.path != "accepted" or change.operation != "add" or not isinstance(change.value, dict):
+        return change
+    own = {"by": _name(author), "on": timezone.localdate().isoformat()}
+    return replace(change, value={**change.value, **own})
 
 
 def bring_piece(author: Author, job_id: int, seen: int, sheet_id: str, other_id: int, piece_id: str) -> Revision:

@@ -18,7 +18,10 @@ class NoteOut(Schema):
     weight: str
     mends: list[MendOut]
     place: tuple[float, float] | None
+    more_places: list[tuple[float, float]]
     of: str
+    key: str
+    accepted: str
 
 
 class FigureOut(Schema):

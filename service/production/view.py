@@ -11,6 +11,7 @@ from nibble_core.artwork.framing import Framing
 from nibble_core.geometry import Affine
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.clean import framing_of
+from nibble_core.pipeline.lettered import lettered
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
@@ -24,6 +25,7 @@ from nibble_core.tracing.deviation import deviation_runs
 from production.layer_view import layer_view
 
 TONES = 64
+LOUD = ("look", "blocked")
 DEVIATION_PX = (0.1, 0.25, 0.5, 1.0)
 MOST_LEFT_OUT = 2000
 
@@ -70,7 +72,7 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
         "quantity": piece.quantity if piece else 0,
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
         "steps": _steps(ticket),
-        "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] != "told"),
+        "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] in LOUD),
     }
 
 
@@ -116,9 +118,9 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
         view["pixels"] = [raster.width, raster.height]
         view["kind"] = picture.value.verdict.kind
         view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(framing.affine().inverse()))
-        boxes = np.array([[b.left, b.top, b.right, b.bottom] for b in picture.value.verdict.lettering]).reshape(-1, 4)
-        corners = framing.forward(boxes.reshape(-1, 2)).reshape(-1, 4) * [width, height, width, height]
-        view["lettering"] = [[round(v, 2) for v in box] for box in corners.tolist()]
+        traced = work.traces[id].value if id in work.traces else None
+        boxes = lettered(artwork, picture.value, work.sizes[id], traced)
+        view["lettering"] = [[round(value, 2) for value in box] for box in boxes]
         view["left_out"] = _left_out(picture.value, framing, width)
     if id in work.cleaned:
         view["cleaned"] = show(work.cleaned[id].key, work.cleaned[id].value.raster)

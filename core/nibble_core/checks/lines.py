@@ -29,7 +29,7 @@ LEAST_RADIUS = 0.1  # mm: a beam turns sharper than anybody sees
 SHARP = 60.0  # degrees of turn from which an inside corner is told
 BEYOND = 0.05  # mm of print that may lie beyond a cut without a word
 NEARLY = 5.0  # mm: further out than this no cut is proposed for what lies beyond it
-MOST = 8  # places told of one kind
+MOST = 40  # places shown of one kind
 MOST_BARS = 24  # that are proposed at once
 Going = Callable[[], bool]
 
@@ -40,8 +40,9 @@ def _never() -> bool:
 
 @dataclass(frozen=True)
 class Finding:
-    """kind: a short key. line: id of the line it is about, empty for the whole layer. place: mm, in the piece. mend:
-    label, field of the line and the value to set, or None. bars: where bars of material would hold what falls."""
+    """kind: a short key. line: id of the line it is about, empty for the whole layer. place: mm, in the piece;
+    more_places: where the same is the case. mend: label, field of the line and the value to set, or None. bars: where
+    bars of material would hold what falls."""
 
     kind: str
     text: str
@@ -51,6 +52,7 @@ class Finding:
     weight: str = "look"
     mend: tuple[str, str, float] | None = None
     bars: tuple[tuple[Point, Point], ...] = ()
+    more_places: tuple[Point, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -69,18 +71,24 @@ class CutLine:
 
 def small_parts(line: CutLine, smallest: float, holder: str) -> list[Finding]:
     """Regions in which no circle as wide as the smallest part has room, nor a hole of that width."""
-    found = []
+    small: list[tuple[float, Point]] = []
     for region in line.regions:
         solid = Polygon(region.outer.flattened(0.01))
         if solid.area < 1e-9 or solid.buffer(-smallest / 2 * (1 - 1e-6)).is_empty:
-            found.append(
-                Finding(
-                    "small part", f"A part of the {line.process} is {_room(solid):.2f} mm wide where it is widest.",
-                    f"{holder} holds parts from {smallest:g} mm.", line.id, _middle(solid),
-                    mend=(f"Let parts under {smallest:g} mm fall away", "smallest", smallest),
-                )
-            )  # fmt: skip
-    return _counted(found, "small parts")
+            small.append((_room(solid), _middle(solid)))
+    if not small:
+        return []
+    wide, places = _spread(small)
+    parts = f"A part of the {line.process} is {wide}" if len(small) == 1 else (
+        f"{len(small)} parts of the {line.process} are {wide}"
+    )  # fmt: skip
+    return [
+        Finding(
+            "small part", f"{parts} wide where {'it is' if len(small) == 1 else 'they are'} widest.",
+            f"{holder} holds parts from {smallest:g} mm.", line.id, places[0],
+            mend=(f"Let parts under {smallest:g} mm fall away", "smallest", smallest), more_places=places[1:],
+        )
+    ]  # fmt: skip
 
 
 def narrow_gaps(line: CutLine, narrowest: float, cancelled: Going = _never) -> list[Finding]:
@@ -90,16 +98,22 @@ def narrow_gaps(line: CutLine, narrowest: float, cancelled: Going = _never) -> l
     left, top, right, bottom = line.area.bounds
     waste = shapely.box(left - 5, top - 5, right + 5, bottom + 5).difference(line.area)
     search = necks(waste, narrowest, cancelled=cancelled)
-    found = [
+    untold = _not_searched("Narrow gaps", search, narrowest, line.id)
+    if not search.necks:
+        return untold
+    wide, places = _spread([(neck.width, neck.middle) for neck in search.necks])
+    gaps, tears = (f"A gap of the {line.process} is", "its waste tears") if len(search.necks) == 1 else (
+        f"{len(search.necks)} gaps of the {line.process} are", "their waste tears"
+    )  # fmt: skip
+    return [
         Finding(
-            "narrow gap", f"A gap of the {line.process} is {neck.width:.2f} mm wide: its waste tears when weeded.",
-            f"Close gaps under {narrowest:g} mm.", line.id, neck.middle,
+            "narrow gap", f"{gaps} {wide} wide: {tears} when weeded.", f"Close gaps under {narrowest:g} mm.", line.id,
             # in the line itself: gaps closed in the artwork open again where the line is led further out
-            mend=(f"Close gaps under {narrowest:g} mm", "inside_radius", round(narrowest / 2 + TOLD, 3)),
-        )
-        for neck in search.necks
+            places[0], mend=(f"Close gaps under {narrowest:g} mm", "inside_radius", round(narrowest / 2 + TOLD, 3)),
+            more_places=places[1:],
+        ),
+        *untold,
     ]  # fmt: skip
-    return [*_counted(found, "narrow gaps"), *_not_searched("Narrow gaps", search, narrowest, line.id)]
 
 
 def weak_parts(
@@ -141,7 +155,7 @@ def _not_searched(what: str, search: NeckSearch, limit: float, line: str) -> lis
 
 def near_edge(line: CutLine, least: float) -> list[Finding]:
     """Holes nearer to the edge, or to each other, than the stock holds."""
-    found = []
+    near: list[tuple[float, Point]] = []
     for region in line.regions:
         if not region.holes:
             continue
@@ -150,16 +164,15 @@ def near_edge(line: CutLine, least: float) -> list[Finding]:
         for a, b in zip(one.tolist(), other.tolist(), strict=True):
             if a < b:
                 place = shapely.get_coordinates(shapely.shortest_line(rings[a], rings[b])).mean(0)
-                found.append(
-                    Finding(
-                        "hole near edge",
-                        f"A hole is {rings[a].distance(rings[b]):.2f} mm from the edge.",
-                        f"Keep {least:g} mm.",
-                        line.id,
-                        Point(*place.tolist()),
-                    )
-                )
-    return _counted(found, "holes near an edge")
+                near.append((float(rings[a].distance(rings[b])), Point(*place.tolist())))
+    if not near:
+        return []
+    apart, places = _spread(near)
+    holes = "A hole is" if len(near) == 1 else f"{len(near)} times a hole is"
+    return [
+        Finding("hole near edge", f"{holes} {apart} from the edge.", f"Keep {least:g} mm.", line.id, places[0],
+                more_places=places[1:])
+    ]  # fmt: skip
 
 
 def shared_lines(lines: Sequence[CutLine]) -> list[Finding]:
@@ -339,20 +352,11 @@ def thin_letters(
     ]
 
 
-def _counted(found: list[Finding], many: str) -> list[Finding]:
-    """At most a few of a kind, with how many there are."""
-    if len(found) <= MOST:
-        return found
-    first = found[0]
-    rest = Finding(
-        first.kind,
-        f"{len(found) - MOST + 1} more {many}.",
-        first.what_to_do,
-        first.line,
-        found[MOST - 1].place,
-        mend=first.mend,
-    )
-    return [*found[: MOST - 1], rest]
+def _spread(found: Sequence[tuple[float, Point]]) -> tuple[str, tuple[Point, ...]]:
+    """Lengths in words, from the least to the largest, and their places, the least first, at most a few."""
+    ordered = sorted(found, key=lambda one: one[0])
+    low, high = f"{ordered[0][0]:.2f}", f"{ordered[-1][0]:.2f}"
+    return f"{low} mm" if low == high else f"{low} to {high} mm", tuple(place for _, place in ordered[:MOST])
 
 
 def _courses(line: CutLine) -> NDArray[np.object_]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from nibble_core.geometry.units import format_number
 from nibble_core.papers.drawing import draw_piece, draw_sheet, piece_box
 from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page, leading, width_of, wrapped
+from nibble_core.pipeline.notes import TOLD, Note
 from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
@@ -109,12 +110,17 @@ def _stock(stock: Stock) -> tuple[str, ...]:
 def _checks(told: list[Station]) -> _Part:
     """What was looked at: what is fine in one line, what is not in a line each."""
     notes = [
-        f"{note.of + ': ' if note.of else ''}{note.text} {note.what_to_do}".strip()
-        for station in told for note in station.notes if note.weight != "told"
+        f"{note.of + ': ' if note.of else ''}{note.text} {_done(note)}".strip()
+        for station in told for note in station.notes if note.weight != TOLD
     ]  # fmt: skip
     fine = [station.key.capitalize() for station in told if station.state == "fine"]
     said = [f"Fine: {', '.join(fine)}."] if fine else []
     return _Part("Checks", (*said, *dict.fromkeys(notes)))
+
+
+def _done(note: Note) -> str:
+    """What is to be done about it; or who has found it fine, and when."""
+    return f"{note.accepted[:1].upper()}{note.accepted[1:]}." if note.accepted else note.what_to_do
 
 
 def _sentences(page: Page, parts: list[_Part], x: float, top: float, foot: float) -> None:

@@ -6,6 +6,7 @@ from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
 from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.lettered import is_no_lettering, lettered
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work
@@ -26,6 +27,7 @@ SUITABLE = {
     "flat colours": ("colours", "outer", "two-tone"),
     "photo": ("outer",),
 }
+FEW_BOXES = 3  # of lettering, told one by one
 WHITISH = 245  # levels
 
 
@@ -212,13 +214,8 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
                         setting("their inner edge", f"{here}/edges", "inner edge"),
                         setting("their middle", f"{here}/mode", "centre-lines")))
         )  # fmt: skip
-    if verdict.lettering and artwork.trace.mode != "paths":
-        count = len(verdict.lettering)
-        places = "A place looks" if count == 1 else f"{count} places look"
-        draft.notes.append(
-            Note(f"{places} like lettering, boxed on the table.",
-                 "Set it again in a font: traced letters come out lumpy.", here)
-        )  # fmt: skip
+    if artwork.trace.mode != "paths":
+        draft.notes += _lettering(artwork, work, here)
     for id in trace.lost:
         draft.notes.append(
             Note(
@@ -243,6 +240,25 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
         draft.figures.append((str(len(trace.palette)), "flat colours"))
     count = sum(count for _, count in trace.mended)
     draft.figures.append((str(count), "flaws mended" if count != 1 else "flaw mended"))
+
+
+def _lettering(artwork: Artwork, work: Work, here: str) -> list[Note]:
+    """What looks like lettering and is traced: a place each, or all as one where there are many."""
+    size = work.sizes[artwork.id]
+    boxes = lettered(artwork, work.pictures[artwork.id].value, size, work.traces[artwork.id].value)
+    groups = [[box] for box in boxes] if len(boxes) <= FEW_BOXES else [boxes]
+    notes = []
+    for group in groups:
+        places = "A place looks" if len(group) == 1 else f"{len(group)} places look"
+        none = "It is no lettering" if len(group) == 1 else "None of them is lettering"
+        middles = [((box.left + box.right) / 2, (box.top + box.bottom) / 2) for box in group]
+        notes.append(
+            Note(f"{places} like lettering, boxed on the table.",
+                 "Set it again in a font: traced letters come out lumpy.", here,
+                 mends=(Mend(none, is_no_lettering(artwork, group, size)),), place=middles[0],
+                 more_places=tuple(middles[1:]))
+        )  # fmt: skip
+    return notes
 
 
 def _against_the_pixels(trace: TraceResult, mm_per_px: float, here: str) -> list[Note]:

@@ -267,7 +267,8 @@ def _note(finding: Finding, where: str) -> Note:
         label, field, value = finding.mend
         mends = (setting(label, f"{where}/{field}", value),)
     place = None if finding.place is None else (finding.place.x, finding.place.y)
-    return Note(finding.text, finding.what_to_do, where, finding.weight, mends, place)
+    more = tuple((other.x, other.y) for other in finding.more_places)
+    return Note(finding.text, finding.what_to_do, where, finding.weight, mends, place, more_places=more)
 
 
 def _figures(draft: Draft, piece: Piece, work: Work, layers: Sequence[LayerResult], drawn: Sequence[DrawnLine]) -> None:

@@ -8,7 +8,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.lines_report import report_lines
-from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, setting
+from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, judged, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import (
     EACH_ITS_OWN,
@@ -106,7 +106,10 @@ def _with_states(told: Told, ticket: Ticket) -> list[Station]:
     blocked_by = ""
     for key, drafts in told.items():
         facts = tuple((about, draft.fact) for about, draft in drafts if draft.fact)
-        notes = tuple(replace(note, of=_belongs(note.where, ticket)) for _, draft in drafts for note in draft.notes)
+        notes = tuple(
+            judged(key, replace(note, of=_belongs(note.where, ticket)), ticket) for _, draft in drafts
+            for note in draft.notes
+        )  # fmt: skip
         figures = tuple(Figure(*figure, about) for about, draft in drafts for figure in draft.figures)
         station = Station(key, FINE, _summed(key, [fact for _, fact in facts]), notes, figures, facts)
         weights = {note.weight for note in notes}

@@ -219,7 +219,7 @@ class Artwork:
     """A client's file and what is done to it before lines are drawn.
 
     ``width`` and ``height``: finished, of the part that is used; which of them counts says ``sized_by``. part: a page,
-    a picture within or a file of a zip.
+    a picture within or a file of a zip. wordless: places that look like lettering and are none.
     """
 
     id: str
@@ -239,3 +239,4 @@ class Artwork:
     clean: Clean = field(default_factory=Clean)
     trace: Trace = field(default_factory=Trace)
     touch_ups: tuple[TouchUp, ...] = ()
+    wordless: tuple[Place, ...] = ()

@@ -124,6 +124,9 @@ def _trace(artwork: Artwork) -> Iterable[Sentence]:
     for one in trace.recolours:
         words = f"Colour {_hex(one.colour)} becomes {_hex(one.to)}."
         yield Sentence(one.id, "trace", (words,), owner=f"{at}/recolours/{one.id}")
+    for none in artwork.wordless:
+        words = f"What lies at {none.x * 100:.0f} % across, {none.y * 100:.0f} % down is no lettering."
+        yield Sentence(none.id, "trace", (words,), owner=f"artworks/{artwork.id}/wordless/{none.id}")
     said = []
     for touch in artwork.touch_ups:
         place = f" at {touch.x * 100:.0f} % across, {touch.y * 100:.0f} % down"

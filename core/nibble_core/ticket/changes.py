@@ -13,7 +13,7 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.model import Line, Sheet, Ticket
+from nibble_core.ticket.model import Accepted, Line, Sheet, Ticket
 from nibble_core.ticket.piece import ITSELF
 from nibble_core.ticket.serial import ticket_from_plain, to_plain
 
@@ -166,13 +166,19 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
         if name in _ADDED_WORDS:
             return _ADDED_WORDS[name]
         item = change.value if isinstance(change.value, Mapping) else {}
+        if name == "accepted":
+            return f"accepted: “{str(item.get('said', ''))[:200]}”"
         if name in _ADDED:
             return _ADDED[name].get(str(item.get("kind", "drop")), f"{item.get('kind', name)} by hand")
         return f"{item.get('process') or item.get('name') or name} added"
     if isinstance(owner, TouchUp | BrushStroke):
         return _TAKEN_BACK.get(owner.kind, f"{owner.kind} taken back")
+    if way[-2:-1] == ["wordless"]:
+        return "lettering boxed again"
     if isinstance(owner, Place | Recolour):
         return "place taken back" if isinstance(owner, Place) else "colour set back"
+    if isinstance(owner, Accepted):
+        return f"no longer accepted: “{owner.said[:200]}”"
     group = way[-2] if len(way) > 1 else ""
     if change.operation == "remove" and group in ("holds", "placed"):
         return {"holds": "layer taken off the sheet", "placed": "copy taken off"}[group]
@@ -202,7 +208,8 @@ _ADDED = {
 _ADDED_WORDS = {
     "tie_marks": "tie set", "hole_marks": "hole set by hand", "folds": "fold line drawn", "bridges": "bridge set",
     "place": "hanger moved", "regions": "region chosen", "colours": "colour chosen", "elements": "element added",
-    "areas": "area chosen", "holds": "layer brought onto the sheet", "placed": "copy placed", "sheets": "sheet added",
+    "areas": "area chosen", "wordless": "no lettering: put away",
+    "holds": "layer brought onto the sheet", "placed": "copy placed", "sheets": "sheet added",
 }  # fmt: skip
 _SEVERAL = {"copy": "copies"}
 _ITEMS = {

@@ -324,6 +324,17 @@ class Sheet:
 
 
 @dataclass(frozen=True)
+class Accepted:
+    """A note that somebody looked at and found to be fine. id: of the note, see ``pipeline.notes.note_key``; said: its
+    words; by and on: who that was, and the day."""
+
+    id: str
+    said: str = text("", 400, "note")
+    by: str = text("", 150, "who accepted it")
+    on: str = text("", 40, "day it was accepted")
+
+
+@dataclass(frozen=True)
 class Ticket:
     """A whole job."""
 
@@ -334,6 +345,7 @@ class Ticket:
     artworks: tuple[Artwork, ...] = ()
     pieces: tuple[Piece, ...] = ()
     sheets: tuple[Sheet, ...] = ()
+    accepted: tuple[Accepted, ...] = ()
 
     def artwork(self, id: str) -> Artwork:
         return next(artwork for artwork in self.artworks if artwork.id == id)

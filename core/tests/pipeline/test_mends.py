@@ -3,12 +3,20 @@
 import unittest
 from dataclasses import replace
 
+import shapely
+from shapely.affinity import translate
+
+from nibble_core.formats.pixels import write_png
+from nibble_core.pipeline.notes import Note, judged
 from nibble_core.pipeline.report import stations
-from nibble_core.ticket import apply
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
+from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.library import STARTING
 from nibble_core.ticket.piece import Element, Figure, Lettering, Line, Stencil
+from tests import zoo
 from tests.pipeline.test_pieces import shapes, ticket_of
-from tests.sample import badge_work
+from tests.sample import badge_ticket, badge_work
 
 BOARD = STARTING.stock("birch-3mm")
 
@@ -69,3 +77,51 @@ class GapTest(unittest.TestCase):
             ticket = ticket_of(pair, [Line("k1", distance=distance, close_gaps=0.0)])
             self.assertTrue(told(ticket, "tears when weeded"))
             self.assertEqual(told(pressed(ticket, "tears when weeded"), "tears when weeded"), [])
+
+
+class AcceptTest(unittest.TestCase):
+    """A note that is found to be fine counts no longer, until it says something else."""
+
+    def accepted(self, ticket, note):
+        return apply(
+            ticket, [Change("accepted", {"id": note.key, "said": note.text, "by": "Ines", "on": "2026-05-02"}, "add")]
+        )
+
+    def test_a_station_is_fine_until_the_thing_changes(self):
+        pair = [disc("e1", 30.0), disc("e2", 20.0, way="apart", across="right of it", down="centred", x=0.2)]
+        ticket = ticket_of(pair, [Line("k1", distance=0.0, close_gaps=0.0, name="both")])
+        (note,) = told(ticket, "tears when weeded")
+        lines = lambda ticket: next(s for s in stations(ticket, badge_work(ticket)) if s.key == "lines")  # noqa: E731
+        self.assertEqual(lines(ticket).state, "look")
+        fine = self.accepted(ticket, note)
+        self.assertEqual(lines(fine).state, "fine")
+        (kept,) = told(fine, "tears when weeded")
+        self.assertEqual((kept.weight, kept.accepted), ("accepted", "accepted by Ines on 2026-05-02"))
+        wider = apply(fine, [Change("pieces/p1/elements/e2/x", 0.3)])
+        self.assertEqual(lines(wider).state, "look")
+        back = apply(fine, [Change(f"accepted/{note.key}", operation="remove")])
+        self.assertEqual(lines(back).state, "look")
+
+    def test_what_blocks_stays_blocked(self):
+        blocked = Note("The file is gone.", weight="blocked", where="pieces/p1")
+        key = judged("lines", blocked, badge_ticket()).key
+        ticket = apply(badge_ticket(), [Change("accepted", {"id": key, "said": blocked.text}, "add")])
+        self.assertEqual(judged("lines", blocked, ticket).weight, "blocked")
+
+
+class LetteringTest(unittest.TestCase):
+    def traced(self, *changes):
+        area = shapely.union_all([zoo.shape("word"), translate(shapely.box(0, 0, 100, 30), 0, 50)])
+        content = write_png(zoo.picture(area, 800))
+        ticket = apply(first_ticket(name="Word", file="0" * 64, file_name="w.png", width=100, quantity=1), changes)
+        work = work_out(ticket, lambda _: content, MemoryStore())
+        notes = next(one for one in stations(ticket, work) if one.key == "trace").notes
+        return [note for note in notes if "like lettering" in note.text]
+
+    def test_a_box_is_put_away_for_good_and_letters_that_are_not_traced_count_no_longer(self):
+        (note,) = self.traced()
+        self.assertEqual(self.traced(*note.mends[0].changes), [])
+        mirrored = Change("artworks/a1/facing", "mirrored")
+        self.assertEqual(self.traced(*note.mends[0].changes, mirrored), [])
+        below = Change("artworks/a1/trace/areas", [{"id": "r1", "x": 0.0, "y": 0.6, "x2": 1.0, "y2": 1.0}])
+        self.assertEqual(self.traced(below), [])

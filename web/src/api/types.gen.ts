@@ -1712,8 +1712,17 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** More Places */
+            more_places: [
+                number,
+                number
+            ][];
             /** Of */
             of: string;
+            /** Key */
+            key: string;
+            /** Accepted */
+            accepted: string;
         };
         /** PieceShapeOut */
         PieceShapeOut: {

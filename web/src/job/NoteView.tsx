@@ -1,4 +1,5 @@
 import { chakra } from "@chakra-ui/react";
+import { useState } from "react";
 import type { Change, Mend, Station } from "../api/client";
 import type { Place } from "../engine/camera";
 import { Button } from "../ui/Button";
@@ -15,8 +16,14 @@ interface Props {
 
 /** Something to know or to mend, with the ways to mend it. */
 export function NoteView({ note, onChanges, onShow, stale }: Props) {
-  const { place } = note;
-  const loud = note.weight !== "told";
+  const places = note.place ? [note.place, ...note.more_places] : [];
+  const [shown, setShown] = useState(0);
+  const loud = note.weight === "look" || note.weight === "blocked";
+  const show = () => {
+    const place = places[shown % places.length];
+    if (place) onShow?.({ x: place[0], y: place[1] });
+    setShown((shown + 1) % places.length);
+  };
   return (
     <chakra.div
       data-note={stale ? "stale" : note.weight}
@@ -40,16 +47,11 @@ export function NoteView({ note, onChanges, onShow, stale }: Props) {
           </chakra.span>
         )}
         <b>{note.text}</b> {note.what_to_do}
-        {(note.mends.length > 0 || (place && onShow)) && (
+        {(note.mends.length > 0 || note.key || (places.length > 0 && onShow)) && (
           <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
-            {place && onShow && (
-              <Button
-                type="button"
-                minHeight="26px"
-                paddingX="8px"
-                onClick={() => onShow({ x: place[0], y: place[1] })}
-              >
-                Show it
+            {places.length > 0 && onShow && (
+              <Button type="button" minHeight="26px" paddingX="8px" onClick={show}>
+                {places.length > 1 ? `Show ${shown + 1} of ${places.length}` : "Show it"}
               </Button>
             )}
             {note.mends.map((mend) => (
@@ -63,11 +65,62 @@ export function NoteView({ note, onChanges, onShow, stale }: Props) {
                 {mend.label}
               </Button>
             ))}
+            {note.key && note.weight === "look" && !stale && (
+              <Button
+                type="button"
+                minHeight="26px"
+                paddingX="8px"
+                title="Written down with your name; it comes back when it changes."
+                onClick={() => onChanges([accepting(note)])}
+              >
+                That is fine
+              </Button>
+            )}
           </chakra.div>
         )}
       </div>
     </chakra.div>
   );
+}
+
+/** Notes that somebody has found to be fine, folded away: by whom, when, and the way back. */
+export function AcceptedNotes({
+  notes,
+  onChanges,
+}: {
+  notes: readonly Props["note"][];
+  onChanges: Props["onChanges"];
+}) {
+  if (!notes.length) return null;
+  return (
+    <chakra.details margin="10px 20px" fontSize="14.5px">
+      <chakra.summary cursor="pointer" color="ink.soft" minHeight="26px">
+        {notes.length === 1 ? "1 note accepted" : `${notes.length} notes accepted`}
+      </chakra.summary>
+      {notes.map((note) => (
+        <chakra.div key={note.key} padding="7px 0" borderBottom="1px solid {colors.hair}" lineHeight="1.4">
+          {note.of && <chakra.span color="ink.soft">{note.of}: </chakra.span>}
+          {note.text} <chakra.span color="ink.soft">{sentence(note.accepted)}</chakra.span>{" "}
+          <Button
+            type="button"
+            minHeight="26px"
+            paddingX="8px"
+            onClick={() => onChanges([{ path: `accepted/${note.key}`, value: null, operation: "remove" }])}
+          >
+            Take it back
+          </Button>
+        </chakra.div>
+      ))}
+    </chakra.details>
+  );
+}
+
+function sentence(words: string): string {
+  return `${words.charAt(0).toUpperCase()}${words.slice(1)}.`;
+}
+
+function accepting({ key, text }: Props["note"]): Change {
+  return { path: "accepted", value: { id: key, said: text.slice(0, 400) }, operation: "add" };
 }
 
 /** What tells one note from another: words alone may come twice. */

@@ -8,7 +8,7 @@ import { Button } from "../ui/Button";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
 import { Adding, OwnerActions } from "./LineActions";
-import { NoteView, noteKey } from "./NoteView";
+import { AcceptedNotes, NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
 import { SheetActions } from "./SheetActions";
 import { STATIONS, type StationKey } from "./stations";
@@ -72,9 +72,13 @@ export function TicketPanel(props: Props) {
     told?.figures.filter(
       ({ about }) => !about || station === "sheet" || station === "machine" || about === looked,
     ) ?? [];
-  const newest = told?.notes ?? [];
+  const newest = (told?.notes ?? []).filter((note) => note.weight !== "accepted");
+  const accepted = (told?.notes ?? []).filter((note) => note.weight === "accepted" && !ofOther(note.where));
   // a preview looks at less: what was noted before stays in its place, dimmed, until the final work is there
-  const kept = (desk.settling ? desk.final : null)?.stations.find((one) => one.key === station)?.notes ?? [];
+  const kept =
+    (desk.settling ? desk.final : null)?.stations
+      .find((one) => one.key === station)
+      ?.notes.filter((note) => note.weight !== "accepted") ?? [];
   const known = new Set(newest.map(noteKey));
   const stale = new Set(kept.map(noteKey).filter((key) => !known.has(key)));
   const notes = [...newest, ...kept.filter((note) => stale.has(noteKey(note)))].filter(
@@ -185,6 +189,7 @@ export function TicketPanel(props: Props) {
               {...(station === "lines" || station === "trace" ? { onShow: props.onShow } : {})}
             />
           ))}
+        <AcceptedNotes notes={accepted} onChanges={change} />
         {children}
       </chakra.div>
       {figures.length > 0 && (
@@ -243,6 +248,9 @@ function Outdated({ desk, station }: { desk: JobDesk; station: StationKey }) {
         weight: "told",
         of: "",
         place: null,
+        more_places: [],
+        key: "",
+        accepted: "",
         mends: [
           {
             label: "Take the newer record",

@@ -39,7 +39,8 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
       {STATIONS.map(({ key, name }, index) => {
         const station = work?.stations.find((one) => one.key === key);
         const here = key === current;
-        const looks = station?.notes.filter((note) => note.weight !== "told").length ?? 0;
+        const looks =
+          station?.notes.filter((note) => note.weight === "look" || note.weight === "blocked").length ?? 0;
         const about = key === "lines" ? (piece?.id ?? "") : artwork;
         const state = !station ? "working" : station.state;
         return (
