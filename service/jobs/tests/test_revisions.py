@@ -4,6 +4,7 @@ import random
 
 from django.contrib.auth import get_user_model
 from django.test import TestCase
+from django.utils import timezone
 
 from demo.loose_files import draw_loose_file
 from jobs import actions
@@ -29,6 +30,14 @@ class RevisionTest(TestCase):
     def set(self, path: str, value: object, seen: int | None = None, author: object = None) -> Revision:
         number = self.newest().number if seen is None else seen
         return actions.change_job(author or self.ada, self.job.id, number, [Change(path, value)])  # type: ignore[arg-type]
+
+    def test_an_accepted_note_bears_who_accepted_it_whatever_is_sent_and_is_undone_like_anything(self) -> None:
+        sent = {"id": "n1", "said": "Thin.", "by": "Somebody else", "on": "1999-01-01"}
+        made = actions.change_job(self.ben, self.job.id, 1, [Change("accepted", sent, "add")])
+        (kept,) = made.ticket["accepted"]
+        self.assertEqual((kept["by"], kept["on"]), ("ben", timezone.localdate().isoformat()))
+        self.assertIn("Thin.", made.words)
+        self.assertEqual(actions.undo(self.ada, self.job.id, made.number).ticket["accepted"], [])
 
     def test_what_is_done_after_the_files_is_ticked_with_a_name_and_taken_back(self) -> None:
         actions.tick_job(self.ben, self.job.id, "weeded", True)
