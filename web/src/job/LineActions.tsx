@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Change, Sentence } from "../api/client";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
@@ -96,6 +96,8 @@ export function Adding({
   const add = (change: Change) => {
     setOpen("");
     onChanges([change]);
+    const { id } = change.value as { id: string };
+    onHold(`${change.path}/${id}`);
   };
   const addLayer = () => {
     const changes = addedLayer(piece, ticket.sheets, colours);
@@ -193,8 +195,21 @@ function Adder({
 }
 
 function Choices({ children }: { children: React.ReactNode }) {
+  const own = useRef<HTMLDivElement>(null);
+  // they open where the pointer is, which may be the foot of the panel
+  useEffect(() => {
+    own.current?.scrollIntoView({ block: "nearest" });
+  }, []);
   return (
-    <chakra.div role="group" display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
+    <chakra.div
+      ref={own}
+      role="group"
+      display="flex"
+      flexWrap="wrap"
+      gap="5px"
+      marginTop="7px"
+      scrollMarginBottom="90px"
+    >
       {children}
     </chakra.div>
   );

@@ -8,6 +8,7 @@ import { Table, type TableState } from "../engine/table";
 import { formatLength } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { CopiesOverlay } from "./CopiesOverlay";
+import { fitKey } from "./fitting";
 import { gripsOf } from "./grips";
 import { BurntLegend, DeviationLegend, LineLegend, PlateLegend, Slip } from "./Legends";
 import { type MovesHandle, MovesView } from "./MovesView";
@@ -276,20 +277,16 @@ export function TableView(props: Props) {
       }),
     );
   }, [station, seen, ticket, shown, images, loaded, fade, deviation, looked]);
-  // fitted again when the sheets come out in another size, not while a draft is being tried
-  const laid = useRef("");
-  if (!shown.preview)
-    laid.current = Object.values(shown.sheets)
-      .map((sheet) => `${sheet.width.toFixed(0)} ${sheet.height.toFixed(0)}`)
-      .join();
-  const sheets = station === "sheet" || station === "machine" ? laid.current : "";
+  // not while a draft is being tried
+  const fitted = useRef("");
+  if (!work.preview) fitted.current = fitKey(station, ticket, work, props.artwork, piece);
   useEffect(() => {
     if (props.place) table.current?.goTo(props.place);
   }, [props.place]);
   useEffect(() => table.current?.setUnit(unit), [unit]);
   useEffect(() => table.current?.holdLoupe(loupe), [loupe]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new station is fitted once
-  useEffect(() => table.current?.fit(), [station, piece?.id, sheets, seen === "thing"]);
+  useEffect(() => table.current?.fit(), [station, piece?.id, fitted.current, seen === "thing"]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another tool begins anew
   useEffect(() => {
     setDrawn([]);

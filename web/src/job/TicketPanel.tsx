@@ -165,7 +165,6 @@ export function TicketPanel(props: Props) {
         ))}
         {(station === "sheet" || station === "lines") && <MovedOn desk={desk} />}
         {(station === "sheet" || station === "machine") && <Outdated desk={desk} station={station} />}
-        {tools}
         {station === "lines" && piece && layer && (
           <Adding
             ticket={ticket}
@@ -191,6 +190,7 @@ export function TicketPanel(props: Props) {
           ))}
         <AcceptedNotes notes={accepted} onChanges={change} />
         {children}
+        {tools}
       </chakra.div>
       {figures.length > 0 && (
         <chakra.div

@@ -28,8 +28,13 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
   return (
     <chakra.section
       aria-label="By hand"
-      padding="11px 20px 12px 26px"
+      position="sticky"
+      bottom="0"
+      zIndex={1}
+      padding="8px 20px 9px 26px"
+      background="paper"
       borderTop="1px solid {colors.hair.soft}"
+      borderBottom="1px solid {colors.hair.soft}"
     >
       <chakra.div
         role="group"

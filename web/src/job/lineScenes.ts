@@ -1,4 +1,5 @@
 import type { Work } from "../api/client";
+import type { Box } from "../engine/camera";
 import { type Item, mappedBox, type Stroke } from "../engine/scene";
 import { processColour, processStroke } from "../theme/processes";
 import { parsed } from "./parsed";
@@ -41,7 +42,7 @@ export function layerItems(
   }
   if ((view === "made" || view === "worst") && of.edge) items.push(filled(of.edge, stock));
   if (view === "over") items.push(...printItems(of, images, fade));
-  else if (view !== "outlines") items.push(...printItems(of, images, 1));
+  else if (view !== "outlines") items.push(...printItems(of, images, 1), ...hardlySeen(of, stock));
   const engraved = view === "made" && of.lines.some((line) => line.process === "engrave");
   if (view === "outlines" || (layer.prints === "nothing" && !engraved)) items.push(...shapeItems(of));
   if (view === "worst" && of.looks?.slivers) {
@@ -122,6 +123,30 @@ export function printItems(of: LayerView, images: Images, alpha: number): Item[]
       placed: { matrix, width, height },
     };
   });
+}
+
+/** The edges of printed shapes that are hardly told from what they lie on: white on white. */
+function hardlySeen(of: LayerView, ground: string): Item[] {
+  return of.prints
+    .filter((one) => one.kind === "shape" && alike(one.colour, ground))
+    .map((one) => {
+      const { path, facts } = parsed(one.d);
+      return { kind: "path", path, box: facts.box, stroke: FAINT };
+    });
+}
+
+const FAINT = { colour: "#8a938d", width: 0.9 };
+const HARDLY = 26;
+
+/** Whether two colours (#rrggbb) can hardly be told apart. */
+export function alike(one: string, other: string): boolean {
+  const channel = (colour: string, at: number) => Number.parseInt(colour.slice(at, at + 2), 16);
+  return [1, 3, 5].every((at) => Math.abs(channel(one, at) - channel(other, at)) <= HARDLY);
+}
+
+/** A shape painted in its colour, with an edge where that is nearly its ground's. */
+export function painted(path: Path2D, box: Box, colour: string, ground: string): Item {
+  return { kind: "path", path, box, fill: colour, ...(alike(colour, ground) ? { stroke: FAINT } : {}) };
 }
 
 /** Where white or varnish is laid. */

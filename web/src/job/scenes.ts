@@ -4,7 +4,7 @@ import { joined } from "../engine/camera";
 import { type Item, itemsBox, type Matrix, type Scene, type Stroke } from "../engine/scene";
 import { processStroke } from "../theme/processes";
 import { thingOf } from "../theme/things";
-import { GUIDE, type Images, layerItems, lineStrokes, plateItems, printItems } from "./lineScenes";
+import { GUIDE, type Images, layerItems, lineStrokes, painted, plateItems, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
 import { type Piece, sheetOf, type Ticket } from "./ticket";
@@ -66,15 +66,17 @@ function cleanItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Image
   return view === "over" ? [picture(images(artwork.original), box, looks.fade), cleaned] : [cleaned];
 }
 
+const PAPER = "#ffffff";
+
 function traceItems(view: ViewKey, artwork: ArtworkView, box: Box, images: Images, looks: Looks): Item[] {
-  const items: Item[] = [{ kind: "card", box, fill: "#ffffff", edge: "#b9c2bb" }];
+  const items: Item[] = [{ kind: "card", box, fill: PAPER, edge: "#b9c2bb" }];
   if (view === "over") items.push(picture(images(artwork.original), box, looks.fade));
   if (view === "deviation") return [...items, ...deviationItems(artwork, box, images, looks.deviation)];
   for (const shape of artwork.shapes) {
     const { path, facts } = parsed(shape.d);
     if (shape.dropped) items.push({ kind: "path", path, box: facts.box, stroke: GUIDE });
     else if (view === "made" && shape.stroke !== null) items.push(asStroke(shape, path, facts.box));
-    else if (view === "made") items.push({ kind: "path", path, box: facts.box, fill: shape.colour });
+    else if (view === "made") items.push(painted(path, facts.box, shape.colour, PAPER));
     else items.push({ kind: "path", path, box: facts.box, stroke: OUTLINE });
     if (view === "outlines" && !shape.dropped)
       items.push({

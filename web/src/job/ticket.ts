@@ -127,6 +127,7 @@ export interface Ticket {
   readonly artworks: readonly {
     id: string;
     name: string;
+    file: string;
     touch_ups: readonly TouchUp[];
     clean: { background: string; tones: string };
     trace: { mode: string; recolours: readonly { id: string; colour: number[]; to: number[] }[] };

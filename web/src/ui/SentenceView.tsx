@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Sentence, Slot } from "../api/client";
 import type { Unit } from "../engine/units";
 import { processColour } from "../theme/processes";
@@ -46,6 +46,11 @@ export function SentenceView({
   ...actions
 }: Props) {
   const hasMore = sentence.more.length > 0;
+  const own = useRef<HTMLDivElement>(null);
+  // what was just added, or taken in hand on the table, is brought into sight
+  useEffect(() => {
+    if (held) own.current?.scrollIntoView({ block: "nearest" });
+  }, [held]);
   const changed = sentence.more.some((part) => typeof part !== "string" && part.changed);
   // at Lines the sentence itself says what matters of a long “more”
   const [more, setMore] = useState(changed && sentence.station !== "lines");
@@ -76,6 +81,7 @@ export function SentenceView({
     });
   return (
     <chakra.div
+      ref={own}
       data-sentence={sentence.id}
       data-held={held || undefined}
       onFocusCapture={onHold}
