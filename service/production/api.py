@@ -223,6 +223,17 @@ def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) ->
     return as_file(answer.content, OUTLINE_FORMATS[ending].content_type)
 
 
+@router.get("/jobs/{job_id}/layers/{layer_id}/lines.{ending}", operation_id="layer_lines")
+def layer_lines(
+    request: HttpRequest, job_id: int, layer_id: str, ending: str, perforation: Literal["dashes", "plain"] = "dashes"
+) -> HttpResponse:
+    """The finished lines of a layer as a file of their own, at true size, origin at the work."""
+    if ending not in OUTLINE_FORMATS:
+        raise Http404
+    answer = _asked("lines", job_id, layer_id, ending, perforation)
+    return as_file(answer.content, OUTLINE_FORMATS[ending].content_type)
+
+
 @router.get("/jobs/{job_id}/papers/{kind}", operation_id="paper")
 def paper(
     request: HttpRequest, job_id: int, kind: Literal["ticket", "proof", "quote"], size: Literal["a4", "letter"] = "a4"
@@ -372,15 +383,17 @@ def refresh_card(revision: Revision) -> bytes:
     return view
 
 
-def _asked(kind: str, job_id: int, artwork_id: str, *more: Any) -> HttpResponse:
-    """What a worker says of an artwork in the newest revision. Questions that differ do not take each other's place."""
+def _asked(kind: str, job_id: int, id: str, *more: Any) -> HttpResponse:
+    """What a worker says of an artwork or a layer in the newest revision. Questions that differ do not take each
+    other's place."""
     revision = newest(job_id)
     ticket = ticket_from_plain(revision.ticket)
-    if all(artwork.id != artwork_id for artwork in ticket.artworks):
+    layers = {layer.id for piece in ticket.pieces for layer in piece.layers}
+    if id not in (layers if kind == "lines" else {artwork.id for artwork in ticket.artworks}):
         raise Http404
     safe_sources(ticket, STORE)
-    key = fingerprint(kind, job_id, revision.number, artwork_id, list(more))
-    return as_json(DESK.ask(kind, revision.ticket, artwork_id, *more, lane=key, key=key))
+    key = fingerprint(kind, job_id, revision.number, id, list(more))
+    return as_json(DESK.ask(kind, revision.ticket, id, *more, lane=key, key=key))
 
 
 def _machines() -> list[Any]:

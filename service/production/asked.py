@@ -27,6 +27,7 @@ from nibble_core.pipeline.head_files import (
     write_head,
     write_pen_run,
 )
+from nibble_core.pipeline.line_files import lines_drawing
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
@@ -51,6 +52,7 @@ from nibble_core.ticket import (
 )
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Sheet
+from nibble_core.ticket.sentences import copies_name
 from production.moves_view import moves_view
 from production.view import card_view, deviation_view, shape_view, work_view
 
@@ -113,6 +115,18 @@ def outlines(plain: Any, artwork: str, ending: str, *, asker: Asker) -> bytes:
     drawing = traced_drawing(work.traces[artwork].value, ticket.artwork(artwork).trace.overlap)
     several = f"-{slug(ticket.artwork(artwork).name)}" if len(ticket.artworks) > 1 else ""
     name = f"{slug(ticket.name)}{several}-outlines.{ending}"
+    return name.encode() + b"\n" + OUTLINE_FORMATS[ending].outlines(drawing)
+
+
+def lines(plain: Any, layer: str, ending: str, perforation: str, *, asker: Asker) -> bytes:
+    """The file's name on one line, then its bytes."""
+    ticket, work = _worked_out(plain, asker)
+    if layer not in work.layers:
+        raise NibbleError("There is no line to write yet.", "See what Lines says.")
+    drawing = lines_drawing(work.layers[layer].value, plain_perforation=perforation == "plain")
+    several = f"-{slug(copies_name(layer, ticket))}" if sum(len(piece.layers) for piece in ticket.pieces) > 1 else ""
+    tail = "-plain" if perforation == "plain" else ""
+    name = f"{slug(ticket.name)}{several}-lines{tail}.{ending}"
     return name.encode() + b"\n" + OUTLINE_FORMATS[ending].outlines(drawing)
 
 
@@ -290,6 +304,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         one_try_out,
         deviation,
         outlines,
+        lines,
         nest,
         one_more_copy,
         paper,

@@ -27,12 +27,22 @@ def write_drawing(drawing: Drawing) -> bytes:
     """One path a shape, with its fill; holes by the even-odd rule. Strokes keep their width; layers are groups."""
     root = _root(drawing.width, drawing.height)
     holder, layer = root, ""
+    known: dict[str, int] = {}
     for shape in drawing.shapes:
         if shape.layer != layer:
             layer = shape.layer
-            holder = etree.SubElement(root, "g", {"id": layer}) if layer else root
+            known[layer] = known.get(layer, 0) + 1
+            holder = etree.SubElement(root, "g", named(layer, known[layer])) if layer else root
         etree.SubElement(holder, "path", _attributes(shape) | {"d": shape.svg(4)})
     return _bytes(root)
+
+
+def named(layer: str, number: int) -> dict[str, str]:
+    """Attributes of the nth group of a layer: an id may hold no space, and comes once in a file; the name is kept."""
+    plain = re.sub(r"[^\w.-]+", "-", layer).strip("-.") or "layer"
+    plain = plain if plain[0].isalpha() or plain[0] == "_" else f"layer-{plain}"
+    own = {} if plain == layer else {"data-name": layer}
+    return {"id": f"{plain}-{number}" if number > 1 else plain, **own}
 
 
 def _attributes(shape: Drawn) -> dict[str, str]:
@@ -85,15 +95,15 @@ def write_page(page: Page) -> bytes:
 
 def _group(stroked: Stroked, number: int) -> dict[str, str]:
     return {
-        "id": f"{stroked.layer} {number}" if number > 1 else stroked.layer, "data-process": stroked.layer,
-        "data-ink": stroked.ink.name, "fill": "none", "stroke": hex_colour(stroked.ink.screen),
+        **named(stroked.layer, number), "data-process": stroked.layer, "data-ink": stroked.ink.name,
+        "fill": "none", "stroke": hex_colour(stroked.ink.screen),
         "stroke-width": format_number(HAIRLINE),
     }  # fmt: skip
 
 
 def _engraved(one: Engraving, number: int) -> dict[str, str]:
     return {
-        "id": f"area {number}", "data-process": one.layer, "data-ink": one.ink.name, "data-area": "yes",
+        "id": f"area-{number}", "data-process": one.layer, "data-ink": one.ink.name, "data-area": "yes",
         "fill": hex_colour(one.ink.screen), "fill-rule": "evenodd", "stroke": "none",
     }  # fmt: skip
 

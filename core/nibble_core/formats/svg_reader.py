@@ -535,7 +535,7 @@ def _label(node: etree._Element) -> str:
     for name, value in node.attrib.items():
         if str(name).endswith("}label"):
             return str(value)[:80]
-    return str(node.get("id", ""))[:80]
+    return str(node.get("data-name") or node.get("id", ""))[:80]
 
 
 def _reference(text: str) -> str:

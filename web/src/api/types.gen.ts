@@ -698,6 +698,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/layers/{layer_id}/lines.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layer Lines
+         * @description The finished lines of a layer as a file of their own, at true size, origin at the work.
+         */
+        get: operations["layer_lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/papers/{kind}": {
         parameters: {
             query?: never;
@@ -3262,6 +3282,30 @@ export interface operations {
             path: {
                 job_id: number;
                 artwork_id: string;
+                ending: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    layer_lines: {
+        parameters: {
+            query?: {
+                perforation?: "dashes" | "plain";
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                layer_id: string;
                 ending: string;
             };
             cookie?: never;

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
-import type { Ticket } from "./ticket";
+import type { Layer, Ticket } from "./ticket";
 
 const ENDINGS = ["svg", "pdf", "dxf", "json"] as const;
 
@@ -79,24 +79,51 @@ export function OutlineFiles({ jobId, ticket }: { jobId: number; ticket: Ticket 
   return (
     <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
       {ticket.artworks.map((artwork) => (
-        <chakra.p key={artwork.id}>
-          The outlines at the finished size:{" "}
-          {ENDINGS.map((ending, index) => (
-            <span key={ending}>
-              {index > 0 && ", "}
-              <chakra.a
-                href={`/api/jobs/${jobId}/artworks/${artwork.id}/outlines.${ending}`}
-                download
-                color="ink"
-                textDecoration="underline"
-                textUnderlineOffset="3px"
-              >
-                {ending.toUpperCase()}
-              </chakra.a>
-            </span>
-          ))}
-        </chakra.p>
+        <FileLinks
+          key={artwork.id}
+          words="The outlines at the finished size"
+          href={(ending) => `/api/jobs/${jobId}/artworks/${artwork.id}/outlines.${ending}`}
+        />
       ))}
     </chakra.div>
+  );
+}
+
+/** The finished lines of a layer as files of their own; perforations as dashes, or plain. */
+export function LineFiles({ jobId, layer }: { jobId: number; layer: Layer }) {
+  const here = (ending: string) => `/api/jobs/${jobId}/layers/${layer.id}/lines.${ending}`;
+  const perforated = layer.lines.some((line) => line.on !== false && line.process === "perforate");
+  return (
+    <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
+      <FileLinks words="The finished lines at true size" href={here} />
+      {perforated && (
+        <FileLinks
+          words="With perforations as plain lines"
+          href={(ending) => `${here(ending)}?perforation=plain`}
+        />
+      )}
+    </chakra.div>
+  );
+}
+
+function FileLinks({ words, href }: { words: string; href: (ending: string) => string }) {
+  return (
+    <p>
+      {words}:{" "}
+      {ENDINGS.map((ending, index) => (
+        <span key={ending}>
+          {index > 0 && ", "}
+          <chakra.a
+            href={href(ending)}
+            download
+            color="ink"
+            textDecoration="underline"
+            textUnderlineOffset="3px"
+          >
+            {ending.toUpperCase()}
+          </chakra.a>
+        </span>
+      ))}
+    </p>
   );
 }

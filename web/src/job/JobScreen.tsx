@@ -5,7 +5,7 @@ import { type Change, Refusal } from "../api/client";
 import type { Place } from "../engine/camera";
 import { Button } from "../ui/Button";
 import { KeyList, type Keys } from "../ui/KeyList";
-import { ArtworkChooser, ClientFiles, OutlineFiles } from "./ArtworkActions";
+import { ArtworkChooser, ClientFiles, LineFiles, OutlineFiles } from "./ArtworkActions";
 import { ComparePieces } from "./ComparePieces";
 import { EngravingWays } from "./EngravingWays";
 import { FilesPanel } from "./FilesPanel";
@@ -18,7 +18,7 @@ import { TicketPanel } from "./TicketPanel";
 import { ToolRow } from "./ToolRow";
 import { Track } from "./Track";
 import { TryOuts } from "./TryOuts";
-import type { Ticket } from "./ticket";
+import { heldLayer, type Ticket } from "./ticket";
 import { CHOOSE, type Tool } from "./tools";
 import { alikeChange, type Reach, touchUpChange } from "./touchUps";
 import { useCopies } from "./useCopies";
@@ -125,6 +125,7 @@ export function JobScreen() {
   if (!desk.job || !ticket) return <Waiting />;
   const work = desk.work;
   const piece = ticket.pieces.find((one) => one.id === pieceId) ?? ticket.pieces[0];
+  const layer = piece?.layers.find((one) => heldLayer(held) === one.id) ?? piece?.layers[0];
   const ofPiece = [
     ...new Set(piece?.elements.flatMap((one) => (one.kind === "artwork" ? [one.artwork] : []))),
   ];
@@ -268,6 +269,7 @@ export function JobScreen() {
                 />
               )}
               {station === "trace" && <OutlineFiles jobId={id} ticket={ticket} />}
+              {station === "lines" && layer && <LineFiles jobId={id} layer={layer} />}
               {station === "artwork" && <ClientFiles jobId={id} ticket={ticket} onReplace={desk.replace} />}
             </TicketPanel>
           </>

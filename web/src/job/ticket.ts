@@ -19,6 +19,7 @@ export interface Span extends Anchor {
 }
 
 export interface Line {
+  readonly on?: boolean;
   readonly id: string;
   readonly process: string;
   readonly source: string;
