@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 import io
+import logging
 import math
+import re
+import struct
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+import shapely
 
 from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import ClientDrawing, Lettering
 from nibble_core.geometry import ARC, CUBIC, LINE, Path
+from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.points import Affine
+from nibble_core.geometry.regions import polygons
 from nibble_core.geometry.segments import longest_cubic
 from nibble_core.graphics import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke
 from nibble_core.graphics.filling import filled_regions
@@ -28,6 +34,15 @@ _TEXTS = {"TEXT", "MTEXT", "ATTRIB", "ATTDEF"}
 _SOLID_BODIES = {"3DSOLID", "BODY", "REGION", "SURFACE", "MESH", "3DFACE", "POLYFACE", "EXTRUDEDSURFACE", "HELIX"}
 _SILENT = {"POINT", "VIEWPORT", "IMAGE", "WIPEOUT", "OLE2FRAME", "RAY", "XLINE", "ACAD_PROXY_ENTITY", "LIGHT", "TABLE"}
 MOST_ENTITIES = 400_000
+MOST_PATTERN_LINES = 20_000  # of one hatched area; one of more is taken as solid
+BINARY = b" Binary DXF"
+"""What stands in the first line of a binary file, behind its maker's name."""
+DECIMAL_COMMA = re.compile(
+    rb"(?m)^([ \t]*(?:[1-5]\d|1[1-4]\d|2[1-3]\d|46\d|10[1-5]\d)[ \t]*\r?\n[ \t]*-?\d*),(\d+(?:[eE][-+]?\d+)?[ \t]*\r?)$"
+)
+"""A number with a comma behind a group code whose values are numbers with a fraction."""
+NOTHING = 1e-9  # mm
+SEAM = 1e-4  # mm by which the parts of a tapered line overlap
 BY_BLOCK, BY_LAYER = 0, 256  # colour indices
 
 
@@ -45,8 +60,8 @@ def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> Clie
     walk.run(document)
     if not walk.strokes and not walk.shapes:
         raise NothingToTrace(*walk.nothing())
-    joined, count = join_ends(walk.strokes, JOIN)
-    drawn: list[Drawn] = [*walk.shapes, *joined]
+    joined, count = join_ends([one for one in walk.strokes if not one.width], JOIN)
+    drawn: list[Drawn] = [*walk.shapes, *(one for one in walk.strokes if one.width), *joined]
     boxes = [shape.bounds() for shape in drawn]
     left, top = min(b.left for b in boxes), min(b.top for b in boxes)
     right, bottom = max(b.right for b in boxes), max(b.bottom for b in boxes)
@@ -66,17 +81,27 @@ def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> Clie
 
 def _document(content: bytes, called: str) -> tuple[Any, list[str]]:
     from ezdxf import recover
+    from ezdxf.document import Drawing as Document
     from ezdxf.lldxf.const import DXFError
+    from ezdxf.lldxf.tagger import binary_tags_loader
 
+    logging.getLogger("ezdxf").setLevel(logging.CRITICAL)  # what it repairs is counted below, in our own words
     if len(content) > 200_000_000:
         raise FileTooLarge(f"{called} is over 200 MB.", "Ask for a simpler drawing.")
+    notes: list[str] = []
     try:
+        if content[7:18] == BINARY:
+            return Document.load(binary_tags_loader(content)), notes
+        content, commas = DECIMAL_COMMA.subn(rb"\1.\2", content)
+        if commas:
+            notes.append("Its numbers are written with decimal commas, and are read so.")
         document, auditor = recover.read(io.BytesIO(content))
-    except (DXFError, OSError, ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
+    except (DXFError, OSError, ValueError, KeyError, IndexError, TypeError, AttributeError, struct.error) as error:
         raise UnreadableFile(
             f"{called} starts like a DXF but cannot be read: it is damaged or cut short.", "Save or send it again."
         ) from error
-    notes = [f"{len(auditor.errors)} damaged entries are left out."] if auditor.errors else []
+    if auditor.errors:
+        notes.append(f"{len(auditor.errors)} damaged entries are left out.")
     return document, notes
 
 
@@ -172,11 +197,70 @@ class _Walk:
         if kind in _SILENT:
             return
         if kind in ("SOLID", "TRACE", "HATCH", "MPOLYGON"):
+            if kind == "HATCH" and self._pattern(entity, colour, layer):
+                return
             self._filled(entity, kind, colour, layer)
             return
+        width = self._width(entity, kind)
+        if width is None:
+            self._tapered(entity, colour, layer)
+            return
         for path in self._paths(entity, kind):
+            # a circle without radius, or a line without length, draws nothing and would widen the page
+            if (
+                np.isfinite(path.rows).all()
+                and max(np.ptp(path.rows[:, [0, 6]]), np.ptp(path.rows[:, [1, 7]])) > NOTHING
+            ):
+                self.strokes.append(Stroke(path, width or HAIRLINE, colour, layer))
+
+    def _width(self, entity: Any, kind: str) -> float | None:
+        """Of a polyline, mm; 0 for a bare line, None where it changes along the way."""
+        if kind == "LWPOLYLINE":
+            own = [(start, end) for _, _, start, end, _ in entity.get_points("xyseb")]
+            usual = float(entity.dxf.get("const_width", 0.0) or 0.0)
+        elif kind == "POLYLINE" and entity.is_2d_polyline:
+            usual = float(entity.dxf.get("default_start_width", 0.0) or 0.0)
+            own = [(v.dxf.get("start_width", usual), v.dxf.get("end_width", usual)) for v in entity.vertices]
+        else:
+            return 0.0
+        widths = {float(value or 0.0) or usual for pair in own for value in pair} or {usual}
+        if len(widths) > 1 or not all(0 <= width < 1e6 for width in widths):
+            return None
+        return widths.pop() * self.scale
+
+    def _tapered(self, entity: Any, colour: Colour, layer: str) -> None:
+        """A polyline of changing width, as what it covers."""
+        from ezdxf.render.trace import TraceBuilder
+
+        try:
+            faces = [[self._place(v.x, v.y) for v in face] for face in TraceBuilder.from_polyline(entity).faces()]
+        except (ValueError, TypeError, ZeroDivisionError, ArithmeticError):
+            self.passed[entity.dxftype()] += 1
+            return
+        areas = [shapely.make_valid(shapely.Polygon(face)) for face in faces if np.isfinite(face).all()]
+        whole = shapely.union_all([area.buffer(SEAM, join_style="mitre") for area in areas])
+        self.shapes += [Shape(refit_polygon(part), colour, layer) for part in polygons(whole)]
+
+    def _pattern(self, entity: Any, colour: Colour, layer: str) -> bool:
+        """The lines of a hatch pattern; False where it is solid, or has no end of them."""
+        from itertools import islice
+
+        from ezdxf.lldxf.const import DXFError
+        from ezdxf.render.hatching import hatch_entity
+
+        if entity.dxf.get("solid_fill", 1) or entity.pattern is None or not entity.pattern.lines:
+            return False
+        try:
+            lines = list(islice(hatch_entity(entity), MOST_PATTERN_LINES + 1))
+        except (ValueError, TypeError, DXFError, ZeroDivisionError, ArithmeticError):
+            return False
+        if not lines or len(lines) > MOST_PATTERN_LINES:
+            return False
+        for start, end in lines:
+            path = Path.polygon([self._place(start.x, start.y), self._place(end.x, end.y)], closed=False)
             if np.isfinite(path.rows).all():
                 self.strokes.append(Stroke(path, HAIRLINE, colour, layer))
+        return True
 
     def _colour(self, entity: Any, layer: str, outside: Colour) -> Colour:
         """An entity's own colour, its layer's, or that of the block reference it is in."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from nibble_core.errors import MislabelledFile, UnreadableFile
 
-PIXELS = ("PNG", "JPEG", "WebP", "BMP", "GIF", "TIFF", "HEIC")
-READABLE = "PNG, JPEG, WebP, BMP, GIF, TIFF or HEIC, as SVG, PDF or DXF, or packed in a zip"
+PIXELS = ("PNG", "JPEG", "WebP", "BMP", "GIF", "TIFF", "HEIC", "AVIF", "JPEG 2000")
+READABLE = "PNG, JPEG, JPEG 2000, WebP, BMP, GIF, TIFF, HEIC or AVIF, as SVG, PDF or DXF, or packed in a zip"
 
 _SIGNATURES = {
     "PNG": (b"\x89PNG\r\n\x1a\n",),
@@ -14,6 +14,7 @@ _SIGNATURES = {
     "BMP": (b"BM",),
     "GIF": (b"GIF87a", b"GIF89a"),
     "TIFF": (b"II*\x00", b"MM\x00*"),
+    "JPEG 2000": (b"\x00\x00\x00\x0cjP  \r\n\x87\n", b"\xff\x4f\xff\x51"),
     "zip": (b"PK\x03\x04", b"PK\x05\x06"),
 }
 _OTHERS = {
@@ -25,8 +26,10 @@ _OTHERS = {
 _ENDINGS = {
     "png": "PNG", "apng": "PNG", "jpg": "JPEG", "jpeg": "JPEG", "jpe": "JPEG", "jfif": "JPEG", "webp": "WebP",
     "bmp": "BMP", "dib": "BMP", "gif": "GIF", "tif": "TIFF", "tiff": "TIFF", "heic": "HEIC", "heif": "HEIC",
+    "avif": "AVIF", "jp2": "JPEG 2000", "j2k": "JPEG 2000", "jpf": "JPEG 2000", "jpx": "JPEG 2000", "j2c": "JPEG 2000",
     "svg": "SVG", "svgz": "SVG", "pdf": "PDF", "dxf": "DXF", "zip": "zip",
 }  # fmt: skip
+_AVIF_BRANDS = (b"avif", b"avis")
 _HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"heim", b"heis", b"mif1", b"msf1")
 HEAD = 65_536
 
@@ -60,7 +63,9 @@ def _by_bytes(content: bytes, ending: str) -> str:
         if content.startswith(starts):
             return "" if kind == "WebP" and content[8:12] != b"WEBP" else kind
     if content[4:8] == b"ftyp" and content[8:12] in _HEIC_BRANDS:
-        return "HEIC"
+        return "AVIF" if b"avif" in content[8:64] else "HEIC"
+    if content[4:8] == b"ftyp" and content[8:12] in _AVIF_BRANDS:
+        return "AVIF"
     if b"%PDF-" in content[:1024]:
         return "PDF"
     if content.startswith(b"\x1f\x8b") and ending == "svgz":

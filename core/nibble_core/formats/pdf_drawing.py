@@ -25,6 +25,7 @@ from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
 from nibble_core.formats.client_page import visible_box
 from nibble_core.formats.looks import LOOK_PX, held_against, pdf_look
+from nibble_core.formats.pdf_type3 import with_type3_drawn
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
@@ -45,7 +46,7 @@ def read_pdf(content: bytes, name: str = "", *, page: int = 1) -> ClientDrawing:
     called = f"“{name}”" if name else "This PDF"
     keyed, inks = _with_key_colours(content, called)
     with _LOCK:
-        drawn = _read(keyed, inks, called, page)
+        drawn = _read(with_type3_drawn(keyed), inks, called, page)
         if not drawn.shaded:
             return drawn.client
         look = pdf_look(content, page)
@@ -216,6 +217,10 @@ def _has_patterns(content: bytes, page: int) -> bool:
             )
     except (pikepdf.PdfError, ValueError, TypeError):
         return False
+
+
+STANDARD_FONTS = ("Helvetica", "Times-", "Courier", "Symbol", "ZapfDingbats")
+"""The fourteen fonts that every reader of PDF has (ISO 32000-1, 9.6.2.2), so that no file need hold them."""
 
 
 @dataclass
@@ -421,11 +426,16 @@ class _Walk:
         words = "".join(chr(raw.FPDFText_GetUnicode(self.text_page, i)) for i in letters).strip()
         size = ctypes.c_float()
         raw.FPDFTextObj_GetFontSize(thing, ctypes.byref(size))
-        if raw.FPDFFont_GetIsEmbedded(font) != 1 and words:
+        named = _font_name(raw, font)
+        if raw.FPDFFont_GetIsEmbedded(font) != 1 and words and named.startswith(STANDARD_FONTS):
+            self.notes[f"The font {named} is not in the file: its letters are drawn in one like it. Compare them."] = (
+                None
+            )
+        elif raw.FPDFFont_GetIsEmbedded(font) != 1 and words:
             place = self._letter_place(letters[0], size.value)
             self.lettering.append(
                 Lettering(
-                    words[:200], _font_name(raw, font), (place.e, place.f), CAPITALS * math.hypot(place.a, place.b),
+                    words[:200], named, (place.e, place.f), CAPITALS * math.hypot(place.a, place.b),
                     turn=math.degrees(math.atan2(place.b, place.a)),
                 )
             )  # fmt: skip

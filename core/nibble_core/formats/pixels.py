@@ -1,4 +1,4 @@
-"""Pictures made of pixels: PNG, JPEG, WebP, BMP, GIF, TIFF and HEIC bytes to one upright Raster.
+"""Pictures made of pixels: PNG, JPEG, JPEG 2000, WebP, BMP, GIF, TIFF, HEIC and AVIF bytes to one upright Raster.
 
 Everything that is converted on the way is noted in words. Sizes are checked before anything is decoded.
 """
@@ -20,7 +20,7 @@ from nibble_core.graphics import Raster
 MOST_PIXELS = 100_000_000
 Image.MAX_IMAGE_PIXELS = None  # every picture meets our own limit, in our own words, before it is decoded
 MANY_BYTES = 20_000_000
-_DECODERS = {"HEIC": "HEIF"}  # where the library calls a kind by another name
+_DECODERS = {"HEIC": "HEIF", "JPEG 2000": "JPEG2000"}  # where the library calls a kind by another name
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,7 +57,7 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            image = Image.open(io.BytesIO(content), formats=[_DECODERS.get(kind, kind.upper())])
+            image = _opened(content, kind)
             _refuse_too_large(image, called)
             notes = _notes_before(image, kind, content)
             image.load()
@@ -83,6 +83,37 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
     return PictureFile(raster, kind, _stated_ppi(image), tuple(notes))
 
 
+def _opened(content: bytes, kind: str) -> Image.Image:
+    try:
+        return Image.open(io.BytesIO(content), formats=[_DECODERS.get(kind, kind.upper())])
+    except UnidentifiedImageError:
+        floating = _floating_tiff(content) if kind == "TIFF" else None
+        if floating is None:
+            raise
+        return floating
+
+
+def _floating_tiff(content: bytes) -> Image.Image | None:
+    """A TIFF whose colours are numbers with a fraction, 0 to 1 or to its largest."""
+    cv2.utils.logging.setLogLevel(cv2.utils.logging.LOG_LEVEL_SILENT)
+    try:
+        found = cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_UNCHANGED)
+    except cv2.error:
+        return None
+    if found is None or found.dtype not in (np.float32, np.float64) or found.ndim != 3:
+        return None
+    pixels = _in_levels(found[..., [2, 1, 0, 3] if found.shape[2] == 4 else [2, 1, 0]])
+    return Image.fromarray(pixels)
+
+
+def _in_levels(values: np.ndarray) -> np.ndarray:
+    """Numbers from 0 to 1, to 255 or to whatever is their largest, as levels."""
+    known = np.nan_to_num(values.astype(np.float64), nan=0.0, posinf=0.0, neginf=0.0)
+    most = float(known.max(initial=0.0))
+    top = 1.0 if most <= 1.001 else 255.0 if most <= 255 else most
+    return np.asarray(np.clip(np.rint(known * 255 / top), 0, 255).astype(np.uint8))
+
+
 def _learn_heic() -> None:
     import pillow_heif  # a second of loading that other pictures need not pay
 
@@ -105,8 +136,8 @@ def _notes_before(image: Image.Image, kind: str, content: bytes) -> list[str]:
         what = "pages" if kind == "TIFF" else "frames"
         notes.append(f"It has {frames} {what}; the first one is used.")
     deep = kind == "PNG" and len(content) > 24 and content[24] == 16
-    if kind == "TIFF":
-        bits = image.tag_v2.get(258, (8,))  # type: ignore[attr-defined]
+    if kind == "TIFF" and hasattr(image, "tag_v2") and image.mode != "F":
+        bits = image.tag_v2.get(258, (8,))
         deep = max(bits if isinstance(bits, tuple) else (bits,)) > 8
     if deep:
         notes.append("16 bit a channel, brought down to 8.")
@@ -123,7 +154,10 @@ def _upright_rgba(image: Image.Image, notes: list[str]) -> Raster:
     if image.mode == "CMYK":
         notes.append("CMYK, converted to screen colours; they can look different on the press.")
         image = _through_profile(image, profile) or image.convert("RGB")
-    elif image.mode in ("I;16", "I;16B", "I;16L", "I;16N", "I", "F"):
+    elif image.mode == "F":
+        notes.append("Its levels are numbers with a fraction, brought to 8 bit.")
+        image = Image.fromarray(_in_levels(np.asarray(image)))
+    elif image.mode in ("I;16", "I;16B", "I;16L", "I;16N", "I"):
         levels = np.asarray(image).astype(np.float64)
         top = 65535.0 if image.mode.startswith("I;16") or levels.max() > 255 else 255.0
         image = Image.fromarray(np.clip(levels * 255 / top, 0, 255).astype(np.uint8))
