@@ -177,6 +177,7 @@ class TriedOut(Schema):
     nodes: int
     worst: float | None
     thinnest: float | None
+    reduced: bool
 
 
 class DeviationRun(Schema):

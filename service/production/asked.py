@@ -96,6 +96,7 @@ def one_try_out(plain: Any, artwork: str, changes: list[dict[str, Any]], *, aske
     return _told({
         "width": trace.width, "height": trace.height, "nodes": trace.nodes, "worst": trace.worst_deviation,
         "shapes": [shape_view(one) for one in trace.shapes if not one.dropped], "thinnest": tried.thinnest,
+        "reduced": tried.reduced,
     })  # fmt: skip
 
 

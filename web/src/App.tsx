@@ -79,7 +79,7 @@ function JobByAddress() {
 
 /** Pictures dropped or pasted on any screen start a job. */
 function Incoming() {
-  const { over, taking } = useIncoming();
+  const { over, taking, words } = useIncoming();
   if (!over && !taking) return null;
   return (
     <chakra.div
@@ -96,7 +96,7 @@ function Incoming() {
       fontWeight={600}
       fontSize="30px"
     >
-      {taking ? "Looking at the file…" : "Let go to start a job with it"}
+      {words}
     </chakra.div>
   );
 }

@@ -7,6 +7,7 @@ into ink (H. Winnemöller, XDoG, NPAR 2011). Tone edges keep a pixel of softness
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
@@ -17,6 +18,8 @@ from nibble_core.graphics import Grey, Raster
 
 WORK_PX = 1400  # longer side; tones need no more
 STYLES = ("solid shadows", "bands", "line-like edges")
+DARKER = 0.4  # grey levels by which all that can be asked for moves the borders of tones
+STRONGEST = 40.0  # times the difference of two blurs that is added at full strength
 STEPS = 8  # along an edge, either way
 SMOOTHING = 0.0028  # of the longer side: over which the edges of tones are smoothed
 SOFT = 2.5  # how steeply one tone gives way to the next, so that an edge takes about a pixel
@@ -24,7 +27,23 @@ BRIDGE = 0.012  # of the longer side: width of a bar that holds an island
 WORTH = 0.01  # share of all ink under which an island is dropped, not bridged
 
 
-def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = False) -> Raster:
+@dataclass(frozen=True)
+class ToneSettings:
+    """How tones are set. threshold: grey level (0 to 1) under which shadows are dark, None for the one found; darkness:
+    from -1 to 1, how much more is dark; strength and detail, 0 to 1: of the lines that edges become."""
+
+    threshold: float | None = None
+    darkness: float = 0.0
+    strength: float = 0.5
+    detail: float = 0.5
+
+
+AS_FOUND = ToneSettings()
+
+
+def flat_tones(
+    raster: Raster, style: str, *, count: int = 3, one_piece: bool = False, settings: ToneSettings = AS_FOUND
+) -> Raster:
     """The picture in tones of grey. ``style``: one of STYLES; ``count``: tones of “bands”; ``one_piece``: the dark
     tones hang together. What is see-through becomes so within a pixel, however soft hair was."""
     scale = min(1.0, WORK_PX / max(raster.width, raster.height))
@@ -35,11 +54,14 @@ def flat_tones(raster: Raster, style: str, *, count: int = 3, one_piece: bool = 
     grey = _flowing(small)
     inside = alpha >= 128
     levels = _levels(grey[inside] if inside.any() else grey.ravel(), count if style == "bands" else 2)
+    if settings.threshold is not None and style != "bands":
+        levels = [settings.threshold]
+    levels = [min(max(level + DARKER * settings.darkness, 0.0), 1.0) for level in levels]
     tones = np.zeros_like(grey)
     for level in levels:
         tones += (grey > level).astype(np.float32) / np.float32(len(levels))
     if style == "line-like edges":
-        tones = np.minimum(tones, (_lines(small) > 0.5).astype(np.float32))
+        tones = np.minimum(tones, (_lines(small, settings.strength, settings.detail) > 0.5).astype(np.float32))
     tones = _rounded_off(_without_crumbs(tones), len(levels))
     if one_piece:
         tones = _in_one_piece(tones)
@@ -92,13 +114,14 @@ def _levels(values: NDArray[np.float32], count: int) -> list[float]:
     return [float(v) for v in (centres[1:] + centres[:-1]) / 2]
 
 
-def _lines(small: NDArray[np.uint8]) -> Grey:
-    """Edges as dark lines on light."""
+def _lines(small: NDArray[np.uint8], strength: float, detail: float) -> Grey:
+    """Edges as dark lines on light: how strongly, and how fine ones."""
     plain = cv2.cvtColor(small, cv2.COLOR_RGB2GRAY).astype(np.float32) / np.float32(255)
     grey = cv2.bilateralFilter(plain, 9, 0.1, 4)
     wide = max(small.shape[:2]) / 500
-    fine, coarse = cv2.GaussianBlur(grey, (0, 0), 0.9 * wide), cv2.GaussianBlur(grey, (0, 0), 1.6 * 0.9 * wide)
-    sharp = 21 * fine - 20 * coarse
+    edge = 0.9 * wide * 3.0 ** (1 - 2 * detail)
+    fine, coarse = cv2.GaussianBlur(grey, (0, 0), edge), cv2.GaussianBlur(grey, (0, 0), 1.6 * edge)
+    sharp = fine + STRONGEST * strength * (fine - coarse)
     return np.asarray(np.clip((sharp - 0.55 * cv2.GaussianBlur(grey, (0, 0), 12 * wide)) * 5 + 0.5, 0, 1))
 
 

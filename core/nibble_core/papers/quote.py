@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from nibble_core.errors import CannotMake
 from nibble_core.papers.drawing import draw_piece, piece_box
 from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page
+from nibble_core.pipeline.notes import minutes
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
 from nibble_core.pipeline.stocktaking import stock_area
@@ -33,14 +34,14 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
     for sheet in ticket.sheets:
         area = stock_area(sheet, work)
         rows.append(Priced(sheet.stock.name, f"{area:.2f} m²", area * sheet.stock.price))
-        minutes = minutes_of(sheet, work)
-        if minutes is None:
+        taken = minutes_of(sheet, work)
+        if taken is None:
             raise CannotMake(
                 f"How fast the {sheet.machine.name} runs is not known, so that its time cannot be priced.",
                 "Give its record a speed in the library, or its settings one for each process.",
                 where=f"sheets/{sheet.id}/machine",
             )
-        rows.append(Priced(f"On the {sheet.machine.name}", f"{minutes:.1f} min", minutes / 60 * rates.hour))
+        rows.append(Priced(f"On the {sheet.machine.name}", f"{minutes(taken)} min", taken / 60 * rates.hour))
         metres = _weeded(sheet, work)
         if metres and sheet.stock.liner:
             time = metres * rates.weeding / 60

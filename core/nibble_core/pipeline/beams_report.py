@@ -9,7 +9,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.beam_results import BeamRun
 from nibble_core.pipeline.beams import missing_settings
 from nibble_core.pipeline.lines import edge_line
-from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
@@ -28,10 +28,10 @@ def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         return
     run = work.beams[sheet.id].value
     times = work.sheets[sheet.id].value.times
-    draft.fact = f"{run.minutes * times:.1f} min"
-    draft.figures.append((f"{run.minutes * times:.1f}", "minutes in all"))
+    draft.fact = f"{minutes(run.minutes * times)} min"
+    draft.figures.append((minutes(run.minutes * times), "minutes in all"))
     draft.figures += [
-        (f"{own * times:.1f}", f"minutes to {PROCESSES[name].doing}") for name, own in run.by_process().items()
+        (minutes(own * times), f"minutes to {PROCESSES[name].doing}") for name, own in run.by_process().items()
     ]
     draft.figures.append((f"{run.travelled / 1000:.1f}", "m with the beam off"))
     draft.notes += _moves(sheet, run, here)

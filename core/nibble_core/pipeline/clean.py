@@ -12,7 +12,7 @@ from nibble_core.artwork.brush import Stroke, brought_back, brushed, lassoed, ru
 from nibble_core.artwork.calming import calmed
 from nibble_core.artwork.enlarged import single_pixels
 from nibble_core.artwork.framing import Framing
-from nibble_core.artwork.tones import flat_tones
+from nibble_core.artwork.tones import ToneSettings, flat_tones
 from nibble_core.errors import NothingToTrace
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.read import Picture
@@ -78,7 +78,9 @@ def _finished(calm: Raster, cleaned: Cleaned, clean: Clean, framing: Framing, wi
     if clean.specks > 0:
         result = without_specks(result, clean.specks / width * result.width)
     if clean.tones != "none":
-        result = flat_tones(result, clean.tones, count=clean.tone_count, one_piece=clean.pieces == "one piece")
+        settings = ToneSettings(clean.tone_threshold, clean.tone_darkness, clean.line_strength, clean.line_detail)
+        one_piece = clean.pieces == "one piece"
+        result = flat_tones(result, clean.tones, count=clean.tone_count, one_piece=one_piece, settings=settings)
     if result.alpha.max() < 128:
         raise NothingToTrace("Cleaning leaves nothing of the picture.", "Take the last stroke back.")
     return replace(cleaned, raster=result, taken=float((result.alpha < 128).mean()))

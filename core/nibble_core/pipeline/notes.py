@@ -71,6 +71,12 @@ def judged(station: str, note: Note, ticket: Ticket) -> Note:
     return replace(note, key=key, weight=ACCEPTED, accepted=f"accepted {who}".strip())
 
 
+def minutes(value: float, decimals: int = 1) -> str:
+    """A time in minutes: what is done sooner than can be told takes no nothing."""
+    least = 10.0**-decimals
+    return f"under {least:g}" if 0 < value < least / 2 else f"{value:.{decimals}f}"
+
+
 def setting(label: str, path: str, value: Any) -> Mend:
     """A mend that sets one value."""
     return Mend(label, (Change(path, value),))

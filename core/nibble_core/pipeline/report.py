@@ -8,7 +8,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.lines_report import report_lines
-from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, judged, setting
+from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, judged, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import (
     EACH_ITS_OWN,
@@ -92,13 +92,12 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
         return
     burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams]
     if burnt:
-        draft.fact = f"{sum(own or 0.0 for own in burnt):.0f} min to burn"
-    minutes = [minutes_of(sheet, work) for sheet in ticket.sheets
-               if sheet.id in work.sheets and not sheet.machine.burns]  # fmt: skip
-    known = [own for own in minutes if own is not None]
+        draft.fact = f"{minutes(sum(own or 0.0 for own in burnt), 0)} min to burn"
+    run = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.sheets and not sheet.machine.burns]
+    known = [own for own in run if own is not None]
     if sum(known):
-        others = "" if len(known) == len(minutes) else ", where the speed is known"
-        draft.figures.append((f"{sum(known):.1f}", f"minutes along the lines{others}"))
+        others = "" if len(known) == len(run) else ", where the speed is known"
+        draft.figures.append((minutes(sum(known)), f"minutes along the lines{others}"))
 
 
 def _with_states(told: Told, ticket: Ticket) -> list[Station]:

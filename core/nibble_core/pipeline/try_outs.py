@@ -21,6 +21,7 @@ from nibble_core.pipeline.work import Sources
 from nibble_core.ticket import Change, Ticket, apply
 from nibble_core.ticket.artwork import Artwork
 
+MOST_WHOLE = 2_500_000  # pixels of a picture that is tried out as it is
 STEPS = 12  # of the search for the thinnest part
 MOST_THIN = 400  # shapes looked at for it
 
@@ -35,10 +36,11 @@ class TryOut:
 
 @dataclass(frozen=True, eq=False)
 class Tried:
-    """What a setting gives: the shapes on a reduced picture, and the width in mm of its thinnest part."""
+    """What a setting gives: the shapes, the width in mm of its thinnest part, and whether the picture was reduced."""
 
     trace: TraceResult
     thinnest: float | None
+    reduced: bool
 
 
 def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
@@ -110,20 +112,23 @@ def _colours(at: str, work: Work, id: str) -> list[TryOut]:
 def try_out(
     store: ResultStore, sources: Sources, ticket: Ticket, artwork_id: str, changes: tuple[Change, ...]
 ) -> Tried:
-    """What a setting gives, on a reduced picture but fitted in full. Raises what the stages raise."""
+    """What a setting gives, fitted in full; of a large picture from fewer of its pixels. Raises what the stages
+    raise."""
     artwork = apply(ticket, changes).artwork(artwork_id)
     picture = read(
         store, artwork.file, lambda: sources(artwork.file), artwork.name, part=artwork.part, unit=unit_of(artwork)
     )
     size = finished_size(artwork, picture.value)
-    cleaned = clean(store, picture, artwork, size[0], preview=True)
+    # what is shown is what one gets, where it does not take too long
+    reduced = picture.value.raster.width * picture.value.raster.height > MOST_WHOLE
+    cleaned = clean(store, picture, artwork, size[0], preview=reduced)
     traced = trace(store, picture, cleaned, artwork, size, preview=False, cancelled=lambda: False)
     regions = [shape.region for shape in traced.value.kept if isinstance(shape, Shape)]
     widths = [shape.width for shape in traced.value.kept if not isinstance(shape, Shape) and shape.width > 0]
     thinnest = min(widths, default=math.inf)
     for region in regions[:MOST_THIN]:
         thinnest = thinnest_part(region, thinnest)
-    return Tried(traced.value, thinnest if thinnest < math.inf else None)
+    return Tried(traced.value, thinnest if thinnest < math.inf else None, reduced)
 
 
 def thinnest_part(region: Region, below: float = math.inf) -> float:

@@ -161,6 +161,10 @@ class Clean:
     specks: float = length(0.0, 0.0, 50.0, "specks taken away")
     tones: str = choice("none", "tones", TONES)
     tone_count: int = count(3, 2, 8, "number of tones")
+    tone_threshold: float | None = share(None, "threshold of the shadows", low=0.01, high=0.99, auto="as found")
+    tone_darkness: float = share(0.0, "darkness", low=-1.0, high=1.0)
+    line_strength: float = share(0.5, "strength of the lines")
+    line_detail: float = share(0.5, "detail of the lines")
     pieces: str = choice("any number of pieces", "pieces", PIECES)
 
 

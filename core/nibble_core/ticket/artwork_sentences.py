@@ -78,6 +78,15 @@ def _clean(artwork: Artwork) -> Iterable[Sentence]:
     )  # fmt: skip
     yield Sentence(f"{artwork.id}-specks", "clean", ("Take away specks under ", slot(here, clean, "specks"), "."))
     tones = slot(here, clean, "tones")
+    more: Parts = ()
+    if clean.tones != "none":
+        shadows: Parts = (
+            () if clean.tones == "bands" else ("Shadows lie below ", slot(here, clean, "tone_threshold"), "; ")
+        )
+        more = (*shadows, "darkness ", slot(here, clean, "tone_darkness"), ".")
+    if clean.tones == "line-like edges":
+        more = (*more, " Lines of strength ", slot(here, clean, "line_strength"), " and detail ",
+                slot(here, clean, "line_detail"), ".")  # fmt: skip
     if clean.tones == "none":
         parts = ("Flat tones: ", tones, ".")
     elif clean.tones == "bands":
@@ -85,7 +94,7 @@ def _clean(artwork: Artwork) -> Iterable[Sentence]:
                  slot(here, clean, "pieces"), ".")  # fmt: skip
     else:
         parts = ("Turn it into ", tones, ", in ", slot(here, clean, "pieces"), ".")
-    yield Sentence(f"{artwork.id}-tones", "clean", parts)
+    yield Sentence(f"{artwork.id}-tones", "clean", parts, more)
 
 
 def _trace(artwork: Artwork) -> Iterable[Sentence]:

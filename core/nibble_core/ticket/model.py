@@ -210,7 +210,7 @@ class Machine:
     smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
     knife_radius: float = length(0.25, 0.0, 10.0, "radius the knife turns in", step=0.05)
     narrowest_gap: float = length(0.5, 0.0, 20.0, "narrowest gap")
-    speed: int | None = count(None, 1, 5000, "speed", auto="an unknown number of")
+    speed: int | None = count(None, 1, 5000, "speed", auto="not known")
     spots: tuple[Spot, ...] = ()
     formats: tuple[str, ...] = ("pdf", "svg")
     blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)

@@ -203,7 +203,7 @@ def line_name(line: Line) -> str:
 
 
 def _line(here: str, line: Line, others: Mapping[str, str], elements: Mapping[str, str]) -> Iterable[Sentence]:
-    where = " outside " if line.distance > 0 else " inside " if line.distance < 0 else " from "
+    where = " outside " if line.distance > 0 else " from "  # a minus says that it lies inside
     source: Parts = (slot(here, line, "source"),)
     if line.source == "a simple shape":
         source = (*source, " (", slot(here, line, "surround"))

@@ -148,6 +148,13 @@ def _made_on(name: str, machine: Machine) -> str:
     return f"{name[:1].upper()}{name[1:]}: {does} on the " if name else f"{does.capitalize()} on the "
 
 
+def _pace(here: str, machine: Machine) -> tuple[str | Slot, ...]:
+    speed = slot(here, machine, "speed")
+    if machine.speed is None:
+        return ("How many mm a second it runs is ", speed, ": no time is counted.")
+    return ("Time is counted at ", speed, " mm a second.")
+
+
 _CALLED = {"gcode": "G-code", "hpgl": "HP-GL", "combined": "print-and-cut PDF", "dxf-r12": "DXF release 12"}
 
 
@@ -159,7 +166,7 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         (_made_on(name, machine),
          library_slot(here, machine.key, machine.name, library.machines),
          f". It is sent {_listed(machine.formats)} files."),
-        () if machine.burns else ("Time is counted at ", slot(here, machine, "speed"), " mm a second."), about=sheet.id,
+        () if machine.burns else _pace(here, machine), about=sheet.id,
     )  # fmt: skip
     if machine.burns:
         at = f"sheets/{sheet.id}"

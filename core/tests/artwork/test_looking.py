@@ -15,7 +15,7 @@ from nibble_core.artwork.facts import picture_facts
 from nibble_core.artwork.framing import Framing
 from nibble_core.artwork.lettering import probable_lettering
 from nibble_core.artwork.palette import find_palette
-from nibble_core.artwork.tones import STYLES, flat_tones
+from nibble_core.artwork.tones import STYLES, ToneSettings, flat_tones
 from nibble_core.artwork.verdict import judged
 from nibble_core.graphics import Raster
 from nibble_core.text.fonts import FOLDER, SHIPPED
@@ -198,6 +198,21 @@ class ToneTest(unittest.TestCase):
                 wanted = 4 if style == "bands" else 2
                 near = np.abs(tones[..., None].astype(int) - np.rint(np.linspace(0, 255, wanted))).min(2) < 12
                 self.assertGreater(near.mean(), 0.9)
+
+    def test_shadows_and_lines_are_set(self):
+        def dark(style, **settings):
+            return float((flat_tones(photo(), style, settings=ToneSettings(**settings)).pixels[..., 0] < 128).mean())
+
+        for style in STYLES:
+            with self.subTest(style):
+                lighter, usual, darker = (dark(style, darkness=value) for value in (-0.4, 0.0, 0.4))
+                self.assertLess(lighter, usual)
+                self.assertLess(usual, darker)
+        self.assertLess(dark("solid shadows", threshold=0.2), dark("solid shadows", threshold=0.7))
+        lines = [dark("line-like edges", threshold=0.05, strength=value) for value in (0.2, 0.9)]
+        self.assertNotAlmostEqual(*lines, delta=0.002)
+        fine = [dark("line-like edges", threshold=0.05, detail=value) for value in (0.1, 0.9)]
+        self.assertNotAlmostEqual(*fine, delta=0.002)
 
     def test_one_piece_hangs_together(self):
         import cv2

@@ -158,11 +158,11 @@ class NameTest(unittest.TestCase):
         self.assertEqual([shape.layer for shape in read.drawing.shapes], ["Die line", ""])
 
     def test_a_font_that_is_missing_is_named_with_its_words(self):
-        fonts = Dictionary(F=Dictionary(Type=Name.Font, Subtype=Name.Type1, BaseFont=Name.Helvetica))
+        fonts = Dictionary(F=Dictionary(Type=Name.Font, Subtype=Name.Type1, BaseFont=Name.Quayside))
         read = read_pdf(page_of("BT /F 24 Tf 20 80 Td (Open late) Tj ET 10 10 5 5 re f", Font=fonts))
         (words,) = read.lettering
         self.assertEqual(words.text, "Open late")
-        self.assertIn("Helvetica", words.font)
+        self.assertIn("Quayside", words.font)
         left, bottom = words.at[0] * 72 / 25.4, (read.drawing.height - words.at[1]) * 72 / 25.4
         np.testing.assert_allclose(
             (left, bottom, words.cap_height * 72 / 25.4, words.turn), (20, 80, 0.7 * 24, 0), atol=0.01

@@ -2010,6 +2010,8 @@ export interface components {
             worst: number | null;
             /** Thinnest */
             thinnest: number | null;
+            /** Reduced */
+            reduced: boolean;
         };
         /** TryOutIn */
         TryOutIn: {

@@ -227,8 +227,8 @@ function StartHere({ empty }: { empty: boolean }) {
             {taking ? "Looking at the file…" : "Drop what the client sent anywhere on this page"}
           </chakra.h3>
           <p>
-            Pictures (PNG, JPEG, JPEG 2000, WebP, BMP, GIF, TIFF, HEIC, AVIF), drawings (SVG, PDF, DXF) or a zip of them; or
-            paste a copied picture. Nibble looks at it first and says what it is good for.
+            Pictures (PNG, JPEG, JPEG 2000, WebP, BMP, GIF, TIFF, HEIC, AVIF), drawings (SVG, PDF, DXF) or a
+            zip of them; or paste a copied picture. Nibble looks at it first and says what it is good for.
           </p>
           <FileButton label="Client's file" multiple marginTop="12px" disabled={taking} onFiles={start}>
             Choose a file

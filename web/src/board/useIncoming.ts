@@ -57,9 +57,26 @@ export function useStartJob(): {
   };
 }
 
-/** Pictures dropped or pasted anywhere start a job; used once, by the whole application. */
-export function useIncoming(): { over: boolean; taking: boolean } {
-  const { taking, start } = useStartJob();
+type Taker = (files: File[]) => void;
+let taker: Taker | null = null;
+
+/** As long as it is shown, a screen is asked what becomes of files that are dropped or pasted. */
+export function useTakesFiles(take: Taker): void {
+  useEffect(() => {
+    taker = take;
+    return () => {
+      taker = null;
+    };
+  }, [take]);
+}
+
+/** Pictures dropped or pasted anywhere start a job, unless the screen takes them; used once, by the whole application. */
+export function useIncoming(): { over: boolean; taking: boolean; words: string } {
+  const { taking, start: begin } = useStartJob();
+  const start = (files: FileList | readonly File[]) => {
+    if (taker) taker([...files]);
+    else begin(files);
+  };
   const [over, setOver] = useState(false);
 
   useEffect(() => {
@@ -93,5 +110,10 @@ export function useIncoming(): { over: boolean; taking: boolean } {
       window.removeEventListener("paste", onPaste);
     };
   });
-  return { over, taking };
+  const words = taking
+    ? "Looking at the file…"
+    : taker
+      ? "Let go to bring it in"
+      : "Let go to start a job with it";
+  return { over, taking, words };
 }

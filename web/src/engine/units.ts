@@ -46,6 +46,38 @@ export function formatSize(mm: number, unit: Unit): string {
   return unit === "in" ? `${trimmed(mm / MM_PER_INCH, 2)} in` : `${mm.toFixed(1)} mm`;
 }
 
+const NUMBER = "-?\\d+(?:\\.\\d+)?";
+/** One length, or several that share a unit: “0.12 to 0.40 mm”, “230.0 × 90.0 mm”, “1.08 and 0.44 mm”. */
+const TOLD = new RegExp(`((?:${NUMBER}(?: to | × | and |, ))*)(${NUMBER}) (mm²|mm|m)(?![\\wµ²])`, "g");
+const EACH = new RegExp(NUMBER, "g");
+const IN_MM: Record<string, number> = { mm: 1, m: 1000 };
+
+/** Words told in mm, with their lengths in the unit that the shop thinks in. */
+export function inUnit(words: string, unit: Unit): string {
+  if (unit === "mm") return words;
+  return words.replace(TOLD, (_, before: string, last: string, told: string) => {
+    const say = (number: string) =>
+      told === "mm²"
+        ? trimmed(Number(number) / MM_PER_INCH ** 2, 3)
+        : inches(Number(number) * (IN_MM[told] as number));
+    return `${before.replace(EACH, say)}${say(last)} ${told === "mm²" ? "in²" : "in"}`;
+  });
+}
+
+/** A value whose unit its label tells: “488.5 × 367.2”, “mm, the piece”. */
+export function figureInUnit(value: string, label: string, unit: Unit): { value: string; label: string } {
+  if (unit === "mm") return { value, label };
+  if (!/(^|, )mm\b/.test(label)) return { value: inUnit(value, unit), label: inUnit(label, unit) };
+  return {
+    value: value.replace(EACH, (number) => inches(Number(number))),
+    label: label.replace(/(^|, )mm\b/, "$1in"),
+  };
+}
+
+function inches(mm: number): string {
+  return trimmed(mm / MM_PER_INCH, Math.abs(mm) < FINE ? 4 : Math.abs(mm) < 10 ? 3 : 2);
+}
+
 /** A share from ``48``, ``48 %`` or ``0.48``; bare numbers above 1 are per cent. */
 export function parseShare(text: string): number | null {
   const match = /^\s*(\d+(?:[.,]\d+)?|[.,]\d+)\s*(%?)\s*$/.exec(text);

@@ -2,11 +2,13 @@ import { chakra } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { type Change, Refusal } from "../api/client";
+import { useStartJob, useTakesFiles } from "../board/useIncoming";
 import type { Place } from "../engine/camera";
 import { Button } from "../ui/Button";
 import { KeyList, type Keys } from "../ui/KeyList";
 import { ArtworkChooser, ClientFiles, LineFiles, OutlineFiles } from "./ArtworkActions";
 import { ComparePieces } from "./ComparePieces";
+import { DroppedFiles } from "./DroppedFiles";
 import { EngravingWays } from "./EngravingWays";
 import { FilesPanel } from "./FilesPanel";
 import { JobHeader } from "./JobHeader";
@@ -65,6 +67,9 @@ export function JobScreen() {
   const [trying, setTrying] = useState(false);
   const [reach, setReach] = useState<Reach>("only this");
   const [pieceId, setPieceId] = useState("");
+  const [dropped, setDropped] = useState<readonly File[]>([]);
+  const { start } = useStartJob();
+  useTakesFiles(setDropped);
   const [artworkId, setArtworkId] = useState("");
   const [held, setHeld] = useState("");
   const [place, setPlace] = useState<Place | null>(null);
@@ -281,6 +286,21 @@ export function JobScreen() {
         )}
       </chakra.main>
       {keys && <KeyList keys={KEYS} onClose={() => setKeys(false)} />}
+      {dropped.length > 0 && (
+        <DroppedFiles
+          files={dropped}
+          piece={piece?.name ?? ""}
+          onHere={() => {
+            for (const file of dropped) if (piece) desk.addArtwork(piece.id, file);
+            setDropped([]);
+          }}
+          onNew={() => {
+            start(dropped);
+            setDropped([]);
+          }}
+          onClose={() => setDropped([])}
+        />
+      )}
     </chakra.div>
   );
 }

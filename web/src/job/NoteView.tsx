@@ -2,9 +2,11 @@ import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Change, Mend, Station } from "../api/client";
 import type { Place } from "../engine/camera";
+import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { StateBadge } from "../ui/Mark";
 import { useNotices } from "../ui/notices";
+import { useUnit } from "../ui/unit";
 
 interface Props {
   note: Station["notes"][number];
@@ -18,6 +20,7 @@ interface Props {
 export function NoteView({ note, onChanges, onShow, stale }: Props) {
   const places = note.place ? [note.place, ...note.more_places] : [];
   const [shown, setShown] = useState(0);
+  const { unit } = useUnit();
   const loud = note.weight === "look" || note.weight === "blocked";
   const show = () => {
     const place = places[shown % places.length];
@@ -46,7 +49,7 @@ export function NoteView({ note, onChanges, onShow, stale }: Props) {
             {note.of}
           </chakra.span>
         )}
-        <b>{note.text}</b> {note.what_to_do}
+        <b>{inUnit(note.text, unit)}</b> {inUnit(note.what_to_do, unit)}
         {(note.mends.length > 0 || note.key || (places.length > 0 && onShow)) && (
           <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="7px">
             {places.length > 0 && onShow && (
@@ -62,7 +65,7 @@ export function NoteView({ note, onChanges, onShow, stale }: Props) {
                 paddingX="8px"
                 onClick={() => press(mend, onChanges)}
               >
-                {mend.label}
+                {inUnit(mend.label, unit)}
               </Button>
             ))}
             {note.key && note.weight === "look" && !stale && (
@@ -91,6 +94,7 @@ export function AcceptedNotes({
   notes: readonly Props["note"][];
   onChanges: Props["onChanges"];
 }) {
+  const { unit } = useUnit();
   if (!notes.length) return null;
   return (
     <chakra.details margin="10px 20px" fontSize="14.5px">
@@ -100,7 +104,7 @@ export function AcceptedNotes({
       {notes.map((note) => (
         <chakra.div key={note.key} padding="7px 0" borderBottom="1px solid {colors.hair}" lineHeight="1.4">
           {note.of && <chakra.span color="ink.soft">{note.of}: </chakra.span>}
-          {note.text} <chakra.span color="ink.soft">{sentence(note.accepted)}</chakra.span>{" "}
+          {inUnit(note.text, unit)} <chakra.span color="ink.soft">{sentence(note.accepted)}</chakra.span>{" "}
           <Button
             type="button"
             minHeight="26px"

@@ -2,7 +2,10 @@ import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useState } from "react";
 import { type Change, Refusal, type TryOut } from "../api/client";
+import { inUnit } from "../engine/units";
+import { Button } from "../ui/Button";
 import { Overlay } from "../ui/Overlay";
+import { useUnit } from "../ui/unit";
 
 interface Props<T> {
   label: string;
@@ -23,23 +26,30 @@ interface Props<T> {
   onClose: () => void;
 }
 
+const LARGER = 3.4;
+
 /** Settings over the table, each with its look and its figures; a press takes one. */
 export function SideBySide<T>({ label, title, settings, choosing, onClose, ...each }: Props<T>) {
   // one after the other, so that the rest of the shop is not kept waiting
   const [done, setDone] = useState(0);
+  const [large, setLarge] = useState(false);
   return (
     <Overlay label={label} title={title} onClose={onClose}>
+      <Button type="button" aria-pressed={large} marginBottom="10px" onClick={() => setLarge(!large)}>
+        {large ? "Show them smaller" : "Show them larger"}
+      </Button>
       <chakra.ul
         padding="0"
         listStyleType="none"
         display="grid"
         gap="10px"
-        gridTemplateColumns="repeat(auto-fill, minmax(190px, 1fr))"
+        gridTemplateColumns={`repeat(auto-fill, minmax(${large ? 440 : 190}px, 1fr))`}
       >
         {settings?.map((setting, index) => (
           <Card
             key={setting.name}
             {...each}
+            height={large ? LARGER * each.height : each.height}
             setting={setting}
             mayStart={index <= done}
             onSettled={() => setDone((before) => Math.max(before, index + 1))}
@@ -66,6 +76,7 @@ function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardP
     retry: false,
     staleTime: Number.POSITIVE_INFINITY,
   });
+  const { unit } = useUnit();
   const settled = data !== undefined || error !== null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: told once, when it has settled
   useEffect(() => {
@@ -104,7 +115,7 @@ function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardP
           )}
         </chakra.span>
         <chakra.b display="block" fontWeight={600} lineHeight="1.25">
-          {setting.name}
+          {inUnit(setting.name, unit)}
         </chakra.b>
         <chakra.span display="block" fontSize="13.5px" color="ink.soft" lineHeight="1.35" minHeight="37px">
           {data !== undefined ? own.onFigures(data) : error instanceof Refusal ? error.message : ""}

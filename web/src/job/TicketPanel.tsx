@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { api, type Change, type Sentence, type Work } from "../api/client";
 import type { Place } from "../engine/camera";
-import { formatSize } from "../engine/units";
+import { figureInUnit, formatSize, inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
@@ -62,7 +62,7 @@ export function TicketPanel(props: Props) {
   const beam = ticket.sheets.some(
     (one) => burns(one.machine) && one.holds.some((held) => held.layer === layer?.id),
   );
-  const stock = sheetOf(ticket.sheets, layer?.id)?.stock.name;
+  const stock = inUnit(sheetOf(ticket.sheets, layer?.id)?.stock.name ?? "", unit);
   const ofOther = (where: string) =>
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
     (station !== "lines" &&
@@ -266,6 +266,7 @@ function Outdated({ desk, station }: { desk: JobDesk; station: StationKey }) {
 
 /** Values with their labels, under the name of the sheet they are of. */
 function Figures({ of, figures }: { of: string; figures: readonly { value: string; label: string }[] }) {
+  const { unit } = useUnit();
   return (
     <>
       {of && (
@@ -274,16 +275,18 @@ function Figures({ of, figures }: { of: string; figures: readonly { value: strin
         </chakra.p>
       )}
       <chakra.dl display="grid" gridTemplateColumns="1fr 1fr" gap="6px 18px">
-        {figures.map(({ value, label }) => (
-          <chakra.div key={label} display="flex" flexDirection="column-reverse" lineHeight="1.25">
-            <chakra.dt fontSize="12.5px" color="ink.soft">
-              {label}
-            </chakra.dt>
-            <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
-              {value}
-            </chakra.dd>
-          </chakra.div>
-        ))}
+        {figures
+          .map((one) => figureInUnit(one.value, one.label, unit))
+          .map(({ value, label }) => (
+            <chakra.div key={label} display="flex" flexDirection="column-reverse" lineHeight="1.25">
+              <chakra.dt fontSize="12.5px" color="ink.soft">
+                {label}
+              </chakra.dt>
+              <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
+                {value}
+              </chakra.dd>
+            </chakra.div>
+          ))}
       </chakra.dl>
     </>
   );

@@ -1,6 +1,8 @@
 import { chakra } from "@chakra-ui/react";
 import type { Work } from "../api/client";
+import { inUnit } from "../engine/units";
 import { StateBadge } from "../ui/Mark";
+import { useUnit } from "../ui/unit";
 import { Miniature } from "./Miniature";
 import { STATIONS, type StationKey } from "./stations";
 import type { Piece, Ticket } from "./ticket";
@@ -18,6 +20,7 @@ interface Props {
 
 /** The six stations across the top, each with the work as it leaves it, one fact and its state. */
 export function Track({ ticket, work, settling, piece, artwork, current, onGo }: Props) {
+  const { unit } = useUnit();
   return (
     <chakra.nav
       aria-label="Stations"
@@ -100,7 +103,7 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
                 color="ink.soft"
                 opacity={settling ? 0.55 : 1}
               >
-                {station ? (station.facts[about] ?? station.fact) : "…"}
+                {station ? inUnit(station.facts[about] ?? station.fact, unit) : "…"}
               </chakra.span>
             </chakra.span>
           </chakra.button>

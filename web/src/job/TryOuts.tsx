@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, type Change, type Tried } from "../api/client";
-import { formatSize } from "../engine/units";
+import { inUnit } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { SideBySide } from "./SideBySide";
 
@@ -40,23 +40,24 @@ export function TryOuts({ jobId, revision, artwork, onTake, onClose }: Props) {
   );
 }
 
-function figuresOf({ shapes, nodes, worst, thinnest }: Tried, unit: "mm" | "in"): string {
+function figuresOf({ shapes, nodes, worst, thinnest, reduced }: Tried, unit: "mm" | "in"): string {
   return [
     `${shapes.length} shapes`,
     `${nodes} nodes`,
     ...(worst === null ? [] : [`worst ${formatThin(worst, unit)}`]),
     ...(thinnest === null ? [] : [`thinnest ${formatThin(thinnest, unit)}`]),
+    ...(reduced ? ["from fewer pixels"] : []),
   ].join(", ");
 }
 
 /** Thin parts and deviations to the hundredth of a millimetre. */
 function formatThin(mm: number, unit: "mm" | "in"): string {
-  return unit === "in" ? formatSize(mm, unit) : `${mm.toFixed(2)} mm`;
+  return inUnit(`${mm.toFixed(2)} mm`, unit);
 }
 
 function Little({ tried }: { tried: Tried }) {
   return (
-    <Svg viewBox={`0 0 ${tried.width} ${tried.height}`} width="100%" height="104px" aria-hidden="true">
+    <Svg viewBox={`0 0 ${tried.width} ${tried.height}`} width="100%" height="100%" aria-hidden="true">
       {tried.shapes.map((shape) =>
         shape.stroke === null ? (
           <path key={shape.d} d={shape.d} fill={shape.colour} fillRule="evenodd" />

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useEffect, useId, useRef, useState } from "react";
 import type { Slot } from "../api/client";
-import type { Unit } from "../engine/units";
+import { inUnit, type Unit } from "../engine/units";
 import { slotStyle } from "./slotStyle";
 import { say, type Value } from "./slots";
 
@@ -125,10 +125,10 @@ export function ChoiceSlot({ slot, value, unit, onDraft, onTake, onRestore }: Pr
               borderLeft={choice.value === opened ? "3px solid {colors.marigold}" : "3px solid transparent"}
             >
               <chakra.div fontWeight={600} fontSize="15px">
-                {choice.label}
+                {inUnit(choice.label, unit)}
               </chakra.div>
               <chakra.div fontSize="13px" color="ink.soft">
-                {choice.words}
+                {inUnit(choice.words, unit)}
               </chakra.div>
             </chakra.div>
           ))}

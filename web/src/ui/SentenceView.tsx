@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Sentence, Slot } from "../api/client";
-import type { Unit } from "../engine/units";
+import { inUnit, type Unit } from "../engine/units";
 import { processColour } from "../theme/processes";
 import { Button } from "./Button";
 import { ChoiceSlot } from "./ChoiceSlot";
@@ -58,7 +58,8 @@ export function SentenceView({
     parts.map((part, index) => {
       if (typeof part === "string") {
         const afterSlot = index > 0 && typeof parts[index - 1] !== "string";
-        const whole = index === 0 ? part.charAt(0).toUpperCase() + part.slice(1) : part;
+        const said = inUnit(part, unit);
+        const whole = index === 0 ? said.charAt(0).toUpperCase() + said.slice(1) : said;
         const words = afterSlot ? whole.replace(PUNCTUATION, "") : whole;
         // biome-ignore lint/suspicious/noArrayIndexKey: words have their place only
         return <span key={index}>{words}</span>;

@@ -1,6 +1,14 @@
 import type { Slot } from "../api/client";
 import type { Unit } from "../engine/units";
-import { formatLength, formatShare, parseCount, parseLength, parseShare, trimmed } from "../engine/units";
+import {
+  formatLength,
+  formatShare,
+  inUnit,
+  parseCount,
+  parseLength,
+  parseShare,
+  trimmed,
+} from "../engine/units";
 
 export type Value = string | number | null;
 
@@ -12,7 +20,8 @@ export function say(slot: Slot, value: Value, unit: Unit): string {
   if (slot.kind === "count") return String(value).replace(/\B(?=(\d{3})+$)/g, "\u2009");
   if (slot.kind === "angle") return `${trimmed(Number(value), 2)}°`;
   if (slot.kind === "date") return sayDate(String(value));
-  return slot.choices.find((choice) => choice.value === value)?.label ?? String(value);
+  const chosen = slot.choices.find((choice) => choice.value === value);
+  return chosen ? inUnit(chosen.label, unit) : String(value);
 }
 
 export function sayDate(iso: string): string {

@@ -1,0 +1,53 @@
+import { chakra } from "@chakra-ui/react";
+import { useLayoutEffect, useRef } from "react";
+import { Button } from "../ui/Button";
+
+interface Props {
+  files: readonly File[];
+  /** The piece that they would join, in words. */
+  piece: string;
+  onHere: () => void;
+  onNew: () => void;
+  onClose: () => void;
+}
+
+/** What becomes of files that were dropped on an open job. */
+export function DroppedFiles({ files, piece, onHere, onNew, onClose }: Props) {
+  const dialog = useRef<HTMLDialogElement>(null);
+  useLayoutEffect(() => {
+    dialog.current?.showModal();
+  }, []);
+  const called = files.length === 1 ? `“${files[0]?.name}”` : `${files.length} files`;
+  return (
+    <chakra.dialog
+      ref={dialog}
+      aria-label="Dropped files"
+      onClose={onClose}
+      margin="auto"
+      maxWidth="460px"
+      padding="18px 22px 20px"
+      background="paper"
+      border="1px solid {colors.hair}"
+      borderRadius="card"
+      color="ink"
+      _backdrop={{ background: "rgba(30,42,46,.35)" }}
+    >
+      <chakra.p fontSize="17px" marginBottom="14px" overflowWrap="anywhere">
+        {called}: into this job, or {files.length === 1 ? "a job of its own" : "jobs of their own"}?
+      </chakra.p>
+      <chakra.div display="flex" flexWrap="wrap" gap="8px">
+        {piece && (
+          <Button type="button" autoFocus onClick={onHere}>
+            Into the {piece}
+          </Button>
+        )}
+        <Button type="button" onClick={onNew}>
+          {files.length === 1 ? "A new job" : "New jobs"}
+        </Button>
+        <Button type="button" look="quiet" onClick={onClose}>
+          Leave it
+        </Button>
+      </chakra.div>
+    </chakra.dialog>
+  );
+}
