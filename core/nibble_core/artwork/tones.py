@@ -122,7 +122,8 @@ def _lines(small: NDArray[np.uint8], strength: float, detail: float) -> Grey:
     edge = 0.9 * wide * 3.0 ** (1 - 2 * detail)
     fine, coarse = cv2.GaussianBlur(grey, (0, 0), edge), cv2.GaussianBlur(grey, (0, 0), 1.6 * edge)
     sharp = fine + STRONGEST * strength * (fine - coarse)
-    return np.asarray(np.clip((sharp - 0.55 * cv2.GaussianBlur(grey, (0, 0), 12 * wide)) * 5 + 0.5, 0, 1))
+    ground = (0.25 + 0.6 * strength) * cv2.GaussianBlur(grey, (0, 0), 12 * wide)
+    return np.asarray(np.clip((sharp - ground) * 5 + 0.5, 0, 1))
 
 
 def _without_crumbs(tones: Grey) -> Grey:
