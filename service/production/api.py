@@ -224,6 +224,19 @@ def outlines(request: HttpRequest, job_id: int, artwork_id: str, ending: str) ->
     return as_file(answer.content, OUTLINE_FORMATS[ending].content_type)
 
 
+class ChangesOut(Schema):
+    changes: list[ChangeIn]
+
+
+@router.get("/jobs/{job_id}/artworks/{artwork_id}/sized", response=ChangesOut, operation_id="sized")
+def sized(
+    request: HttpRequest, job_id: int, artwork_id: str, what: Literal["subject", "piece"],
+    side: Literal["wide", "high"], wanted: float,
+) -> HttpResponse:  # fmt: skip
+    """Changes that make the subject, or the finished piece, as large as is wanted, mm; nothing is written."""
+    return _asked("sized", job_id, artwork_id, what, side, wanted)
+
+
 @router.get("/jobs/{job_id}/layers/{layer_id}/lines.{ending}", operation_id="layer_lines")
 def layer_lines(
     request: HttpRequest, job_id: int, layer_id: str, ending: str, perforation: Literal["dashes", "plain"] = "dashes"

@@ -31,6 +31,7 @@ from nibble_core.pipeline.line_files import lines_drawing
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import nest_sheet, one_more
+from nibble_core.pipeline.sizing import Side, What, sized_to
 from nibble_core.pipeline.stocktaking import taken
 from nibble_core.pipeline.swatch import Grid, kerf_comb, swatch
 from nibble_core.pipeline.trace import require_shapes
@@ -129,6 +130,16 @@ def lines(plain: Any, layer: str, ending: str, perforation: str, *, asker: Asker
     tail = "-plain" if perforation == "plain" else ""
     name = f"{slug(ticket.name)}{several}-lines{tail}.{ending}"
     return name.encode() + b"\n" + OUTLINE_FORMATS[ending].outlines(drawing)
+
+
+def sized(plain: Any, artwork: str, what: What, side: Side, wanted: float, *, asker: Asker) -> bytes:
+    """Changes that make the subject, or the finished piece, as large as is wanted."""
+
+    def work_of(ticket: Ticket) -> Work:
+        return work_out(ticket, blobs.fetch, STORE, cancelled=asker.cancelled, doing=asker.tell)
+
+    changes = sized_to(ticket_from_plain(plain), artwork, what, side, wanted, work_of)
+    return _told({"changes": [asdict(change) for change in changes]})
 
 
 def nest(plain: Any, sheet_id: str, seconds: float, *, asker: Asker) -> bytes:
@@ -306,6 +317,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         deviation,
         outlines,
         lines,
+        sized,
         nest,
         one_more_copy,
         paper,

@@ -114,7 +114,7 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
         picture = work.pictures[id]
         framing = framing_of(artwork)
         raster = framing.raster(picture.value.raster)
-        view["original"] = show(fingerprint(picture.key, artwork.crop, artwork.turn, artwork.facing), raster)
+        view["original"] = show(fingerprint(picture.key, framing), raster)
         view["pixels"] = [raster.width, raster.height]
         view["kind"] = picture.value.verdict.kind
         view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(framing.affine().inverse()))

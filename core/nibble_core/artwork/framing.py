@@ -1,4 +1,4 @@
-"""Which part of a picture is used, and how it lies: cropped, then turned by quarters, then mirrored.
+"""Which part of a picture is used, and how it lies: cropped, then turned by quarters, mirrored, and stretched.
 
 Places in the ticket are fractions of the upright uncropped picture; ``Framing`` takes them to fractions of the part
 that is used, and back.
@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from nibble_core.errors import InvalidTicket
@@ -19,7 +20,8 @@ LEAST = 0.02  # share of either side that a crop must leave
 
 @dataclass(frozen=True)
 class Framing:
-    """Shares cut off on each side, quarter turns clockwise (0 to 3), mirrored left to right after turning."""
+    """Shares cut off on each side, quarter turns clockwise (0 to 3), mirrored left to right after turning; stretch:
+    its width, as it then lies, against what its height asks for."""
 
     left: float = 0.0
     top: float = 0.0
@@ -27,6 +29,7 @@ class Framing:
     bottom: float = 0.0
     quarters: int = 0
     mirrored: bool = False
+    stretch: float = 1.0
 
     def __post_init__(self) -> None:
         if 1 - self.left - self.right < LEAST or 1 - self.top - self.bottom < LEAST:
@@ -61,7 +64,12 @@ class Framing:
         left, right = round(self.left * width), width - round(self.right * width)
         part = raster.pixels[top : max(bottom, top + 1), left : max(right, left + 1)]
         part = np.rot90(part, -(self.quarters % 4))
-        return Raster(np.ascontiguousarray(part[:, ::-1] if self.mirrored else part))
+        part = np.ascontiguousarray(part[:, ::-1] if self.mirrored else part)
+        if self.stretch != 1:
+            size = max(1, round(part.shape[1] * self.stretch)), part.shape[0]
+            shrinks = self.stretch < 1
+            part = np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR))
+        return Raster(part)
 
     def drawing(self, drawing: Drawing) -> Drawing:
         """The part of a drawing that is used; shapes that lie wholly outside are left out."""
@@ -71,6 +79,7 @@ class Framing:
         height = drawing.height * (1 - self.top - self.bottom)
         if self.quarters % 2:
             width, height = height, width
+        width *= self.stretch
         turn = Affine.scale(1 / drawing.width, 1 / drawing.height).then(self.affine()).then(Affine.scale(width, height))
         shapes = []
         for shape in (shape.mapped(turn) for shape in drawing.shapes):

@@ -26,7 +26,13 @@ def framing_of(artwork: Artwork) -> Framing:
     """Raises InvalidTicket when the crop leaves nothing."""
     crop = artwork.crop
     return Framing(
-        crop.left, crop.top, crop.right, crop.bottom, list(TURNS).index(artwork.turn), artwork.facing == "mirrored"
+        crop.left,
+        crop.top,
+        crop.right,
+        crop.bottom,
+        list(TURNS).index(artwork.turn),
+        artwork.facing == "mirrored",
+        artwork.stretch,
     )
 
 
@@ -36,7 +42,7 @@ def clean(
     """``width``: of the used part, mm. Previews work on a reduced picture and keep their own keys."""
     framing, clean = framing_of(artwork), artwork.clean
     name = "clean-preview" if preview else "clean"
-    framed = [clean.squares, artwork.crop, artwork.turn, artwork.facing]
+    framed = [clean.squares, artwork.crop, artwork.turn, artwork.facing, artwork.stretch]
     of_subject = [stroke for stroke in clean.strokes if stroke.kind in ("subject", "not subject")]
 
     def start() -> tuple[Raster, Cleaned]:

@@ -8,7 +8,8 @@ from nibble_core.ticket.artwork import Artwork
 
 
 def finished_size(artwork: Artwork, picture: Picture) -> tuple[float, float]:
-    """Width and height in mm of the part that is used, proportions locked. Raises InvalidTicket for an empty crop."""
+    """Width and height in mm of the part that is used, proportions kept or stretched. Raises InvalidTicket for an
+    empty crop."""
     framing = framing_of(artwork)
     if picture.drawing is not None:
         whole = picture.drawing.drawing
@@ -21,6 +22,7 @@ def finished_size(artwork: Artwork, picture: Picture) -> tuple[float, float]:
     if framing.quarters % 2:
         own *= high / wide
         wide, high = high, wide
+    wide, own = wide * framing.stretch, own * framing.stretch
     if artwork.sized_by == "high":
         return artwork.height * wide / high, artwork.height
     width = artwork.width if artwork.sized_by == "wide" else own * artwork.scale

@@ -136,7 +136,7 @@ def find_shapes(
     trace = artwork.trace
     framing = framing_of(artwork)
     if trace.areas and trace.mode != "paths":
-        key = stage_key("areas", [*trace.areas, artwork.crop, artwork.turn, artwork.facing], [cleaned.key])
+        key = stage_key("areas", [*trace.areas, framing], [cleaned.key])
         cleaned = Keyed(key, replace(cleaned.value, raster=_only(cleaned.value.raster, trace.areas, framing)))
     raster = cleaned.value.raster
     mm_per_px = width / raster.width

@@ -115,7 +115,8 @@ def _set_beneath(found: Lettering, number: int) -> dict[str, Any]:
 def _as_drawn(artwork: Artwork, ticket: Ticket) -> tuple[Piece, Element] | None:
     """The first piece that holds this artwork, and the element, if it is as it was drawn: whole and upright at the
     piece's corner."""
-    if artwork.crop != Frame() or artwork.turn != "upright" or artwork.facing != "as it is":
+    plain_lay = artwork.turn == "upright" and artwork.facing == "as it is" and artwork.stretch == 1
+    if artwork.crop != Frame() or not plain_lay:
         return None
     for piece in ticket.pieces:
         for element in piece.elements:

@@ -235,6 +235,7 @@ class Artwork:
     width: float = length(100.0, 1.0, 20_000.0, "finished width", step=1.0)
     height: float = length(100.0, 1.0, 20_000.0, "finished height", step=1.0)
     scale: float = share(1.0, "scale", low=0.01, high=100.0)
+    stretch: float = share(1.0, "width against height", low=0.2, high=5.0)
     turn: str = choice("upright", "turn", TURNS)
     facing: str = choice("as it is", "facing", FACINGS)
     crop: Frame = field(default_factory=Frame)

@@ -23,13 +23,18 @@ def _size(artwork: Artwork) -> Iterable[Sentence]:
     by = slot(here, artwork, "sized_by")
     value = slot(here, artwork, {"wide": "width", "high": "height"}.get(artwork.sized_by, "scale"))
     crop = artwork.crop
+    stretched: Parts = (".",)
+    if artwork.stretch != 1:
+        way = "wider" if artwork.stretch > 1 else "narrower"
+        stretched = (f", stretched {100 * abs(artwork.stretch - 1):.3g} % {way}.",)
     more: Parts = (
-        "Lay it ", slot(here, artwork, "turn"), ", ", slot(here, artwork, "facing"), ". Cut off ",
+        "It is ", slot(here, artwork, "stretch"), " as wide as its height asks for. Lay it ",
+        slot(here, artwork, "turn"), ", ", slot(here, artwork, "facing"), ". Cut off ",
         slot(f"{here}/crop", crop, "left"), " on the left, ", slot(f"{here}/crop", crop, "right"), " on the right, ",
         slot(f"{here}/crop", crop, "top"), " at the top and ", slot(f"{here}/crop", crop, "bottom"), " at the bottom.",
     )  # fmt: skip
     yield Sentence(
-        f"{artwork.id}-size", "artwork", ("Make “", slot(here, artwork, "name"), "” ", value, " ", by, "."), more
+        f"{artwork.id}-size", "artwork", ("Make “", slot(here, artwork, "name"), "” ", value, " ", by, *stretched), more
     )
     if artwork.unit != "as the file says":
         yield Sentence(f"{artwork.id}-unit", "artwork", ("Read its numbers as ", slot(here, artwork, "unit"), "."))

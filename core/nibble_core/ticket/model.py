@@ -18,7 +18,7 @@ __all__ = [
     "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 6
+SCHEMA = 7
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",

@@ -162,6 +162,10 @@ export const api = {
     return post<ShopFont>("/fonts", form);
   },
   tryOuts: (id: number, artwork: string) => get<TryOut[]>(`/jobs/${id}/artworks/${artwork}/try-outs`),
+  sized: (id: number, artwork: string, what: string, side: string, wanted: number) =>
+    get<{ changes: Change[] }>(
+      `/jobs/${id}/artworks/${artwork}/sized?what=${what}&side=${side}&wanted=${wanted}`,
+    ),
   tryOut: (id: number, artwork: string, changes: readonly Change[]) =>
     post<Tried>(`/jobs/${id}/artworks/${artwork}/try-outs`, { changes }),
   engravingWays: (id: number, line: string) =>

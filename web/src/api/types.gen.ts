@@ -698,6 +698,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/artworks/{artwork_id}/sized": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sized
+         * @description Changes that make the subject, or the finished piece, as large as is wanted, mm; nothing is written.
+         */
+        get: operations["sized"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/layers/{layer_id}/lines.{ending}": {
         parameters: {
             query?: never;
@@ -2043,6 +2063,11 @@ export interface components {
             /** D */
             d: string;
         };
+        /** ChangesOut */
+        ChangesOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
         /**
          * DrawingOut
          * @description A job in small: what it prints and its lines, in mm.
@@ -3296,6 +3321,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    sized: {
+        parameters: {
+            query: {
+                what: "subject" | "piece";
+                side: "wide" | "high";
+                wanted: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesOut"];
+                };
             };
         };
     };

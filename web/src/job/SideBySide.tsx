@@ -26,7 +26,7 @@ interface Props<T> {
   onClose: () => void;
 }
 
-const LARGER = 3.4;
+const LARGER = 2.6;
 
 /** Settings over the table, each with its look and its figures; a press takes one. */
 export function SideBySide<T>({ label, title, settings, choosing, onClose, ...each }: Props<T>) {
@@ -43,7 +43,7 @@ export function SideBySide<T>({ label, title, settings, choosing, onClose, ...ea
         listStyleType="none"
         display="grid"
         gap="10px"
-        gridTemplateColumns={`repeat(auto-fill, minmax(${large ? 440 : 190}px, 1fr))`}
+        gridTemplateColumns={`repeat(auto-fill, minmax(${large ? 340 : 190}px, 1fr))`}
       >
         {settings?.map((setting, index) => (
           <Card

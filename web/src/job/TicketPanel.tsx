@@ -11,6 +11,7 @@ import { Adding, OwnerActions } from "./LineActions";
 import { AcceptedNotes, NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
 import { SheetActions } from "./SheetActions";
+import { SizeBy } from "./SizeBy";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
 import { burns, heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
@@ -152,6 +153,9 @@ export function TicketPanel(props: Props) {
               ))}
             {sentence.id.endsWith("-size") && desk.resized !== null && (
               <ScaleOffer desk={desk} by={desk.resized} />
+            )}
+            {station === "artwork" && sentence.id.endsWith("-size") && (
+              <SizeBy desk={desk} artwork={sentence.id.slice(0, -"-size".length)} />
             )}
             {sentence.id.endsWith("-trace") && (
               <TraceScale

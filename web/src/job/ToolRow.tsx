@@ -31,7 +31,7 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
       position="sticky"
       bottom="0"
       zIndex={1}
-      padding="8px 20px 9px 26px"
+      padding="7px 16px 8px 22px"
       background="paper"
       borderTop="1px solid {colors.hair.soft}"
       borderBottom="1px solid {colors.hair.soft}"
@@ -41,11 +41,11 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
         aria-label="Tools"
         display="flex"
         flexWrap="wrap"
-        gap="4px"
+        gap="3px"
         alignItems="center"
       >
-        <chakra.span color="ink.soft" marginRight="2px">
-          By hand:
+        <chakra.span color="ink.soft" fontSize="13.5px" marginRight="3px">
+          By hand
         </chakra.span>
         {tools.map((one) => (
           <Button
@@ -54,8 +54,9 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
             data-tool={one.key}
             aria-pressed={one.key === tool.key}
             title={one.words}
-            minHeight="26px"
-            paddingX="7px"
+            minHeight="24px"
+            paddingX="5.5px"
+            fontSize="13.5px"
             onClick={() => onTool(one)}
             background={one.key === tool.key ? "ink" : "paper.white"}
             color={one.key === tool.key ? "paper" : "ink"}
@@ -70,20 +71,21 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
           aria-label="A click reaches"
           display="flex"
           flexWrap="wrap"
-          gap="4px"
+          gap="3px"
           alignItems="center"
-          marginTop="8px"
+          marginTop="5px"
         >
-          <chakra.span color="ink.soft" marginRight="2px">
-            A click drops or keeps:
+          <chakra.span color="ink.soft" fontSize="13.5px" marginRight="3px">
+            A click takes
           </chakra.span>
           {REACHES.map((one) => (
             <Button
               key={one}
               type="button"
               aria-pressed={one === reach}
-              minHeight="26px"
-              paddingX="7px"
+              minHeight="24px"
+              paddingX="5.5px"
+              fontSize="13.5px"
               onClick={() => onReach(one)}
               background={one === reach ? "ink" : "paper.white"}
               color={one === reach ? "paper" : "ink"}
