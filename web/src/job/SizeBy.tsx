@@ -36,7 +36,7 @@ export function SizeBy({ desk, artwork }: { desk: JobDesk; artwork: string }) {
   if (!open)
     return (
       <Button type="button" look="quiet" onClick={() => setOpen(true)}>
-        by its subject or the finished piece
+        Size it by its subject or the finished piece
       </Button>
     );
   return (
