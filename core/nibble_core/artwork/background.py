@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from nibble_core.artwork.brush import Stroke
 from nibble_core.artwork.nearest import nearest_colours
-from nibble_core.artwork.subject import subject_mask, with_soft_edges
+from nibble_core.artwork.subject import doubtful, subject_mask, with_soft_edges
 from nibble_core.errors import InvalidTicket, NothingToTrace
 from nibble_core.graphics import Pixels, Raster
 
@@ -29,16 +29,23 @@ BEYOND = 2  # px further in, where the contrast is compared
 RISEN = 0.93  # of the drawing's own contrast, at which an edge is over
 SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
 LIKE = 16  # levels of a channel that set no colour apart from the background
+PALE, LEAST_PALE = 0.3, 5.0  # of the tolerance, and levels, from which a part differs from the background
+PALE_WIDE, PALE_SHARE = 0.006, 0.0015  # of the longer side that its half width is, of the picture that it covers
+STEP, STEP_WIDE = 0.25, 3  # of the tolerance by which it rises within so many px
 SOLID_REACH = 2.0  # times the reach of the edge: how far F may be fetched
 
 
 @dataclass(frozen=True, eq=False)
 class Cleaned:
-    """The picture without its background, how it was taken away and what share of the picture went."""
+    """The picture without its background, how it was taken away and what share of the picture went.
+
+    doubt: where that may be wrong, as fractions of the picture, and why: the subject's “edge”, what “went” beside it,
+    or “pale” parts that went along."""
 
     raster: Raster
     way: Way
     taken: float
+    doubt: tuple[str, float, float] | None = None
 
 
 def take_background_away(
@@ -60,8 +67,11 @@ def take_background_away(
     """
     if way == "by itself":
         way = _best_way(raster, tolerance)
+    doubt: tuple[str, float, float] | None = None
     if way == "flood":
         cleaned = _flooded(raster, tolerance)
+        pale = pale_parts(raster, cleaned, tolerance)
+        doubt = None if pale is None else ("pale", *pale)
     elif way == "places":
         cleaned = raster
         for place in places:
@@ -69,7 +79,9 @@ def take_background_away(
     elif way == "one colour":
         cleaned = _taken_at(raster, places[0] if places else None, tolerance, everywhere=True)
     elif way == "subject":
-        cleaned = with_soft_edges(raster, subject_mask(raster, subject, not_subject))
+        mask = subject_mask(raster, subject, not_subject)
+        cleaned = with_soft_edges(raster, mask)
+        doubt = doubtful(raster, mask)
     elif way == "see-through":
         cleaned = _without_fringe(raster)
     elif way == "keep":
@@ -80,7 +92,32 @@ def take_background_away(
         raise NothingToTrace(
             "Taking the background away leaves nothing.", "Lower the tolerance, or keep the background."
         )
-    return Cleaned(cleaned, way, float((cleaned.alpha < 128).mean()))
+    return Cleaned(cleaned, way, float((cleaned.alpha < 128).mean()), doubt)
+
+
+def pale_parts(raster: Raster, cleaned: Raster, tolerance: float) -> tuple[float, float] | None:
+    """Where something paler than the tolerance went with the background, as fractions of the picture; None if nothing
+    did. Such a part is flat, and ends in a step: uneven light and noise have neither."""
+    shown = np.ascontiguousarray(raster.over_white())
+    contrast = cv2.medianBlur(_contrast(shown, np.median(_border(shown), 0)), 5).astype(np.float32)
+    reach = tolerance * 255
+    went = (cleaned.alpha < 8) & (raster.alpha >= 8)
+    radius = max(2, round(PALE_WIDE * max(raster.width, raster.height)))
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
+    pale = cv2.morphologyEx((went & (contrast > max(PALE * reach, LEAST_PALE))).astype(np.uint8), cv2.MORPH_OPEN, disc)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(pale, connectivity=8)
+    for k in 1 + np.argsort(-stats[1:, cv2.CC_STAT_AREA])[:8]:
+        if count < 2 or stats[k, cv2.CC_STAT_AREA] < PALE_SHARE * pale.size:
+            break
+        part = (labels == k).astype(np.uint8)
+        near = cv2.dilate(part, np.ones((3, 3), np.uint8), iterations=STEP_WIDE)
+        beside = (cv2.dilate(near, disc) > 0) & (near == 0) & went
+        if beside.sum() < 20 or np.median(contrast[part > 0]) - np.median(contrast[beside]) < STEP * reach:
+            continue
+        inside = cv2.distanceTransform(part, cv2.DIST_L2, 3)
+        y, x = np.unravel_index(int(np.argmax(inside)), inside.shape)
+        return float(x / raster.width), float(y / raster.height)
+    return None
 
 
 def _taken_at(raster: Raster, place: tuple[float, float] | None, tolerance: float, *, everywhere: bool) -> Raster:

@@ -19,6 +19,10 @@ ALONE = 2.5
 """Times its neighbours' turn by which a shallow corner turns: the chords of a curve turn alike."""
 
 
+SURE = 5.0
+"""Times what chords may lie off."""
+
+
 def turns(points: Points, *, closed: bool) -> NDArray[np.float64]:
     """How far a polyline (n, 2) turns at each vertex, radians; 0 at the ends of an open one."""
     before, after = points - np.roll(points, 1, 0), np.roll(points, -1, 0) - points
@@ -30,9 +34,11 @@ def turns(points: Points, *, closed: bool) -> NDArray[np.float64]:
 
 def corners(points: Points, *, closed: bool, least: float) -> NDArray[np.int64]:
     """Vertices that are corners: sharp ones, and shallow ones that no smooth curve within ``least`` mm could pass.
+    ``least``: mm that chords may lie off what they stand for.
 
     A curve through a vertex that turns by an angle, with chords of a length c on both sides, leaves the polyline by
-    c times the angle, an eighth of it. Such a vertex is a corner if its neighbours turn far less.
+    c times the angle, an eighth of it. Such a vertex is a corner if its neighbours turn far less, or if it is so far
+    off that no curve can have been meant.
     """
     turn = np.abs(turns(points, closed=closed))
     if len(points) < 4:
@@ -40,5 +46,5 @@ def corners(points: Points, *, closed: bool, least: float) -> NDArray[np.int64]:
     chord = np.hypot(*(np.roll(points, -1, 0) - points).T)
     beside = np.maximum(np.roll(turn, 1), np.roll(turn, -1))
     off = np.minimum(chord, np.roll(chord, 1)) * turn / 8
-    shallow = (turn > SHALLOW) & (turn > ALONE * beside) & (off > least)
+    shallow = (turn > SHALLOW) & (((turn > ALONE * beside) & (off > least)) | (off > SURE * least))
     return np.nonzero((turn > SHARP) | shallow)[0]

@@ -193,10 +193,29 @@ def report_clean(draft: Draft, artwork: Artwork, work: Work) -> None:
                 setting("Take away from the border", f"{here}/background", "flood"),
             ))
         )  # fmt: skip
+    if cleaned.doubt is not None and artwork.id in work.sizes:
+        kind, x, y = cleaned.doubt
+        place = x * work.sizes[artwork.id][0], y * work.sizes[artwork.id][1]
+        draft.notes.append(_doubt(kind, place, artwork, here))
     if artwork.clean.background == "places" and not artwork.clean.places:
         draft.notes.append(
             Note("No place is clicked yet, so nothing goes.", "Click the background on the table.", here)
         )
+
+
+def _doubt(kind: str, place: tuple[float, float], artwork: Artwork, here: str) -> Note:
+    """Cleaning that may have taken too much or too little, and where to look."""
+    if kind == "edge":
+        return Note("The subject’s edge is a guess here: what was taken away has the same colours.",
+                    "Look at it over the artwork, and brush over what belongs to it and what does not.", here, LOOK,
+                    place=place)  # fmt: skip
+    if kind == "went":
+        return Note("Something here was taken away that is unlike the rest of the background.",
+                    "If it belongs to the subject, brush over it with “belongs”.", here, LOOK, place=place)  # fmt: skip
+    lower = round(artwork.clean.tolerance / 4, 3)
+    return Note("Something pale went with the background here.",
+                "If it belongs to the drawing, lower the tolerance, or bring it back with the brush.", here, LOOK,
+                (setting(f"Tolerance {100 * lower:g} %", f"{here}/tolerance", lower),), place)  # fmt: skip
 
 
 def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:

@@ -189,13 +189,13 @@ export function TicketPanel(props: Props) {
               note={note}
               stale={stale.has(noteKey(note))}
               onChanges={change}
-              {...(station === "lines" || station === "trace" ? { onShow: props.onShow } : {})}
+              {...(["clean", "trace", "lines"].includes(station) ? { onShow: props.onShow } : {})}
             />
           ))}
         <AcceptedNotes notes={accepted} onChanges={change} />
         {children}
-        {tools}
       </chakra.div>
+      {tools}
       {figures.length > 0 && (
         <chakra.div
           padding="10px 20px 12px"

@@ -28,13 +28,9 @@ export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach 
   return (
     <chakra.section
       aria-label="By hand"
-      position="sticky"
-      bottom="0"
-      zIndex={1}
       padding="7px 16px 8px 22px"
       background="paper"
       borderTop="1px solid {colors.hair.soft}"
-      borderBottom="1px solid {colors.hair.soft}"
     >
       <chakra.div
         role="group"

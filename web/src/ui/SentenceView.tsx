@@ -47,9 +47,10 @@ export function SentenceView({
 }: Props) {
   const hasMore = sentence.more.length > 0;
   const own = useRef<HTMLDivElement>(null);
-  // what was just added, or taken in hand on the table, is brought into sight
+  // what was just added, or taken in hand on the table, is brought into sight; not what is being pressed
   useEffect(() => {
-    if (held) own.current?.scrollIntoView({ block: "nearest" });
+    const inside = own.current?.contains(document.activeElement);
+    if (held && !inside) own.current?.scrollIntoView({ block: "nearest" });
   }, [held]);
   const changed = sentence.more.some((part) => typeof part !== "string" && part.changed);
   // at Lines the sentence itself says what matters of a long “more”
