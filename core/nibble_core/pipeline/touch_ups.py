@@ -165,12 +165,10 @@ class _Bench:
     def _edge(self, touch: TouchUp) -> bool:
         kept = self._kept()
         one, other = self._place(touch.x, touch.y), self._place(touch.x2, touch.y2)
-        found = editing.edge_between([self._region(i) for i in kept], one, other, REACH * self._size[0])
-        if found is None:
-            return False
-        index, ring = found
-        self._set({kept[index]: [editing.with_edge(self._region(kept[index]), ring, one, other, touch.kind)]})
-        return True
+        found = editing.edges_between([self._region(i) for i in kept], one, other, REACH * self._size[0])
+        for index, ring in found:  # a region stays one, so that those behind it keep their places
+            self._set({kept[index]: [editing.with_edge(self._region(kept[index]), ring, one, other, touch.kind)]})
+        return bool(found)
 
     def _join(self, touch: TouchUp) -> bool:
         one, other = self._place(touch.x, touch.y), self._place(touch.x2, touch.y2)

@@ -18,6 +18,7 @@ from nibble_core.geometry.stretches import OnPath, ellipse, moments, nearest_on,
 
 Place = tuple[float, float]
 SMALLEST = 1e-4  # mm²: crumbs of a cut
+SHARED = 0.02  # mm: edges that are nowhere further apart are one
 
 
 def way_of(points: Points, width: float) -> BaseGeometry:
@@ -59,15 +60,30 @@ def without_hole(region: Region, index: int) -> Region:
     return Region(region.outer, tuple(hole for k, hole in enumerate(region.holes) if k != index))
 
 
-def edge_between(regions: Sequence[Region], one: Place, other: Place, within: float) -> tuple[int, int] | None:
-    """The region and ring (0 outer, then holes) on whose edge both places lie, if one has both within reach."""
-    best: tuple[float, int, int] | None = None
+def edges_between(regions: Sequence[Region], one: Place, other: Place, within: float) -> list[tuple[int, int]]:
+    """The region and ring (0 outer, then holes) on whose edge both places lie, if one has both within reach; and every
+    other that shares this edge, as colour areas do: of an edge moved on one side only nothing would be seen."""
+    reached = []
     for i, region in enumerate(regions):
         for k, ring in enumerate(region.rings):
             off = max(nearest_on(ring, one).off, nearest_on(ring, other).off)
-            if off <= within and (best is None or off < best[0]):
-                best = (off, i, k)
-    return None if best is None else best[1:]
+            if off <= within:
+                reached.append((off, i, k))
+    if not reached:
+        return []
+    reached.sort()
+    parts = [_part(regions[i].rings[k], one, other) for _, i, k in reached]
+    return [
+        (i, k)
+        for (_, i, k), part in zip(reached, parts, strict=True)
+        if part is parts[0] or shapely.hausdorff_distance(part, parts[0]) <= SHARED
+    ]
+
+
+def _part(path: Path, one: Place, other: Place) -> BaseGeometry:
+    """The edge between two places, the shorter way."""
+    part = stretch(path, *shorter_way(path, nearest_on(path, one), nearest_on(path, other)))
+    return shapely.LineString(part.flattened(0.005)) if len(part) else shapely.Point(one)
 
 
 def with_edge(region: Region, ring: int, one: Place, other: Place, kind: str) -> Region:

@@ -192,6 +192,14 @@ class OwnNodesTest(unittest.TestCase):
         own = {region.outer.rows.tobytes() for region in shapes.regions}
         self.assertEqual({region.outer.rows.tobytes() for region in outer.regions}, own)
 
+    def test_dropping_small_parts_leaves_the_others_as_they_are(self):
+        words = Element("e1", kind="text", lettering=Lettering("Mid-ocean.", "serif", cap_height=20.0))
+        plain = drawn(ticket_of([words], [Line("k1", **shapes())]))
+        dropped = drawn(ticket_of([words], [Line("k1", **shapes(smallest=3.2))]))
+        self.assertLess(len(dropped.regions), len(plain.regions))
+        known = {region.outer.rows.tobytes() for region in plain.regions}
+        self.assertLessEqual({region.outer.rows.tobytes() for region in dropped.regions}, known)
+
 
 class ContourChoiceTest(unittest.TestCase):
     def test_islands_are_joined_only_when_they_are_near(self):

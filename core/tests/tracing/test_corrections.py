@@ -58,9 +58,20 @@ class EdgeTest(unittest.TestCase):
         self.assertIn(CUBIC, smooth.outer.kinds)
 
     def test_the_ring_both_places_lie_on_is_found(self):
-        self.assertEqual(editing.edge_between([RING], (60, 50), (50, 60), 0.5), (0, 1))
-        self.assertEqual(editing.edge_between([RING], (80, 50), (50, 80), 0.5), (0, 0))
-        self.assertIsNone(editing.edge_between([RING], (150, 50), (50, 80), 0.5))
+        self.assertEqual(editing.edges_between([RING], (60, 50), (50, 60), 0.5), [(0, 1)])
+        self.assertEqual(editing.edges_between([RING], (80, 50), (50, 80), 0.5), [(0, 0)])
+        self.assertEqual(editing.edges_between([RING], (150, 50), (50, 80), 0.5), [])
+
+    def test_an_edge_that_two_areas_share_is_found_in_both(self):
+        wave = [(20 + 1.5 * math.sin(y), float(y)) for y in range(41)]
+        left = Region(Path.polygon([(0, 0), *wave, (0, 40)]))
+        right = Region(Path.polygon([(40, 40), *wave[::-1], (40, 0)]))
+        apart = Region(Path.polygon([(0, 50), (40, 50), (40, 60), (0, 60)]))
+        found = editing.edges_between([apart, left, right], wave[0], wave[-1], 0.5)
+        self.assertEqual(sorted(found), [(1, 0), (2, 0)])
+        made = [editing.with_edge(one, 0, wave[0], wave[-1], "straighten") for one in (left, right)]
+        self.assertEqual([one.node_count for one in made], [4, 4])
+        self.assertAlmostEqual(area(made[0]) + area(made[1]), 1600, delta=1e-6)
 
     def test_lumpy_circles_and_ellipses_become_true(self):
         a = np.linspace(0, 2 * math.pi, 90, endpoint=False)
