@@ -14,7 +14,7 @@ from nibble_core.pipeline.trace import traced_raster
 from nibble_core.ticket.artwork import Trace
 
 SHAPES = ("leaf", "cloud", "flower", "winged badge", "lizard", "crescent", "soft blob", "rough blob", "script", "oars")
-DISTANCES = np.round(np.arange(0.0, 6.05, 0.1), 1)
+DISTANCES = np.round(np.arange(0.1, 6.05, 0.1), 1)  # at 0 corners have no arcs yet
 
 
 def run() -> None:

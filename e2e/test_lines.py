@@ -57,6 +57,61 @@ class LinesTest(BrowserTest):
         self.settled(page)
         expect(page.locator("aside [data-sentence]").filter(has_text="kiss cut 1.0")).to_have_count(1)
 
+    def test_a_note_is_accepted_by_name_and_taken_back(self):
+        page = self.page
+        self.start()
+        self.add("+ Add to the piece", "Words")
+        note = page.locator("[data-note=look]").filter(has_text="falls short")
+        note.get_by_role("button", name="That is fine").click()
+        expect(note).to_have_count(0)
+        self.settled(page)
+        page.get_by_text("1 note accepted").click()
+        kept = page.locator("details").filter(has_text="falls short")
+        expect(kept).to_contain_text(re.compile(r"Accepted by \w+ on \d{4}-\d\d-\d\d"))
+        kept.get_by_role("button", name="Take it back").click()
+        expect(note).to_be_visible()
+        page.keyboard.press("Control+z")
+        expect(note).to_have_count(0)
+
+    def test_a_file_dropped_on_an_open_job_asks_where_it_goes(self):
+        page = self.page
+        self.start()
+        address = page.url
+        self.drop(page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        ask = page.get_by_role("dialog", name="Dropped files")
+        expect(ask).to_contain_text("into this job, or a job of its own?")
+        page.keyboard.press("Escape")
+        expect(ask).to_have_count(0)
+        self.drop(page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        ask.get_by_role("button", name=re.compile("^Into the ")).click()
+        expect(page.locator("[data-grip^='element']")).to_have_count(1)
+        self.assertEqual(page.url, address)
+        self.drop(page, "crossed-oars.png", draw_loose_file("crossed-oars.png"))
+        ask.get_by_role("button", name="A new job").click()
+        page.wait_for_url(lambda url: re.search(r"/jobs/\d+", url) and url.split("?")[0] != address.split("?")[0])
+
+    def test_a_gap_that_the_line_closes_off_is_opened_by_a_click(self):
+        page = self.page
+        ring = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="60mm" viewBox="0 0 80 60">'
+            b'<path fill="#204060" d="M0 0H80V60H0V31H10V50H70V10H10V29H0Z"/></svg>'
+        )
+        page.goto(self.nibble.address)
+        self.drop(page, "frame.svg", ring, "image/svg+xml")
+        page.wait_for_url(re.compile(r"/jobs/\d+"))
+        self.settled(page)
+        self.go(page, "lines")
+        self.settled(page)
+        box = page.locator("section[aria-label=Table]").bounding_box()
+        assert box
+        middle = box["x"] + 0.45 * box["width"], box["y"] + 0.45 * box["height"]
+        page.mouse.move(*middle)
+        expect(page.get_by_text(re.compile("A gap that the line closes off, 36.0 mm wide"))).to_be_visible()
+        page.mouse.click(*middle)
+        self.settled(page)
+        expect(page.locator("header")).to_contain_text("change 2")
+        expect(page.locator("dd").first).to_have_text("477 mm")  # 293 round the outside, 184 round the gap
+
     def test_words_are_joined_and_what_falls_short_is_mended(self):
         page = self.page
         self.start()

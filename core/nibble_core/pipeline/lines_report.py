@@ -60,7 +60,7 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
             many = (
                 f"{len(join.short)} parts of {called} do"
                 if len(join.short) > 1
-                else f"{called[:1].upper()}{called[1:]} does"
+                else f"{called[:1].upper()}{called[1:]} {_verb(called, 'does', 'do')}"
             )
             widen = round(elements[join.id].widen + gap + 0.1, 2)
             draft.notes.append(
@@ -80,7 +80,11 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
             )
         else:
             draft.notes.append(
-                Note(f"{called[:1].upper()}{called[1:]} touches in {_count(join.touches, 'place')}.", where=where)
+                Note(
+                    f"{called[:1].upper()}{called[1:]} {_verb(called, 'touches', 'touch')} in "
+                    f"{_count(join.touches, 'place')}.",
+                    where=where,
+                )
             )
     for taker in composed.composed.takers:
         if not taker.meets:
@@ -117,7 +121,7 @@ def _takes_nothing(called: str, where: str, taker: Taker) -> Note:
               Change(f"{where}/x", 0.0), Change(f"{where}/y", 0.0))  # fmt: skip
     place = taker.area.centroid
     return Note(
-        f"{called[:1].upper()}{called[1:]} takes nothing away: the rest of the piece lies elsewhere.",
+        f"{called[:1].upper()}{called[1:]} {_verb(called, 'takes', 'take')} nothing away: the rest of the piece lies elsewhere.",
         "Drag it onto the piece.", where, LOOK,
         (Mend("Set it in the middle", middle), setting("Join it instead", f"{where}/way", "joined")),
         None if place.is_empty else (float(place.x), float(place.y)),
@@ -291,6 +295,11 @@ def _figures(draft: Draft, piece: Piece, work: Work, layers: Sequence[LayerResul
 
 def _place(point: Point) -> str:
     return f"{point.x:.1f}, {point.y:.1f}"
+
+
+def _verb(called: str, one: str, several: str) -> str:
+    """The form of a verb that goes with an element's name."""
+    return several if called.startswith("the words") else one
 
 
 def _count(number: int, what: str, plural: str = "s") -> str:

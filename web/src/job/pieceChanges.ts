@@ -71,7 +71,9 @@ export function movedLine(piece: Piece, layer: Layer, line: Line, way: -1 | 1): 
 /** Words or a simple shape, centred on what is there. */
 export function addedElement(piece: Piece, kind: "text" | "simple shape"): Change {
   const value = { id: newId("e"), kind, across: "centred", down: kind === "text" ? "below it" : "centred" };
-  const shift = kind === "text" ? { y: 4 } : {};
+  // words go below what was added last, where nothing lies yet
+  const last = piece.elements.length > 1 ? piece.elements[piece.elements.length - 1]?.id : undefined;
+  const shift = kind === "text" ? { y: 4, ...(last ? { beside: last } : {}) } : {};
   return { path: `pieces/${piece.id}/elements`, value: { ...value, ...shift }, operation: "add" };
 }
 
