@@ -119,9 +119,9 @@ def _takes_nothing(called: str, where: str, taker: Taker) -> Note:
     """Of an element that is to take something away and meets nothing."""
     middle = (Change(f"{where}/across", "centred"), Change(f"{where}/down", "centred"),
               Change(f"{where}/x", 0.0), Change(f"{where}/y", 0.0))  # fmt: skip
-    place = taker.area.centroid
+    place, takes = taker.area.centroid, _verb(called, "takes", "take")
     return Note(
-        f"{called[:1].upper()}{called[1:]} {_verb(called, 'takes', 'take')} nothing away: the rest of the piece lies elsewhere.",
+        f"{called[:1].upper()}{called[1:]} {takes} nothing away: the rest of the piece lies elsewhere.",
         "Drag it onto the piece.", where, LOOK,
         (Mend("Set it in the middle", middle), setting("Join it instead", f"{where}/way", "joined")),
         None if place.is_empty else (float(place.x), float(place.y)),
