@@ -200,8 +200,9 @@ def _off_line(group: list[_Blob]) -> float:
     middles -= middles.mean(0)
     along = np.linalg.svd(middles, full_matrices=False)[2][0]
     at, off = middles @ along, middles @ np.array([-along[1], along[0]])
-    bend = np.polynomial.Polynomial.fit(at, off, 2 if len(group) >= MANY else 1)
-    return float(np.sqrt(np.mean((off - bend(at)) ** 2)) / np.median([blob.height for blob in group]))
+    powers = (at / max(float(np.abs(at).max()), 1e-9))[:, None] ** np.arange(3 if len(group) >= MANY else 2)
+    bend = powers @ np.linalg.lstsq(powers, off, rcond=None)[0]
+    return float(np.sqrt(np.mean((off - bend) ** 2)) / np.median([blob.height for blob in group]))
 
 
 def _without_nested(boxes: list[LetterBox]) -> list[LetterBox]:

@@ -30,7 +30,7 @@ SHARP = 60.0  # degrees of turn from which an inside corner is told
 BEYOND = 0.05  # mm of print that may lie beyond a cut without a word
 NEARLY = 5.0  # mm: further out than this no cut is proposed for what lies beyond it
 MOST = 40  # places shown of one kind
-MOST_BARS = 24  # that are proposed at once
+MOST_BARS = 60  # that are proposed at once
 Going = Callable[[], bool]
 
 

@@ -30,6 +30,9 @@ DIVISIONS = 2
 SHARES = (0.8, 0.65, 0.5, 0.35, 0.2)
 """Of the tolerance, at which a side is tried: joints and fillets add a little to what its segments are off by."""
 
+ONE_WAY = 2
+"""A side of so few segments is fitted from one end only."""
+
 SPLITS, FEW = 6, 9
 """How often a side that no fit describes is parted, and the points below which it is not."""
 
@@ -128,8 +131,10 @@ def _fitted_side(
     away = len(points) // 2
     for share in SHARES if len(points) > 2 else ():
         ahead = _side(points, share * tolerance, divisions, closed=closed)
-        back = _reversed(*_side(points[::-1], share * tolerance, divisions, closed=closed))
-        fewer = [found for found in (ahead, back) if len(found[1]) < len(points) - 1]
+        ways = [ahead]
+        if len(ahead[1]) > ONE_WAY:  # a greedy fit ends differently from the other end
+            ways.append(_reversed(*_side(points[::-1], share * tolerance, divisions, closed=closed)))
+        fewer = [found for found in ways if len(found[1]) < len(points) - 1]
         if not fewer:
             break
         for kinds, rows in sorted(fewer, key=lambda found: len(found[1])):

@@ -41,7 +41,7 @@ def offset_area(
     are cut off. Only true corners are mitred or bevelled: the vertices between the chords of a curve keep their
     distance all round, as with round corners.
     """
-    if not distance:
+    if not distance or area.is_empty:
         return area
     round_one: BaseGeometry = area.buffer(distance, quad_segs=quarter_segments(abs(distance), sagitta))
     if corners == "round":

@@ -17,7 +17,7 @@ class BoxesTest(unittest.TestCase):
         found = {
             (name, width): boxes(wordless.drawing(name), width, soft=soft)
             for name in wordless.NAMES
-            for width, soft in ((450, 0.0), (760, 1.0))
+            for width, soft in ((420, 0.0), (560, 1.0))
         }
         self.assertLessEqual(sum(map(len, found.values())), 0.2 * len(found), {k: v for k, v in found.items() if v})
 

@@ -100,7 +100,7 @@ class CornerTest(unittest.TestCase):
     @given(
         stars(), distances, st.sampled_from((-0.2, 1.0)), st.sampled_from((("mitred", "mitre"), ("bevelled", "bevel")))
     )
-    @settings(max_examples=40)
+    @settings(max_examples=20)
     def test_straight_sides_come_out_as_by_another_hand(self, corners, distance, way, kinds):
         area, (own, other) = Polygon(corners), kinds
         made = offset_area(area, way * distance, corners=own)

@@ -37,7 +37,7 @@ def subject(work):
 
 class SizedTest(unittest.TestCase):
     @given(st.sampled_from(("subject", "piece")), st.sampled_from(("wide", "high")), st.floats(20, 300))
-    @settings(max_examples=6)
+    @settings(max_examples=4)
     def test_what_is_asked_for_is_what_comes_out(self, what, side, wanted):
         ticket, work_of = job()
         work = work_of(apply(ticket, sized_to(ticket, "a1", what, side, wanted, work_of)))

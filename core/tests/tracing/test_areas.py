@@ -18,7 +18,7 @@ class AreasTest(unittest.TestCase):
         for name in PICTURES:
             for kind, options in KINDS.items():
                 with self.subTest(name, kind=kind):
-                    traced = trace_colours(flat_pictures.drawn(name, 500, **options), polished=False)
+                    traced = trace_colours(flat_pictures.drawn(name, 400, **options), polished=False)
                     self.assertEqual(len(traced.regions), flat_pictures.true_areas(name))
 
     def test_a_thin_line_of_its_own_colour_stays(self):
