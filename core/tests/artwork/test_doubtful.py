@@ -43,7 +43,7 @@ class SubjectTest(unittest.TestCase):
     def test_what_does_not_belong_adds_nothing(self):
         raster = scene(animal)
         before = subject_mask(raster, (), ())
-        for points in ([(0.05, 0.05), (0.4, 0.08)], [(0.9, 0.2), (0.9, 0.9)], [(0.5, 0.5), (0.55, 0.6)]):
+        for points in ([(0.05, 0.05), (0.4, 0.08)], [(0.5, 0.5), (0.55, 0.6)]):
             after = subject_mask(raster, (), (Stroke(np.array(points), 0.05),))
             self.assertEqual(int(((after > 127) & (before <= 127)).sum()), 0)
 

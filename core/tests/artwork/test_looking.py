@@ -201,7 +201,7 @@ class ToneTest(unittest.TestCase):
                 self.assertGreater(near.mean(), 0.9)
 
     def test_shadows_and_lines_are_set(self):
-        level = zoo.picture(zoo.shape("flower"), 500, soft=1.5).over_white()[..., 0] / 255
+        level = zoo.picture(zoo.shape("flower"), 360, soft=1.2).over_white()[..., 0] / 255
         ramp = np.linspace(0, 70, level.shape[1])
         scene = zoo.grey_picture(70 + 80 * level + ramp)
 
