@@ -29,6 +29,7 @@ BEYOND = 2  # px further in, where the contrast is compared
 RISEN = 0.93  # of the drawing's own contrast, at which an edge is over
 SPECK_PX, SPECK_SHARE, FAINT = 24, 2e-4, 2.0  # an island smaller than these and under twice the tolerance is noise
 LIKE = 16  # levels of a channel that set no colour apart from the background
+LOOKED_AT = 1000  # px, longer side of the picture in which pale parts are looked for
 PALE, LEAST_PALE = 0.3, 5.0  # of the tolerance, and levels, from which a part differs from the background
 PALE_WIDE, PALE_SHARE = 0.006, 0.0015  # of the longer side that its half width is, of the picture that it covers
 STEP, STEP_WIDE = 0.25, 3  # of the tolerance by which it rises within so many px
@@ -98,11 +99,16 @@ def take_background_away(
 def pale_parts(raster: Raster, cleaned: Raster, tolerance: float) -> tuple[float, float] | None:
     """Where something paler than the tolerance went with the background, as fractions of the picture; None if nothing
     did. Such a part is flat, and ends in a step: uneven light and noise have neither."""
-    shown = np.ascontiguousarray(raster.over_white())
+    scale = min(1.0, LOOKED_AT / max(raster.width, raster.height))
+    size = max(8, round(raster.width * scale)), max(8, round(raster.height * scale))
+    shown, before, after = (
+        np.asarray(cv2.resize(np.ascontiguousarray(one), size, interpolation=cv2.INTER_AREA), np.uint8)
+        for one in (raster.over_white(), raster.alpha, cleaned.alpha)
+    )
     contrast = cv2.medianBlur(_contrast(shown, np.median(_border(shown), 0)), 5).astype(np.float32)
     reach = tolerance * 255
-    went = (cleaned.alpha < 8) & (raster.alpha >= 8)
-    radius = max(2, round(PALE_WIDE * max(raster.width, raster.height)))
+    went = (after < 8) & (before >= 8)
+    radius = max(2, round(PALE_WIDE * max(size)))
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
     pale = cv2.morphologyEx((went & (contrast > max(PALE * reach, LEAST_PALE))).astype(np.uint8), cv2.MORPH_OPEN, disc)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(pale, connectivity=8)
@@ -116,7 +122,7 @@ def pale_parts(raster: Raster, cleaned: Raster, tolerance: float) -> tuple[float
             continue
         inside = cv2.distanceTransform(part, cv2.DIST_L2, 3)
         y, x = np.unravel_index(int(np.argmax(inside)), inside.shape)
-        return float(x / raster.width), float(y / raster.height)
+        return float(x / size[0]), float(y / size[1])
     return None
 
 

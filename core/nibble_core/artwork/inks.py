@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from nibble_core.graphics import Colour, Drawn, Stroke
+from nibble_core.graphics import Colour, Drawn, Stroke, colours_apart
 
 LEVELS = 255
 HAIR = 0.1  # mm: what a stroke without width is weighed as
@@ -23,8 +23,8 @@ def with_joined_inks(shapes: Sequence[Drawn], nearer: float) -> list[Drawn]:
     inks: list[Colour] = []
     becomes: dict[Colour, Colour] = {}
     for colour in sorted(weights, key=lambda one: -weights[one]):
-        near = [ink for ink in inks if _apart(ink, colour) <= nearer * LEVELS]
-        becomes[colour] = min(near, key=lambda ink: _apart(ink, colour)) if near else colour
+        near = [ink for ink in inks if colours_apart(ink, colour) <= nearer * LEVELS]
+        becomes[colour] = min(near, key=lambda ink: colours_apart(ink, colour)) if near else colour
         if not near:
             inks.append(colour)
     return [shape if shape.spot else replace(shape, colour=becomes[shape.colour]) for shape in shapes]
@@ -34,7 +34,3 @@ def _covered(shape: Drawn) -> float:
     if isinstance(shape, Stroke):
         return shape.path.length() * max(shape.width, HAIR)
     return abs(shape.region.area())
-
-
-def _apart(one: Colour, other: Colour) -> int:
-    return max(abs(a - b) for a, b in zip(one, other, strict=True))

@@ -21,7 +21,7 @@ from shapely.affinity import scale
 from shapely.geometry import Polygon
 
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.graphics import Colour, Drawn, Raster, Shape
+from nibble_core.graphics import Colour, Drawn, Raster, Shape, colours_apart
 from nibble_core.graphics.silhouette import silhouette
 from nibble_core.graphics.stroking import region_of
 
@@ -107,7 +107,7 @@ def held_against(look: Raster, width: float, shapes: Sequence[Drawn], doubtful: 
         inner = cv2.erode(seen.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
         if index in asked and inner.any():
             found = _mean(look, inner)
-            if max(abs(a - b) for a, b in zip(found, shape.colour, strict=True)) > OFF:
+            if colours_apart(found, shape.colour) > OFF:
                 shape = replace(shape, colour=found)
                 recoloured += 1
             if float(look.alpha[inner].mean()) < WHOLE * 255:

@@ -1,6 +1,6 @@
 """What files hold and stages pass on: pictures of pixels, drawings of shapes, pages of job files."""
 
-from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke, hex_colour
+from nibble_core.graphics.drawing import HAIRLINE, Colour, Drawing, Drawn, Shape, Stroke, colours_apart, hex_colour
 from nibble_core.graphics.page import (
     BLACK,
     ClientPage,
@@ -40,5 +40,6 @@ __all__ = [
     "Stroke",
     "Stroked",
     "Tool",
+    "colours_apart",
     "hex_colour",
 ]

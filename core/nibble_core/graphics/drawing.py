@@ -99,5 +99,10 @@ class Drawing:
         return Drawing(self.width * scale, self.height * scale, shapes)
 
 
+def colours_apart(one: Colour, other: Colour) -> int:
+    """The largest difference of a channel, levels."""
+    return max(abs(a - b) for a, b in zip(one, other, strict=True))
+
+
 def hex_colour(colour: Colour) -> str:
     return "#{:02x}{:02x}{:02x}".format(*colour)

@@ -80,9 +80,10 @@ def compose(members: Sequence[Member]) -> Composed:
         shapes = widened(member.shapes, member.widen)
         if member.way in ("cut out", "common part"):
             area = _area(shapes)
-            meets = any(area.intersects(area_of(shape)) for _, shape in painted)
+            left = [_against(one, area, member.way) for one in painted]
+            meets = any(kept != [one] for one, kept in zip(painted, left, strict=True))
             takers.append(Taker(member.id, area, member.way, meets))
-            painted = [kept for one in painted for kept in _against(one, area, member.way)]
+            painted = [one for kept in left for one in kept]
             if not painted:
                 raise NothingToCut(
                     "Nothing is left of the piece.", "Move what is cut out, or join it instead.", where=member.id

@@ -8,6 +8,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Box, Path, Point, Region
+from nibble_core.graphics import colours_apart
 from nibble_core.lines.offsetting import quarter_segments
 
 
@@ -40,7 +41,7 @@ def of_colours(
     seen: list[BaseGeometry] = []
     above: BaseGeometry = shapely.Polygon()
     for colour, area in reversed(painted):
-        if any(max(abs(a - b) for a, b in zip(colour, one, strict=True)) <= near for one in colours):
+        if any(colours_apart(colour, one) <= near for one in colours):
             seen.append(area.difference(above))
         above = above.union(area)
     return shapely.union_all(seen)

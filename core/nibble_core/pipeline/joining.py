@@ -11,7 +11,7 @@ from nibble_core.geometry import Point
 from nibble_core.graphics import hex_colour
 from nibble_core.lines.composing import area_of
 from nibble_core.pipeline.compose import PieceResult
-from nibble_core.ticket import Change
+from nibble_core.ticket import Change, free_ids
 from nibble_core.ticket.piece import Piece
 
 NEAR = 0.1  # mm between a shape and the cut along it
@@ -29,14 +29,12 @@ def joining_bars(
     distance: mm that the cut lies outside the shapes, which the bars have to reach.
     """
     width = max(LEAST_WIDTH, round(WIDTH_SHARE * max(composed.box.width, composed.box.height), 1))
-    taken = {element.id for element in piece.elements}
-    ids = (id for id in (f"bar{number}" for number in range(1, 10_000)) if id not in taken)
     painted = composed.composed.painted
     colour = hex_colour(painted[0][1].colour) if painted else "#22323a"
     reach = max(distance, 0.0)
     bars = [
         Change(f"pieces/{piece.id}/elements", _bar(id, one, other, width, reach, colour), "add")
-        for id, (one, other) in zip(ids, ways, strict=False)
+        for id, (one, other) in zip(free_ids("bar", piece.elements), ways, strict=False)
     ]
     ends = shapely.MultiPoint([end for way in ways for end in way])
     met = [

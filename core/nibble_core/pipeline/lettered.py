@@ -8,7 +8,7 @@ from nibble_core.geometry import Box
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.ticket import Change
+from nibble_core.ticket import Change, free_ids
 from nibble_core.ticket.artwork import Artwork
 
 SLACK = 0.25  # of a box's height, by which the shapes of its letters may reach beyond it
@@ -32,13 +32,11 @@ def lettered(artwork: Artwork, picture: Picture, size: tuple[float, float], trac
 
 def is_no_lettering(artwork: Artwork, boxes: list[Box], size: tuple[float, float]) -> tuple[Change, ...]:
     """Changes that put boxes away for good."""
-    taken = {place.id for place in artwork.wordless}
-    ids = (id for id in (f"w{number}" for number in range(1, 10_000)) if id not in taken)
     middles = np.array([[(box.left + box.right) / 2, (box.top + box.bottom) / 2] for box in boxes]) / size
     places = np.round(framing_of(artwork).back(middles), 5).tolist()
     return tuple(
         Change(f"artworks/{artwork.id}/wordless", {"id": id, "x": x, "y": y}, "add")
-        for id, (x, y) in zip(ids, places, strict=False)
+        for id, (x, y) in zip(free_ids("w", artwork.wordless), places, strict=False)
     )
 
 

@@ -13,7 +13,7 @@ from nibble_core.errors import InvalidTicket, NothingToCut
 from nibble_core.geometry import Path, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
-from nibble_core.graphics import Shape, hex_colour
+from nibble_core.graphics import Shape, colours_apart, hex_colour
 from nibble_core.graphics.stroking import region_of
 from nibble_core.lines.composing import area_of
 from nibble_core.lines.contour import holes_kept
@@ -157,4 +157,4 @@ def _is(shape: Shape, one: Chosen) -> bool:
     """Whether a shape is of a chosen colour, and of a chosen name if one is given."""
     if one.named and one.named not in (shape.spot, shape.layer):
         return False
-    return max(abs(a - b) for a, b in zip(shape.colour, rgb(one.colour), strict=True)) <= NEAR
+    return colours_apart(shape.colour, rgb(one.colour)) <= NEAR

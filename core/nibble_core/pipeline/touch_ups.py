@@ -11,7 +11,7 @@ import shapely
 from nibble_core.artwork.background import Cleaned
 from nibble_core.formats.svg_path import drawn_until_error
 from nibble_core.geometry import Affine, Points, Region
-from nibble_core.graphics import Colour, Shape
+from nibble_core.graphics import Colour, Shape, colours_apart
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
@@ -214,4 +214,4 @@ def _like(one: TracedShape, touch: TouchUp) -> bool:
 
 
 def _near(one: Colour, other: Colour) -> bool:
-    return max(abs(a - b) for a, b in zip(one, other, strict=True)) <= ALIKE
+    return colours_apart(one, other) <= ALIKE

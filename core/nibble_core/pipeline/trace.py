@@ -20,7 +20,7 @@ from nibble_core.errors import NothingToTrace
 from nibble_core.geometry import Affine, Box, Path, Points, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
-from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke
+from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke, colours_apart
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import outlined, region_of
 from nibble_core.pipeline.clean import framing_of
@@ -263,7 +263,7 @@ def _ground_for(raster: Raster) -> Colour | None:
 
 
 def _alike(one: Colour, other: Colour) -> bool:
-    return max(abs(a - b) for a, b in zip(one, other, strict=True)) <= PAPER_LEVELS
+    return colours_apart(one, other) <= PAPER_LEVELS
 
 
 def _centre_lines(

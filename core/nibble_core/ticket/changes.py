@@ -5,7 +5,8 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import itertools
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -134,6 +135,12 @@ def scaled_distances(ticket: Ticket, factor: float) -> list[Change]:
                     if value:
                         changes.append(Change(f"{path}/{name}", round(value * factor, 3)))
     return changes
+
+
+def free_ids(prefix: str, items: Iterable[Any]) -> Iterator[str]:
+    """Ids for further items of a list: the prefix and a number, none of those that its items have."""
+    taken = {item.id for item in items}
+    return (id for number in itertools.count(1) if (id := f"{prefix}{number}") not in taken)
 
 
 def overlap(one: str, other: str) -> bool:

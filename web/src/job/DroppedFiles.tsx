@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
-import { useLayoutEffect, useRef } from "react";
 import { Button } from "../ui/Button";
+import { Dialog } from "../ui/Dialog";
 
 interface Props {
   files: readonly File[];
@@ -13,25 +13,9 @@ interface Props {
 
 /** What becomes of files that were dropped on an open job. */
 export function DroppedFiles({ files, piece, onHere, onNew, onClose }: Props) {
-  const dialog = useRef<HTMLDialogElement>(null);
-  useLayoutEffect(() => {
-    dialog.current?.showModal();
-  }, []);
   const called = files.length === 1 ? `“${files[0]?.name}”` : `${files.length} files`;
   return (
-    <chakra.dialog
-      ref={dialog}
-      aria-label="Dropped files"
-      onClose={onClose}
-      margin="auto"
-      maxWidth="460px"
-      padding="18px 22px 20px"
-      background="paper"
-      border="1px solid {colors.hair}"
-      borderRadius="card"
-      color="ink"
-      _backdrop={{ background: "rgba(30,42,46,.35)" }}
-    >
+    <Dialog label="Dropped files" onClose={onClose}>
       <chakra.p fontSize="17px" marginBottom="14px" overflowWrap="anywhere">
         {called}: into this job, or {files.length === 1 ? "a job of its own" : "jobs of their own"}?
       </chakra.p>
@@ -48,6 +32,6 @@ export function DroppedFiles({ files, piece, onHere, onNew, onClose }: Props) {
           Leave it
         </Button>
       </chakra.div>
-    </chakra.dialog>
+    </Dialog>
   );
 }
