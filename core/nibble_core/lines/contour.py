@@ -69,12 +69,25 @@ def closed_shape(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPolygo
 
 
 def without_holes(area: MultiPolygon) -> tuple[MultiPolygon, list[Polygon]]:
-    """An area with its holes filled, and those."""
+    """An area with its holes filled, and those. See ``holes_in``."""
     parts = polygons(area)
     filled: BaseGeometry = MultiPolygon([Polygon(part.exterior) for part in parts])
     if not filled.is_valid:  # parts that lay in holes of others
         filled = shapely.union_all(filled.geoms)
-    return MultiPolygon(polygons(filled)), [Polygon(ring) for part in parts for ring in part.interiors]
+    return MultiPolygon(polygons(filled)), holes_in(area)
+
+
+def holes_in(area: BaseGeometry) -> list[Polygon]:
+    """The holes of an area, without the parts that lie in them (the island in a lake is no water)."""
+    parts = polygons(area)
+    holes = np.array([Polygon(ring) for part in parts for ring in part.interiors])
+    if not len(holes):
+        return []
+    filled = np.array([Polygon(part.exterior) for part in parts])
+    within = shapely.STRtree(filled).query(holes, predicate="contains")
+    for k in np.unique(within[0]):
+        holes[k] = holes[k].difference(shapely.union_all(filled[within[1][within[0] == k]]))
+    return [part for hole in holes for part in polygons(hole)]
 
 
 def _tidy(area: BaseGeometry) -> BaseGeometry:
@@ -212,11 +225,11 @@ def as_chords(part: Polygon) -> Region:
 
 
 def _with_holes(parts: list[Polygon], holes: NDArray[np.object_]) -> BaseGeometry:
-    """Parts with holes in them. Holes that lie apart and wholly inside become rings at once, since screens have
-    thousands; the others are cut out."""
+    """Parts with holes in them. Holes that lie apart and wholly inside and have nothing in them become rings at once,
+    since screens have thousands; the others are cut out."""
     tree = shapely.STRtree(holes)
     met = tree.query(holes, predicate="intersects")
-    apart = np.ones(len(holes), bool)
+    apart = shapely.get_num_interior_rings(holes) == 0
     apart[met[0][met[0] != met[1]]] = False
     made = []
     for part in parts:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import cv2
 import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
@@ -116,10 +117,10 @@ def surrounding(kind: str, area: BaseGeometry, *, radius: float = 5.0) -> Region
                 return made
         return made
     if kind == "circle":
-        circle = shapely.minimum_bounding_circle(shapely.MultiPoint(hull))
-        centre = circle.centroid
-        reach = float(np.hypot(*(hull - (centre.x, centre.y)).T).max())
-        return Region(Path.circle(centre.x, centre.y, reach))
+        # in single precision, from the box's middle; GEOS takes seconds over a hull of 20,000 nodes
+        found, _ = cv2.minEnclosingCircle((hull - (middle.e, middle.f)).astype(np.float32))
+        centre = np.add(found, (middle.e, middle.f))
+        return Region(Path.circle(*centre, float(np.hypot(*(hull - centre).T).max())))
     if kind == "ellipse":
         scaled = (hull - (middle.e, middle.f)) / (box.width / 2, box.height / 2)
         reach = float(np.hypot(*scaled.T).max())

@@ -22,6 +22,7 @@ from nibble_core.lines.contour import (
     contour_area,
     contour_preview,
     fitted,
+    holes_in,
     joined_islands,
     with_own_nodes,
     without_holes,
@@ -209,11 +210,10 @@ class _Drawing:
             raise NothingToCut("There is no shape to draw a line round.", "Choose what it goes round.")
         base, gaps = self._base(line, whole)
         kept, filled = hole_places(line, self._piece)
-        holes = [Polygon(ring) for part in polygons(whole) for ring in part.interiors]
         options = {
             "bays": line.smallest_hole if line.holes == "kept" else None, "kept": kept, "filled": filled,
             "corners": line.corners, "mitre_limit": line.mitre_limit,
-            "holes": holes_of(line, self._piece, [*holes, *gaps]),
+            "holes": holes_of(line, self._piece, [*holes_in(whole), *gaps]),
             "inside_radius": line.inside_radius, "smallest": line.smallest,
         }  # fmt: skip
         if self._preview:

@@ -76,8 +76,10 @@ def painted(content: bytes, page: int, crop: Box | None = None, ppi: float = 150
              "in.pdf", "out"], cwd=folder, check=True,
         )  # fmt: skip
         found = np.asarray(Image.open(FilePath(folder) / "out.png").convert("L"), float)
-    if crop is None:
-        return found
+    return found if crop is None else cropped(found, crop, ppi)
+
+
+def cropped(found: np.ndarray, crop: Box, ppi: float = 150) -> np.ndarray:
     left, top, right, bottom = (round(side / 25.4 * ppi) for side in crop)
     return found[top:bottom, left:right]
 
@@ -135,16 +137,16 @@ class ClientPageTest(unittest.TestCase):
             self.assertEqual(fonts.count("/Times-Italic"), 1)
         # at each copy the middle is the client's; beyond cut and bleed there is nothing
         laid = work.sheets["s1"].value
-        own = painted(content, 2, Box(10, 10, 80, 40))
+        own, sheet = painted(content, 2, Box(10, 10, 80, 40)), painted(printed, 1)
         for _, at in laid.placements:
             (x, y), turned = at.map(np.array([[0.0, 0.0]]))[0], at.b
             self.assertEqual(turned, 0.0)
-            seen = painted(printed, 1, Box(x + 10, y + 10, x + 80, y + 40))
+            seen = cropped(sheet, Box(x + 10, y + 10, x + 80, y + 40))
             high, wide = min(own.shape[0], seen.shape[0]), min(own.shape[1], seen.shape[1])
             self.assertLess((np.abs(own[:high, :wide] - seen[:high, :wide]) > 60).mean(), 0.03)
-            beyond = painted(printed, 1, Box(x + 5.2, y + 20, x + 6.6, y + 30))
+            beyond = cropped(sheet, Box(x + 5.2, y + 20, x + 6.6, y + 30))
             self.assertGreater(beyond.min(), 250)
-            bleeds = painted(printed, 1, Box(x + 7.3, y + 20, x + 7.9, y + 30))
+            bleeds = cropped(sheet, Box(x + 7.3, y + 20, x + 7.9, y + 30))
             self.assertLess(bleeds.max(), 200)
 
     def test_an_ink_whose_tint_is_a_program_is_seen_in_its_colour(self):

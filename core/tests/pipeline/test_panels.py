@@ -65,9 +65,7 @@ class PanelsTest(unittest.TestCase):
         self.assertEqual(work.problems, [])
         strips = work.panels["s1"]
         self.assertEqual(len(strips), 3)
-        files = {
-            one.name: one.content for one in write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl", "png"])
-        }
+        files = {one.name: one.content for one in write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl"])}
         self.assertEqual(sum(name.endswith("cut.pdf") for name in files), 3)
         told = json.loads(files["manifest.json"])["sheets"][0]
         self.assertEqual([one["left_mm"] for one in told["panels"]], [round(one.left, 3) for one in strips])

@@ -1,5 +1,6 @@
 """Pieces from ticket to files: elements, lines of every source and process, layers, what cannot be drawn, and print."""
 
+import itertools
 import json
 import math
 import unittest
@@ -136,6 +137,23 @@ class HoleTest(unittest.TestCase):
             self.line(holes="kept", hole_marks=(HoleMark("h", 0.5, 0.5, "filled"),)), solid, delta=0.5
         )
 
+    def test_what_lies_in_a_kept_hole_stays_with_its_own_hole(self):
+        centred = {"kind": "simple shape", "across": "centred", "down": "centred"}
+        island = Element("e2", way="apart", figure=Figure("circle", 16.0), **centred)
+        pool = Element("e3", way="cut out", figure=Figure("circle", 6.0), **centred)
+        for distance, preview in itertools.product((0.0, 1.0, -1.0), (False, True)):
+            with self.subTest(distance=distance, preview=preview):
+                ticket = ticket_of(
+                    [RING, island, pool], [Line("k1", distance=distance, holes="kept", corners="mitred")]
+                )
+                made = area(badge_work(ticket, preview=preview).layers["l1"].value.lines[0])
+                edges = [(30, 1), (20, -1), (8, 1), (3, -1)]
+                self.assertAlmostEqual(
+                    made, math.pi * sum(sign * (r + sign * distance) ** 2 for r, sign in edges), delta=1.5
+                )
+        one = drawn(ticket_of([RING, island, pool], [Line("k1", distance=1.0, holes="kept", smallest_hole=7.0)]))
+        self.assertEqual(sorted(len(region.holes) for region in one.regions), [0, 1])  # the pool is filled
+
     def test_a_hole_that_its_distance_swallows_falls_away(self):
         made = drawn(ticket_of([RING], [Line("k1", distance=25.0, holes="kept")]))
         self.assertEqual((len(made.regions[0].holes), made.leftovers), (0, 1))
@@ -167,6 +185,13 @@ class BayTest(unittest.TestCase):
                 (hole,) = region.holes
                 room = closing.get("distance", 0.0)
                 self.assertAlmostEqual(abs(hole.area()), (40 - 2 * room) * (20 - 2 * room), delta=2.0)
+
+    def test_what_lies_in_a_bay_stays(self):
+        island = Element("e4", kind="simple shape", way="apart", figure=Figure("rectangle", 10.0, 10.0),
+                         across="centred", down="centred")  # fmt: skip
+        ticket = ticket_of((*self.frame, island), [Line("k1", distance=1.0, holes="kept", close_gaps=0.0)])
+        _, inner = sorted((region.polygon() for region in drawn(ticket).regions), key=lambda one: -one.area)
+        self.assertAlmostEqual(inner.area, 100 + 40 + math.pi, delta=0.3)
 
     def test_its_size_decides_as_with_others(self):
         for closing in ({"distance": 1.0}, {"close_gaps": 1.5}):
