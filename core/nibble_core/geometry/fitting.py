@@ -165,6 +165,7 @@ def _side(points: Points, tolerance: float, divisions: int, *, closed: bool) -> 
     _fillet(samples, kinds, rows, breaks, tolerance, closed=closed)
     for _ in range(2):  # what could not follow a line the first time meets its cubic half-way
         _smooth_joints(samples, kinds, rows, breaks, tolerance, divisions, closed=closed)
+    _merge(samples, kinds, rows, breaks, tolerance)
     return kinds, rows
 
 
@@ -312,6 +313,23 @@ def _smooth_joints(
         made += [(k, row, int(index[stop])) for k, row, stop in led] if led else [(kind, rows[q], breaks[q + 1])]
     kinds[:], rows[:] = [kind for kind, _, _ in made], [row for _, row, _ in made]
     breaks[1:] = [stop for _, _, stop in made]
+
+
+def _merge(samples: Points, kinds: list[int], rows: list[np.ndarray], breaks: list[int], tolerance: float) -> None:
+    """Neighbours that one cubic describes as well become that cubic: a greedy fit ends with a short rest, and joints
+    divide more than they need. Lists are changed in place."""
+    q = 0
+    while q + 1 < len(rows):
+        joined = np.array([*rows[q][:6], *rows[q + 1][6:]])
+        own, _ = _along_segment(samples, breaks[q], breaks[q + 2], joined)
+        (start, through), (on, end) = end_directions(kinds[q], rows[q]), end_directions(kinds[q + 1], rows[q + 1])
+        bent = LINE not in kinds[q : q + 2] and abs(_turn(*through, *on)) < SMOOTH
+        led = _led(own, 0, len(own) - 1, start, end, tolerance, 0) if bent and len(own) > 3 else None
+        if led is None:
+            q += 1
+            continue
+        kinds[q : q + 2], rows[q : q + 2], breaks[q + 1 : q + 2] = [CUBIC], [led[0][1]], []
+        q = max(q - 1, 0)
 
 
 def _along_segment(samples: Points, first: int, last: int, row: np.ndarray) -> tuple[Points, np.ndarray]:
