@@ -33,6 +33,9 @@ SHARES = (0.8, 0.65, 0.5, 0.35, 0.2)
 ONE_WAY = 2
 """A side of so few segments is fitted from one end only."""
 
+FEWEST = 4
+"""Points of a ring that nothing describes in fewer segments."""
+
 SPLITS, FEW = 6, 9
 """How often a side that no fit describes is parted, and the points below which it is not."""
 
@@ -70,6 +73,8 @@ def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVIS
     Each side between two corners is tried at falling tolerances until its measured distance keeps the promise; one
     that no fit describes better stays the polyline it is.
     """
+    if len(ring) <= FEWEST:
+        return Path.polygon(ring)
     cx, cy, radius, worst = fit_circle(ring)
     # a chord's middle lies its sagitta inside the circle; no place of either is further off than both together
     sagitta = float(np.hypot(*(np.roll(ring, -1, 0) - ring).T).max()) ** 2 / (8 * max(radius, 1e-9))

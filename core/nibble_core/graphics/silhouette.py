@@ -42,7 +42,9 @@ def silhouette(
     for k in holes.get(-1, []):
         if len(rings[k]) < 4:
             continue
-        area = shapely.make_valid(Polygon(rings[k], [rings[j] for j in holes.get(k, []) if len(rings[j]) >= 4]))
+        whole = Polygon(rings[k], [rings[j] for j in holes.get(k, []) if len(rings[j]) >= 4])
+        # outlines touch and cross themselves where something is a pixel wide: holes are taken off what is round them
+        area = shapely.make_valid(whole, method="structure", keep_collapsed=False)
         if sliver:
             area = area.buffer(-sliver).buffer(sliver)
         made += polygons(area.buffer(0.5 / finer, quad_segs=2).simplify(STEP))
