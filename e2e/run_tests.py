@@ -13,8 +13,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 WEB = ROOT / "web"
-BROWSER = ["e2e", "service"]
-OTHERS = ["core/tests"]
+BROWSER = ["e2e"]
+OTHERS = ["core/tests", "service"]
 
 
 @dataclass
@@ -45,8 +45,8 @@ def start(labels: list[str]) -> Group:
 
 
 def main(words: list[str]) -> int:
-    """Run what the words name; with none everything, in two lanes that take about as long: the browser's tests and
-    the service's beside the checks and the core's tests."""
+    """Run what the words name; with none everything, in two lanes that take about as long: the browser's tests
+    beside the checks and all others."""
     counts = [start(words).finish()] if words else everything()
     passed, failed = sum(good for good, _ in counts), sum(bad for _, bad in counts)
     print(f"{passed} passed, {failed} failed", flush=True)

@@ -31,10 +31,10 @@ class PowerCutTest(BrowserTest):
     def test_an_acknowledged_change_survives_kill_9(self):
         for value in (3.1, 3.2):
             seen = 1 + round((value - 3.1) * 10)
-            kept = self.post("/api/jobs/1/changes", {"seen": seen, "changes": [{"path": DISTANCE, "value": value}]})
+            kept = self.post("/api/jobs/4/changes", {"seen": seen, "changes": [{"path": DISTANCE, "value": value}]})
             self.nibble.kill()
             self.nibble.start()
-            self.page.goto(f"{self.nibble.address}/jobs/1?station=lines")
+            self.page.goto(f"{self.nibble.address}/jobs/4?station=lines")
             expect(self.slot(self.page, DISTANCE)).to_have_text(f"{value} mm")
             expect(self.page.get_by_text(re.compile(f"change {kept['revision']['number']}$"))).to_be_visible()
         self.settled(self.page)

@@ -19,7 +19,10 @@ const LibraryPage = lazy(() =>
 const TicketPage = lazy(() =>
   import("./ticket/TicketPage").then((module) => ({ default: module.TicketPage })),
 );
-const JobScreen = lazy(() => import("./job/JobScreen").then((module) => ({ default: module.JobScreen })));
+const jobScreen = () => import("./job/JobScreen").then((module) => ({ default: module.JobScreen }));
+const JobScreen = lazy(jobScreen);
+// who opens a job by its address waits for nothing else first
+if (location.pathname.startsWith("/jobs/")) void jobScreen();
 
 /** The whole application: signed-out people see the sign-in, others the board and the jobs. */
 export function App() {

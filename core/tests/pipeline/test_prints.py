@@ -15,7 +15,7 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from tests.formats.test_client_page import painted
 
-WIDE, HIGH = 200.0, 100.0
+WIDE, HIGH = 100.0, 50.0
 SHADED = b"""<svg xmlns="http://www.w3.org/2000/svg" width="400mm" height="200mm" viewBox="0 0 400 200"><defs>
 <linearGradient id="g"><stop offset="0" stop-color="#123a8c"/><stop offset="1" stop-color="#e9a50c"/></linearGradient>
 <clipPath id="c"><circle cx="200" cy="100" r="80"/></clipPath></defs>

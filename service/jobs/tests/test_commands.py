@@ -9,28 +9,8 @@ from django.core.management import CommandError, call_command
 from django.db import connection
 from django.test import TransactionTestCase
 
-from jobs.models import Job
-from jobs.queries import newest_revision
-from nibble_core.ticket import ticket_from_plain
-
-CLIENTS = [
-    "Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery",
-    "Orrinmouth Lighthouse Trust", "the shop’s own", "Orrinmouth Lighthouse Trust", "Little Owl Library",
-    "Orrinmouth Lighthouse Trust",
-]  # fmt: skip
-
 
 class CommandTest(TransactionTestCase):
-    def test_the_demo_shop_is_loaded_once(self) -> None:
-        for _ in range(2):
-            call_command("load_demo")
-        self.assertEqual(sorted(Job.objects.values_list("client", flat=True)), sorted(CLIENTS))
-        for job in Job.objects.all():
-            self.assertLessEqual({station["state"] for station in job.card["stations"]}, {"fine", "look"})
-        offcut = ticket_from_plain(newest_revision(Job.objects.get(client="the shop’s own").pk).ticket)
-        self.assertEqual(len(offcut.sheets[0].placed), 18)
-        self.assertEqual(len(offcut.pieces), 3)
-
     def test_a_user_is_added_and_weak_passwords_are_not(self) -> None:
         out = io.StringIO()
         with patch("sys.stdin", io.StringIO("a long enough word\n")):
