@@ -92,10 +92,12 @@ def check_moves(meant: Moves, found: Moves, called: str, *, scale: float, tolera
     _near(meant.power * (meant.does == BURN), found.power, f"the powers of the {called}", 0.006 / scale)
     _near(meant.speed, found.speed, f"the speeds of the {called}", 0.001)
     _near(meant.wait, found.wait, f"the waits of the {called}", 0.001)
-    told, read = ([(some.tools[k].process, some.tools[k].rank) for k in _turns(some.tool).tolist()]
-                  for some in (meant, found))  # fmt: skip
-    if told != read:
+    told, read = ([some.tools[k] for k in _turns(some.tool).tolist()] for some in (meant, found))
+    if [(one.process, one.rank) for one in told] != [(one.process, one.rank) for one in read]:
         raise _disagree(f"the processes of the {called}")
+    for one, other in zip(told, read, strict=True):
+        if one.heights is not None:
+            _near(list(one.heights), list(other.heights or ()), f"the heights of the {called}", 0.001)
 
 
 def _turns(tool: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -2,7 +2,7 @@
 
 ``G0`` travels with the beam off, ``G1``, ``G2`` and ``G3`` move at ``F`` mm a minute; ``M4`` switches a beam on that
 follows ``S`` and the speed, ``M3`` one that burns standing as well (it pierces for ``G4`` seconds), ``M5`` off. x goes
-to the right and y upward, away from the operator. What the file is of, where its origin lies and what each tool does
+to the right and y upward, away from the operator; where a tool tells heights, ``Z`` upward from the material. What the file is of, where its origin lies and what each tool does
 stand in comments, which machines pass over.
 """
 
@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,16 +58,18 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
     )
     said = words[np.where(moves.does == TRAVEL, 0, np.where(~arcs, 1, np.where(turns, 2, 3)))]
     said = said + _changes(moves, dialect)
-    standing = _standing(moves)
+    standing = moves.pierces
     for k in np.nonzero((moves.wait > 0) & ~standing)[0].tolist():
         said[k] = f"G4 P{format_number(moves.wait[k], 3)}\n" + said[k]
     for k in np.nonzero(standing)[0].tolist():
-        power = format_number(moves.power[k] * dialect.scale, 2)
-        said[k] = f"M3 S{power}\nG4 P{format_number(moves.wait[k], 3)}\n" + said[k]
+        power, own = format_number(moves.power[k] * dialect.scale, 2), moves.tools[moves.tool[k]]
+        speed = f" F{format_number(round(moves.speed[k] * 60, 1), 1)}"
+        said[k] = f"M3 S{power}\nG4 P{format_number(moves.wait[k], 3)}\n{_down(own, speed)}" + said[k]
     begins = np.diff(moves.tool, prepend=-1) != 0  # a new tool begins with the beam off anyway
     moving = _moving(moves)
-    for k in np.nonzero(_held(moves) & ~begins)[0].tolist():
-        said[k] = ("M5\nM4 S0\n" if moving[moves.tool[k]] else "M5\n") + said[k]
+    for k in np.nonzero(moves.lets_go & ~begins)[0].tolist():
+        up = _up(moves.tools[moves.tool[k]]) if moves.tools[moves.tool[k]].lift else ""
+        said[k] = f"M5\n{up}{'M4 S0' + chr(10) if moving[moves.tool[k]] else ''}" + said[k]
     for k in np.nonzero(begins)[0].tolist():
         said[k] = _tool_change(moves, k, dialect, bool(moving[moves.tool[k]])) + said[k]
     counts = np.where(arcs, 4, 2)
@@ -83,16 +85,11 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
     return "".join([*head, body, "\nM5\n", *off, "M2\n"]).encode("ascii", "replace")
 
 
-def _standing(moves: Moves) -> NDArray[np.bool_]:
-    """Where the beam is on while the head stands: it pierces. A wait before another move is a rest, the beam off."""
-    return np.asarray((moves.wait > 0) & (moves.does == BURN), bool)
-
-
 def _changes(moves: Moves, dialect: Dialect) -> NDArray[np.object_]:
     """The words for power and speed where they change. Travels have no power."""
     m = len(moves.does)
     power = np.round(moves.power * dialect.scale, 2)
-    standing = _standing(moves)
+    standing = moves.pierces
     first = np.diff(moves.tool, prepend=-1) != 0
     before = np.concatenate([[0.0], power[:-1]])
     before = np.where(first, 0.0, np.where(standing, power, before))
@@ -108,23 +105,12 @@ def _changes(moves: Moves, dialect: Dialect) -> NDArray[np.object_]:
     return told
 
 
-def _held(moves: Moves) -> NDArray[np.bool_]:
-    """Where a beam that was switched on standing must be switched off: before the travel behind its path."""
-    standing, on = False, np.zeros(len(moves.does), bool)
-    pierces = _standing(moves)
-    for k in np.nonzero(pierces | (moves.does == TRAVEL))[0].tolist():
-        if moves.does[k] == TRAVEL:
-            on[k], standing = standing, False
-        standing |= bool(pierces[k])
-    return on
-
-
 def _moving(moves: Moves) -> NDArray[np.bool_]:
     """Of each tool, whether any of its burns begins without standing: those need a beam that follows the speed."""
     found = np.zeros(len(moves.tools), bool)
     before = np.concatenate([[TRAVEL], moves.does[:-1]])
     anew = (before != BURN) | (np.diff(moves.tool, prepend=-1) != 0)
-    begun = (moves.does == BURN) & anew & ~_standing(moves)
+    begun = (moves.does == BURN) & anew & ~moves.pierces
     found[moves.tool[begun]] = True
     return found
 
@@ -133,7 +119,18 @@ def _tool_change(moves: Moves, k: int, dialect: Dialect, moving: bool) -> str:
     own = moves.tools[moves.tool[k]]
     number = f", number {own.rank}" if own.rank > 1 else ""
     air = f"{dialect.air[0] if own.air else dialect.air[1]}\n" if any(one.air for one in moves.tools) else ""
-    return f"M5\n{dialect.comment(f'process {own.process}{number}')}{air}{'M4 S0' if moving else 'S0'}\n"
+    said = f"M5\n{dialect.comment(f'process {own.process}{number}')}{air}"
+    return f"{said}{_up(own)}{'M4 S0' if moving else 'S0'}\n"
+
+
+def _up(own: Named) -> str:
+    """The head to where a tool begins."""
+    return f"G0 Z{format_number(own.heights[0], 3)}\n" if own.heights else ""
+
+
+def _down(own: Named, speed: str) -> str:
+    """The head, the beam on, to where a tool runs."""
+    return f"G1 Z{format_number(own.heights[1], 3)}{speed}\n" if own.heights and own.lift else ""
 
 
 _PROCESS = re.compile(r"^process ([a-z-]+(?: [a-z-]+)*?)(?:, number (\d))?$")
@@ -144,7 +141,10 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
     size: tuple[float, float] | None = None
     tools: list[Named] = []
     x = y = speed = power = wait = 0.0
-    mode = False
+    z: float | None = None
+    pierced: dict[int, set[float]] = {}
+    ran: dict[int, set[float]] = {}
+    mode = lifted = False
     before, after = COMMENTS[dialect.comments]
     does, kinds, rows, speeds, powers, waits, tool = [], [], [], [], [], [], []
     ended = False
@@ -180,12 +180,20 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
             rows.append(row)
             speeds.append(0.0 if head == "G0" else speed / 60)
             powers.append(power / dialect.scale if burns else 0.0)
+            if burns and z is not None:
+                ran.setdefault(len(tools) - 1, set()).add(z)
             waits.append(wait)
             tool.append(len(tools) - 1)
             x, y = end
             wait = 0.0
+        elif head in ("G0", "G1") and "Z" in values and tools:
+            if head == "G0" and mode and power > 0:
+                raise _unread(number)
+            z, speed, lifted = values["Z"], values.get("F", speed), head == "G0"
         elif head == "G4" and "P" in values:
             wait = values["P"]
+            if mode and power > 0 and z is not None and lifted:
+                pierced.setdefault(len(tools) - 1, set()).add(z)
         elif head in ("M3", "M4"):
             mode, power = True, values.get("S", power)
         elif head == "M5":
@@ -203,7 +211,8 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
     return Moves(
         *size, np.array(does, np.uint8), np.array(kinds, np.uint8), np.array(rows, float).reshape(-1, 8),
         np.array(speeds, float),
-        np.array(powers, float), np.array(waits, float), np.array(tool, np.int64), tuple(tools),
+        np.array(powers, float), np.array(waits, float), np.array(tool, np.int64),
+        tuple(replace(one, heights=_heights(pierced.get(k, set()), ran.get(k, set()))) for k, one in enumerate(tools)),
     )  # fmt: skip
 
 
@@ -215,6 +224,16 @@ def _arc(
     sweep = math.atan2(end[1] - cy, end[0] - cx) - math.atan2(y - cy, x - cx)
     sweep = sweep % (2 * math.pi) if against else -(-sweep % (2 * math.pi))
     return cx, cy, sweep
+
+
+def _heights(pierced: set[float], ran: set[float]) -> tuple[float, float] | None:
+    """Where a tool pierces and runs; as far apart as nothing is meant to be where it is not always the same."""
+    if not ran:
+        return None
+    if len(ran) > 1 or len(pierced) > 1:
+        return math.inf, -math.inf
+    (own,) = ran
+    return max(pierced, default=own), own
 
 
 def _unread(number: int) -> UnreadableFile:

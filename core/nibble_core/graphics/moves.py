@@ -16,11 +16,18 @@ TRAVEL, GLIDE, BURN = 0, 1, 2
 
 @dataclass(frozen=True)
 class Named:
-    """A tool as files name it: its process, number within it, and whether the air assist is on."""
+    """A tool as files name it: its process, number within it, whether the air assist is on, and how high the head
+    stands to pierce and to run, mm above the material; None where files say nothing of it."""
 
     process: str
     rank: int = 1
     air: bool = False
+    heights: tuple[float, float] | None = None
+
+    @property
+    def lift(self) -> float:
+        """mm that the head goes up for a travel and down again behind a pierce."""
+        return 0.0 if self.heights is None else self.heights[0] - self.heights[1]
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,6 +59,21 @@ class Moves:
         arcs = self.kinds == ARC
         lengths[arcs] = np.hypot(*(self.rows[arcs, :2] - self.rows[arcs, 2:4]).T) * np.abs(self.rows[arcs, 4])
         return lengths
+
+    @property
+    def pierces(self) -> NDArray[np.bool_]:
+        """Where the beam is on while the head stands. A wait before another move is a rest, the beam off."""
+        return np.asarray((self.wait > 0) & (self.does == BURN), bool)
+
+    @property
+    def lets_go(self) -> NDArray[np.bool_]:
+        """Where a beam that was switched on standing is switched off: before the travel behind its path."""
+        standing, off, pierces = False, np.zeros(len(self), bool), self.pierces
+        for k in np.nonzero(pierces | (self.does == TRAVEL))[0].tolist():
+            if self.does[k] == TRAVEL:
+                off[k], standing = standing, False
+            standing |= bool(pierces[k])
+        return off
 
     def mapped(self, affine: Affine) -> Moves:
         """In other axes; a similarity."""

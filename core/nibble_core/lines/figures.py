@@ -118,9 +118,9 @@ def surrounding(kind: str, area: BaseGeometry, *, radius: float = 5.0) -> Region
         return made
     if kind == "circle":
         # in single precision, from the box's middle; GEOS takes seconds over a hull of 20,000 nodes
-        found, _ = cv2.minEnclosingCircle((hull - (middle.e, middle.f)).astype(np.float32))
-        centre = np.add(found, (middle.e, middle.f))
-        return Region(Path.circle(*centre, float(np.hypot(*(hull - centre).T).max())))
+        (x, y), _ = cv2.minEnclosingCircle((hull - (middle.e, middle.f)).astype(np.float32))
+        cx, cy = middle.e + x, middle.f + y
+        return Region(Path.circle(cx, cy, float(np.hypot(*(hull - (cx, cy)).T).max())))
     if kind == "ellipse":
         scaled = (hull - (middle.e, middle.f)) / (box.width / 2, box.height / 2)
         reach = float(np.hypot(*scaled.T).max())

@@ -69,7 +69,7 @@ def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
 
     def compute() -> BeamRun:
         job = planned_job(
-            laid.value, program, lambda one: beam_of(sheet.setting(one.process), one),
+            laid.value, program, lambda one: beam_of(sheet.setting(one.process), one, sheet.machine),
             grouping=sheet.grouping, start=start,
         )  # fmt: skip
         return run_of(job, start, sheet.machine)
@@ -126,13 +126,16 @@ def missing_settings(sheet: Sheet, work: Work) -> list[str]:
     ]  # fmt: skip
 
 
-def beam_of(own: Setting, of: Definition) -> Beam:
-    """How a definition is burnt. Raises CannotMake without power and speed."""
+def beam_of(own: Setting, of: Definition, machine: Machine) -> Beam:
+    """How a definition is burnt on a machine. Raises CannotMake without power and speed."""
     if own.power is None or own.speed is None:
         raise CannotMake(f"Nobody has set power and speed for {own.process}.", "Set them at Machine.")
+    moved = machine.height != "set by hand"
+    pierces = own.pierce > 0 and not of.filled
+    heights = (max(own.pierce_height, own.focus) if pierces else own.focus, own.focus) if moved else None
     return Beam(
         own.process, own.power, float(own.speed), own.passes, own.overscan if of.filled else 0.0, own.pierce,
-        own.air == "with air", own.focus, of.rank, own.warm_up,
+        own.air == "with air", own.focus, of.rank, own.warm_up, heights,
     )  # fmt: skip
 
 

@@ -183,7 +183,7 @@ class _Drawing:
         self._store, self._piece, self._preview = store, composed.value, preview
         self._keys = [composed.key, layer.id]
         self._shown_key = shown_key(piece, layer)
-        self._names = {line.id for line in layer.lines}
+        self._lines = layer.lines
         self.shown = shown_by(piece, layer, composed.value)
 
     def draw(self, line: Line, drawn: Mapping[str, DrawnLine]) -> DrawnLine:
@@ -202,7 +202,7 @@ class _Drawing:
     ) -> tuple[tuple[Region, ...], int, tuple[Polygon, ...]]:
         """What it encloses, how many leftovers fell away, and the bays that it closes off."""
         enclosed = {id: own.regions for id, own in drawn.items()}
-        chosen = source_of(line, self._piece, self.shown, enclosed, self._names)
+        chosen = source_of(line, self._piece, self.shown, enclosed, self._lines)
         if as_it_is(line) and (line.source in ITSELF or all(not region.holes for region in chosen)):
             return tuple(chosen), 0, ()
         whole = self.shown if line.source in ("the outer shape", "the shapes") else union(chosen)

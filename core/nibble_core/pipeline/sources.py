@@ -20,7 +20,7 @@ from nibble_core.lines.contour import holes_kept
 from nibble_core.lines.figures import surrounding
 from nibble_core.lines.stacking import lower_layer, of_colours
 from nibble_core.pipeline.compose import PieceResult, rgb
-from nibble_core.ticket.piece import Anchor, Chosen, Layer, Line, Piece
+from nibble_core.ticket.piece import NAMING, Anchor, Chosen, Layer, Line, Piece
 
 MOST_HOLES = 5000
 NEAR = 60  # largest difference of a channel between a chosen colour and a shape's
@@ -68,12 +68,13 @@ def regions_at(composed: PieceResult, anchors: Sequence[Anchor]) -> list[Region]
 
 
 def source_of(
-    line: Line, composed: PieceResult, shown: MultiPolygon, drawn: Mapping[str, tuple[Region, ...]], names: set[str]
-) -> list[Region]:
-    """The regions that a line follows. ``drawn``: what lines before it enclose; ``names``: ids of all lines of the
-    layer. Raises NothingToCut when there is nothing."""
+    line: Line, composed: PieceResult, shown: MultiPolygon, drawn: Mapping[str, tuple[Region, ...]],
+    lines: Sequence[Line],
+) -> list[Region]:  # fmt: skip
+    """The regions that a line follows. ``drawn``: what lines before it enclose; ``lines``: all of its layer. Raises
+    NothingToCut when there is nothing."""
     if line.source == "another line":
-        if line.of not in names:
+        if line.of not in [one.id for one in lines]:
             raise NothingToCut("The line that this one follows is gone.", "Choose another line for it to follow.")
         return _found(
             list(drawn.get(line.of, ())),
@@ -82,26 +83,58 @@ def source_of(
         )
     if line.source == "a simple shape":
         return [surrounding(line.surround, shown, radius=line.radius)]
+    if line.source in NAMING:
+        return _found(_named(line, composed), *_MISSING[line.source])
+    if line.source == "the rest":
+        named = [region for one in lines if one.on and one.source in NAMING for region in _named(one, composed)]
+        rest = _without(_shapes(composed, shown), union(named))
+        return _found(rest, "Other lines name every shape of this layer.", "Follow the shapes, or choose colours.")
+    if shown is composed.whole:
+        return _found(
+            _shapes(composed, shown), "The piece has only bare lines.", "Trace shapes, or follow its centre-lines."
+        )
+    return _found(_shapes(composed, shown), "The layer holds no shape.", "Click its colours or regions on the table.")
+
+
+_MISSING = {
+    "one element": ("The element that this line follows is gone.", "Choose another one."),
+    "chosen colours": ("No shape has one of the colours chosen.", "Choose a colour that the piece has."),
+    "chosen regions": ("None of the places chosen holds a region.", "Click the regions on the table."),
+}
+SLIVER = 0.01  # mm: what is left of a shape and narrower than this is none
+
+
+def _named(line: Line, composed: PieceResult) -> list[Region]:
+    """The regions that a line names by element, colour or place."""
     painted = composed.composed.painted
     if line.source == "one element":
-        own = [region for owner, shape in painted if owner == line.of for region in region_of(shape)]
-        return _found(own, "The element that this line follows is gone.", "Choose another one.")
+        return [region for owner, shape in painted if owner == line.of for region in region_of(shape)]
     if line.source == "chosen colours":
-        found = [
+        return [
             shape.region
             for _, shape in painted
             if isinstance(shape, Shape) and any(_is(shape, one) for one in line.colours)
         ]
-        return _found(found, "No shape has one of the colours chosen.", "Choose a colour that the piece has.")
-    if line.source == "chosen regions":
-        found = regions_at(composed, line.regions)
-        return _found(found, "None of the places chosen holds a region.", "Click the regions on the table.")
-    if shown is composed.whole:
-        return _found(
-            list(composed.regions), "The piece has only bare lines.", "Trace shapes, or follow its centre-lines."
-        )
-    own = [refit_polygon(part) for part in polygons(shown)]
-    return _found(own, "The layer holds no shape.", "Click its colours or regions on the table.")
+    return regions_at(composed, line.regions)
+
+
+def _shapes(composed: PieceResult, shown: MultiPolygon) -> list[Region]:
+    """What a layer shows of a piece, its own regions where that is all."""
+    return list(composed.regions) if shown is composed.whole else [refit_polygon(part) for part in polygons(shown)]
+
+
+def _without(regions: Sequence[Region], taken: BaseGeometry) -> list[Region]:
+    """Regions without an area; those that it leaves alone keep their own curves."""
+    shapely.prepare(taken)
+    made: list[Region] = []
+    for region in regions:
+        own = region.polygon()
+        if not taken.intersects(own.buffer(-SLIVER)):
+            made.append(region)
+            continue
+        left = polygons(union([region]).difference(taken))
+        made += [refit_polygon(part) for part in left if not part.buffer(-SLIVER).is_empty]
+    return made
 
 
 def open_paths_of(line: Line, composed: PieceResult) -> tuple[Path, ...]:

@@ -80,7 +80,7 @@ def swatch(ticket: Ticket, sheet: Sheet, grid: Grid) -> bytes:
                 ring = Path.polygon(shapely.get_coordinates(square.exterior)[:-1])
                 cell = Definition(f"{row},{column}", grid.process, Bundle.of([ring]))
             made.append(cell)
-            tools[cell.id] = beam_of(setting, cell)
+            tools[cell.id] = beam_of(setting, cell, sheet.machine)
     made += _captions(grid, tools, sheet, made)
     wide = 2 * EDGE + ROOM + len(grid.values) * (CELL + APART)
     high = 2 * EDGE + ROOM + len(grid.powers) * (CELL + APART)
@@ -109,7 +109,7 @@ def kerf_comb(ticket: Ticket, sheet: Sheet, thickness: float, kerfs: Sequence[fl
         ]
     points += [(EDGE + wide, EDGE), (EDGE + wide, EDGE + high), (EDGE, EDGE + high)]
     comb = Definition("comb", "through cut", Bundle.of([Path.polygon(points)]))
-    tools = {comb.id: beam_of(cut, comb)}
+    tools = {comb.id: beam_of(cut, comb, sheet.machine)}
     made = [comb]
     caption = _caption_beam(sheet)
     for number, kerf in enumerate(kerfs):

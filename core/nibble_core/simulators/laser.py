@@ -105,6 +105,7 @@ class Laser:
         self._power = self._feed = self._wait = 0.0
         self._line = 0
         self._units = self._absolute = False
+        self._height: float | None = None
 
     def take(self, line: str) -> str:
         """One line; returns “ok” or what is wrong with it. A wrong line moves nothing."""
@@ -141,7 +142,7 @@ class Laser:
                 if value in (3, 4, 5):
                     self._beam = {3: "on", 4: "moving", 5: ""}[int(value)]
                 self.ended |= value == 2
-            elif letter in "XYIJFSP":
+            elif letter in "XYZIJFSP":
                 words[letter] = value
             else:
                 return f"unknown word {letter}{number}"
@@ -156,9 +157,26 @@ class Laser:
         if words.get("dwell"):
             self._wait += words.get("P", 0.0)
             return ""
+        if "Z" in words:
+            return "up or down and along at once" if {"X", "Y"} & words.keys() else self._raised(words["Z"])
         if "X" in words or "Y" in words:
             return self._moved(words)
         return "a motion without a place" if motion is not None and motion > 0 else ""
+
+    def _raised(self, height: float) -> str:
+        """Up or down, in its own time; where the head was before the first such word nobody knows."""
+        if height < 0:
+            return f"the head would be pressed into the material, to {height:g}"
+        rapid = self._mode == 0
+        if rapid and self._beam and self._power > 0:
+            return "the beam is on while the head is raised or lowered fast"
+        speed = self.body.fastest if rapid else min(self._feed, self.body.fastest)
+        if speed <= 0:
+            return "a move at no speed (F)"
+        if self._height is not None:
+            self._wait += abs(height - self._height) / speed
+        self._height = height
+        return ""
 
     def _moved(self, words: dict[str, float]) -> str:
         if not (self._units and self._absolute):

@@ -160,7 +160,7 @@ _MACHINES = (
     Machine(
         "torch-table", "torch table, 1250 × 1250 mm", 1250, 1250, 6.0, 0.6, 1.6, None,
         formats=("gcode", "dxf"), kind="a torch or jet", beam=1.2, acceleration=1200, fastest=250, jump=6,
-        longest_run=240, openings=60.0, comments="in brackets",
+        longest_run=240, openings=60.0, comments="in brackets", height="moved by G-code",
         spots=(Spot("through cut", "Torch Cut", _PLUM), Spot("engrave", "Torch Mark", _UMBER)),
     ),
 )  # fmt: skip
@@ -205,6 +205,7 @@ _SETTINGS = {
             lead_length=4.0,
             pierce=0.3,
             pierce_height=3.8,
+            focus=1.5,
         ),
         Setting("engrave", "engrave", speed=80, power=0.3),
     ),

@@ -18,7 +18,7 @@ __all__ = [
     "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 7
+SCHEMA = 8
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -97,6 +97,10 @@ LEADS = {
     "no lead-in": "The beam pierces on the line.",
     "a line": "It pierces in the waste and comes to the line at a slant.",
     "an arc": "It pierces in the waste and comes to the line along an arc, so that no notch shows.",
+}
+HEIGHTS = {
+    "set by hand": "Or by the machine itself: G-code says nothing of it.",
+    "moved by G-code": "Z upward from the material: up to pierce and to travel, down to run.",
 }
 GROUPINGS = {
     "process by process": "All engraving, then all scores, then all cuts: the least travel.",
@@ -228,6 +232,7 @@ class Machine:
     origin_of: str = choice("the bed", "what the origin is of", ORIGINS_OF)
     power_scale: int = count(1000, 1, 100_000, "word of full power")
     comments: str = choice("after a semicolon", "comments in G-code", COMMENTS)
+    height: str = choice("set by hand", "height of the head", HEIGHTS)
     clamps: tuple[Zone, ...] = ()
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
 

@@ -80,12 +80,15 @@ SOURCES = {
     "one element": "The shapes of one artwork, text or simple shape.",
     "chosen colours": "Shapes of the colours chosen.",
     "chosen regions": "The regions chosen by clicks.",
+    "the rest": "The shapes, without what other lines of this layer name by element, colour or region.",
     "centre-lines": "The strokes of a drawing, along their middle.",
     "a simple shape": "A rectangle, circle or hull round the piece.",
     "another line": "What another line encloses.",
     "fold lines": "Straight lines drawn on the table.",
 }
-ITSELF = ("the shapes", "one element", "chosen colours", "chosen regions")
+NAMING = ("one element", "chosen colours", "chosen regions")
+"""Sources that name a part of the piece."""
+ITSELF = ("the shapes", *NAMING, "the rest")
 """Sources that a line without distance follows as they are: gaps are not closed, holes not filled."""
 OPEN_SOURCES = ("centre-lines", "fold lines")
 """Sources that enclose nothing."""

@@ -227,7 +227,7 @@ def _line(here: str, line: Line, others: Mapping[str, str], elements: Mapping[st
     itself = line.source in ITSELF and not line.distance
     plain = not line.distance and not line.close_gaps  # nothing is moved: corners and gaps stay as they are
     if itself:
-        parts = (*parts, ", as they are")
+        parts = (*parts, ", as it is" if line.source == "the rest" else ", as they are")
     elif not open_ended:
         if not plain:
             parts = (*parts, " with ", slot(here, line, "corners"), " corners, closing gaps under ",

@@ -205,7 +205,7 @@ def _made(
     if own is None:
         return (f"{words}.",), ()
     if machine.burns:
-        return (f"{words}: ", *_beam(at, own)), _beam_more(at, own)
+        return (f"{words}: ", *_beam(at, own)), _beam_more(at, own, machine)
     return (f"{words}: ", *_setting(at, own)), _knife(at, own)
 
 
@@ -221,9 +221,10 @@ def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
     return (*said, ".")
 
 
-def _beam_more(here: str, own: Setting) -> tuple[str | Slot, ...]:
+def _beam_more(here: str, own: Setting, machine: Machine) -> tuple[str | Slot, ...]:
+    above = "focus" if machine.kind == "a laser" else "the material"
     return (
-        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), " above focus; it pierces for ",
+        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), f" above {above}; it pierces for ",
         slot(here, own, "pierce"), " s from ", slot(here, own, "pierce_height"),
         ", after warming up for ", slot(here, own, "warm_up"), " s.",
     )  # fmt: skip

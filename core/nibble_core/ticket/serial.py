@@ -62,7 +62,7 @@ def upgrade(plain: Any) -> Any:
         )
     if schema < 4:
         plain = _with_machines_on_sheets(plain)
-    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 7 brought has defaults that mean what was
+    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 8 brought has defaults that mean what was
 
 
 def _with_machines_on_sheets(plain: dict[str, Any]) -> dict[str, Any]:

@@ -24,7 +24,8 @@ ALIGNED = 1e-6  # sine of the angle between strokes of one row
 class Beam:
     """How one process is made: a tool. power: share of all, 0 to 1. speed: mm a second. overscan: mm before and behind
     a stroke in which speed is gained and lost. pierce: seconds that the beam stands before it moves. air: assist on.
-    focus: mm that the head is raised. rank: of lines within their process."""
+    focus: mm that the head is raised. rank: of lines within their process. warm_up: seconds before it begins, and
+    before each further pass over many paths. heights: see ``Named``."""
 
     process: str
     power: float
@@ -36,6 +37,7 @@ class Beam:
     focus: float = 0.0
     rank: int = 1
     warm_up: float = 0.0
+    heights: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,9 +59,9 @@ def moves_of(job: BeamJob, start: tuple[float, float] = (0.0, 0.0)) -> Moves:
 
     Strokes that lie on one line behind each other, nearer than twice their overscan, are run in one sweep.
     """
-    job = _with_passes(job)
+    job, anew = _with_passes(job)
     paths, n = job.paths, len(job.paths)
-    named = tuple(Named(one.process, one.rank, one.air) for one in job.tools)
+    named = tuple(Named(one.process, one.rank, one.air, one.heights) for one in job.tools)
     if not n:
         none, whole, few = np.empty(0), np.empty(0, np.int64), np.empty(0, np.uint8)
         return Moves(job.width, job.height, few, few, np.empty((0, 8)), none, none, none, whole, named, whole)
@@ -90,7 +92,7 @@ def moves_of(job: BeamJob, start: tuple[float, float] = (0.0, 0.0)) -> Moves:
     does[(does == BURN) & (powers <= 0)] = GLIDE  # a framing pass
     wait = np.zeros(m)
     wait[at + travels + glides] = np.where(ends.over > 0, 0.0, pierce)
-    changes = travels & (np.diff(job.tool, prepend=-1) != 0)
+    changes = travels & ((np.diff(job.tool, prepend=-1) != 0) | anew)
     wait[at[changes]] = warm_up[changes]
     home = np.zeros((1, 8))
     home[0, :2], home[0, 6:] = ends.stops[-1], start
@@ -152,27 +154,26 @@ def _beam_off(
     return travels, glides, leaves
 
 
-def _with_passes(job: BeamJob) -> BeamJob:
-    """Each path as often as its tool passes, from its start again; strokes of an area as a whole."""
+def _with_passes(job: BeamJob) -> tuple[BeamJob, NDArray[np.bool_]]:
+    """Each path as often as its tool passes, from its start again; strokes of an area as a whole, and which of the
+    paths begin such a pass."""
     passes = np.array([one.passes for one in job.tools])[job.tool]
     if not len(passes) or (passes <= 1).all():
-        return job
+        return job, np.zeros(len(passes), bool)
     order: list[NDArray[np.int64]] = []
+    begins: list[NDArray[np.bool_]] = []
     cuts = np.nonzero((np.diff(job.tool) != 0) | (np.diff(job.copy) != 0))[0] + 1
     for block in np.split(np.arange(len(job.tool)), cuts):
         count = int(passes[block[0]])
         each = job.tools[job.tool[block[0]]].overscan > 0 or len(block) == 1
         order.append(np.tile(block, count) if each else np.repeat(block, count))
+        begins.append(np.arange(len(block) * count) % len(block) == 0 if each else np.zeros(len(block) * count, bool))
     chosen = np.concatenate(order)
-    return BeamJob(
-        job.width,
-        job.height,
-        taken(job.paths, chosen),
-        job.tool[chosen],
-        job.copy[chosen],
-        job.share[chosen],
+    repeated = BeamJob(
+        job.width, job.height, taken(job.paths, chosen), job.tool[chosen], job.copy[chosen], job.share[chosen],
         job.tools,
-    )
+    )  # fmt: skip
+    return repeated, np.concatenate(begins)
 
 
 def with_real_arcs(paths: Bundle) -> Bundle:

@@ -14,7 +14,7 @@ from PIL import Image
 
 from nibble_core.geometry import Bundle
 from nibble_core.toolpaths.hatching import as_strokes
-from nibble_core.toolpaths.scan_kernels import runs_of_levels
+from nibble_core.toolpaths.scan_kernels import runs_of_levels, screened
 
 Tones = NDArray[np.uint8]
 """Darkness in 256 levels, (h, w); 0 is paper."""
@@ -56,17 +56,19 @@ def ordered(tones: Tones) -> NDArray[np.bool_]:
 def halftone(tones: Tones, *, screen: float, angle: float) -> NDArray[np.bool_]:
     """Round dots that grow with the tone, on a grid ``screen`` pixels wide, turned by ``angle`` degrees.
 
-    A place is burnt where its tone exceeds the share of its cell that lies nearer to the dot's middle; the limits are
-    ranked, so that a flat tone burns that share of its places.
+    A place is burnt where its tone exceeds the share of its cell that lies nearer to the dot's middle. Dots and pixels
+    do not agree: in every block of 8 pixels, or as many as a dot is wide, those nearest to it are added or left out
+    until the block is as dark as it should be.
     """
     h, w = tones.shape
     turn = math.radians(angle)
-    y, x = np.ogrid[:h, :w]
-    x, y = x.astype(np.float32) + 0.5, y.astype(np.float32) + 0.5
-    k = 2 * math.pi / screen
-    wave = np.cos((x * math.cos(turn) + y * math.sin(turn)) * k) + np.cos((y * math.cos(turn) - x * math.sin(turn)) * k)
-    limit = _SPOT_CDF[np.clip(((wave + 2) * (len(_SPOT_CDF) - 1) / 4), 0, len(_SPOT_CDF) - 1).astype(np.int16)]
-    return tones > limit
+    along, aside = (part * 2 * math.pi / screen for part in (math.cos(turn), math.sin(turn)))
+    across, down = (
+        np.stack([np.cos(at * along), np.sin(at * along), np.cos(at * aside), np.sin(at * aside)]).astype(np.float32)
+        for at in (np.arange(w) + 0.5, np.arange(h) + 0.5)
+    )
+    block = 8 * max(1, math.ceil(screen / 8))
+    return np.asarray(screened(np.ascontiguousarray(tones), _SPOT_CDF, across, down, block), np.bool_)
 
 
 def strokes_of(

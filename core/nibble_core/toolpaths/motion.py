@@ -54,8 +54,16 @@ def timed(moves: Moves, drive: Drive) -> Timed:
     cruise = np.minimum(wanted, peak)
     ramps = (2 * cruise**2 - first**2 - last**2) / (2 * drive.acceleration)
     steady = np.maximum(lengths - ramps, 0.0) / np.maximum(cruise, 1e-9)
-    each = (2 * cruise - first - last) / drive.acceleration + steady + moves.wait
+    each = (2 * cruise - first - last) / drive.acceleration + steady + moves.wait + _lifts(moves, drive)
     return Timed(np.concatenate([[0.0], np.cumsum(each)]), enter, cruise)
+
+
+def _lifts(moves: Moves, drive: Drive) -> NDArray[np.float64]:
+    """Seconds that the head takes down behind a pierce, at working speed, and up before the travel behind its path."""
+    lift = np.array([one.lift for one in moves.tools])[moves.tool]
+    down = np.where(moves.pierces, lift / np.maximum(moves.speed, 1e-9), 0.0)
+    begins = np.diff(moves.tool, prepend=-1) != 0
+    return np.asarray(down + np.where(moves.lets_go & ~begins, lift / drive.fastest, 0.0))
 
 
 def seconds_by_tool(moves: Moves, when: Timed) -> NDArray[np.float64]:

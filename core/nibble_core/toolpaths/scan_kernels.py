@@ -91,3 +91,67 @@ def runs_of_levels(levels, one_way):
                 begins[m], ends[m] = (start + 1, x + 1) if back else (start, x)
                 m += 1
     return rows, begins, ends, level
+
+
+@compiled
+def screened(tones, shares, across, down, block):
+    """Dots of a turned screen, (h, w) of 0 and 1, with as many places burnt in each block as its tones ask for.
+
+    ``across`` (4, w) and ``down`` (4, h): cosines and sines of the screen's two directions along x and along y.
+    ``shares``: the limit for each value of the screen's wave from -2 to 2. In a block those places are burnt that exceed
+    their limit by most; black ones always, white ones never. What rounding leaves over goes to the next block.
+    """
+    h, w = tones.shape
+    burnt = np.zeros((h, w), np.uint8)
+    excess = np.empty((block, block), np.int16)
+    steps = (len(shares) - 1) / 4.0
+    for top in range(0, h, block):
+        carried = 0.0
+        rows = min(block, h - top)
+        for left in range(0, w, block):
+            columns = min(block, w - left)
+            total, over = 0, 0
+            for j in range(rows):
+                y = top + j
+                for i in range(columns):
+                    x = left + i
+                    tone = np.int16(tones[y, x])
+                    total += tone
+                    if tone == 0:
+                        excess[j, i] = -1000
+                    elif tone == 255:
+                        excess[j, i] = 1000
+                        over += 1
+                    else:
+                        wave = across[0, x] * down[2, y] - across[1, x] * down[3, y]
+                        wave += across[2, x] * down[0, y] + across[3, x] * down[1, y]
+                        excess[j, i] = tone - np.int16(shares[np.int64((wave + 2.0) * steps)])
+                        over += excess[j, i] > 0
+            wanted = total / 255.0 + carried
+            count = int(np.floor(wanted + 0.5))
+            carried = min(max(wanted - count, -1.0), 1.0)
+            limit, level = np.int16(0), 0
+            if over != count:
+                low, high = -999, 999  # above low are at least as many as wanted, above high fewer
+                while high - low > 1:
+                    middle = (low + high) // 2
+                    over = 0
+                    for j in range(rows):
+                        for i in range(columns):
+                            over += excess[j, i] > middle
+                    if over >= count:
+                        low = middle
+                    else:
+                        high = middle
+                limit, level = np.int16(high), count
+            for j in range(rows):
+                for i in range(columns):
+                    if excess[j, i] > limit:
+                        burnt[top + j, left + i] = 1
+                        level -= 1
+            for j in range(rows):  # of those that are level as many as are still wanted
+                for i in range(columns):
+                    if level > 0 and excess[j, i] == limit:
+                        burnt[top + j, left + i] = 1
+                        level -= 1
+    return burnt

@@ -13,19 +13,23 @@ from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.geometry.arcing import arced
 from nibble_core.graphics.moves import Moves, Named
 from nibble_core.simulators.burnt import run
-from nibble_core.simulators.laser import Body
+from nibble_core.simulators.laser import Body, clocked
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
+from nibble_core.toolpaths.motion import Drive, timed
 from tests.strategies import stars
 
 DIALECTS = (Dialect(), Dialect(255.0, "in brackets"))
+HEADS = [
+    {"heights": None}, {"heights": (2.0, 2.0)}, {"pierce": 0.3}, {"pierce": 0.3, "heights": (3.8, 1.5)},
+]  # fmt: skip
 
 
 @st.composite
 def jobs(draw):
     """Circles, polygons and strokes, of tools that pierce, overscan and blow."""
     tools = tuple(
-        Beam(name, draw(st.floats(0.05, 1)), float(draw(st.integers(2, 300))), overscan=scan,
-             pierce=draw(st.sampled_from([0.0, 0.3])), air=air, warm_up=0.2)
+        Beam(name, draw(st.floats(0.05, 1)), float(draw(st.integers(2, 300))), overscan=scan, air=air, warm_up=0.2,
+             **draw(st.sampled_from(HEADS if not scan else HEADS[:2])))
         for name, scan, air in (("engrave", 5.0, False), ("score", 0.0, True), ("through cut", 0.0, True))
     )  # fmt: skip
     paths, tool = [], []
@@ -79,6 +83,24 @@ class GCode(unittest.TestCase):
             self.assertIn(old, content)
             with self.assertRaises(FileDisagrees):
                 check_moves(moves, read_moves(content.replace(old, new), Dialect()), "file", scale=1000, tolerance=0.01)
+
+    def test_a_torch_goes_up_to_pierce_and_to_travel_and_down_to_run(self):
+        rings = Bundle.of([Path.circle(20, 20, 9), Path.circle(60, 20, 9)])
+        torch = Beam("through cut", 1.0, 50.0, pierce=0.3, heights=(3.8, 1.5))
+        job = BeamJob(99, 50, arced(rings), np.zeros(2, np.int64), np.zeros(2, np.int64), np.ones(2), (torch,))
+        moves = moves_of(job, (0.0, 50.0)).mapped(Affine(d=-1.0, f=50.0))
+        content = write_moves(moves, Dialect())
+        said = [line for line in content.decode().splitlines() if line[:2] in ("M3", "M5", "G4") or "Z" in line]
+        down = ["M3 S1000", "G4 P0.3", "G1 Z1.5 F3000"]
+        self.assertEqual(said, ["M5", "M5", "G0 Z3.8", *down, "M5", "G0 Z3.8", *down, "M5", "G0 Z3.8", "M5"])
+        laser, told = run(content, Body(100, 50))
+        self.assertEqual([one for one in told.complaints if "dropped" not in one.words], [])
+        drive = Drive()
+        self.assertAlmostEqual(timed(moves, drive).seconds, clocked(laser.steps, laser.body)[-1], delta=0.05)
+        for old, new in ((b"Z1.5", b"Z1.6"), (b"Z3.8", b"Z3.7")):
+            with self.assertRaises(FileDisagrees):
+                read = read_moves(content.replace(old, new), Dialect())
+                check_moves(moves, read, "file", scale=1000, tolerance=0.01)
 
     def test_what_is_no_such_file_is_refused_in_words(self):
         none = np.empty(0)

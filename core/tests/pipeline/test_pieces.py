@@ -121,6 +121,40 @@ class SourceTest(unittest.TestCase):
                 self.assertTrue(work.problems[0].error.what_to_do)
 
 
+class RestTest(unittest.TestCase):
+    """What no other line names by colour, element or place."""
+
+    plate = Element("e1", kind="simple shape", figure=Figure("rectangle", 60.0, 40.0, colour="#3a9d5d"))
+    dot = Element("e2", kind="simple shape", figure=Figure("circle", 10.0, colour="#cc2222"),
+                  across="centred", down="centred")  # fmt: skip
+    side = Element("e3", kind="simple shape", figure=Figure("rectangle", 8.0, 8.0, colour="#223388"), x=70.0)
+
+    def rest(self, *others):
+        lines = [*others, Line("k9", "engrave", **shapes(source="the rest", fill="by hatching", interval=0.5))]
+        return ticket_of([self.plate, self.dot, self.side], lines, machine="small-laser")
+
+    def test_it_is_all_that_others_do_not_take(self):
+        plate, dot, side = 2400.0, math.pi * 25, 64.0
+        red = Line("k1", "score", **shapes(source="chosen colours", colours=(Chosen("c1", "#cc2222"),)))
+        one = Line("k2", "through cut", **shapes(source="one element", of="e3"))
+        region = Line("k3", "score", **shapes(source="chosen regions", regions=(Anchor("r1", 0.01, 0.5),)))
+        outer = Line("k4", "through cut", **shapes(source="the outer shape"))
+        for others, wanted in (
+            ((), plate + side), ((outer,), plate + side), ((red,), plate - dot + side), ((red, one), plate - dot),
+            ((one,), plate), ((replace(red, on=False), one), plate), ((region,), side),
+        ):  # fmt: skip
+            with self.subTest([one.source for one in others]):
+                made = drawn(self.rest(*others), "k9")
+                self.assertAlmostEqual(area(made), wanted, delta=0.4)
+                self.assertTrue(made.filled)
+        self.assertTrue(any(s.text.startswith("Engrave the rest by hatching") for s in sentences(self.rest(red))))
+
+    def test_nothing_left_is_said(self):
+        own = [Line(f"k{n}", "score", **shapes(source="one element", of=f"e{n}")) for n in (1, 2, 3)]
+        told = [problem.error.message for problem in badge_work(self.rest(*own)).problems]
+        self.assertTrue(any("name every shape" in one for one in told), told)
+
+
 class HoleTest(unittest.TestCase):
     def line(self, **options):
         return area(drawn(ticket_of([RING], [Line("k1", distance=1.0, **options)])))

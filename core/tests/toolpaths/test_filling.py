@@ -72,6 +72,17 @@ class Dots(unittest.TestCase):
                 burnt = way(np.full((400, 400), tone, np.uint8)).mean()
                 self.assertAlmostEqual(burnt, tone / 255, delta=0.01, msg=f"{name} at {tone}")
 
+    def test_halftone_dots_keep_the_tone_of_every_block(self):
+        y, x = np.mgrid[:320, :480]
+        tones = np.clip(110 + 90 * np.sin(x / 37) * np.cos(y / 23) + x / 12, 1, 254).astype(np.uint8)
+        wanted = tones.reshape(40, 8, 60, 8).mean((1, 3)) / 255
+        for screen, angle in ((8, 0), (8, 45), (5, 15)):
+            burnt = dither.halftone(tones, screen=screen, angle=angle).reshape(40, 8, 60, 8).mean((1, 3))
+            self.assertLess(np.abs(burnt - wanted).max(), 0.025, (screen, angle))
+        # wider dots stay dots: the tone is kept over two of them
+        burnt = dither.halftone(tones, screen=16, angle=45).reshape(20, 16, 30, 16).mean((1, 3))
+        self.assertLess(np.abs(burnt - tones.reshape(20, 16, 30, 16).mean((1, 3)) / 255).max(), 0.01)
+
     def test_paper_burns_nothing_and_black_everything(self):
         for way in (dither.diffused, dither.ordered, lambda t: dither.halftone(t, screen=6, angle=45)):
             self.assertFalse(way(np.zeros((64, 64), np.uint8)).any())
