@@ -2,8 +2,8 @@
 
 ``G0`` travels with the beam off, ``G1``, ``G2`` and ``G3`` move at ``F`` mm a minute; ``M4`` switches a beam on that
 follows ``S`` and the speed, ``M3`` one that burns standing as well (it pierces for ``G4`` seconds), ``M5`` off. x goes
-to the right and y upward, away from the operator; where a tool tells heights, ``Z`` upward from the material. What the file is of, where its origin lies and what each tool does
-stand in comments, which machines pass over.
+to the right and y upward, away from the operator; where a tool tells heights, ``Z`` upward from the material. What the
+file is of, where its origin lies and what each tool does stand in comments, which machines pass over.
 """
 
 from __future__ import annotations

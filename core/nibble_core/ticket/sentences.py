@@ -224,7 +224,8 @@ def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
 def _beam_more(here: str, own: Setting, machine: Machine) -> tuple[str | Slot, ...]:
     above = "focus" if machine.kind == "a laser" else "the material"
     return (
-        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), f" above {above}; it pierces for ",
+        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), f" above {above}",
+        "; it pierces for ",
         slot(here, own, "pierce"), " s from ", slot(here, own, "pierce_height"),
         ", after warming up for ", slot(here, own, "warm_up"), " s.",
     )  # fmt: skip

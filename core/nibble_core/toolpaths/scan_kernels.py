@@ -98,8 +98,9 @@ def screened(tones, shares, across, down, block):
     """Dots of a turned screen, (h, w) of 0 and 1, with as many places burnt in each block as its tones ask for.
 
     ``across`` (4, w) and ``down`` (4, h): cosines and sines of the screen's two directions along x and along y.
-    ``shares``: the limit for each value of the screen's wave from -2 to 2. In a block those places are burnt that exceed
-    their limit by most; black ones always, white ones never. What rounding leaves over goes to the next block.
+    ``shares``: the limit for each value of the screen's wave from -2 to 2. In a block those places are burnt
+    that exceed their limit by most; black ones always, white ones never. What rounding leaves over goes to the next
+    block.
     """
     h, w = tones.shape
     burnt = np.zeros((h, w), np.uint8)
