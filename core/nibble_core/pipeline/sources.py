@@ -13,7 +13,7 @@ from nibble_core.errors import InvalidTicket, NothingToCut
 from nibble_core.geometry import Path, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
-from nibble_core.graphics import Shape, colours_apart, hex_colour
+from nibble_core.graphics import Drawn, Shape, colours_apart, hex_colour
 from nibble_core.graphics.stroking import region_of
 from nibble_core.lines.composing import area_of
 from nibble_core.lines.contour import holes_kept
@@ -86,8 +86,7 @@ def source_of(
     if line.source in NAMING:
         return _found(_named(line, composed), *_MISSING[line.source])
     if line.source == "the rest":
-        named = [region for one in lines if one.on and one.source in NAMING for region in _named(one, composed)]
-        rest = _without(_shapes(composed, shown), union(named))
+        rest = _rest([one for one in lines if one.on and one.source in NAMING], composed, shown)
         return _found(rest, "Other lines name every shape of this layer.", "Follow the shapes, or choose colours.")
     if shown is composed.whole:
         return _found(
@@ -106,16 +105,36 @@ SLIVER = 0.01  # mm: what is left of a shape and narrower than this is none
 
 def _named(line: Line, composed: PieceResult) -> list[Region]:
     """The regions that a line names by element, colour or place."""
-    painted = composed.composed.painted
+    if line.source == "chosen regions":
+        return regions_at(composed, line.regions)
+    return [region for owner, shape in composed.composed.painted if _names(line, owner, shape)
+            for region in region_of(shape)]  # fmt: skip
+
+
+def _names(line: Line, owner: str, shape: Drawn) -> bool:
+    """Whether a line follows a shape for its element or its colour."""
     if line.source == "one element":
-        return [region for owner, shape in painted if owner == line.of for region in region_of(shape)]
-    if line.source == "chosen colours":
-        return [
-            shape.region
-            for _, shape in painted
-            if isinstance(shape, Shape) and any(_is(shape, one) for one in line.colours)
-        ]
-    return regions_at(composed, line.regions)
+        return owner == line.of
+    return line.source == "chosen colours" and isinstance(shape, Shape) and any(_is(shape, one) for one in line.colours)
+
+
+def _rest(naming: Sequence[Line], composed: PieceResult, shown: MultiPolygon) -> list[Region]:
+    """What a layer shows and none of some lines names. Of a shape that lies under a named one what is seen."""
+    if not naming:
+        return _shapes(composed, shown)
+    left: list[Region] = []
+    above = union([region for line in naming for region in regions_at(composed, line.regions)])
+    for owner, shape in reversed(composed.composed.painted):
+        own = region_of(shape)
+        if any(_names(line, owner, shape) for line in naming):
+            above = MultiPolygon(polygons(above.union(union(own))))
+        else:
+            left += _without(own, above)
+    whole = union(left)
+    if shown is composed.whole and abs(sum(region.area() for region in left) - whole.area) < SLIVER * whole.length:
+        return left
+    seen = whole if shown is composed.whole else whole.intersection(shown)
+    return [refit_polygon(part) for part in polygons(seen) if not part.buffer(-SLIVER).is_empty]
 
 
 def _shapes(composed: PieceResult, shown: MultiPolygon) -> list[Region]:
@@ -125,11 +144,9 @@ def _shapes(composed: PieceResult, shown: MultiPolygon) -> list[Region]:
 
 def _without(regions: Sequence[Region], taken: BaseGeometry) -> list[Region]:
     """Regions without an area; those that it leaves alone keep their own curves."""
-    shapely.prepare(taken)
     made: list[Region] = []
     for region in regions:
-        own = region.polygon()
-        if not taken.intersects(own.buffer(-SLIVER)):
+        if not taken.intersects(region.polygon().buffer(-SLIVER)):
             made.append(region)
             continue
         left = polygons(union([region]).difference(taken))

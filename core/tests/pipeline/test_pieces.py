@@ -138,10 +138,11 @@ class RestTest(unittest.TestCase):
         red = Line("k1", "score", **shapes(source="chosen colours", colours=(Chosen("c1", "#cc2222"),)))
         one = Line("k2", "through cut", **shapes(source="one element", of="e3"))
         region = Line("k3", "score", **shapes(source="chosen regions", regions=(Anchor("r1", 0.01, 0.5),)))
+        board = replace(one, of="e1")
         outer = Line("k4", "through cut", **shapes(source="the outer shape"))
         for others, wanted in (
             ((), plate + side), ((outer,), plate + side), ((red,), plate - dot + side), ((red, one), plate - dot),
-            ((one,), plate), ((replace(red, on=False), one), plate), ((region,), side),
+            ((one,), plate), ((replace(red, on=False), one), plate), ((region,), side), ((board,), dot + side),
         ):  # fmt: skip
             with self.subTest([one.source for one in others]):
                 made = drawn(self.rest(*others), "k9")
