@@ -24,18 +24,26 @@ interface Props {
   onZoom: (factor: number) => void;
 }
 
-/** Views, fading and zoom, along the foot of the table. */
+/** Views, fading and zoom, along the foot of the table; where one row does not hold them, the zoom stands above. */
 export function TableBar(props: Props) {
   const { station, views, view, fade, leftOut, unit } = props;
   return (
-    <>
+    <chakra.div
+      position="absolute"
+      left="34px"
+      right="14px"
+      bottom="14px"
+      display="flex"
+      flexWrap="wrap-reverse"
+      alignItems="center"
+      justifyContent="space-between"
+      gap="6px 12px"
+      pointerEvents="none"
+      css={{ "& > *": { pointerEvents: "auto" } }}
+    >
       <chakra.div
         role="group"
         aria-label="Views"
-        position="absolute"
-        left="34px"
-        bottom="14px"
-        maxWidth="calc(100% - 300px)"
         flexWrap="wrap"
         display="flex"
         alignItems="center"
@@ -72,8 +80,8 @@ export function TableBar(props: Props) {
       {view === "over" && station !== "artwork" && (
         <chakra.label
           position="absolute"
-          left="34px"
-          bottom={station === "lines" ? "88px" : "56px"}
+          left="0"
+          bottom="44px"
           display="flex"
           alignItems="center"
           gap="8px"
@@ -98,7 +106,7 @@ export function TableBar(props: Props) {
           />
         </chakra.label>
       )}
-      <chakra.div position="absolute" right="14px" bottom="14px" display="flex" gap="6px">
+      <chakra.div display="flex" gap="6px" marginLeft="auto">
         <Button
           type="button"
           onClick={props.onUnit}
@@ -116,7 +124,7 @@ export function TableBar(props: Props) {
           +
         </Button>
       </chakra.div>
-    </>
+    </chakra.div>
   );
 }
 
