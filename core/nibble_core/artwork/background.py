@@ -248,16 +248,18 @@ def _strongest_nearby(
     picture: Pixels, background: Numbers, rows: NDArray[np.int64], columns: NDArray[np.int64], reach: int
 ) -> Numbers:
     """The colour furthest from the background within ``reach`` px: what a thin line would be if it were wide."""
-    best = picture[rows, columns].astype(np.float64)
-    strongest = np.abs(best - background).sum(1)
+    framed = cv2.copyMakeBorder(picture, reach, reach, reach, reach, cv2.BORDER_REPLICATE)
+    apart = cv2.absdiff(framed, np.append(np.rint(background), 0.0))
+    contrast = (apart[..., 0].astype(np.uint16) + apart[..., 1] + apart[..., 2]).ravel()
+    best = (rows + reach) * framed.shape[1] + columns + reach
+    middle, strongest = best.copy(), contrast[best]
     for dy in range(-reach, reach + 1):
         for dx in range(-reach, reach + 1):
-            y, x = np.clip(rows + dy, 0, picture.shape[0] - 1), np.clip(columns + dx, 0, picture.shape[1] - 1)
-            colour = picture[y, x].astype(np.float64)
-            contrast = np.abs(colour - background).sum(1)
-            better = contrast > strongest
-            best[better], strongest[better] = colour[better], contrast[better]
-    return best
+            at = middle + (dy * framed.shape[1] + dx)
+            own = contrast[at]
+            better = own > strongest
+            best[better], strongest[better] = at[better], own[better]
+    return np.asarray(framed.reshape(-1, 3)[best], np.float64)
 
 
 def _without_fringe(raster: Raster) -> Raster:

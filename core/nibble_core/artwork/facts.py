@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import dataclass
 
 import cv2
@@ -17,6 +18,7 @@ CLEAR = 0.01  # share of see-through pixels, above which more than edges is
 FLAT = 2  # grey levels: less contrast than this is one flat colour
 GREYISH = 32  # largest spread of red, green and blue in a grey that a lamp has tinted
 GOOD_PPI, POOR_PPI = 200, 100
+SAMPLED = 400_000  # pixels, of which main colours are told
 
 
 @dataclass(frozen=True)
@@ -63,10 +65,12 @@ class Facts:
 def picture_facts(raster: Raster) -> Facts:
     """Facts of a raster with at least one pixel on it (see ``refuse_blank``)."""
     pixels = raster.pixels
-    solid = pixels[raster.alpha >= 128][:, :3]
-    packed = (solid.astype(np.uint32) << np.array([16, 8, 0], np.uint32)).sum(1, dtype=np.uint32)
+    solid = raster.alpha.ravel() >= 128
+    packed = np.ascontiguousarray(pixels).view(np.uint32).ravel()[solid]  # four bytes at once
     seen = np.zeros(1 << 24, bool)
-    seen[packed] = True
+    seen[packed & 0xFFFFFF if sys.byteorder == "little" else packed >> 8] = True
+    own = np.flatnonzero(solid)
+    sample = pixels.reshape(-1, 4)[own[:: max(1, len(own) // SAMPLED)], :3]
     border = np.concatenate([pixels[0], pixels[-1], pixels[:, 0], pixels[:, -1]])
     middle = np.median(border[:, :3], 0)
     plain = (np.abs(border[:, :3] - middle).max(1) <= 12) & (border[:, 3] >= 250)
@@ -75,7 +79,7 @@ def picture_facts(raster: Raster) -> Facts:
         width_px=raster.width,
         height_px=raster.height,
         colours=int(seen.sum()),
-        main_colours=_main_colours(solid),
+        main_colours=_main_colours(sample),
         see_through=float((raster.alpha < 255).mean()),
         boxed=bool(plain.mean() > 0.9),
         border_colour=(red, green, blue),
@@ -107,11 +111,10 @@ def print_quality(ppi: float) -> str:
     return "sharp" if ppi >= GOOD_PPI else "fair" if ppi >= POOR_PPI else "coarse"
 
 
-def _main_colours(solid: np.ndarray) -> tuple[Colour, ...]:
+def _main_colours(sample: np.ndarray) -> tuple[Colour, ...]:
     """Peaks of a histogram of 4 bits a channel, each as the mean of its pixels."""
-    if not len(solid):
+    if not len(sample):
         return ()
-    sample = solid[:: max(1, len(solid) // 400_000)]
     cell = (sample >> 4).astype(np.int32) @ np.array([256, 16, 1], np.int32)
     counts = np.bincount(cell, minlength=4096)
     colours: list[Colour] = []

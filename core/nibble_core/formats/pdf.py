@@ -25,6 +25,7 @@ from nibble_core.graphics import ClientPage, Drawing, Ink, Page, Painted, Press,
 from nibble_core.processes import PROCESSES
 
 PLATES = "plates"
+COMPRESSION = 3  # of pixels: a scan takes a fifth more than at the usual 6, in a third of the time
 """Layer of white and varnish."""
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
 
@@ -254,7 +255,7 @@ def _declare_x4(pdf: pikepdf.Pdf, metadata: pikepdf.models.PdfMetadata, title: s
 
 def _image(pdf: pikepdf.Pdf, raster: Raster, profile: pikepdf.Object | None, press: Press | None) -> pikepdf.Object:
     def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> Stream:
-        made = Stream(pdf, zlib.compress(np.ascontiguousarray(samples).tobytes(), 6))
+        made = Stream(pdf, zlib.compress(np.ascontiguousarray(samples).tobytes(), COMPRESSION))
         made.Type, made.Subtype = Name.XObject, Name.Image
         made.Width, made.Height = raster.width, raster.height
         made.BitsPerComponent, made.Filter, made.ColorSpace = 8, Name.FlateDecode, space

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.geometry import path_text
-from nibble_core.geometry.points import Affine, Box, Points
+from nibble_core.geometry.points import Affine, Box, Points, shoelace
 from nibble_core.geometry.segments import (
     ARC,
     CUBIC,
@@ -128,8 +128,7 @@ class Path:
 
     @cached_property
     def _area(self) -> float:
-        x, y = self.flattened().T
-        return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))
+        return shoelace(self.flattened())
 
     def length(self) -> float:
         """Length in mm."""

@@ -13,6 +13,12 @@ Points = NDArray[np.float64]
 """Shape (n, 2): x, y in mm, y down."""
 
 
+def shoelace(ring: Points) -> float:
+    """Signed area of a closed polyline (n, 2), positive for outer rings with y down (Gauss's area formula)."""
+    x, y = (ring - ring[0]).T  # from the ring itself, lest the digits of a far place are lost
+    return float(0.5 * (x[:-1] @ y[1:] - y[:-1] @ x[1:]))  # the side back to the first place adds nothing
+
+
 class Point(NamedTuple):
     """A place in mm, y down."""
 

@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry.bundle import Bundle
 from nibble_core.geometry.paths import Path
-from nibble_core.geometry.points import Affine, Box, Points
+from nibble_core.geometry.points import Affine, Box, Points, shoelace
 from nibble_core.geometry.tolerances import FLATTEN
 
 
@@ -100,6 +100,4 @@ def oriented_rings(polygon: Polygon) -> tuple[Points, list[Points]]:
 def ring_points(ring: LinearRing, *, outer: bool) -> Points:
     """Points (n, 2) of a closed ring, wound as an outer ring or as a hole; last point not repeated."""
     points = shapely.get_coordinates(ring)[:-1]
-    x, y = (points - points[0]).T
-    positive = float(x @ np.roll(y, -1) - y @ np.roll(x, -1)) > 0
-    return np.ascontiguousarray(points if positive == outer else points[::-1])
+    return np.ascontiguousarray(points if (shoelace(points) > 0) == outer else points[::-1])

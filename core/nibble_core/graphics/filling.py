@@ -10,6 +10,7 @@ from shapely.geometry import Polygon
 
 from nibble_core.geometry import LINE, Path, Points, Region
 from nibble_core.geometry.fitting import refit_polygon
+from nibble_core.geometry.points import shoelace
 from nibble_core.geometry.regions import polygons
 from nibble_core.geometry.tolerances import FLATTEN
 
@@ -29,7 +30,7 @@ def filled_regions(contours: Sequence[Path], *, even_odd: bool) -> list[Region]:
     size = max(max(box.width, box.height) for box in (c.bounds() for c in closed))
     tolerance = max(FLATTEN, size / PARTS / 10)
     dense = [contour.flattened(tolerance) for contour in closed]
-    sound = [k for k, points in enumerate(dense) if len(points) >= 3 and abs(_area(points)) > FINEST]
+    sound = [k for k, points in enumerate(dense) if len(points) >= 3 and abs(shoelace(points)) > FINEST]
     closed, dense = [closed[k] for k in sound], [dense[k] for k in sound]
     if not closed:
         return []
@@ -50,11 +51,6 @@ def closed_path(path: Path) -> Path:
     return Path(np.append(path.kinds, np.uint8(LINE)), np.vstack([path.rows, back]))
 
 
-def _area(points: Points) -> float:
-    x, y = (points - points[0]).T
-    return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))
-
-
 def _touching(rings: np.ndarray) -> bool:
     if len(rings) < 2:
         return False
@@ -64,7 +60,7 @@ def _touching(rings: np.ndarray) -> bool:
 
 def _nested(closed: Sequence[Path], dense: Sequence[Points], even_odd: bool) -> list[Region]:
     """Contours that do not touch: each is an edge of the area if filling changes across it."""
-    areas = np.array([_area(points) for points in dense])
+    areas = np.array([shoelace(points) for points in dense])
     order = np.argsort(-np.abs(areas))
     parents = _parents(dense, areas)
     winding: dict[int, int] = {-1: 0}

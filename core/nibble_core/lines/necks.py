@@ -19,6 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.errors import Cancelled
 from nibble_core.geometry import Point, Points
 from nibble_core.geometry.regions import polygons
+from nibble_core.lines.neck_kernels import led_downhill
 
 ROUNDABOUT = 2.5  # a neck's edges are at least so many widths apart along the edge: else it is a corner
 SAMPLES = 6  # per limit, along the edge
@@ -282,24 +283,9 @@ def _downhill(p: Points, q: Points, edges: _Edges, limit: float) -> Neck | None:
     """From a candidate to the exact shortest way between the two edges it joins; None where the way only gets shorter
     toward a corner, as in a wedge."""
     one, other = (edges.nearest(place, 4 * ROUGH * limit) for place in (p, q))
-    reach = float(np.hypot(*(one - other)))
-    for _ in range(60):
-        window = 0.75 * reach
-        near_one = edges.within(one, window)
-        foot, gap = _foot(np.repeat(other[None], len(near_one), 0), edges.a[near_one], edges.b[near_one])
-        if not len(gap):
-            return None
-        one = foot[int(np.argmin(gap))]
-        near_other = edges.within(other, window)
-        foot, gap = _foot(np.repeat(one[None], len(near_other), 0), edges.a[near_other], edges.b[near_other])
-        if not len(gap):
-            return None
-        new = foot[int(np.argmin(gap))]
-        moved = float(np.hypot(*(new - other)))
-        other = new
-        width = float(np.hypot(*(one - other)))
-        if width < 0.2 * reach or np.hypot(*((one + other) / 2 - (p + q) / 2)) > 2 * limit:
-            return None
-        if moved < 1e-7:
-            break
-    return Neck(width, Point(*one.tolist()), Point(*other.tolist()))
+    middle, stray = (p + q) / 2, 2 * limit
+    near = edges.within(middle, stray + 2 * float(np.hypot(*(one - other))))
+    found = np.empty(4)
+    width = led_downhill(edges.a[near], edges.b[near], one, other, middle, stray, found)
+    x, y, u, v = found.tolist()
+    return Neck(width, Point(x, y), Point(u, v)) if width >= 0 else None

@@ -468,8 +468,10 @@ def _clear(raster: Raster) -> Grey:
 
 def _has_ink(raster: Raster) -> bool:
     """Whether a see-through picture shows on white paper: one in white alone, for dark material, does not."""
-    solid = raster.pixels[raster.alpha > 200][:, :3]
-    return bool((solid.min(1) < 255 - PAPER_LEVELS).mean() > 1 - MOST_WHITE) if len(solid) else True
+    solid = raster.alpha > 200
+    red, green, blue = (raster.pixels[..., k] for k in range(3))
+    inked = solid & (np.minimum(np.minimum(red, green), blue) < 255 - PAPER_LEVELS)
+    return not solid.any() or bool(inked.sum() > (1 - MOST_WHITE) * solid.sum())
 
 
 def _refuse_too_many(count: int) -> None:

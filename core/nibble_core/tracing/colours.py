@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from nibble_core.artwork.palette import find_palette
 from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points, Region
+from nibble_core.geometry.points import shoelace
 from nibble_core.geometry.span_kernels import smoothed_over
 from nibble_core.graphics import LUMA, Colour, Raster
 from nibble_core.tracing.deviation import deviation
-from nibble_core.tracing.iso import ring_area
 from nibble_core.tracing.labels import connected_patches, label_map
 from nibble_core.tracing.outline import fit_outline, raised_to_wobble, tolerance_for
 from nibble_core.tracing.planar import Border, borders_of, junctions_of, rings_of
@@ -219,7 +219,7 @@ def _regions(
     for patch, rings in rings_of(borders).items():
         made = [_joined([paths[i] if forward else paths[i].reversed() for i, forward in ring]) for ring in rings]
         dense = [ring.flattened(0.02) for ring in made]
-        areas = [ring_area(points) for points in dense]
+        areas = [shoelace(points) for points in dense]
         outer = int(np.argmax(areas))
         order = [outer, *(k for k in range(len(made)) if k != outer)]
         region = Region(made[outer], tuple(made[k] for k in order[1:]))

@@ -9,13 +9,14 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from nibble_core.geometry import ARC, LINE, Path, Points
+from nibble_core.geometry import ARC, LINE, Bundle, Path, Points
 from nibble_core.geometry.distance_kernels import beside
 
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
+OUTLINE = 0.02  # px: how finely outlines are looked at
 BLIND = 3.0  # px beside corners and junctions, whose pixels show more than one edge
-FINE, MOST_PLACES = 0.5, 150_000  # px between places measured, and how many are
+FINE, MOST_PLACES = 0.5, 100_000  # px between places measured, and how many are
 SMOOTH_TURN = np.radians(20)
 
 
@@ -39,7 +40,7 @@ def stray(path: Path, ring: Points) -> float:
 
 def furthest_off(path: Path, ring: Points) -> tuple[float, Points]:
     """``stray``, and the place (2,) on either line where it is."""
-    outline = path.flattened(0.02)
+    outline = path.flattened(OUTLINE)
     corners = corner_points(path)
     worst, place = 0.0, outline[0]
     step = max(1.0, len(ring) / MOST_SAMPLES)
@@ -75,7 +76,7 @@ def off_along(
     """
     if not paths or not places:
         return []
-    dense = [evenly_along(closed_line(path), step) for path in paths]
+    dense = evenly_along_all(*Bundle.of(paths).flattened(OUTLINE), step)
     apart = distances_to_lines(np.vstack(dense), places)
     dark = [corner_points(path.as_cubics()) for path in paths]
     dark += [place[[0, -1]] for place in places if not np.array_equal(place[0], place[-1])]
@@ -95,13 +96,24 @@ def deviation(paths: Sequence[Path], places: Sequence[Points]) -> tuple[float, f
 
 def closed_line(path: Path) -> Points:
     """A path as a polyline (n, 2) that ends where it begins if it is closed."""
-    points = path.flattened(0.02)
+    points = path.flattened(OUTLINE)
     return np.vstack([points, points[:1]]) if path.closed else points
 
 
 def evenly(ring: Points, step: float) -> Points:
     """A closed polyline with further points, so that none are more than ``step`` apart."""
     return evenly_along(np.vstack([ring, ring[:1]]), step)[:-1]
+
+
+def evenly_along_all(points: Points, begins: NDArray[np.int64], step: float) -> list[Points]:
+    """``evenly_along`` of many polylines, whose points follow each other and begin at ``begins``."""
+    steps = np.diff(points, axis=0)
+    counts = np.maximum(1, np.ceil(np.hypot(*steps.T) / step)).astype(np.int64)
+    counts[begins[1:-1] - 1] = 1  # from the end of one to the beginning of the next nothing lies but that end
+    of = np.repeat(np.arange(len(steps)), counts)
+    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]
+    made = np.vstack([points[of] + steps[of] * t[:, None], points[-1:]])
+    return np.split(made, np.cumsum(counts)[begins[1:-1] - 1])
 
 
 def evenly_along(line: Points, step: float) -> Points:

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from nibble_core.geometry import Points
+from nibble_core.geometry.points import shoelace
 from nibble_core.graphics import Grey
 from nibble_core.tracing.kernels import WORD, entered, march, settled
 
@@ -29,10 +30,4 @@ def iso_rings(grey: Grey, level: float, *, smallest_area: float = 2.0) -> list[P
     points, offsets = settled(points, offsets, framed, at)
     points += shift
     rings = [points[a:b][::-1] for a, b in itertools.pairwise(offsets)]
-    return [np.ascontiguousarray(ring) for ring in rings if abs(ring_area(ring)) >= smallest_area]
-
-
-def ring_area(ring: Points) -> float:
-    """Signed shoelace area, positive for outer rings with y down."""
-    x, y = (ring - ring[0]).T
-    return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))
+    return [np.ascontiguousarray(ring) for ring in rings if abs(shoelace(ring)) >= smallest_area]

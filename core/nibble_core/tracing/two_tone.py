@@ -13,10 +13,11 @@ from nibble_core.artwork.threshold import edge_noise
 from nibble_core.errors import Cancelled
 from nibble_core.geometry import Affine, Path, Points, Region
 from nibble_core.geometry.corner_kernels import CRISP
+from nibble_core.geometry.points import shoelace
 from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.faithful import faithful
-from nibble_core.tracing.iso import iso_rings, ring_area
+from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.outline import (
     FINEST,
     LEAST_CORNER_DEGREES,
@@ -138,7 +139,7 @@ def trace_two_tone(
         if filled:
             holes = []
         place = inside_place(rings[outer], [rings[hole] for hole in holes])
-        area = abs(ring_area(rings[outer])) - sum(abs(ring_area(rings[hole])) for hole in holes)
+        area = abs(shoelace(rings[outer])) - sum(abs(shoelace(rings[hole])) for hole in holes)
         region = Region(paths[outer], tuple(paths[hole] for hole in holes))
         regions.append(TracedRegion(region, place, colour_at(place), area))
     return Traced(tuple(regions), tuple(rings), level, noise, hurried)
@@ -152,12 +153,12 @@ def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
 
 def _rings(grey: Grey, level: float, smallest_area: float, filled: bool) -> list[Points]:
     rings = iso_rings(grey, level, smallest_area=smallest_area)
-    return [ring for ring in rings if ring_area(ring) > 0] if filled else rings
+    return [ring for ring in rings if shoelace(ring) > 0] if filled else rings
 
 
 def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:
     """Outer rings (positive area) with the holes that lie directly in each, largest first."""
-    areas = np.array([ring_area(ring) for ring in rings])
+    areas = np.array([shoelace(ring) for ring in rings])
     outers = [int(i) for i in np.argsort(-areas) if areas[i] > 0]
     holes: dict[int, list[int]] = {i: [] for i in outers}
     inner = [i for i in range(len(rings)) if areas[i] <= 0]
@@ -177,14 +178,13 @@ def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:
 
 def inside_place(outer: Points, holes: Sequence[Points]) -> tuple[float, float]:
     """A point well inside a region: the middle of its widest chord, of a few level lines across it."""
-    rings = [outer, *holes]
+    rings = [(ring, np.concatenate([ring[1:], ring[:1]])) for ring in (outer, *holes)]
     top, bottom = float(outer[:, 1].min()), float(outer[:, 1].max())
     best = (-1.0, float(outer[0, 0]), float(outer[0, 1]))
     for share in (0.5, 0.31, 0.69, 0.17, 0.83):
         y = top + (bottom - top) * share + 1e-7
         crossings: list[float] = []
-        for ring in rings:
-            a, b = ring, np.roll(ring, -1, 0)
+        for a, b in rings:
             over = (a[:, 1] > y) != (b[:, 1] > y)
             t = (y - a[over, 1]) / (b[over, 1] - a[over, 1])
             crossings += (a[over, 0] + t * (b[over, 0] - a[over, 0])).tolist()

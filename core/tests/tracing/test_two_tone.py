@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 
 from nibble_core.errors import Cancelled
 from nibble_core.geometry import LINE, Path
+from nibble_core.geometry.points import shoelace
 from nibble_core.graphics.coverage import covered
 from nibble_core.tracing import suggested_threshold, trace_two_tone
 from nibble_core.tracing.deviation import deviation, deviation_runs, evenly
-from nibble_core.tracing.iso import iso_rings, ring_area
+from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.kernels import WORD, entered, march
 from tests.pictures import box, coverage, disc, grey_raster
 
@@ -157,7 +158,7 @@ class BehaviourTest(unittest.TestCase):
     def test_iso_rings_close_and_balance_on_any_picture(self, seed):
         grey = np.random.default_rng(seed).random((24, 24)).astype(np.float32)
         rings = iso_rings(grey, 0.5, smallest_area=0.0)
-        area = sum(ring_area(ring) for ring in rings)
+        area = sum(shoelace(ring) for ring in rings)
         self.assertGreater(area, 0)
         self.assertLess(area, 24 * 24)
         for ring in rings:
