@@ -9,10 +9,11 @@ from nibble_core.geometry import Affine, Bundle, Path, Region
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
+from nibble_core.lines.necks import necks
 from nibble_core.sheet import LaidSheet, Marks, Placement
 from nibble_core.toolpaths import Definition, by_process
 from nibble_core.toolpaths.beam import Beam, moves_of
-from nibble_core.toolpaths.dithering import strokes_of
+from nibble_core.toolpaths.dithering import halftone, strokes_of
 from nibble_core.toolpaths.hatching import hatched
 from nibble_core.toolpaths.motion import Drive, timed
 from nibble_core.toolpaths.planning import planned_job
@@ -35,6 +36,7 @@ def main() -> None:
     bleed_pixels(raster, 2.0, mm_per_px=1.0)
     star = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
     contour(outer_shape([Region(star), Region(Path.circle(80, 20, 10))]), 3.0)
+    necks(Region(star).polygon(), 12.0)
     _a_beam(star)
 
 
@@ -42,6 +44,7 @@ def _a_beam(star: Path) -> None:
     """Engrave and cut a small shape."""
     hatched(Region(star).polygon(), 0.5)
     strokes_of(np.eye(8, dtype=np.uint8), 0.1, 0.0, 0.0)
+    halftone(np.full((8, 8), 99, np.uint8), screen=8, angle=45)
     both = (Definition("k1", "engrave", Bundle.of([Path.circle(9.0 * k, 5, 3) for k in range(6)])),)
     laid = LaidSheet(100.0, 100.0, (Placement("l1", Affine()),), Marks())
     job = planned_job(laid, by_process(laid, {"l1": both}), lambda one: Beam(one.process, 0.5, 100.0))
