@@ -36,7 +36,8 @@ def main() -> None:
     bleed_pixels(raster, 2.0, mm_per_px=1.0)
     star = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
     contour(outer_shape([Region(star), Region(Path.circle(80, 20, 10))]), 3.0)
-    necks(Region(star).polygon(), 12.0)
+    waist = Path.polygon([(0, 0), (20, 0), (30, 8), (40, 0), (60, 0), (60, 20), (40, 20), (30, 12), (20, 20), (0, 20)])
+    necks(Region(waist).polygon(), 6.0)
     _a_beam(star)
 
 
