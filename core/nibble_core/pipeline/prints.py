@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -16,14 +16,14 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.artwork.background import Cleaned
 from nibble_core.formats.client_page import page_alone
 from nibble_core.formats.pdf_drawing import page_look
-from nibble_core.geometry import Affine, Box, Region
+from nibble_core.geometry import Affine, Box, Bundle, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons
 from nibble_core.geometry.units import MM_PER_INCH
-from nibble_core.graphics import Raster, Shape, Stroke
+from nibble_core.graphics import Drawn, Raster, Shape, Stroke
 from nibble_core.graphics.coverage import covered
 from nibble_core.graphics.silhouette import silhouette
-from nibble_core.graphics.stroking import outlined
+from nibble_core.graphics.stroking import outlined, region_of
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.composing import area_of
 from nibble_core.lines.offsetting import quarter_segments
@@ -40,7 +40,7 @@ EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
-FRINGE = 1.5  # px of soft edge round what was dropped
+FRINGE = 1  # px of soft edge round what was dropped, beside those that it touches
 PRINT_PPI = 300.0  # that drawings are printed in
 MOST_PX = 12_000_000  # of a drawing's pictures together
 WORTH = 1.1  # times as fine as it is that another picture must be
@@ -269,16 +269,22 @@ def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
 def without_dropped(raster: Raster, trace: TraceResult, mode: str) -> Raster:
     """A picture without what was dropped at Trace: by hand, as a frame, and specks on paper."""
     reasons = ("hand", "frame") if mode == "colours" else ("hand", "frame", "small")
-    dropped = [area_of(one.shape) for one in trace.shapes if one.dropped in reasons]
+    dropped = [one.shape for one in trace.shapes if one.dropped in reasons]
     if not dropped:
         return raster
-    px = raster.width / trace.width
-    kept = shapely.union_all([area_of(shape) for shape in trace.kept])
-    gone = shapely.union_all(dropped).buffer(FRINGE / px, quad_segs=4).difference(kept)
-    rings = [ring * px for part in polygons(gone) for ring in (lambda pair: (pair[0], *pair[1]))(oriented_rings(part))]
+    gone, kept = (_cover_of(shapes, raster, raster.width / trace.width) for shapes in (dropped, trace.kept))
+    ring = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * FRINGE + 1, 2 * FRINGE + 1))
+    fringed = cv2.dilate((gone > 0).astype(np.uint8), ring) > 0
     pixels = raster.pixels.copy()
-    pixels[..., 3] = np.rint(raster.alpha * (1 - covered(rings, raster.width, raster.height)))
+    pixels[..., 3] = np.rint(raster.alpha * np.where(fringed, kept, 1.0))
     return Raster(pixels)
+
+
+def _cover_of(shapes: Sequence[Drawn], raster: Raster, px: float) -> NDArray[np.float64]:
+    """How much of each pixel of a picture some shapes cover, px to the mm."""
+    rings = [ring for shape in shapes for region in region_of(shape) for ring in region.rings]
+    points = Bundle.of(rings).arrays_of_points(0.05 / px) if rings else []
+    return covered([own * px for own in points], raster.width, raster.height)
 
 
 def _pictures(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[PrintedPicture]:

@@ -33,7 +33,10 @@ def faithful(path: Path, ring: Points, *, tolerance: float, blunt: float = 1.0) 
 
     tolerance: px that smooth stretches may be off. blunt: how many times wider than a crisp picture's the edges are.
     """
-    judge = _Judge.of(path, ring, blunt * LIMIT + 1.5 * tolerance, blunt)
+    limit = blunt * LIMIT + 1.5 * tolerance
+    if _close(path, ring, limit):  # as nearly all are: no corner needs to be excused
+        return path
+    judge = _Judge.of(path, ring, limit, blunt)
     if judge.passes(path):
         return path
     close = max(CLOSE, tolerance)
@@ -41,6 +44,16 @@ def faithful(path: Path, ring: Points, *, tolerance: float, blunt: float = 1.0) 
     if again is not None and judge.passes(again):
         return again
     return refit_line(judge.line * PX, close * PX).as_cubics().mapped(Affine.scale(1 / PX)).closed_up()
+
+
+def _close(path: Path, ring: Points, limit: float) -> bool:
+    """Whether an outline that does not cross itself and its iso-line lie side by side within a limit everywhere."""
+    line, outline = np.vstack([ring, ring[:1]]), closed_line(path)
+    return bool(
+        beside(line, outline, False).max() <= limit
+        and beside(evenly_along(outline, 1.0), line, False).max() <= limit
+        and shapely.LinearRing(outline).is_simple
+    )
 
 
 @dataclass(frozen=True, eq=False)
