@@ -157,6 +157,22 @@ class Bundle:
         steps[begins[1:-1] - 1] = 0.0  # from one path to the next
         return np.asarray(np.add.reduceat(steps, begins[:-1]))
 
+    @cached_property
+    def areas(self) -> NDArray[np.float64]:
+        """Signed, of each closed path, mm², positive for outer rings."""
+        points, begins = self.flattened()
+        x, y = points.T
+        cross = x[:-1] * y[1:] - x[1:] * y[:-1]
+        cross[begins[1:-1] - 1] = 0.0  # from one path to the next
+        return np.asarray(0.5 * np.add.reduceat(cross, begins[:-1]))
+
+    @cached_property
+    def sizes(self) -> NDArray[np.float64]:
+        """Width and height of each path, mm: (paths, 2)."""
+        points, begins = self.flattened()
+        low, high = (end.reduceat(points, begins[:-1]) for end in (np.minimum, np.maximum))
+        return np.asarray(high - low)
+
     @property
     def length(self) -> float:
         """Of all paths together, mm."""

@@ -17,7 +17,7 @@ from nibble_core.artwork.framing import Framing
 from nibble_core.artwork.inks import with_joined_inks
 from nibble_core.artwork.leftovers import page_background
 from nibble_core.errors import NothingToTrace
-from nibble_core.geometry import Affine, Box, Path, Points, Region
+from nibble_core.geometry import Affine, Box, Bundle, Path, Points, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke, colours_apart
@@ -369,6 +369,7 @@ def in_mm(
     framing = framing_of(artwork)
     counts: Counter[str] = Counter()
     shapes: list[TracedShape] = []
+    specks = _specks([shape for shape, _ in found.shapes], grow, trace.smallest)
     for source, (shape, place) in enumerate(found.shapes):
         at = (place[0] * scale, place[1] * scale)
         x, y = framing.back(np.array([[at[0] / width, at[1] / height]]))[0].tolist()
@@ -377,20 +378,36 @@ def in_mm(
             share = drawn.path.length() * max(drawn.width, 0.1) / (width * height)
             shapes.append(TracedShape(drawn, x, y, at, min(share, 1.0), source=source))
             continue
-        if _extent(drawn.bounds()) < trace.smallest:  # a speck is left out as it is
-            share = min(max(drawn.region.area() / (width * height), 0.0), 1.0)
-            shapes.append(TracedShape(drawn, x, y, at, share, source=source))
+        if source in specks:  # left out as it is
+            share = min(max(specks[source] / (width * height), 0.0), 1.0)
+            shapes.append(TracedShape(drawn, x, y, at, share, "small", source))
             continue
         sound = mended(_without_small_holes(drawn.region, trace.smallest_hole))
         counts.update(sound.counts)
         for region in sound.regions:
             share = min(max(region.area() / (width * height), 0.0), 1.0)
             shapes.append(TracedShape(replace(drawn, region=region), x, y, at, share, source=source))
-    left = [replace(one, dropped=_left_out(one, trace, size, paper)) for one in shapes]
+    left = [one if one.dropped else replace(one, dropped=_left_out(one, trace, size, paper)) for one in shapes]
     if trace.mode == "paths" and trace.paper == "left out":
         for k in page_background([one.shape for one in left], width, height):
             left[k] = replace(left[k], dropped="paper")
     return left, counts
+
+
+def _specks(shapes: Sequence[Drawn], grow: Affine, smallest: float) -> dict[int, float]:
+    """Which of some shapes are smaller than the smallest part when mapped, and their areas: all at once, for there may
+    be thousands."""
+    owners = [k for k, shape in enumerate(shapes) if isinstance(shape, Shape)]
+    if not owners or smallest <= 0:
+        return {}
+    regions = [shape.region for shape in shapes if isinstance(shape, Shape)]
+    small = (Bundle.of([region.outer for region in regions]).mapped(grow).sizes.max(1) < smallest).tolist()
+    specks = {k: region for k, region, is_small in zip(owners, regions, small, strict=True) if is_small}
+    if not specks:
+        return {}
+    of = np.repeat(np.arange(len(specks)), [len(region.rings) for region in specks.values()])
+    rings = Bundle.of([ring for region in specks.values() for ring in region.rings]).mapped(grow)
+    return dict(zip(specks, np.bincount(of, rings.areas, len(specks)).tolist(), strict=True))
 
 
 def _without_small_holes(region: Region, smallest: float) -> Region:
