@@ -70,3 +70,22 @@ def walked(samples, line, closed):
 def beside(samples, line, closed):
     """The distances of ``walked``."""
     return walked(samples, line, closed)[0]
+
+
+@compiled
+def spread(line, step):
+    """An open polyline (n, 2) with further points, so that none are more than ``step`` apart."""
+    n = len(line)
+    counts = np.ones(n, np.int64)
+    for k in range(n - 1):
+        size = np.hypot(line[k + 1, 0] - line[k, 0], line[k + 1, 1] - line[k, 1])
+        counts[k] = max(1, int(np.ceil(size / step)))
+    made = np.empty((counts.sum(), 2))
+    at = 0
+    for k in range(n - 1):
+        dx, dy = line[k + 1, 0] - line[k, 0], line[k + 1, 1] - line[k, 1]
+        for i in range(counts[k]):
+            made[at, 0], made[at, 1] = line[k, 0] + dx * i / counts[k], line[k, 1] + dy * i / counts[k]
+            at += 1
+    made[at] = line[n - 1]
+    return made

@@ -75,6 +75,9 @@ class Raster:
 
     def reduced(self, width: int, height: int) -> Raster:
         """The picture in fewer pixels, each the mean of those it covers."""
+        if not self.is_see_through:
+            whole = np.ascontiguousarray(self.pixels)
+            return Raster(np.asarray(cv2.resize(whole, (width, height), interpolation=cv2.INTER_AREA), np.uint8))
         # colours are averaged premultiplied, or clear pixels would bleed into the edge
         alpha = self.alpha.astype(np.float32)[..., None] / 255
         mixed = np.concatenate([self.pixels[..., :3] * alpha, alpha * 255], 2)

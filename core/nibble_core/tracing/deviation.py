@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import ARC, LINE, Bundle, Path, Points
-from nibble_core.geometry.distance_kernels import beside
+from nibble_core.geometry.distance_kernels import beside, spread
 
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
@@ -118,11 +118,7 @@ def evenly_along_all(points: Points, begins: NDArray[np.int64], step: float) -> 
 
 def evenly_along(line: Points, step: float) -> Points:
     """An open polyline with further points, so that none are more than ``step`` apart."""
-    steps = np.diff(line, axis=0)
-    counts = np.maximum(1, np.ceil(np.hypot(*steps.T) / step)).astype(np.int64)
-    of = np.repeat(np.arange(len(steps)), counts)
-    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]
-    return np.vstack([line[of] + steps[of] * t[:, None], line[-1:]])
+    return np.asarray(spread(np.ascontiguousarray(line), float(step)))
 
 
 def deviation_runs(

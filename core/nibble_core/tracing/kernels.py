@@ -214,3 +214,17 @@ def crisp(grey, r, c, along_column, reach):
     # total samples on the first side's tone: the edge lies so far beyond the lower border of the first sample
     place = (r if along_column else c) - reach - 0.5 + total
     return True, place, min(first, last), max(first, last)
+
+
+@compiled
+def crossings(ring, y):
+    """Where a level line crosses a closed polyline (n, 2), in the order of its sides."""
+    found = np.empty(len(ring))
+    n = 0
+    for k in range(len(ring)):
+        after = k + 1 if k + 1 < len(ring) else 0
+        if (ring[k, 1] > y) != (ring[after, 1] > y):
+            t = (y - ring[k, 1]) / (ring[after, 1] - ring[k, 1])
+            found[n] = ring[k, 0] + t * (ring[after, 0] - ring[k, 0])
+            n += 1
+    return found[:n]

@@ -18,6 +18,7 @@ from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.faithful import faithful
 from nibble_core.tracing.iso import iso_rings
+from nibble_core.tracing.kernels import crossings
 from nibble_core.tracing.outline import (
     FINEST,
     LEAST_CORNER_DEGREES,
@@ -178,18 +179,13 @@ def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:
 
 def inside_place(outer: Points, holes: Sequence[Points]) -> tuple[float, float]:
     """A point well inside a region: the middle of its widest chord, of a few level lines across it."""
-    rings = [(ring, np.concatenate([ring[1:], ring[:1]])) for ring in (outer, *holes)]
+    rings = [np.ascontiguousarray(ring) for ring in (outer, *holes)]
     top, bottom = float(outer[:, 1].min()), float(outer[:, 1].max())
     best = (-1.0, float(outer[0, 0]), float(outer[0, 1]))
     for share in (0.5, 0.31, 0.69, 0.17, 0.83):
         y = top + (bottom - top) * share + 1e-7
-        crossings: list[float] = []
-        for a, b in rings:
-            over = (a[:, 1] > y) != (b[:, 1] > y)
-            t = (y - a[over, 1]) / (b[over, 1] - a[over, 1])
-            crossings += (a[over, 0] + t * (b[over, 0] - a[over, 0])).tolist()
-        crossings.sort()
-        for left, right in zip(crossings[::2], crossings[1::2], strict=False):
+        ends = sorted(x for ring in rings for x in crossings(ring, y).tolist())
+        for left, right in zip(ends[::2], ends[1::2], strict=False):
             best = max(best, (right - left, (left + right) / 2, y))
     return best[1], best[2]
 
