@@ -24,7 +24,7 @@ from nibble_core.simulators.laser import Body
 from nibble_core.simulators.laser_port import Lies
 from nibble_core.ticket import sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
-from nibble_core.ticket.model import GROUPINGS, MICRO_TIES, ORIGINS, Held, Setting, Sheet, Ticket, Zone
+from nibble_core.ticket.model import GROUPINGS, HEIGHTS, MICRO_TIES, ORIGINS, Held, Setting, Sheet, Ticket, Zone
 from nibble_core.ticket.piece import Element, Figure, KerfMark, Layer, Lettering, Line, Piece
 from tests.pictures import badge_png
 
@@ -237,7 +237,8 @@ class WholeJobs(unittest.TestCase):
         content = gcode(ticket)
         told = run(content, body_for(torch))[1]
         self.assertEqual((told.complaints, len(told.dropped)), ([], 2))
-        self.assertEqual(content.count(b"G4 P0.3"), 2)
+        self.assertEqual(content.count(b"G0 Z3.8\n"), 3)  # to each pierce, and at the end
+        self.assertEqual(content.count(b"G4 P0.3\nG1 Z1.5"), 2)
         self.assertIn(b"(process through cut)", content)
 
 
@@ -245,7 +246,7 @@ class WholeJobs(unittest.TestCase):
 def any_jobs(draw):
     """Tickets of two shapes and two to four lines, with all that a beam's settings can be."""
     one_of = lambda *values: draw(st.sampled_from(values))  # noqa: E731
-    machine = replace(LASER, origin=one_of(*ORIGINS), openings=one_of(0.0, 40.0))
+    machine = replace(LASER, origin=one_of(*ORIGINS), openings=one_of(0.0, 40.0), height=one_of(*HEIGHTS))
     lines = [
         cut(ties=one_of(0, 2), kerf_side=one_of("by its depth", "inside", "on the line")),
         Line("k2", "engrave", 0.0, fill=one_of("along the lines", "by hatching", "by rings"), interval=one_of(0.4, 1.0),
@@ -255,7 +256,7 @@ def any_jobs(draw):
     lines += [Line("k3", "score", -1.0, source="the outer shape", close_gaps=0.0)] if draw(st.booleans()) else []
     own = tuple(
         replace(each, kerf=one_of(0.0, 0.3), lead=one_of("no lead-in", "a line", "an arc"), passes=one_of(1, 2),
-                overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0))
+                overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0), pierce_height=one_of(0.0, 3.8), focus=one_of(0.0, 1.5))
         for each in SETTINGS
     )  # fmt: skip
     return job(
