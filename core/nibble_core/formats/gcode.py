@@ -68,8 +68,9 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
     begins = np.diff(moves.tool, prepend=-1) != 0  # a new tool begins with the beam off anyway
     moving = _moving(moves)
     for k in np.nonzero(moves.lets_go & ~begins)[0].tolist():
-        up = _up(moves.tools[moves.tool[k]]) if moves.tools[moves.tool[k]].lift else ""
-        said[k] = f"M5\n{up}{'M4 S0' + chr(10) if moving[moves.tool[k]] else ''}" + said[k]
+        own = moves.tools[moves.tool[k]]
+        up, on = _up(own) if own.lift else "", "M4 S0\n" if moving[moves.tool[k]] else ""
+        said[k] = f"M5\n{up}{on}" + said[k]
     for k in np.nonzero(begins)[0].tolist():
         said[k] = _tool_change(moves, k, dialect, bool(moving[moves.tool[k]])) + said[k]
     counts = np.where(arcs, 4, 2)

@@ -120,16 +120,22 @@ def _names(line: Line, owner: str, shape: Drawn) -> bool:
 
 def _rest(naming: Sequence[Line], composed: PieceResult, shown: MultiPolygon) -> list[Region]:
     """What a layer shows and none of some lines names. Of a shape that lies under a named one what is seen."""
-    if not naming:
+    if not naming or not composed.composed.painted:
         return _shapes(composed, shown)
+    own = [
+        (region, any(_names(line, owner, shape) for line in naming))
+        for owner, shape in composed.composed.painted for region in region_of(shape)
+    ]  # fmt: skip
+    clicked = [region for line in naming if line.source == "chosen regions" for region in _named(line, composed)]
+    own += [(region, True) for region in clicked]  # a click takes what is seen there, as if it lay on top
+    areas = np.array([union([region]) for region, _ in own])
+    named = np.nonzero([is_named for _, is_named in own])[0]
+    tree = shapely.STRtree(areas[named])
     left: list[Region] = []
-    above = union([region for line in naming for region in regions_at(composed, line.regions)])
-    for owner, shape in reversed(composed.composed.painted):
-        own = region_of(shape)
-        if any(_names(line, owner, shape) for line in naming):
-            above = MultiPolygon(polygons(above.union(union(own))))
-        else:
-            left += _without(own, above)
+    for k, (region, is_named) in enumerate(own):
+        if not is_named:
+            over = [j for j in named[tree.query(areas[k], predicate="intersects")].tolist() if j > k]
+            left += _without(region, shapely.union_all(areas[over])) if over else [region]
     whole = union(left)
     if shown is composed.whole and abs(sum(region.area() for region in left) - whole.area) < SLIVER * whole.length:
         return left
@@ -142,16 +148,12 @@ def _shapes(composed: PieceResult, shown: MultiPolygon) -> list[Region]:
     return list(composed.regions) if shown is composed.whole else [refit_polygon(part) for part in polygons(shown)]
 
 
-def _without(regions: Sequence[Region], taken: BaseGeometry) -> list[Region]:
-    """Regions without an area; those that it leaves alone keep their own curves."""
-    made: list[Region] = []
-    for region in regions:
-        if not taken.intersects(region.polygon().buffer(-SLIVER)):
-            made.append(region)
-            continue
-        left = polygons(union([region]).difference(taken))
-        made += [refit_polygon(part) for part in left if not part.buffer(-SLIVER).is_empty]
-    return made
+def _without(region: Region, taken: BaseGeometry) -> list[Region]:
+    """A region without an area, as it is where that hardly touches it."""
+    if not taken.intersects(region.polygon().buffer(-SLIVER)):
+        return [region]
+    left = polygons(union([region]).difference(taken))
+    return [refit_polygon(part) for part in left if not part.buffer(-SLIVER).is_empty]
 
 
 def open_paths_of(line: Line, composed: PieceResult) -> tuple[Path, ...]:

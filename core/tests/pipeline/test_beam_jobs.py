@@ -256,7 +256,8 @@ def any_jobs(draw):
     lines += [Line("k3", "score", -1.0, source="the outer shape", close_gaps=0.0)] if draw(st.booleans()) else []
     own = tuple(
         replace(each, kerf=one_of(0.0, 0.3), lead=one_of("no lead-in", "a line", "an arc"), passes=one_of(1, 2),
-                overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0), pierce_height=one_of(0.0, 3.8), focus=one_of(0.0, 1.5))
+                overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0),
+                pierce_height=one_of(0.0, 3.8), focus=one_of(0.0, 1.5))
         for each in SETTINGS
     )  # fmt: skip
     return job(
