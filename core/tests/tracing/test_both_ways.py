@@ -19,7 +19,15 @@ from tests.pictures import box, coverage, disc
 
 class TracesAgainstTheirPixels(unittest.TestCase):
     def test_flat_ovals_fine_toes_and_lace_lose_and_gain_nothing(self):
-        for name, width in (("lamp", 1500), ("lizard", 700), ("lizard", 400), ("snowflake", 150), ("knot", 150), ("fine comb", 400)):
+        pictures = [
+            ("lamp", 1500),
+            ("lizard", 700),
+            ("lizard", 400),
+            ("snowflake", 150),
+            ("knot", 150),
+            ("fine comb", 400),
+        ]
+        for name, width in pictures:
             with self.subTest(name):
                 drawing, found = traced_raster(zoo.picture(zoo.shape(name), width), Trace(), 100.0)
                 assert found.two_way is not None
