@@ -87,10 +87,12 @@ def grid(parts: Sequence[Part], within: Room, *, full: bool = False) -> LaidShee
     return _stacked(parts, lambda part, count: _rows_of_boxes(part, count, within), within, full)
 
 
-def interlocked(parts: Sequence[Part], within: Room, *, full: bool = False) -> LaidSheet:
+def interlocked(
+    parts: Sequence[Part], within: Room, *, full: bool = False, turns: Sequence[float] = TURNS
+) -> LaidSheet:
     """As ``grid``, but by their true shapes, every other copy turned where that saves material, rows pushed into each
-    other; see ``interlocking``."""
-    ways = {part.layer: lattices(_shape(part), within.spacing) for part in parts}
+    other; see ``interlocking``. turns: degrees in which the others of a pair may stand."""
+    ways = {part.layer: lattices(_shape(part), within.spacing, turns=turns) for part in parts}
 
     def block(part: Part, count: int) -> _Block | None:
         found = [_interlocked(part, way, count, within.inner) for way in ways[part.layer]]

@@ -25,7 +25,7 @@ Floats = NDArray[np.float64]
 CELLS = 320  # of a profile along the longer side
 SHIFTS = 90  # within a pair that are tried
 COARSE = 60  # shifts from row to row that are tried before the best is looked at closely
-KEPT = 24  # lattices that are laid out to see which serves best
+KEPT, LEAST_KEPT = 24, 4  # lattices that are laid out to see which serves best, and of each turn at least
 TURNS = (0.0, 90.0)
 FINEST = 0.02  # mm
 
@@ -63,16 +63,18 @@ class Laid(NamedTuple):
 
 def lattices(shape: BaseGeometry, gap: float, *, turns: Sequence[float] = TURNS, pairs: bool = True) -> list[Lattice]:
     """The best ways to repeat a shape with at least ``gap`` mm between copies, the densest first; plain rows are among
-    them."""
+    them. Of every turn some are kept: which is the shortest on a sheet tells its edges as well."""
     found: list[Lattice] = []
+    most = KEPT if len(turns) <= len(TURNS) else LEAST_KEPT
     for turn in turns:
         turned = shapely.affinity.rotate(shape, turn, origin=(0, 0))
         left, top, right, bottom = turned.bounds
         cell = max(max(right - left, bottom - top) / CELLS, FINEST)
         margin = gap / 2 + cell / 4  # profiles are sampled so finely that nothing lies further off its strip
         box = Box(left - margin, top - margin, right + margin, bottom + margin)
-        found += _of(turned.buffer(margin, quad_segs=16), box, turn, margin, cell, pairs)
-    return sorted(found, key=lambda one: one.area)[:KEPT]
+        made = _of(turned.buffer(margin, quad_segs=16), box, turn, margin, cell, pairs)
+        found += sorted(made, key=lambda one: one.area)[:most]
+    return sorted(found, key=lambda one: one.area)[: max(KEPT, LEAST_KEPT * len(turns))]
 
 
 def strip(lattice: Lattice, count: int, room: float) -> Laid | None:

@@ -13,7 +13,7 @@ import math
 import time
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import NamedTuple
 
 import numpy as np
@@ -36,6 +36,7 @@ TURNS: dict[str, tuple[float, ...]] = {
     "by any turn": tuple(15.0 * k for k in range(24)),
 }
 MOST_FREE = 3000  # pieces laid one by one; more are laid in pairs or rows
+MOST_TURNED = 2  # parts whose pairs are tried at every turn
 MOST_PAIRED = 6  # parts that are laid in interlocked pairs as well, part below part
 MOST_CELLS = 24_000_000  # of the bitmap
 CELLS_ACROSS = 60  # of a piece of middling size
@@ -116,10 +117,12 @@ def nest(
 
 def _rules(parts: Sequence[Part], within: Room, turns: Sequence[float], full: bool) -> Iterable[LaidSheet]:
     """What the rules make that turn copies no more than is allowed."""
-    for way in (grid, interlocked):
-        few = len(parts) <= MOST_PAIRED and {0.0, 90.0, 180.0} <= set(turns)
-        if way is interlocked and not few:
-            continue
+    ways: list[Callable[..., LaidSheet]] = [grid]
+    if len(parts) <= MOST_PAIRED and {0.0, 90.0, 180.0} <= set(turns):
+        # all turns of a pair are worth the time for a few parts only
+        standing = sorted({turn % 180 for turn in turns if len(parts) <= MOST_TURNED or turn % 90 == 0})
+        ways.append(partial(interlocked, turns=standing))
+    for way in ways:
         try:
             yield way(parts, within, full=full)
         except DoesNotFit:  # what has no place as a block may have one piece by piece

@@ -3,6 +3,7 @@
 import itertools
 import math
 import unittest
+from functools import partial
 
 import shapely
 import shapely.affinity
@@ -95,13 +96,16 @@ class MarksTest(unittest.TestCase):
 
 
 class InterlockedTest(unittest.TestCase):
-    @given(stars(), st.integers(1, 40), st.floats(0, 6), st.sampled_from([0, 4]))
+    @given(
+        stars(), st.integers(1, 40), st.floats(0, 6), st.sampled_from([0, 4]),
+        st.sampled_from([(0.0, 90.0), (0.0, 15.0, 90.0, 165.0)]),
+    )  # fmt: skip
     @settings(max_examples=25, deadline=None)
-    def test_copies_keep_their_distance_and_the_sheet(self, points, quantity, spacing, marks):
+    def test_copies_keep_their_distance_and_the_sheet(self, points, quantity, spacing, marks, turns):
         shape = shapely.make_valid(shapely.Polygon(points))
         part = Part("l1", Box(*shape.bounds), quantity, shape)
         options = {"spacing": spacing, "usable_width": 420.0, "usable_length": 900.0, "mark_count": marks}
-        laid, plain = lay(interlocked, [part], **options), lay(grid, [part], **options)
+        laid, plain = lay(partial(interlocked, turns=turns), [part], **options), lay(grid, [part], **options)
         edge = 11.0 if marks else spacing
         put = [mapped(shape, at) for _, at in laid.placements]
         self.assertEqual(len(put), math.ceil(quantity / laid.times))
