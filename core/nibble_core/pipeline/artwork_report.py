@@ -27,6 +27,7 @@ SUITABLE = {
     "flat colours": ("colours", "outer", "two-tone"),
     "photo": ("outer",),
 }
+MANY_NODES = 20_000  # more than anybody draws
 FEW_BOXES = 3  # of lettering, told one by one
 WHITISH = 245  # levels
 
@@ -243,6 +244,7 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
                 f"artworks/{artwork.id}/touch_ups/{id}", LOOK,
             )
         )  # fmt: skip
+    draft.notes += _grainy(artwork, trace, here)
     if artwork.id in work.cleaned:
         draft.notes += _against_the_pixels(trace, trace.width / work.cleaned[artwork.id].value.raster.width, here)
     strokes = sum(1 for shape in trace.kept if hasattr(shape, "width"))
@@ -278,6 +280,23 @@ def _lettering(artwork: Artwork, work: Work, here: str) -> list[Note]:
                  more_places=tuple(middles[1:]))
         )  # fmt: skip
     return notes
+
+
+def _grainy(artwork: Artwork, trace: TraceResult, here: str) -> list[Note]:
+    """A trace of so many nodes that nobody drew it."""
+    if trace.nodes <= MANY_NODES or artwork.trace.mode not in ("two-tone", "colours"):
+        return []
+    clean = f"artworks/{artwork.id}/clean"
+    mends = [setting("Trace its outer edge", f"{here}/mode", "outer")]
+    if artwork.clean.tones == "none":
+        mends.insert(0, setting("Make it solid shadows", f"{clean}/tones", "solid shadows"))
+    if artwork.clean.calm != "strong":
+        mends.insert(0, setting("Calm it at Clean", f"{clean}/calm", "strong"))
+    return [
+        Note(f"The trace has {trace.nodes:,} nodes: it follows grain, or a photo.".replace(",", " "),
+             "Calm the picture first, make its tones flat, or cut only its outer edge.", here, LOOK,
+             mends=tuple(mends))
+    ]  # fmt: skip
 
 
 def _against_the_pixels(trace: TraceResult, mm_per_px: float, here: str) -> list[Note]:

@@ -2,11 +2,14 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
+import numpy as np
 import shapely
 from shapely.affinity import translate
 
 from nibble_core.formats.pixels import write_png
+from nibble_core.graphics import Raster
 from nibble_core.pipeline.notes import Note, judged
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
@@ -16,7 +19,7 @@ from nibble_core.ticket.library import STARTING
 from nibble_core.ticket.piece import Element, Figure, Lettering, Line, Stencil
 from tests import zoo
 from tests.pipeline.test_pieces import shapes, ticket_of
-from tests.sample import badge_ticket, badge_work
+from tests.sample import BADGE_SHA, badge_ticket, badge_work
 
 BOARD = STARTING.stock("birch-3mm")
 
@@ -107,6 +110,27 @@ class AcceptTest(unittest.TestCase):
         key = judged("lines", blocked, badge_ticket()).key
         ticket = apply(badge_ticket(), [Change("accepted", {"id": key, "said": blocked.text}, "add")])
         self.assertEqual(judged("lines", blocked, ticket).weight, "blocked")
+
+
+class GrainTest(unittest.TestCase):
+    def told(self, content, *changes):
+        ticket = first_ticket(name="Dog", file=BADGE_SHA, file_name="dog.png", width=60.0, quantity=1, mode="two-tone")
+        plain = [Change("artworks/a1/clean/background", "keep"), Change("pieces/p1/layers/l1/lines/k1/on", False)]
+        ticket = apply(ticket, [*plain, *changes])
+        work = work_out(ticket, lambda _: content, MemoryStore())
+        notes = next(one for one in stations(ticket, work) if one.key == "trace").notes
+        return [note for note in notes if "follows grain" in note.text]
+
+    def test_a_trace_of_grain_is_told_and_each_way_out_ends_it(self):
+        grain = np.random.default_rng(5).normal(128, 45, (60, 60, 1)).clip(0, 255).astype(np.uint8)
+        picture = Raster(np.dstack([np.repeat(grain, 3, 2), np.full((60, 60), 255, np.uint8)]))
+        content = write_png(picture)
+        with mock.patch("nibble_core.pipeline.artwork_report.MANY_NODES", 250):
+            (note,) = self.told(content)
+            self.assertEqual(len(note.mends), 3)
+            for mend in note.mends[1:]:
+                self.assertEqual(self.told(content, *mend.changes), [], mend.label)
+            self.assertEqual(self.told(write_png(zoo.picture(zoo.shape("cloud"), 150))), [])
 
 
 class LetteringTest(unittest.TestCase):
