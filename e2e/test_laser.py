@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from e2e.browser import BrowserTest
 from nibble_core.simulators.laser import Body
-from nibble_core.simulators.laser_port import Port, Running
+from nibble_core.simulators.laser_port import Lies, Port, Running
 
 STENCIL, SIGN = 5, 8
 TABLE = "canvas[role=application]"
@@ -26,19 +26,25 @@ class LaserTest(BrowserTest):
     def told(self, path: str):
         return json.loads(self.page.request.get(f"{self.nibble.address}/api{path}").text())
 
-    def change(self, job: int, path: str, value: object) -> None:
+    def asked(self, path: str, body: object):
         token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
-        seen = self.told(f"/jobs/{job}")["revision"]["number"]
-        body = {"seen": seen, "changes": [{"path": path, "value": value, "operation": "set"}]}
         answer = self.page.request.post(
-            f"{self.nibble.address}/api/jobs/{job}/changes", data=body,
+            f"{self.nibble.address}/api{path}", data=body,
             headers={"X-CSRFToken": token, "Referer": self.nibble.address},
         )  # fmt: skip
         self.assertTrue(answer.ok, answer.text())
+        return json.loads(answer.text())
 
-    def machine(self, quick: float) -> Running:
+    def change(self, job: int, path: str, value: object) -> None:
+        seen = self.told(f"/jobs/{job}")["revision"]["number"]
+        self.asked(
+            f"/jobs/{job}/changes",
+            {"seen": seen, "changes": [{"path": path, "value": value, "operation": "set"}]},
+        )
+
+    def machine(self, quick: float, lies: Lies | None = None) -> Running:
         """A simulated laser, connected to the stencil's sheet."""
-        running = Running(Body(), quick)
+        running = Running(Body(), quick, lies)
         port = Port(("127.0.0.1", 0), running)
         threading.Thread(target=port.serve_forever, daemon=True).start()
         self.addCleanup(port.server_close)
@@ -109,6 +115,23 @@ class LaserTest(BrowserTest):
         panel.get_by_role("button", name="Go on at the last finished path").click()
         expect(panel.get_by_text("Done.")).to_be_visible()
         self.assertEqual(len(laser.command("report")["dropped"]), 12)
+
+    def test_the_head_is_shown_where_it_is_on_a_sheet_that_lies_askew(self):
+        lies = Lies((2.0, 1.5), 0.4)
+        laser = self.machine(1.0, lies)
+        self.change(STENCIL, "pieces/p1/layers/l1/prints", "the artwork")
+        self.addCleanup(self.change, STENCIL, "pieces/p1/layers/l1/prints", "nothing")
+        here = f"/jobs/{STENCIL}/sheets/s1"
+        found = self.asked(f"{here}/camera", {})["found"]
+        self.asked(f"{here}/run", {"found": found})
+        self.stands_still(laser)
+        time.sleep(0.6)  # until the runner has looked again
+        head, run = laser.state(), self.told(f"{here}/run")
+        x, y = lies.seen(run["x"], run["y"])
+        self.assertAlmostEqual(x, head["x"], delta=0.02)
+        self.assertAlmostEqual(y, head["y"], delta=0.02)
+        self.assertGreater(abs(run["x"] - head["x"]) + abs(run["y"] - head["y"]), 1.0)
+        self.asked(f"{here}/run/command", {"what": "stop"})
 
     def test_nobody_at_the_port_is_told(self):
         page = self.page

@@ -205,16 +205,17 @@ def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker:
     ticket, work = _worked_out(plain, asker)
     sheet = next(one for one in ticket.sheets if one.id == sheet_id)
     meant = marks_on_machine(sheet, work) if ticket.prints_on(sheet) else []
-    said = ""
+    said, at = "", None
     if found:
         lies = how_it_lies(sheet, work, found)
+        at = list(lies.at)
         out = f", mark {lies.left_out[0] + 1} left out" if lies.left_out else ""
         said = (
             f"Shifted by {lies.shift[0]:.2f} and {lies.shift[1]:.2f} mm, turned by {lies.turn:.2f}°, stretched by "
             f"{_per_cent(lies.across)} across and {_per_cent(lies.down)} down{out}; within "
             f"{lies.worst:.2f} mm."
         )
-    return _told({"meant": meant, "found": found, "said": said})
+    return _told({"meant": meant, "found": found, "said": said, "at": at})
 
 
 def _per_cent(share: float) -> str:

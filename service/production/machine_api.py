@@ -97,11 +97,13 @@ class FoundIn(Schema):
 
 
 class MarksOut(Schema):
-    """meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies."""
+    """meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies; at:
+    the map from the one to the other, as SVG has it."""
 
     meant: list[tuple[float, float]]
     found: list[tuple[float, float]]
     said: str
+    at: list[float] | None
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/marks", response=MarksOut, operation_id="marks")
@@ -142,7 +144,8 @@ def begin_run(request: HttpRequest, job_id: int, sheet_id: str, body: FoundIn) -
     safe_sources(ticket, STORE)
     key = fingerprint("program", job_id, revision.number, sheet_id, body.found)
     content = DESK.ask("program", revision.ticket, sheet_id, revision.number, body.found, lane=key, key=key)
-    return runs.begin(job_id, sheet_id, revision.number, port, content)
+    lies = json.loads(_marks(job_id, sheet_id, body.found))["at"] if body.found else None
+    return runs.begin(job_id, sheet_id, revision.number, port, content, lies=lies)
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/run/command", response=RunOut, operation_id="command_run")

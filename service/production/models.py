@@ -33,7 +33,8 @@ class Task(models.Model):
 class MachineRun(models.Model):
     """A program that is, or was, sent to a machine. program: SHA-256 of its file. lines: how many; done: of those
     whose moves were made. moves_before: of the sheet, that an earlier run made. x, y: of the head, mm in the machine's
-    axes."""
+    axes. lies: the map from where the sheet was meant to lie to where its marks were found; none where they were not
+    looked for."""
 
     class State(models.TextChoices):
         RUNNING = "running"
@@ -54,6 +55,7 @@ class MachineRun(models.Model):
     x = models.FloatField(default=0.0)
     y = models.FloatField(default=0.0)
     message = models.TextField(blank=True)
+    lies = models.JSONField(null=True, default=None)
 
     def __str__(self) -> str:
         return f"run of {self.job_id}.{self.revision} at {self.port}: {self.state}"

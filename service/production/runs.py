@@ -3,10 +3,12 @@
 import threading
 import time
 
+import numpy as np
 from django.db import close_old_connections
 
 from files import blobs
 from nibble_core.errors import CannotMake
+from nibble_core.geometry import Affine
 from nibble_core.machines import Driver, Lost, SocketDriver, State, resumed, send
 from production.models import MachineRun
 
@@ -56,14 +58,17 @@ _LOCK = threading.Lock()
 _RUNNERS: dict[int, Runner] = {}
 
 
-def begin(job_id: int, sheet: str, revision: int, port: int, program: bytes, moves_before: int = 0) -> MachineRun:
-    """Send a program to the machine at a port. Raises CannotMake while another runs there, Lost where nobody
-    listens."""
+def begin(
+    job_id: int, sheet: str, revision: int, port: int, program: bytes, *, moves_before: int = 0,
+    lies: list[float] | None = None,
+) -> MachineRun:  # fmt: skip
+    """Send a program to the machine at a port. lies: where the sheet's marks were found, see ``MachineRun``. Raises
+    CannotMake while another runs there, Lost where nobody listens."""
     _require_free(port)
     driver = SocketDriver(HOST, port)
     run = MachineRun.objects.create(
         job_id=job_id, sheet=sheet, revision=revision, port=port, program=blobs.keep(program),
-        lines=len(program.splitlines()), moves_before=moves_before,
+        lines=len(program.splitlines()), moves_before=moves_before, lies=lies,
     )  # fmt: skip
     _start(run, program, driver)
     return run
@@ -86,7 +91,7 @@ def go_on(run: MachineRun) -> MachineRun:
     program = blobs.fetch(run.program)
     rest = resumed(program, run.done)
     before = run.moves_before + moves_in(program) - moves_in(rest)
-    return begin(run.job_id, run.sheet, run.revision, run.port, rest, max(before, 0))
+    return begin(run.job_id, run.sheet, run.revision, run.port, rest, moves_before=max(before, 0), lies=run.lies)
 
 
 def moves_in(program: bytes, lines: int | None = None) -> int:
@@ -116,7 +121,8 @@ def command(run: MachineRun, what: str, length: float = 0.0) -> None:
 
 
 def newest(job_id: int, sheet: str) -> MachineRun | None:
-    """The last run of a sheet, as far as it is by now; one that no thread runs any more has broken off."""
+    """The last run of a sheet, as far as it is by now, its head where it is on the sheet; one that no thread runs any
+    more has broken off."""
     run = MachineRun.objects.filter(job_id=job_id, sheet=sheet).order_by("-id").first()
     if run is None:
         return None
@@ -129,6 +135,8 @@ def newest(job_id: int, sheet: str) -> MachineRun | None:
         if run.state in (MachineRun.State.RUNNING, MachineRun.State.PAUSED):
             _tell(run.pk, state=MachineRun.State.BROKEN, message="Nibble was stopped while this ran.")
             run.refresh_from_db()
+    if run.lies is not None:
+        run.x, run.y = Affine(*run.lies).inverse().map(np.array([[run.x, run.y]]))[0].tolist()
     return run
 
 

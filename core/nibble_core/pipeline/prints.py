@@ -273,7 +273,7 @@ def without_dropped(raster: Raster, trace: TraceResult, mode: str) -> Raster:
     if not dropped:
         return raster
     gone, kept = (_cover_of(shapes, raster, raster.width / trace.width) for shapes in (dropped, trace.kept))
-    ring = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * FRINGE + 1, 2 * FRINGE + 1))
+    ring = np.ones((2 * FRINGE + 1, 2 * FRINGE + 1), np.uint8)
     fringed = cv2.dilate((gone > 0).astype(np.uint8), ring) > 0
     pixels = raster.pixels.copy()
     pixels[..., 3] = np.rint(raster.alpha * np.where(fringed, kept, 1.0))

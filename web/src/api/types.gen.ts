@@ -2194,7 +2194,8 @@ export interface components {
         };
         /**
          * MarksOut
-         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies.
+         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies; at:
+         *     the map from the one to the other, as SVG has it.
          */
         MarksOut: {
             /** Meant */
@@ -2209,6 +2210,8 @@ export interface components {
             ][];
             /** Said */
             said: string;
+            /** At */
+            at: number[] | null;
         };
         /**
          * CommandIn
