@@ -133,8 +133,18 @@ def _against(one: tuple[str, Drawn], area: BaseGeometry, way: str) -> list[tuple
     if inside or not own.intersects(area):
         return [one] if inside == (way == "common part") else []
     left = own.difference(area) if way == "cut out" else own.intersection(area)
-    parts = [refit_polygon(part) for part in polygons(left) if part.area > CRUMB]
+    parts = [refit_polygon(part) for part in _without_crumbs(left)]
     return [(owner, Shape(region, shape.colour, shape.layer, shape.spot, shape.opacity)) for region in parts]
+
+
+def _without_crumbs(area: BaseGeometry) -> list[shapely.Polygon]:
+    """The parts of an area without those, and without holes, that are none: where edges meet, next to nothing is left
+    over."""
+    return [
+        shapely.Polygon(part.exterior, [ring for ring in part.interiors if shapely.Polygon(ring).area > CRUMB])
+        for part in polygons(area)
+        if part.area > CRUMB
+    ]
 
 
 def _join(id: str, shapes: Sequence[Drawn], rest: BaseGeometry) -> Join:
@@ -179,7 +189,7 @@ def _outlines(painted: Sequence[tuple[str, Drawn]], members: Sequence[Member]) -
             made.append(regions[members_of[0]][1])
         elif members_of:
             whole = shapely.union_all(areas[members_of])
-            made += [refit_polygon(part) for part in polygons(whole) if part.area > CRUMB]
+            made += [refit_polygon(part) for part in _without_crumbs(whole)]
     return tuple(made)
 
 

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nibble_core.errors import InvalidTicket, NothingToCut
-from nibble_core.geometry import ARC, Affine, Region
+from nibble_core.geometry import ARC, Affine, Path, Region
 from nibble_core.geometry.regions import union
 from nibble_core.graphics import Shape
 from nibble_core.lines.composing import Member, compose
@@ -141,6 +141,16 @@ class FigureTest(unittest.TestCase):
 
 
 class RegionsTest(unittest.TestCase):
+    def test_a_crumb_between_what_is_joined_is_no_hole(self):
+        for wide, holes in ((0.005, 0), (0.05, 1)):
+            a, b = 5 - wide / 2, 5 + wide / 2
+            boxes = [(0, 0, a, 10), (b, 0, 10, 10), (0, 0, 10, a), (0, b, 10, 10)]
+            made = compose([
+                Member(f"e{k}", (Shape(Region(Path.polygon([(x, y), (u, y), (u, v), (x, v)])), BLUE),), "joined")
+                for k, (x, y, u, v) in enumerate(boxes)
+            ])  # fmt: skip
+            self.assertEqual([len(region.holes) for region in made.regions], [holes])
+
     def test_cutting_a_letter_out_leaves_its_inside(self):
         o = Region(figure("circle", 12, 0)[0].outer, figure("ring", 10, 0, wall=3)[0].holes)
         made = compose([disc(0, 0, 20), Member("b", (Shape(o, BLUE),), "cut out")])
