@@ -258,7 +258,9 @@ def printed_beyond(line: CutLine, parts: BaseGeometry, printed: BaseGeometry, *,
     if over.area < 1e-4:
         return []
     found = max(polygons(over), key=lambda part: part.area)
+    # the furthest place lies on its edge, or, where an opening is printed over, amid it
     reach = float(distances_to_area(shapely.get_coordinates(over), parts).max())
+    reach = max(reach, slack + _room(found) / 2)
     if line.distance < 0 and reach <= 2 * abs(line.distance) + slack:
         return [
             Finding("beyond contour", f"The cut lies inside the artwork, as stated: by {reach:.2f} mm at most.",

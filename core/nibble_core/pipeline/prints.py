@@ -40,6 +40,7 @@ EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
+WHITE, FEW_WHITE = 250, 0.001  # levels from which nothing is printed, and a share of pixels that tells nothing
 FRINGE = 1  # px of soft edge round what was dropped, beside those that it touches
 PRINT_PPI = 300.0  # that drawings are printed in
 MOST_PX = 12_000_000  # of a drawing's pictures together
@@ -79,12 +80,13 @@ class PrintedPage(PrintedPicture):
         return hashlib.sha256(self.content).hexdigest()
 
 
-def silhouettes(picture: PrintedPicture) -> list[BaseGeometry]:
-    """What a picture's pixels cover at each of its places, mm, told from at most LOOKED_AT of them across."""
+def silhouettes(picture: PrintedPicture, alpha: NDArray[np.uint8]) -> list[BaseGeometry]:
+    """What a picture's pixels cover at each of its places, mm, by their ``alpha`` or a part of it, told from at most
+    LOOKED_AT of them across."""
     raster = picture.raster
     step = max(1, round(max(raster.width, raster.height) / LOOKED_AT))
     cover = cv2.resize(
-        raster.alpha.astype(np.float32) / 255, (max(1, raster.width // step), max(1, raster.height // step)),
+        alpha.astype(np.float32) / 255, (max(1, raster.width // step), max(1, raster.height // step)),
         interpolation=cv2.INTER_AREA,
     )  # fmt: skip
     grow = Affine.scale(picture.width / cover.shape[1], picture.height / cover.shape[0])
@@ -92,16 +94,25 @@ def silhouettes(picture: PrintedPicture) -> list[BaseGeometry]:
     return [shapely.transform(own, grow.then(place).map) for place in picture.places]
 
 
+def _inked(raster: Raster) -> NDArray[np.uint8] | None:
+    """The alpha of a picture without what is white, which prints nothing; None where hardly anything is."""
+    red, green, blue = (raster.pixels[..., k] for k in range(3))
+    white = (np.minimum(np.minimum(red, green), blue) >= WHITE) & (raster.alpha > 0)
+    return np.where(white, 0, raster.alpha).astype(np.uint8) if white.mean() > FEW_WHITE else None
+
+
 @dataclass(frozen=True, eq=False)
 class PrintResult:
     """What is printed, lowest first, and the box of everything that shows; None when nothing is printed.
 
-    area: what is printed without its bleed, and grain: mm that a picture's edge may be told wrong by.
+    area: what is printed without its bleed, white as well, inked: that without white, and grain: mm that a picture's
+    edge may be told wrong by.
     """
 
     items: tuple[PrintedPicture | Shape, ...]
     box: Box | None
     area: BaseGeometry = field(default_factory=Polygon)
+    inked: BaseGeometry = field(default_factory=Polygon)
     grain: float = 0.0
 
 
@@ -138,6 +149,7 @@ def print_layer(
             return PrintResult((), None)
         items: list[PrintedPicture | Shape] = []
         bare: list[BaseGeometry] = []
+        inked: list[BaseGeometry] = []
         grain = 0.0
         parts = cut_parts(drawn.value, composed.value)
         for element in piece.elements:
@@ -157,7 +169,9 @@ def print_layer(
                 else:
                     raster = framing_of(own).raster(came.raster) if fine is None else fine
                 plain = PrintedPicture(raster, *size, places)
-                bare += silhouettes(plain)
+                bare += (seen := silhouettes(plain, raster.alpha))
+                ink = _inked(raster)
+                inked += seen if ink is None else silhouettes(plain, ink)
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
                 whole = None
@@ -176,8 +190,10 @@ def print_layer(
                 items += _pages(plain, whole, came, own, clip)
             else:
                 items += _painted(element.id, layer, composed.value, parts)
-                bare += [area_of(shape) for owner, shape in composed.value.composed.painted if owner == element.id]
-        return PrintResult(tuple(items), _around(items), shapely.union_all(bare), grain)
+                drawings = [shape for owner, shape in composed.value.composed.painted if owner == element.id]
+                bare += [area_of(shape) for shape in drawings]
+                inked += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
+        return PrintResult(tuple(items), _around(items), shapely.union_all(bare), shapely.union_all(inked), grain)
 
     by = [layer.prints, layer.bleed, layer.cutting_error, *(sizes[id] for id in used), preview]
     if layer.prints in AS_IT_CAME:

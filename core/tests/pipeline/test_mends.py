@@ -1,9 +1,11 @@
 """Mends offered with a press: what was told is gone once they are made."""
 
+import re
 import unittest
 from dataclasses import replace
 from unittest import mock
 
+import cv2
 import numpy as np
 import shapely
 from shapely.affinity import translate
@@ -110,6 +112,27 @@ class AcceptTest(unittest.TestCase):
         key = judged("lines", blocked, badge_ticket()).key
         ticket = apply(badge_ticket(), [Change("accepted", {"id": key, "said": blocked.text}, "add")])
         self.assertEqual(judged("lines", blocked, ticket).weight, "blocked")
+
+
+class OpeningTest(unittest.TestCase):
+    def told(self, inside):
+        """A ring whose hole stays open, printed with what a client's picture shows within it."""
+        page = np.full((300, 300, 4), 255, np.uint8)
+        cv2.circle(page, (150, 150), 120, (20, 20, 60, 255), -1, cv2.LINE_AA)
+        cv2.circle(page, (150, 150), 100, (*inside, 255), -1, cv2.LINE_AA)
+        content = write_png(Raster(page))
+        ticket = first_ticket(
+            name="Ring", file=BADGE_SHA, file_name="ring.png", width=60.0, quantity=1, mode="two-tone"
+        )
+        ticket = apply(ticket, [Change("pieces/p1/layers/l1/lines/k1/holes", "kept")])
+        work = work_out(ticket, lambda _: content, MemoryStore())
+        notes = next(one for one in stations(ticket, work) if one.key == "lines").notes
+        return [note.text for note in notes if "beyond the cut" in note.text]
+
+    def test_white_within_an_opening_is_no_print_and_a_colour_is_told_by_how_far_it_reaches(self):
+        self.assertEqual(self.told((255, 255, 255)), [])
+        (text,) = self.told((250, 220, 90))
+        self.assertAlmostEqual(float(re.findall(r"by ([\d.]+) mm", text)[0]), 20 - 2, delta=0.5)
 
 
 class GrainTest(unittest.TestCase):
