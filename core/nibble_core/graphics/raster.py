@@ -51,6 +51,12 @@ class Raster:
     def is_see_through(self) -> bool:
         return bool((self.alpha < 255).any())
 
+    @property
+    def least(self) -> NDArray[np.uint8]:
+        """The least of red, green and blue of each pixel: 255 is white."""
+        red, green, blue = (self.pixels[..., k] for k in range(3))
+        return np.minimum(np.minimum(red, green), blue)
+
     def over_white(self) -> Pixels:
         """Red, green, blue over white paper, shape (rows, columns, 3)."""
         return self.over((255, 255, 255))

@@ -96,8 +96,7 @@ def silhouettes(picture: PrintedPicture, alpha: NDArray[np.uint8]) -> list[BaseG
 
 def _inked(raster: Raster) -> NDArray[np.uint8] | None:
     """The alpha of a picture without what is white, which prints nothing; None where hardly anything is."""
-    red, green, blue = (raster.pixels[..., k] for k in range(3))
-    white = (np.minimum(np.minimum(red, green), blue) >= WHITE) & (raster.alpha > 0)
+    white = (raster.least >= WHITE) & (raster.alpha > 0)
     return np.where(white, 0, raster.alpha).astype(np.uint8) if white.mean() > FEW_WHITE else None
 
 

@@ -486,8 +486,7 @@ def _clear(raster: Raster) -> Grey:
 def _has_ink(raster: Raster) -> bool:
     """Whether a see-through picture shows on white paper: one in white alone, for dark material, does not."""
     solid = raster.alpha > 200
-    red, green, blue = (raster.pixels[..., k] for k in range(3))
-    inked = solid & (np.minimum(np.minimum(red, green), blue) < 255 - PAPER_LEVELS)
+    inked = solid & (raster.least < 255 - PAPER_LEVELS)
     return not solid.any() or bool(inked.sum() > (1 - MOST_WHITE) * solid.sum())
 
 

@@ -65,16 +65,20 @@ def lattices(shape: BaseGeometry, gap: float, *, turns: Sequence[float] = TURNS,
     """The best ways to repeat a shape with at least ``gap`` mm between copies, the densest first; plain rows are among
     them. Of every turn some are kept: which is the shortest on a sheet tells its edges as well."""
     found: list[Lattice] = []
-    most = KEPT if len(turns) <= len(TURNS) else LEAST_KEPT
+    few: list[Lattice] = []
     for turn in turns:
         turned = shapely.affinity.rotate(shape, turn, origin=(0, 0))
         left, top, right, bottom = turned.bounds
         cell = max(max(right - left, bottom - top) / CELLS, FINEST)
         margin = gap / 2 + cell / 4  # profiles are sampled so finely that nothing lies further off its strip
         box = Box(left - margin, top - margin, right + margin, bottom + margin)
-        made = _of(turned.buffer(margin, quad_segs=16), box, turn, margin, cell, pairs)
-        found += sorted(made, key=lambda one: one.area)[:most]
-    return sorted(found, key=lambda one: one.area)[: max(KEPT, LEAST_KEPT * len(turns))]
+        made = sorted(_of(turned.buffer(margin, quad_segs=16), box, turn, margin, cell, pairs), key=_area)
+        found, few = found + made, few + made[:LEAST_KEPT]
+    return sorted(dict.fromkeys([*sorted(found, key=_area)[:KEPT], *few]), key=_area)
+
+
+def _area(one: Lattice) -> float:
+    return one.area
 
 
 def strip(lattice: Lattice, count: int, room: float) -> Laid | None:
