@@ -8,10 +8,11 @@ import numpy as np
 import shapely
 
 from benchmarks.tracing import jpeg
+from nibble_core.geometry.fitting import densified
 from nibble_core.graphics import Raster
 from nibble_core.graphics.coverage import covered
 from nibble_core.tracing.centre_lines import stroke_lines, trace_centre_lines
-from nibble_core.tracing.deviation import distances_to_lines, evenly_along
+from nibble_core.tracing.deviation import distances_to_lines
 
 BESIDE = 2.0  # stroke widths beside a junction or an end that are left out
 
@@ -74,7 +75,7 @@ def far_from(
     spots = [*junctions, *(tuple(line[k]) for line in lines for k in (0, -1))]
     out = []
     for samples, target in ((made, lines), (lines, made)):
-        places = np.vstack([evenly_along(line, 0.5) for line in samples])
+        places = np.vstack([densified(line, 0.5) for line in samples])
         off = np.hypot(*(places[:, None] - np.array(spots)[None]).transpose(2, 0, 1)).min(1)
         out.append(distances_to_lines(places[off > BESIDE * width], target))
     return np.concatenate(out)

@@ -10,7 +10,7 @@ import shapely
 from shapely.geometry import Polygon
 
 from nibble_core.geometry.corners import corners
-from nibble_core.geometry.distance_kernels import beside
+from nibble_core.geometry.distance_kernels import beside, spread
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
 from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Points
@@ -176,11 +176,7 @@ def _side(points: Points, tolerance: float, divisions: int, *, closed: bool) -> 
 
 def densified(points: Points, step: float) -> Points:
     """An open polyline with further points, so that none are more than ``step`` apart."""
-    chords = np.hypot(*np.diff(points, axis=0).T)
-    counts = np.maximum(1, np.ceil(chords / step)).astype(np.int64)
-    of = np.repeat(np.arange(len(chords)), counts)
-    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]
-    return np.vstack([points[of] + (points[of + 1] - points[of]) * t[:, None], points[-1:]])
+    return np.asarray(spread(np.ascontiguousarray(points, np.float64), float(step)))
 
 
 def _fit_side(samples: Points, tolerance: float) -> tuple[list[int], list[np.ndarray], list[int]]:

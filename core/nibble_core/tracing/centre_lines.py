@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import CUBIC, Path, Points
 from nibble_core.geometry.corner_kernels import crossing
-from nibble_core.geometry.fitting import end_directions
+from nibble_core.geometry.fitting import densified, end_directions
 from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
-from nibble_core.tracing.deviation import closed_line, deviation, evenly_along
+from nibble_core.tracing.deviation import closed_line, deviation
 from nibble_core.tracing.outline import fit_outline
 from nibble_core.tracing.skeleton import Course, skeleton_courses
 from nibble_core.tracing.stretch import fit_stretch
@@ -426,4 +426,4 @@ def _end(middle: Points, stop: Points | None, cover: NDArray[np.float32], half: 
 
 def stroke_lines(strokes: Sequence[TracedStroke], step: float = 0.5) -> list[Points]:
     """The strokes as evenly dense polylines."""
-    return [evenly_along(closed_line(stroke.path), step) for stroke in strokes]
+    return [densified(closed_line(stroke.path), step) for stroke in strokes]

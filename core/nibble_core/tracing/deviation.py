@@ -10,7 +10,8 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import ARC, LINE, Bundle, Path, Points
-from nibble_core.geometry.distance_kernels import beside, spread
+from nibble_core.geometry.distance_kernels import beside
+from nibble_core.geometry.fitting import densified
 
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
@@ -76,7 +77,7 @@ def off_along(
     """
     if not paths or not places:
         return []
-    dense = evenly_along_all(*Bundle.of(paths).flattened(OUTLINE), step)
+    dense = [densified(line, step) for line in Bundle.of(paths).arrays_of_points(OUTLINE)]
     apart = distances_to_lines(np.vstack(dense), places)
     dark = [corner_points(path.as_cubics()) for path in paths]
     dark += [place[[0, -1]] for place in places if not np.array_equal(place[0], place[-1])]
@@ -102,23 +103,7 @@ def closed_line(path: Path) -> Points:
 
 def evenly(ring: Points, step: float) -> Points:
     """A closed polyline with further points, so that none are more than ``step`` apart."""
-    return evenly_along(np.vstack([ring, ring[:1]]), step)[:-1]
-
-
-def evenly_along_all(points: Points, begins: NDArray[np.int64], step: float) -> list[Points]:
-    """``evenly_along`` of many polylines, whose points follow each other and begin at ``begins``."""
-    steps = np.diff(points, axis=0)
-    counts = np.maximum(1, np.ceil(np.hypot(*steps.T) / step)).astype(np.int64)
-    counts[begins[1:-1] - 1] = 1  # from the end of one to the beginning of the next nothing lies but that end
-    of = np.repeat(np.arange(len(steps)), counts)
-    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[of]
-    made = np.vstack([points[of] + steps[of] * t[:, None], points[-1:]])
-    return np.split(made, np.cumsum(counts)[begins[1:-1] - 1])
-
-
-def evenly_along(line: Points, step: float) -> Points:
-    """An open polyline with further points, so that none are more than ``step`` apart."""
-    return np.asarray(spread(np.ascontiguousarray(line), float(step)))
+    return densified(np.vstack([ring, ring[:1]]), step)[:-1]
 
 
 def deviation_runs(

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from nibble_core.geometry import Affine, Path, Points
 from nibble_core.geometry.distance_kernels import beside
-from nibble_core.geometry.fitting import refit_line
-from nibble_core.tracing.deviation import SMOOTH_TURN, closed_line, distances_to_lines, evenly_along
+from nibble_core.geometry.fitting import densified, refit_line
+from nibble_core.tracing.deviation import SMOOTH_TURN, closed_line, distances_to_lines
 from nibble_core.tracing.polish import turns
 
 LIMIT = 1.0  # px an outline may lie off beside the tolerance of its smooth stretches
@@ -51,7 +51,7 @@ def _close(path: Path, ring: Points, limit: float) -> bool:
     line, outline = np.vstack([ring, ring[:1]]), closed_line(path)
     return bool(
         beside(line, outline, False).max() <= limit
-        and beside(evenly_along(outline, 1.0), line, False).max() <= limit
+        and beside(densified(outline, 1.0), line, False).max() <= limit
         and shapely.LinearRing(outline).is_simple
     )
 
@@ -79,7 +79,7 @@ class _Judge:
         """Whether a stretch of the iso-line and the outline beside it lie further apart than is explained."""
         if len(self._beyond(line, outline)[0]):
             return True
-        far, off = self._beyond(evenly_along(outline, 1.0), line)
+        far, off = self._beyond(densified(outline, 1.0), line)
         if not len(far):
             return False
         away = np.hypot(*(far[:, None] - self.corners[None]).transpose(2, 0, 1))
