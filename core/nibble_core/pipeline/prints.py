@@ -289,7 +289,8 @@ def without_dropped(raster: Raster, trace: TraceResult, mode: str) -> Raster:
         return raster
     gone, kept = (_cover_of(shapes, raster, raster.width / trace.width) for shapes in (dropped, trace.kept))
     ring = np.ones((2 * FRINGE + 1, 2 * FRINGE + 1), np.uint8)
-    fringed = cv2.dilate((gone > 0).astype(np.uint8), ring) > 0
+    # sums along a row leave rounding behind every shape: less than a level is none
+    fringed = cv2.dilate((gone > 1 / 255).astype(np.uint8), ring) > 0
     pixels = raster.pixels.copy()
     pixels[..., 3] = np.rint(raster.alpha * np.where(fringed, kept, 1.0))
     return Raster(pixels)

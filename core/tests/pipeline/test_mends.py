@@ -135,6 +135,27 @@ class OpeningTest(unittest.TestCase):
         self.assertAlmostEqual(float(re.findall(r"by ([\d.]+) mm", text)[0]), 20 - 2, delta=0.5)
 
 
+class DroppedTest(unittest.TestCase):
+    def test_what_is_dropped_leaves_the_print_and_nothing_else_does(self):
+        page = np.full((240, 240, 4), (90, 160, 80, 255), np.uint8)
+        cv2.circle(page, (120, 120), 60, (20, 20, 60, 255), -1, cv2.LINE_AA)
+        specks = [(x, y) for x in range(9, 60, 11) for y in range(7, 230, 13)]
+        for x, y in specks:
+            cv2.circle(page, (x, y), 1, (20, 20, 60, 255), -1, cv2.LINE_AA)
+        ticket = first_ticket(
+            name="Dots", file=BADGE_SHA, file_name="dots.png", width=60.0, quantity=1, mode="two-tone"
+        )
+        kept = [Change("artworks/a1/clean/background", "keep"), Change("artworks/a1/trace/smallest", 2.0)]
+        work = work_out(apply(ticket, kept), lambda _: write_png(Raster(page)), MemoryStore())
+        (item,) = work.prints["l1"].value.items
+        alpha = item.raster.alpha
+        self.assertTrue(all(alpha[y, x] == 0 for x, y in specks))
+        near = np.zeros(alpha.shape, np.uint8)
+        for x, y in specks:
+            cv2.circle(near, (x, y), 5, 1, -1)
+        self.assertEqual(int(alpha[near == 0].min()), 255)
+
+
 class GrainTest(unittest.TestCase):
     def told(self, content, *changes):
         ticket = first_ticket(name="Dog", file=BADGE_SHA, file_name="dog.png", width=60.0, quantity=1, mode="two-tone")
