@@ -16,10 +16,11 @@ from demo.canvas import Canvas
 from demo.degrade import as_boxed_jpeg, as_png
 from demo.drawings import honey, kite, lighthouse, oars
 from nibble_core.formats.pixels import read_picture
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.graphics import Drawing, Raster, Shape
 from nibble_core.graphics.rendering import rendered
 from nibble_core.tracing.colours import TracedAreas, trace_colours
-from nibble_core.tracing.deviation import closed_line, distances_to_lines
+from nibble_core.tracing.deviation import closed_line
 
 PICTURES: dict[str, Callable[[int, str | None], Canvas]] = {
     "kite": kite, "honey": honey, "lighthouse": lighthouse, "oars": oars,

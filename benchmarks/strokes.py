@@ -9,10 +9,10 @@ import shapely
 
 from benchmarks.tracing import jpeg
 from nibble_core.geometry.fitting import densified
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.graphics import Raster
 from nibble_core.graphics.coverage import covered
 from nibble_core.tracing.centre_lines import stroke_lines, trace_centre_lines
-from nibble_core.tracing.deviation import distances_to_lines
 
 BESIDE = 2.0  # stroke widths beside a junction or an end that are left out
 

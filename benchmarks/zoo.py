@@ -14,6 +14,7 @@ from nibble_core.errors import FileDisagrees, NothingToCut
 from nibble_core.formats import pdf, pdf_reader, svg
 from nibble_core.formats.pixels import write_png
 from nibble_core.geometry import Bundle, Region
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import BLACK, Page, Raster, Stroked
 from nibble_core.lines.contour import contour, contour_area, outer_shape_of
@@ -24,7 +25,6 @@ from nibble_core.pipeline.trace import traced_raster
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.artwork import Trace
-from nibble_core.tracing.deviation import distances_to_lines
 
 DISTANCES = (-1.5, -1, -0.5, -0.3, -0.1, 0, 0.1, 0.3, 0.5, 0.8, 1, 1.5, 2, 2.5, 3, 3.175, 3.5, 5, 8, 12)
 JOINT, OFF = 1e-9, 0.02  # mm

@@ -250,11 +250,9 @@ def sharp_insides(line: CutLine, radius: float) -> list[Finding]:
     ]  # fmt: skip
 
 
-def printed_beyond(line: CutLine, parts: BaseGeometry, printed: BaseGeometry, *, grain: float = 0.0) -> list[Finding]:
-    """What is printed outside the ``parts`` that the cuts leave, bleed aside. ``grain``: mm that a picture's edge may
-    be told wrong by."""
-    slack = BEYOND + grain
-    over = printed.difference(parts.buffer(slack))
+def printed_beyond(line: CutLine, parts: BaseGeometry, over: BaseGeometry, slack: float) -> list[Finding]:
+    """What is printed outside the ``parts`` that the cuts leave, bleed aside. over: what of it lies more than ``slack``
+    mm outside them, which is BEYOND and what a picture's edge may be told wrong by."""
     if over.area < 1e-4:
         return []
     found = max(polygons(over), key=lambda part: part.area)

@@ -6,12 +6,12 @@ import math
 from itertools import pairwise
 
 import numpy as np
-import shapely
 from shapely.geometry import Polygon
 
 from nibble_core.geometry.corners import corners
 from nibble_core.geometry.distance_kernels import beside, spread
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Points
 from nibble_core.geometry.regions import Region, oriented_rings
@@ -387,17 +387,10 @@ def _beyond(one: Points, other: Points, tolerance: float) -> Points | None:
     for samples, target in ((densified(one, STEP), other), (densified(other, STEP), one)):
         # walked side by side, in steps short enough to keep up, they are never told nearer than they are
         doubtful = samples[beside(samples, np.ascontiguousarray(target), False) > tolerance]
-        off = _distances(doubtful, target)
+        off = distances_to_lines(doubtful, [target])
         if off.max(initial=0.0) > tolerance:
             return np.asarray(doubtful[int(np.argmax(off))])
     return None
-
-
-def _distances(places: Points, target: Points) -> np.ndarray:
-    """The distances of places from an open polyline."""
-    segments = shapely.linestrings(np.stack([target[:-1], target[1:]], 1))
-    dots = shapely.points(places)
-    return np.asarray(shapely.distance(dots, segments[shapely.STRtree(segments).nearest(dots)]))
 
 
 def apart(one: Points, other: Points) -> float:
@@ -410,7 +403,7 @@ def lines_apart(one: Points, other: Points) -> float:
     worst = 0.0
     for samples, target in ((one, other), (other, one)):
         mids = (samples[:-1] + samples[1:]) / 2
-        worst = max(worst, float(_distances(np.vstack([samples, mids]), target).max()))
+        worst = max(worst, float(distances_to_lines(np.vstack([samples, mids]), [target]).max()))
     return worst
 
 

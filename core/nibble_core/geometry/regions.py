@@ -12,6 +12,7 @@ from shapely.geometry import LinearRing, MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry.bundle import Bundle
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Affine, Box, Points, shoelace
 from nibble_core.geometry.tolerances import FLATTEN
@@ -83,12 +84,7 @@ def distances_to_area(places: Points, area: BaseGeometry) -> NDArray[np.float64]
     if not outside.any():
         return off
     rings = [shapely.get_coordinates(ring) for part in polygons(area) for ring in (part.exterior, *part.interiors)]
-    if not rings:
-        off[outside] = np.inf
-        return off
-    edges = shapely.linestrings(np.concatenate([np.stack([ring[:-1], ring[1:]], 1) for ring in rings]))
-    dots = shapely.points(places[outside])
-    off[outside] = shapely.distance(dots, edges[shapely.STRtree(edges).nearest(dots)])
+    off[outside] = distances_to_lines(places[outside], rings)
     return off
 
 

@@ -100,7 +100,9 @@ def _examine(
         found += [("", finding) for finding in checks.near_edge(edge, stock.thinnest)]
         if layer.prints != "nothing" and kept is not None:
             parts = cut_parts(drawn, composed)
-            found += [("", f) for f in checks.printed_beyond(kept, parts, printed.inked, grain=printed.grain)]
+            slack = checks.BEYOND + printed.grain
+            over = printed.beyond(parts.buffer(slack))
+            found += [("", finding) for finding in checks.printed_beyond(kept, parts, over, slack)]
         found += [("", finding) for finding in checks.lost_parts(dropped, edge, stock.liner)]
     found += [("", finding) for finding in checks.shared_lines(lines)]
     found += [("", finding) for finding in checks.crossing_lines(lines)]

@@ -40,7 +40,7 @@ EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
 AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
-WHITE, FEW_WHITE = 250, 0.001  # levels from which nothing is printed, and a share of pixels that tells nothing
+WHITE = 250  # level from which nothing is printed
 FRINGE = 1  # px of soft edge round what was dropped, beside those that it touches
 PRINT_PPI = 300.0  # that drawings are printed in
 MOST_PX = 12_000_000  # of a drawing's pictures together
@@ -80,39 +80,69 @@ class PrintedPage(PrintedPicture):
         return hashlib.sha256(self.content).hexdigest()
 
 
-def silhouettes(picture: PrintedPicture, alpha: NDArray[np.uint8]) -> list[BaseGeometry]:
-    """What a picture's pixels cover at each of its places, mm, by their ``alpha`` or a part of it, told from at most
-    LOOKED_AT of them across."""
-    raster = picture.raster
-    step = max(1, round(max(raster.width, raster.height) / LOOKED_AT))
-    cover = cv2.resize(
-        alpha.astype(np.float32) / 255, (max(1, raster.width // step), max(1, raster.height // step)),
-        interpolation=cv2.INTER_AREA,
-    )  # fmt: skip
-    grow = Affine.scale(picture.width / cover.shape[1], picture.height / cover.shape[0])
-    own = shapely.union_all(silhouette(np.asarray(cover, np.float32)))
-    return [shapely.transform(own, grow.then(place).map) for place in picture.places]
+@dataclass(frozen=True, eq=False)
+class Ink:
+    """How much of a picture is covered, in levels (rows, columns) of at most LOOKED_AT across over a width by height mm
+    box, at each of ``places``."""
+
+    levels: NDArray[np.uint8]
+    width: float
+    height: float
+    places: tuple[Affine, ...]
+
+    @classmethod
+    def of(cls, picture: PrintedPicture, alpha: NDArray[np.uint8]) -> Ink:
+        """By a picture's ``alpha``, or a part of it."""
+        raster = picture.raster
+        step = max(1, round(max(raster.width, raster.height) / LOOKED_AT))
+        smaller = (max(1, raster.width // step), max(1, raster.height // step))
+        levels = np.asarray(cv2.resize(alpha, smaller, interpolation=cv2.INTER_AREA), np.uint8)
+        return cls(levels, picture.width, picture.height, picture.places)
+
+    def silhouettes(self) -> list[BaseGeometry]:
+        """What is covered at each place, mm."""
+        own = self._silhouette(self.levels)
+        return [shapely.transform(own, place.map) for place in self.places]
+
+    def about(self, parts: BaseGeometry) -> list[BaseGeometry]:
+        """What is covered at each place, mm, without pixels that lie wholly within some parts."""
+        found = []
+        for place in self.places:
+            grow = Affine.scale(self.width / self.levels.shape[1], self.height / self.levels.shape[0]).then(place)
+            within = _share(parts, grow, self.levels.shape[1], self.levels.shape[0]) > 1 - 1 / 255
+            found.append(shapely.transform(self._silhouette(np.where(within, np.uint8(0), self.levels)), place.map))
+        return found
+
+    def _silhouette(self, levels: NDArray[np.uint8]) -> BaseGeometry:
+        grow = Affine.scale(self.width / levels.shape[1], self.height / levels.shape[0])
+        return shapely.transform(shapely.union_all(silhouette(levels.astype(np.float32) / 255)), grow.map)
 
 
-def _inked(raster: Raster) -> NDArray[np.uint8] | None:
-    """The alpha of a picture without what is white, which prints nothing; None where hardly anything is."""
-    white = (raster.least >= WHITE) & (raster.alpha > 0)
-    return np.where(white, 0, raster.alpha).astype(np.uint8) if white.mean() > FEW_WHITE else None
+def _inked(raster: Raster) -> NDArray[np.uint8]:
+    """The alpha of a picture without what is white, which prints nothing."""
+    return np.where(raster.least >= WHITE, np.uint8(0), raster.alpha)
 
 
 @dataclass(frozen=True, eq=False)
 class PrintResult:
     """What is printed, lowest first, and the box of everything that shows; None when nothing is printed.
 
-    area: what is printed without its bleed, white as well, inked: that without white, and grain: mm that a picture's
+    area: what is printed without its bleed, white as well, ink: that without white, and grain: mm that a picture's
     edge may be told wrong by.
     """
 
     items: tuple[PrintedPicture | Shape, ...]
     box: Box | None
     area: BaseGeometry = field(default_factory=Polygon)
-    inked: BaseGeometry = field(default_factory=Polygon)
+    ink: tuple[Ink | BaseGeometry, ...] = ()
     grain: float = 0.0
+
+    def beyond(self, parts: BaseGeometry) -> BaseGeometry:
+        """What of the ink lies outside some parts."""
+        found: list[BaseGeometry] = []
+        for one in self.ink:
+            found += one.about(parts) if isinstance(one, Ink) else [one]
+        return shapely.union_all(found).difference(parts)
 
 
 def print_layer(
@@ -148,7 +178,7 @@ def print_layer(
             return PrintResult((), None)
         items: list[PrintedPicture | Shape] = []
         bare: list[BaseGeometry] = []
-        inked: list[BaseGeometry] = []
+        ink: list[Ink | BaseGeometry] = []
         grain = 0.0
         parts = cut_parts(drawn.value, composed.value)
         for element in piece.elements:
@@ -168,9 +198,8 @@ def print_layer(
                 else:
                     raster = framing_of(own).raster(came.raster) if fine is None else fine
                 plain = PrintedPicture(raster, *size, places)
-                bare += (seen := silhouettes(plain, raster.alpha))
-                ink = _inked(raster)
-                inked += seen if ink is None else silhouettes(plain, ink)
+                bare += Ink.of(plain, raster.alpha).silhouettes()
+                ink.append(Ink.of(plain, _inked(raster)))
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
                 whole = None
@@ -191,8 +220,8 @@ def print_layer(
                 items += _painted(element.id, layer, composed.value, parts)
                 drawings = [shape for owner, shape in composed.value.composed.painted if owner == element.id]
                 bare += [area_of(shape) for shape in drawings]
-                inked += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
-        return PrintResult(tuple(items), _around(items), shapely.union_all(bare), shapely.union_all(inked), grain)
+                ink += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
+        return PrintResult(tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain)
 
     by = [layer.prints, layer.bleed, layer.cutting_error, *(sizes[id] for id in used), preview]
     if layer.prints in AS_IT_CAME:
@@ -448,12 +477,19 @@ def _without_taken(
 
 def _cover(area: BaseGeometry, picture: PrintedPicture, place: int) -> NDArray[np.float64]:
     """Share of each pixel of the picture, at one of its places, that lies inside an area of the piece."""
-    back, step = picture.places[place].inverse(), picture.width / picture.raster.width
+    width, height = picture.raster.width, picture.raster.height
+    step = picture.width / width
+    return _share(area, Affine.scale(step, step).then(picture.places[place]), width, height)
+
+
+def _share(area: BaseGeometry, placed: Affine, width: int, height: int) -> NDArray[np.float64]:
+    """Share of each of width by height pixels, which ``placed`` brings to the piece, inside an area of it."""
+    back = placed.inverse()
     rings = []
     for part in polygons(area):
         outer, holes = oriented_rings(part)
-        rings += [back.map(ring) / step for ring in (outer, *holes)]
-    return covered(rings, picture.raster.width, picture.raster.height)
+        rings += [back.map(ring) for ring in (outer, *holes)]
+    return covered(rings, width, height)
 
 
 def _painted(id: str, layer: Layer, composed: PieceResult, parts: MultiPolygon) -> list[Shape]:

@@ -6,12 +6,12 @@ import itertools
 from collections.abc import Sequence
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import ARC, LINE, Bundle, Path, Points
 from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.fitting import densified
+from nibble_core.geometry.nearest import distances_to_lines, distances_to_segments
 
 MOST_SAMPLES = 1500
 CORNER_RADIUS = 2.0  # px beside a corner where the iso-line is rounded by the pixels themselves
@@ -24,14 +24,6 @@ SMOOTH_TURN = np.radians(20)
 def distances(points: Points, rings: Sequence[Points]) -> NDArray[np.float64]:
     """Distance of each point (n, 2) to the nearest of the closed polylines."""
     return distances_to_lines(points, [np.vstack([ring, ring[:1]]) for ring in rings])
-
-
-def distances_to_lines(points: Points, polylines: Sequence[Points]) -> NDArray[np.float64]:
-    """Distance of each point (n, 2) to the nearest of the open polylines."""
-    lines = shapely.linestrings(np.concatenate([np.stack([line[:-1], line[1:]], 1) for line in polylines]))
-    tree = shapely.STRtree(lines)
-    places = shapely.points(points)
-    return np.asarray(shapely.distance(places, lines[tree.nearest(places)]))
 
 
 def stray(path: Path, ring: Points) -> float:
@@ -47,9 +39,7 @@ def furthest_off(path: Path, ring: Points) -> tuple[float, Points]:
     step = max(1.0, len(ring) / MOST_SAMPLES)
     for samples, target in ((ring[:: int(step)], outline), (evenly(outline, step), ring)):
         apart = beside(np.ascontiguousarray(samples), np.ascontiguousarray(target), True)
-        if len(corners):
-            tree = shapely.STRtree(shapely.points(samples))
-            apart[tree.query(shapely.points(corners), predicate="dwithin", distance=CORNER_RADIUS)[1]] = 0.0
+        apart[distances_to_segments(samples, corners, corners) <= CORNER_RADIUS] = 0.0
         top = int(np.argmax(apart))
         if apart[top] > worst:
             worst, place = float(apart[top]), samples[top]
@@ -81,8 +71,7 @@ def off_along(
     apart = distances_to_lines(np.vstack(dense), places)
     dark = [corner_points(path.as_cubics()) for path in paths]
     dark += [place[[0, -1]] for place in places if not np.array_equal(place[0], place[-1])]
-    tree = shapely.STRtree(shapely.points(np.vstack(dark)))
-    apart[tree.query(shapely.points(np.vstack(dense)), predicate="dwithin", distance=blind)[0]] = np.nan
+    apart[distances_to_segments(np.vstack(dense), np.vstack(dark), np.vstack(dark)) <= blind] = np.nan
     return list(zip(dense, np.split(apart, np.cumsum([len(line) for line in dense])[:-1]), strict=True))
 
 

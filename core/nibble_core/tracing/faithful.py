@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from nibble_core.geometry import Affine, Path, Points
 from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.fitting import densified, refit_line
-from nibble_core.tracing.deviation import SMOOTH_TURN, closed_line, distances_to_lines
+from nibble_core.geometry.nearest import distances_to_lines
+from nibble_core.tracing.deviation import SMOOTH_TURN, closed_line
 from nibble_core.tracing.polish import turns
 
 LIMIT = 1.0  # px an outline may lie off beside the tolerance of its smooth stretches

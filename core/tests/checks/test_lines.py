@@ -82,16 +82,21 @@ class LinesAgainstEachOtherTest(unittest.TestCase):
         self.assertEqual(checks.crossing_lines([one, line(square(0, 0, 14), id="k2")]), [])
         self.assertEqual(checks.crossing_lines([one, line(square(40, 0, 9), id="k2")]), [])
 
+    @staticmethod
+    def told(cut, parts, art):
+        over = art.difference(parts.buffer(checks.BEYOND))
+        return checks.printed_beyond(cut, parts, over, checks.BEYOND)
+
     def test_artwork_beyond_the_cut(self):
         art = square(0, 0, 10)
         parts = shapely.box(-11, -11, 8, 11)
-        made = checks.printed_beyond(line(parts, distance=1.0), parts, art)
+        made = self.told(line(parts, distance=1.0), parts, art)
         self.assertIn("2.00 mm", made[0].text)
         self.assertEqual(made[0].mend[1:], ("distance", 3.0))
-        self.assertEqual(checks.printed_beyond(line(square(0, 0, 12)), square(0, 0, 12), art), [])
-        choked = checks.printed_beyond(line(square(0, 0, 9.7), distance=-0.3), square(0, 0, 9.7), art)
+        self.assertEqual(self.told(line(square(0, 0, 12)), square(0, 0, 12), art), [])
+        choked = self.told(line(square(0, 0, 9.7), distance=-0.3), square(0, 0, 9.7), art)
         self.assertEqual([one.weight for one in choked], ["told"])
-        far = checks.printed_beyond(line(parts), parts, art.union(square(40, 0, 2)))
+        far = self.told(line(parts), parts, art.union(square(40, 0, 2)))
         self.assertIsNone(far[0].mend)  # a cut 34 mm further out would ruin the piece
 
     def test_a_cut_within_the_bleed(self):
@@ -143,7 +148,7 @@ class ShapeOfTheCutTest(unittest.TestCase):
         told = [
             *checks.small_parts(sound, 1, "It"), *checks.narrow_gaps(sound, 0.5), *checks.near_edge(sound, 1),
             *checks.weak_parts(sound.area, sound, 0.8, "film")[1], *checks.sharp_insides(sound, 0.3),
-            *checks.open_lines(sound), *checks.printed_beyond(sound, sound.area, art),
+            *checks.open_lines(sound), *checks.printed_beyond(sound, sound.area, art.difference(sound.area), 0),
             *checks.inside_bleed(sound, art, 0),
             *checks.shared_lines([sound]), *checks.crossing_lines([sound]),
         ]  # fmt: skip

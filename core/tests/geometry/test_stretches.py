@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nibble_core.geometry import CUBIC, LINE, Path
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.geometry.ring_kernels import fit_ring
 from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.span_kernels import free_cubic, lay_open, smoothed, thinned
 from nibble_core.geometry.stretches import OnPath, ellipse, moments, nearest_on, replaced, split_row, stretch
-from nibble_core.tracing.deviation import distances_to_lines
 from tests.strategies import paths
 
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
 from nibble_core.errors import InvalidTicket, NothingToCut
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.lines.contour import (
     contour,
     contour_area,
@@ -22,7 +23,6 @@ from nibble_core.lines.contour import (
     without_holes,
 )
 from nibble_core.lines.offsetting import KINDS, offset_area
-from nibble_core.tracing.deviation import distances_to_lines
 from tests import zoo as pictures
 from tests.strategies import distances, polygon_region, stars, zoo
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import CUBIC, Path, Region
+from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.geometry.regions import union
 from nibble_core.graphics import Drawing, Raster, Shape
 from nibble_core.graphics.coverage import covered
@@ -15,7 +16,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.tracing import trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
-from nibble_core.tracing.deviation import closed_line, corner_points, distances, distances_to_lines, evenly
+from nibble_core.tracing.deviation import closed_line, corner_points, distances, evenly
 from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.outline import edge_bluntness
 from nibble_core.tracing.two_tone import outline_paths

@@ -119,13 +119,13 @@ class BehaviourTest(unittest.TestCase):
     def test_deviation_counts_sides_but_no_corners_nor_junctions(self):
         square = Path.polygon([(10, 10), (50, 10), (50, 50), (10, 50)])
         rounded = np.array([[10, 12], [12, 10], [48, 10], [50, 12], [50, 50], [10, 50], [10, 12]], float)
-        self.assertEqual(deviation([square], [rounded]), (0.0, 0.0))
+        self.assertLess(max(deviation([square], [rounded])), 1e-12)
         dented = np.insert(rounded, 2, [[28, 10], [29, 10.8], [31, 10.8], [32, 10]], 0)
         runs, worst = deviation_runs([square], [dented], step=1.0, classes=[0.1, 0.5])
         np.testing.assert_allclose(worst, (30, 10, 0.8), atol=1e-6)
         self.assertEqual({level for level, _ in runs}, {0, 2})
         opened = [dented[:5], dented[4:]]  # two borders that meet at the dent
-        self.assertEqual(deviation([square], opened), (0.0, 0.0))
+        self.assertLess(max(deviation([square], opened)), 1e-12)
 
     def test_nothing_darker_gives_nothing(self):
         self.assertEqual(traced(np.zeros((40, 40), np.float32)).regions, ())
