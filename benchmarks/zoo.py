@@ -95,7 +95,8 @@ def both_ways() -> None:
 
 
 def chain() -> None:
-    """From bytes to files, processor time."""
+    """From bytes to files, processor time, with the compiled loops loaded."""
+    _seconds("warm", zoo.picture(zoo.shape("lamp"), 600))
     pictures = {name: (lambda name=name: zoo.picture(zoo.shape(name), 3000)) for name in zoo.NAMES}
     pictures |= {"noise": lambda: zoo.noise_picture(3000), "brushed scan": lambda: zoo.brushed_picture(3000),
                  "5,000 specks": lambda: zoo.specks_picture(3000)}  # fmt: skip
