@@ -1,4 +1,5 @@
-import type { components } from "./types.gen";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./types.gen";
 
 export type Job = components["schemas"]["JobOut"];
 export type Card = components["schemas"]["CardOut"];
@@ -34,6 +35,9 @@ export type Field = components["schemas"]["FieldOut"];
 export type Fields = Record<string, unknown>;
 export type LooseFile = components["schemas"]["LooseFileOut"];
 
+/** How an artwork is told to be so wide or high: by which extent. */
+export type Extent = paths["/api/jobs/{job_id}/artworks/{artwork_id}/sized"]["get"]["parameters"]["query"];
+
 /** What the service says when something cannot be done. */
 export class Refusal extends Error {
   constructor(
@@ -58,34 +62,14 @@ function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 }
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  return (await (await answered(method, path, body)).json()) as T;
+function offline(): Refusal {
+  const kept = "Your last accepted change is kept. Start Nibble again.";
+  return new Refusal("offline", "Nibble does not answer.", kept, "", 0);
 }
 
-async function answered(method: string, path: string, body?: unknown): Promise<Response> {
-  const form = body instanceof FormData;
-  const headers: Record<string, string> = { "X-CSRFToken": csrfToken() };
-  if (body !== undefined && !form) headers["Content-Type"] = "application/json";
-  let response: Response;
-  try {
-    response = await fetch(`/api${path}`, {
-      method,
-      headers,
-      body: body === undefined ? null : form ? body : JSON.stringify(body),
-    });
-  } catch {
-    throw new Refusal(
-      "offline",
-      "Nibble does not answer.",
-      "Your last accepted change is kept. Start Nibble again.",
-      "",
-      0,
-    );
-  }
-  if (response.ok) return response;
-  if (response.status === 401 && path !== "/session") signedOut();
+async function refusalOf(response: Response): Promise<Refusal> {
   const told = (await response.json().catch(() => ({}))) as Partial<Record<string, string>>;
-  throw new Refusal(
+  return new Refusal(
     told.code ?? "unexpected",
     told.message ?? "Something went wrong on Nibble's side.",
     told.what_to_do ?? "",
@@ -94,117 +78,211 @@ async function answered(method: string, path: string, body?: unknown): Promise<R
   );
 }
 
+const service = createClient<paths>({ fetch: (request) => fetch(request) });
+service.use({
+  onRequest: ({ request }) => {
+    request.headers.set("X-CSRFToken", csrfToken());
+    return request;
+  },
+  onResponse: async ({ response, schemaPath }) => {
+    if (response.ok) return;
+    if (response.status === 401 && schemaPath !== "/api/session") signedOut();
+    throw await refusalOf(response);
+  },
+  onError: ({ error }) => (error instanceof Refusal ? error : offline()),
+});
+
+/** What a call answers; it is refused by an exception. */
+async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {
+  return (await call).data as T;
+}
+
 /** A file that is made when it is asked for, and the name it is given. */
 async function download(path: string): Promise<{ name: string; content: Blob }> {
-  const response = await answered("GET", path);
+  const response = await fetch(`/api${path}`).catch(() => Promise.reject(offline()));
+  if (response.status === 401) signedOut();
+  if (!response.ok) throw await refusalOf(response);
   const told = /filename\*?=(?:utf-8'')?"?([^";]+)/i.exec(response.headers.get("Content-Disposition") ?? "");
   return { name: decodeURIComponent(told?.[1] ?? "nibble"), content: await response.blob() };
 }
 
-const get = <T>(path: string) => call<T>("GET", path);
-const post = <T>(path: string, body: unknown = {}) => call<T>("POST", path, body);
+/** The body of a call that sends a file. */
+function sending(file: File) {
+  const form = new FormData();
+  form.append("file", file);
+  return { body: { file: "" }, bodySerializer: () => form };
+}
 
-/** Every call the screens make. */
+const job = (job_id: number) => ({ params: { path: { job_id } } });
+const artworkOf = (job_id: number, artwork_id: string) => ({ params: { path: { job_id, artwork_id } } });
+const sheetOf = (job_id: number, sheet_id: string) => ({ params: { path: { job_id, sheet_id } } });
+const record = (kind: "stock" | "machine", key: string) => ({ params: { path: { kind, key } } });
+
+/** Every call the screens make, by the service's own description. */
 export const api = {
   download,
-  session: () => get<Session>("/session"),
-  signIn: (name: string, password: string) => post<Session>("/session", { name, password }),
-  processes: () => get<Process[]>("/processes"),
-  things: () => get<Thing[]>("/things"),
-  signOut: () => call<Session>("DELETE", "/session"),
+  session: () => answer(service.GET("/api/session")),
+  signIn: (name: string, password: string) =>
+    answer(service.POST("/api/session", { body: { name, password } })),
+  signOut: () => answer(service.DELETE("/api/session")),
+  processes: () => answer(service.GET("/api/processes")),
+  things: () => answer(service.GET("/api/things")),
   jobs: (search: string, archived: boolean, page: number) =>
-    get<BoardPage>(`/jobs?search=${encodeURIComponent(search)}&archived=${archived}&page=${page}`),
-  drawing: (key: string) => get<JobDrawing>(`/drawings/${key}`),
-  startJob: (file: File) => {
-    const form = new FormData();
-    form.append("file", file);
-    return post<{ id: number }>("/jobs", form);
-  },
-  looseFiles: () => get<LooseFile[]>("/jobs/loose-files"),
-  startFromLooseFile: (name: string) => post<{ id: number }>("/jobs/loose-files", { name }),
-  job: (id: number) => get<Job>(`/jobs/${id}`),
+    answer(service.GET("/api/jobs", { params: { query: { search, archived, page } } })),
+  drawing: (key: string) => answer(service.GET("/api/drawings/{key}", { params: { path: { key } } })),
+  startJob: (file: File) => answer(service.POST("/api/jobs", sending(file))),
+  looseFiles: () => answer(service.GET("/api/jobs/loose-files")),
+  startFromLooseFile: (name: string) => answer(service.POST("/api/jobs/loose-files", { body: { name } })),
+  job: (id: number) => answer(service.GET("/api/jobs/{job_id}", job(id))),
   change: (id: number, seen: number, changes: Change[]) =>
-    post<Job>(`/jobs/${id}/changes`, { seen, changes }),
-  replaceArtwork: (id: number, artwork: string, seen: number, file: File) => {
-    const form = new FormData();
-    form.append("file", file);
-    return post<Job>(`/jobs/${id}/artworks/${artwork}/file?seen=${seen}`, form);
-  },
-  addArtwork: (id: number, piece: string, seen: number, file: File) => {
-    const form = new FormData();
-    form.append("file", file);
-    return post<Job>(`/jobs/${id}/pieces/${piece}/artworks?seen=${seen}`, form);
-  },
-  scaleDistances: (id: number, seen: number, factor: number) =>
-    post<Job>(`/jobs/${id}/scale-distances`, { seen, factor }),
-  remembered: (id: number) => get<Remembered[]>(`/jobs/${id}/remembered`),
-  moves: async (id: number, sheet: string) =>
-    (await answered("GET", `/jobs/${id}/sheets/${sheet}/moves`)).arrayBuffer(),
-  run: (id: number, sheet: string) => get<Run | null>(`/jobs/${id}/sheets/${sheet}/run`),
-  marks: (id: number, sheet: string, found: readonly Found[]) =>
-    post<Marks>(`/jobs/${id}/sheets/${sheet}/marks`, { found }),
-  camera: (id: number, sheet: string) => post<Marks>(`/jobs/${id}/sheets/${sheet}/camera`),
-  beginRun: (id: number, sheet: string, found: readonly Found[]) =>
-    post<Run>(`/jobs/${id}/sheets/${sheet}/run`, { found }),
-  commandRun: (id: number, sheet: string, what: RunCommand, length = 20) =>
-    post<Run>(`/jobs/${id}/sheets/${sheet}/run/command`, { what, length }),
-  taken: (id: number) => get<Taken[]>(`/jobs/${id}/taken`),
-  take: (id: number, sheet: string) => post<Taken>(`/jobs/${id}/sheets/${sheet}/take`),
-  addProfile: (file: File) => {
-    const form = new FormData();
-    form.append("file", file);
-    return post<Profile>("/profiles", form);
-  },
-  fonts: () => get<ShopFont[]>("/fonts"),
-  addFont: (file: File) => {
-    const form = new FormData();
-    form.append("file", file);
-    return post<ShopFont>("/fonts", form);
-  },
-  tryOuts: (id: number, artwork: string) => get<TryOut[]>(`/jobs/${id}/artworks/${artwork}/try-outs`),
-  sized: (id: number, artwork: string, what: string, side: string, wanted: number) =>
-    get<{ changes: Change[] }>(
-      `/jobs/${id}/artworks/${artwork}/sized?what=${what}&side=${side}&wanted=${wanted}`,
+    answer(service.POST("/api/jobs/{job_id}/changes", { ...job(id), body: { seen, changes } })),
+  replaceArtwork: (job_id: number, artwork_id: string, seen: number, file: File) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/artworks/{artwork_id}/file", {
+        params: { path: { job_id, artwork_id }, query: { seen } },
+        ...sending(file),
+      }),
     ),
-  tryOut: (id: number, artwork: string, changes: readonly Change[]) =>
-    post<Tried>(`/jobs/${id}/artworks/${artwork}/try-outs`, { changes }),
-  engravingWays: (id: number, line: string) =>
-    get<TryOut[]>(`/jobs/${id}/engraving-ways?line=${encodeURIComponent(line)}`),
-  engravingWay: (id: number, line: string, changes: readonly Change[]) =>
-    post<EngravingWay>(`/jobs/${id}/engraving-ways`, { line, changes }),
-  deviation: (id: number, artwork: string) => get<Deviation>(`/jobs/${id}/artworks/${artwork}/deviation`),
-  undo: (id: number, seen: number) => post<Job>(`/jobs/${id}/undo`, { seen }),
-  redo: (id: number, seen: number) => post<Job>(`/jobs/${id}/redo`, { seen }),
-  duplicate: (id: number) => post<{ id: number }>(`/jobs/${id}/duplicate`),
-  bring: (id: number, seen: number, sheet: string, job: number, piece: string) =>
-    post<Job>(`/jobs/${id}/sheets/${sheet}/bring`, { seen, job, piece }),
-  bringAgain: (id: number, seen: number, piece: string) =>
-    post<Job>(`/jobs/${id}/pieces/${piece}/bring-again`, { seen }),
-  tick: (id: number, step: string, done: boolean) => post<Card>(`/jobs/${id}/done`, { step, done }),
-  archive: (id: number, archived: boolean) => post<Card>(`/jobs/${id}/archive`, { archived }),
-  work: (id: number) => get<Work>(`/jobs/${id}/work`),
-  stopWork: (id: number) => post<{ stopped: boolean }>(`/jobs/${id}/work/stop`),
+  addArtwork: (job_id: number, piece_id: string, seen: number, file: File) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/pieces/{piece_id}/artworks", {
+        params: { path: { job_id, piece_id }, query: { seen } },
+        ...sending(file),
+      }),
+    ),
+  scaleDistances: (id: number, seen: number, factor: number) =>
+    answer(service.POST("/api/jobs/{job_id}/scale-distances", { ...job(id), body: { seen, factor } })),
+  remembered: (id: number) => answer(service.GET("/api/jobs/{job_id}/remembered", job(id))),
+  undo: (id: number, seen: number) =>
+    answer(service.POST("/api/jobs/{job_id}/undo", { ...job(id), body: { seen } })),
+  redo: (id: number, seen: number) =>
+    answer(service.POST("/api/jobs/{job_id}/redo", { ...job(id), body: { seen } })),
+  duplicate: (id: number) => answer(service.POST("/api/jobs/{job_id}/duplicate", job(id))),
+  tick: (id: number, step: string, done: boolean) =>
+    answer(service.POST("/api/jobs/{job_id}/done", { ...job(id), body: { step, done } })),
+  archive: (id: number, archived: boolean) =>
+    answer(service.POST("/api/jobs/{job_id}/archive", { ...job(id), body: { archived } })),
+
+  work: (id: number) => answer(service.GET("/api/jobs/{job_id}/work", job(id))),
+  stopWork: (id: number) => answer(service.POST("/api/jobs/{job_id}/work/stop", job(id))),
   preview: (id: number, seen: number, changes: Change[]) =>
-    post<Work>(`/jobs/${id}/preview`, { seen, changes }),
+    answer(service.POST("/api/jobs/{job_id}/preview", { ...job(id), body: { seen, changes } })),
+  deviation: (id: number, artwork: string) =>
+    answer(service.GET("/api/jobs/{job_id}/artworks/{artwork_id}/deviation", artworkOf(id, artwork))),
+  sized: (job_id: number, artwork_id: string, extent: Extent) =>
+    answer(
+      service.GET("/api/jobs/{job_id}/artworks/{artwork_id}/sized", {
+        params: { path: { job_id, artwork_id }, query: extent },
+      }),
+    ),
+  tryOuts: (id: number, artwork: string) =>
+    answer(service.GET("/api/jobs/{job_id}/artworks/{artwork_id}/try-outs", artworkOf(id, artwork))),
+  tryOut: (id: number, artwork: string, changes: readonly Change[]) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/artworks/{artwork_id}/try-outs", {
+        ...artworkOf(id, artwork),
+        body: { changes: [...changes] },
+      }),
+    ),
+  engravingWays: (job_id: number, line: string) =>
+    answer(
+      service.GET("/api/jobs/{job_id}/engraving-ways", { params: { path: { job_id }, query: { line } } }),
+    ),
+  engravingWay: (id: number, line: string, changes: readonly Change[]) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/engraving-ways", {
+        ...job(id),
+        body: { line, changes: [...changes] },
+      }),
+    ),
+
   nest: (id: number, sheet: string, seconds: number) =>
-    post<Nested>(`/jobs/${id}/sheets/${sheet}/nest`, { seconds }),
-  stopNest: (id: number) => post<{ stopped: boolean }>(`/jobs/${id}/nest/stop`),
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/nest", {
+        ...sheetOf(id, sheet),
+        body: { seconds },
+      }),
+    ),
+  stopNest: (id: number) => answer(service.POST("/api/jobs/{job_id}/nest/stop", job(id))),
   oneMore: (id: number, sheet: string, layer: string) =>
-    post<Nested>(`/jobs/${id}/sheets/${sheet}/one-more`, { layer }),
-  library: () => get<Library>("/library"),
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/one-more", {
+        ...sheetOf(id, sheet),
+        body: { layer },
+      }),
+    ),
+  bring: (id: number, seen: number, sheet: string, from: number, piece: string) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/bring", {
+        ...sheetOf(id, sheet),
+        body: { seen, job: from, piece },
+      }),
+    ),
+  bringAgain: (job_id: number, seen: number, piece_id: string) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/pieces/{piece_id}/bring-again", {
+        params: { path: { job_id, piece_id } },
+        body: { seen },
+      }),
+    ),
+  taken: (id: number) => answer(service.GET("/api/jobs/{job_id}/taken", job(id))),
+  take: (id: number, sheet: string) =>
+    answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/take", sheetOf(id, sheet))),
+
+  moves: async (id: number, sheet: string) => {
+    const own = { ...sheetOf(id, sheet), parseAs: "arrayBuffer" as const };
+    return answer(service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/moves", own));
+  },
+  run: (id: number, sheet: string) =>
+    answer(service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/run", sheetOf(id, sheet))),
+  marks: (id: number, sheet: string, found: readonly Found[]) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/marks", {
+        ...sheetOf(id, sheet),
+        body: { found: places(found) },
+      }),
+    ),
+  camera: (id: number, sheet: string) =>
+    answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/camera", sheetOf(id, sheet))),
+  beginRun: (id: number, sheet: string, found: readonly Found[]) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/run", {
+        ...sheetOf(id, sheet),
+        body: { found: places(found) },
+      }),
+    ),
+  commandRun: (id: number, sheet: string, what: RunCommand, length = 20) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/run/command", {
+        ...sheetOf(id, sheet),
+        body: { what, length },
+      }),
+    ),
+
+  fonts: () => answer(service.GET("/api/fonts")),
+  addFont: (file: File) => answer(service.POST("/api/fonts", sending(file))),
+  addProfile: (file: File) => answer(service.POST("/api/profiles", sending(file))),
+  library: () => answer(service.GET("/api/library")),
   keepRecord: (kind: "stock" | "machine", key: string, value: Fields) =>
     key
-      ? call<Library>("PUT", `/library/${kind}/${encodeURIComponent(key)}`, { value })
-      : post<Library>(`/library/${kind}`, { value }),
+      ? answer(service.PUT("/api/library/{kind}/{key}", { ...record(kind, key), body: { value } }))
+      : answer(service.POST("/api/library/{kind}", { params: { path: { kind } }, body: { value } })),
   removeRecord: (kind: "stock" | "machine", key: string) =>
-    call<Library>("DELETE", `/library/${kind}/${encodeURIComponent(key)}`),
-  keepRates: (value: Fields) => call<Library>("PUT", "/library/rates", { value }),
+    answer(service.DELETE("/api/library/{kind}/{key}", record(kind, key))),
+  keepRates: (value: Fields) => answer(service.PUT("/api/library/rates", { body: { value } })),
   keepSettings: (machine: string, stock: string, settings: Fields[]) =>
-    call<Library>("PUT", `/library/settings/${encodeURIComponent(machine)}/${encodeURIComponent(stock)}`, {
-      settings,
-    }),
-  makeFiles: (id: number) => post<Task>(`/jobs/${id}/files`),
-  newestFiles: (id: number) => get<Task | null>(`/jobs/${id}/files`),
-  task: (id: number) => get<Task>(`/tasks/${id}`),
-  stopTask: (id: number) => post<Task>(`/tasks/${id}/stop`),
+    answer(
+      service.PUT("/api/library/settings/{machine}/{stock}", {
+        params: { path: { machine, stock } },
+        body: { settings },
+      }),
+    ),
+
+  makeFiles: (id: number) => answer(service.POST("/api/jobs/{job_id}/files", job(id))),
+  newestFiles: (id: number) => answer(service.GET("/api/jobs/{job_id}/files", job(id))),
+  task: (task_id: number) => answer(service.GET("/api/tasks/{task_id}", { params: { path: { task_id } } })),
+  stopTask: (task_id: number) =>
+    answer(service.POST("/api/tasks/{task_id}/stop", { params: { path: { task_id } } })),
 };
+
+const places = (found: readonly Found[]): [number, number][] => found.map(([x, y]) => [x, y]);

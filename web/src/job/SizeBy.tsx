@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { api } from "../api/client";
+import { api, type Extent } from "../api/client";
 import { parseLength } from "../engine/units";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
@@ -21,12 +21,12 @@ const LOOK = {
 export function SizeBy({ desk, artwork }: { desk: JobDesk; artwork: string }) {
   const { unit } = useUnit();
   const [open, setOpen] = useState(false);
-  const [what, setWhat] = useState("piece");
-  const [side, setSide] = useState("wide");
+  const [what, setWhat] = useState<Extent["what"]>("piece");
+  const [side, setSide] = useState<Extent["side"]>("wide");
   const [typed, setTyped] = useState("");
   const wanted = parseLength(typed, unit);
   const size = useMutation({
-    mutationFn: () => api.sized(desk.job?.id ?? 0, artwork, what, side, wanted ?? 0),
+    mutationFn: () => api.sized(desk.job?.id ?? 0, artwork, { what, side, wanted: wanted ?? 0 }),
     onSuccess: ({ changes }) => {
       desk.change(...changes);
       setOpen(false);
@@ -54,7 +54,12 @@ export function SizeBy({ desk, artwork }: { desk: JobDesk; artwork: string }) {
       }}
     >
       Make
-      <Select {...LOOK} aria-label="What is measured" value={what} onChange={(e) => setWhat(e.target.value)}>
+      <Select
+        {...LOOK}
+        aria-label="What is measured"
+        value={what}
+        onChange={(e) => setWhat(e.target.value as Extent["what"])}
+      >
         <option value="piece">the finished piece</option>
         <option value="subject">the subject</option>
       </Select>
@@ -68,7 +73,12 @@ export function SizeBy({ desk, artwork }: { desk: JobDesk; artwork: string }) {
         placeholder={unit}
         onChange={(e) => setTyped(e.target.value)}
       />
-      <Select {...LOOK} aria-label="Which side" value={side} onChange={(e) => setSide(e.target.value)}>
+      <Select
+        {...LOOK}
+        aria-label="Which side"
+        value={side}
+        onChange={(e) => setSide(e.target.value as Extent["side"])}
+      >
         <option value="wide">wide</option>
         <option value="high">high</option>
       </Select>

@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
-import type { Ref } from "react";
+import type { Ref, RefObject } from "react";
+import type { Table } from "../engine/table";
 import { Button } from "../ui/Button";
 import type { StationKey, View, ViewKey } from "./stations";
 
@@ -20,8 +21,7 @@ interface Props {
   unit: "mm" | "in";
   onUnit: () => void;
   zoomText: Ref<HTMLSpanElement>;
-  onFit: () => void;
-  onZoom: (factor: number) => void;
+  table: RefObject<Table | null>;
 }
 
 /** Views, fading and zoom, along the foot of the table; where one row does not hold them, the zoom stands above. */
@@ -114,13 +114,18 @@ export function TableBar(props: Props) {
         >
           {unit}
         </Button>
-        <Button type="button" onClick={() => props.onZoom(0.8)} aria-label="Smaller">
+        <Button type="button" onClick={() => props.table.current?.zoom(0.8)} aria-label="Smaller">
           −
         </Button>
-        <Button type="button" onClick={props.onFit} title="Fit all in view (0)" minWidth="66px">
+        <Button
+          type="button"
+          onClick={() => props.table.current?.fit()}
+          title="Fit all in view (0)"
+          minWidth="66px"
+        >
           <span ref={props.zoomText}>100 %</span>
         </Button>
-        <Button type="button" onClick={() => props.onZoom(1.25)} aria-label="Larger">
+        <Button type="button" onClick={() => props.table.current?.zoom(1.25)} aria-label="Larger">
           +
         </Button>
       </chakra.div>

@@ -1,72 +1,55 @@
 import { chakra } from "@chakra-ui/react";
 import type { ReactNode, Ref } from "react";
 import type { Box, Place } from "../engine/camera";
-import type { Grip, RingNode, Rings } from "../engine/nodes";
+import type { RingNode, Rings } from "../engine/nodes";
 import { dataOf } from "../engine/nodes";
 import type { Grip as PieceGrip } from "./grips";
+import type { RegionTarget } from "./targets";
 import type { Tool } from "./tools";
+import type { useHandTools } from "./useHandTools";
+import type { useNodeEditing } from "./useNodeEditing";
+import type { usePieceGrips } from "./usePieceGrips";
 
 const Svg = chakra("svg");
 const INK = "#1E2A2E";
 const MARIGOLD = "#8A5F00";
 
-export interface OverlayRegion {
-  readonly id: string;
-  readonly d: string;
-  readonly dropped: string;
-  readonly stroke: number | null;
-}
-
-/** A finished stroke whose work is still under way. */
-export interface Dab {
-  readonly tool: Tool;
-  readonly points: readonly Place[];
-  readonly brush: number;
-}
-
 interface Props {
   group: Ref<SVGGElement>;
   /** Copies of a sheet that are in hand. */
   copies: ReactNode;
-  regions: readonly OverlayRegion[];
+  targets: readonly RegionTarget[];
   pointed: string | null;
   cursor: Place | null;
   /** A place that a note is about. */
   shownPlace: Place | null;
   grips: readonly PieceGrip[];
-  /** A grip that is being dragged, and where it is now. */
-  moving: { key: string; at: Place } | null;
-  onPieceGrip: (grip: PieceGrip, event: React.PointerEvent) => void;
-  onPieceGripKey: (grip: PieceGrip, event: React.KeyboardEvent) => void;
+  moving: ReturnType<typeof usePieceGrips>;
   lettering: readonly Box[];
   leftOut: string;
   tool: Tool;
-  /** What a gesture has drawn so far, in mm. */
-  drawn: readonly Place[];
-  dab: Dab | null;
+  tools: ReturnType<typeof useHandTools>;
   brush: number;
-  editing: Rings | null;
-  grip: Grip | null;
-  onGrip: (grip: Grip, event: React.PointerEvent) => void;
-  onInsert: (ring: number, after: number) => void;
+  editing: ReturnType<typeof useNodeEditing>;
 }
 
 /** What can be pointed at and what is being drawn, over the canvas; it moves with the camera by one transform. */
 export function TableOverlay(props: Props) {
-  const { group, regions, pointed, cursor, lettering, leftOut, tool, drawn, brush, editing } = props;
+  const { group, targets, pointed, cursor, lettering, leftOut, tool, brush, editing } = props;
+  const { drawn, dab } = props.tools;
   return (
     <Svg position="absolute" inset="0" width="100%" height="100%" pointerEvents="none">
       <g ref={group}>
-        {regions.map((one) => (
+        {targets.map(({ id, d, shape }) => (
           <path
-            key={one.id}
-            data-region={one.id}
-            data-dropped={one.dropped}
-            d={one.d}
+            key={id}
+            data-region={id}
+            data-dropped={shape?.dropped ?? ""}
+            d={d}
             fillRule="evenodd"
-            fill={one.id === pointed && one.stroke === null ? "rgba(233,165,12,.28)" : "none"}
-            stroke={one.id === pointed ? MARIGOLD : "none"}
-            strokeWidth={one.stroke === null ? 2 : 5}
+            fill={id === pointed && typeof shape?.stroke !== "number" ? "rgba(233,165,12,.28)" : "none"}
+            stroke={id === pointed ? MARIGOLD : "none"}
+            strokeWidth={typeof shape?.stroke === "number" ? 5 : 2}
             vectorEffect="non-scaling-stroke"
           />
         ))}
@@ -95,13 +78,7 @@ export function TableOverlay(props: Props) {
         ))}
         {props.copies}
         {props.grips.map((grip) => (
-          <GripDot
-            key={grip.key}
-            own={grip}
-            moving={props.moving}
-            onDown={props.onPieceGrip}
-            onKey={props.onPieceGripKey}
-          />
+          <GripDot key={grip.key} own={grip} moving={props.moving} />
         ))}
         {props.shownPlace && (
           <path
@@ -114,13 +91,13 @@ export function TableOverlay(props: Props) {
             vectorEffect="non-scaling-stroke"
           />
         )}
-        {props.dab && (
+        {dab && (
           <g data-dab="">
-            <Drawn tool={props.dab.tool} drawn={props.dab.points} brush={props.dab.brush} />
+            <Drawn tool={dab.tool} drawn={dab.points} brush={dab.brush} />
           </g>
         )}
         {drawn.length > 0 && <Drawn tool={tool} drawn={drawn} brush={brush} />}
-        {editing && <Nodes {...props} editing={editing} />}
+        {tool.gesture === "nodes" && editing.rings && <Nodes editing={editing} rings={editing.rings} />}
         {cursor && (
           <path
             data-cursor=""
@@ -136,18 +113,8 @@ export function TableOverlay(props: Props) {
 }
 
 /** A dot to move something by, with the pointer or, while it has the focus, with arrow keys. */
-function GripDot({
-  own,
-  moving,
-  onDown,
-  onKey,
-}: {
-  own: PieceGrip;
-  moving: Props["moving"];
-  onDown: Props["onPieceGrip"];
-  onKey: Props["onPieceGripKey"];
-}) {
-  const at = moving?.key === own.key ? moving.at : own.at;
+function GripDot({ own, moving }: { own: PieceGrip; moving: Props["moving"] }) {
+  const at = moving.moving?.key === own.key ? moving.moving.at : own.at;
   const d = `M${at.x} ${at.y}h0.0001`;
   return (
     // biome-ignore lint/a11y/useSemanticElements: a button cannot stand in a drawing
@@ -158,8 +125,8 @@ function GripDot({
       data-grip={own.key}
       pointerEvents="all"
       cursor="move"
-      onPointerDown={(event) => onDown(own, event)}
-      onKeyDown={(event) => onKey(own, event)}
+      onPointerDown={(event) => moving.drag(own, event)}
+      onKeyDown={(event) => moving.key(own, event)}
     >
       <path
         d={d}
@@ -216,18 +183,19 @@ function Drawn({ tool, drawn, brush }: { tool: Tool; drawn: readonly Place[]; br
   );
 }
 
-function Nodes({ editing, grip, onGrip, onInsert }: Props & { editing: Rings }) {
+function Nodes({ editing, rings }: { editing: Props["editing"]; rings: Rings }) {
+  const { grip, hold, insert } = editing;
   return (
     <g pointerEvents="all">
       <path
-        d={dataOf(editing)}
+        d={dataOf(rings)}
         fill="none"
         stroke={MARIGOLD}
         strokeWidth="1.8"
         vectorEffect="non-scaling-stroke"
         pointerEvents="none"
       />
-      {editing.map((ring, r) =>
+      {rings.map((ring, r) =>
         ring.map((node, n) => {
           const next = ring[(n + 1) % ring.length] as RingNode;
           const chosen = grip?.ring === r && grip.node === n;
@@ -242,7 +210,7 @@ function Nodes({ editing, grip, onGrip, onInsert }: Props & { editing: Rings }) 
                 strokeWidth="9"
                 vectorEffect="non-scaling-stroke"
                 pointerEvents="stroke"
-                onDoubleClick={() => onInsert(r, n)}
+                onDoubleClick={() => insert(r, n)}
               />
               {chosen &&
                 (["arriving", "leaving"] as const).map((part) => {
@@ -260,7 +228,7 @@ function Nodes({ editing, grip, onGrip, onInsert }: Props & { editing: Rings }) 
                           at={handle}
                           size={9}
                           colour="#fff"
-                          onDown={(event) => onGrip({ ring: r, node: n, part }, event)}
+                          onDown={(event) => hold({ ring: r, node: n, part }, event)}
                         />
                       </g>
                     )
@@ -271,7 +239,7 @@ function Nodes({ editing, grip, onGrip, onInsert }: Props & { editing: Rings }) 
                 size={chosen ? 13 : 10}
                 colour={chosen ? "#E9A50C" : INK}
                 name={`${r}:${n}`}
-                onDown={(event) => onGrip({ ring: r, node: n, part: "at" }, event)}
+                onDown={(event) => hold({ ring: r, node: n, part: "at" }, event)}
               />
             </g>
           );

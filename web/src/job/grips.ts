@@ -1,5 +1,6 @@
 import type { Change } from "../api/client";
 import type { Place } from "../engine/camera";
+import type { OnTable } from "./onTable";
 import { parsed } from "./parsed";
 import { bridgeMarks, type LayerView, onPiece, tieMarks } from "./pieceChanges";
 import type { Layer, Piece } from "./ticket";
@@ -13,13 +14,14 @@ export interface Grip {
   readonly moved: (to: Place) => Change[];
 }
 
-/** Ties, bridges, the hanger and every element but the first. */
-export function gripsOf(piece: Piece, layer: Layer, view: LayerView): Grip[] {
+/** Ties, bridges, the hanger and every element but the first, at Lines. */
+export function gripsOf({ piece, layer, drawn }: OnTable): Grip[] {
+  if (!piece || !layer || !drawn) return [];
   return [
-    ...elementGrips(piece, view),
-    ...tieGrips(piece, layer, view),
-    ...bridgeGrips(piece, view),
-    ...hangerGrip(piece, view),
+    ...elementGrips(piece, drawn),
+    ...tieGrips(piece, layer, drawn),
+    ...bridgeGrips(piece, drawn),
+    ...hangerGrip(piece, drawn),
   ];
 }
 

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Change } from "../api/client";
 import type { Place } from "../engine/camera";
 import { dataOf, type Grip, moved, type Rings, ringsOf, withNode, withoutNode } from "../engine/nodes";
-import { newId, type TouchUp } from "./ticket";
+import { newId, type Ticket } from "./ticket";
 import type { TracedShape } from "./touchUps";
 
 const OUTLINE_UNIT = 1000;
@@ -17,14 +17,14 @@ interface Edited {
 
 /** One region under the hand, node by node; each finished move is one change that pins the region's outline. */
 export function useNodeEditing(
-  touchUps: (artwork: string) => readonly TouchUp[],
+  ticket: Ticket,
   onChanges: (changes: Change[]) => void,
   toTable: (event: PointerEvent) => Place,
 ) {
   const [edited, setEdited] = useState<Edited | null>(null);
   const [grip, setGrip] = useState<Grip | null>(null);
-  const live = useRef({ edited, onChanges, touchUps });
-  live.current = { edited, onChanges, touchUps };
+  const live = useRef({ edited, onChanges, ticket });
+  live.current = { edited, onChanges, ticket };
   const stop = useRef<(() => void) | null>(null);
   useEffect(() => () => stop.current?.(), []);
 
@@ -33,9 +33,11 @@ export function useNodeEditing(
     const { shape, artwork, width, rings } = next;
     const outline = dataOf(rings, OUTLINE_UNIT / width, 3);
     const here = `artworks/${artwork}/touch_ups`;
-    const own = live.current
-      .touchUps(artwork)
-      .find((one) => one.kind === "outline" && Math.hypot(one.x - shape.x, one.y - shape.y) < SAME_PLACE);
+    const own = live.current.ticket.artworks
+      .find((one) => one.id === artwork)
+      ?.touch_ups.find(
+        (one) => one.kind === "outline" && Math.hypot(one.x - shape.x, one.y - shape.y) < SAME_PLACE,
+      );
     live.current.onChanges([
       own
         ? { path: `${here}/${own.id}/outline`, value: outline, operation: "set" }

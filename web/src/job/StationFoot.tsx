@@ -1,0 +1,58 @@
+import { chakra } from "@chakra-ui/react";
+import type { Work } from "../api/client";
+import { Button } from "../ui/Button";
+import { ArtworkChooser, ClientFiles, LineFiles, OutlineFiles } from "./ArtworkActions";
+import { FilesPanel } from "./FilesPanel";
+import type { Ticket } from "./ticket";
+import type { InHand } from "./useInHand";
+import type { JobDesk } from "./useJobDesk";
+
+interface Props {
+  jobId: number;
+  revision: number;
+  desk: JobDesk;
+  ticket: Ticket;
+  work: Work;
+  inHand: InHand;
+}
+
+/** What a station offers beside its sentences: which artwork it speaks of, try-outs, files to take away. */
+export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: Props) {
+  const { station, artworks, artwork, layer } = inHand;
+  const own = ticket.artworks.find((one) => one.id === artwork);
+  const toned = work.artworks[artwork]?.kind === "photo" || own?.clean.tones !== "none";
+  const offersTryOuts =
+    (station === "trace" && own?.trace.mode !== "paths") || (station === "clean" && toned);
+  return (
+    <>
+      {artworks.length > 1 && ["artwork", "clean", "trace"].includes(station) && (
+        <ArtworkChooser ticket={ticket} ids={artworks} current={artwork} onChoose={inHand.chooseArtwork} />
+      )}
+      {offersTryOuts && (
+        <chakra.div padding="8px 20px 10px 26px" borderTop="1px solid {colors.hair.soft}">
+          <Button type="button" onClick={() => inHand.setOver("try-outs")}>
+            Lay try-outs side by side
+          </Button>
+        </chakra.div>
+      )}
+      {station === "machine" && (
+        <FilesPanel
+          jobId={jobId}
+          revision={revision}
+          blocked={desk.final?.stations.some((one) => one.state === "blocked") ?? false}
+          ticket={ticket}
+          onChanges={(changes) => desk.change(...changes)}
+          sheets={ticket.sheets.map((one) => ({
+            id: one.id,
+            name: work.sheets[one.id]?.name ?? "",
+            sheet: one,
+            minutes: work.sheets[one.id]?.minutes ?? null,
+          }))}
+        />
+      )}
+      {station === "trace" && <OutlineFiles jobId={jobId} ticket={ticket} />}
+      {station === "lines" && layer && <LineFiles jobId={jobId} layer={layer} />}
+      {station === "artwork" && <ClientFiles jobId={jobId} ticket={ticket} onReplace={desk.replace} />}
+    </>
+  );
+}

@@ -1,0 +1,97 @@
+import type { Change, Work } from "../api/client";
+import type { Place } from "../engine/camera";
+import type { Inside } from "../engine/hit";
+import { colourChange, holeChange, type LayerView, onPiece, regionChange } from "./pieceChanges";
+import { type StationKey, type View, type ViewKey, viewsAt } from "./stations";
+import { holeLine, pieceTargets, type RegionTarget, regionChooser, targetOf } from "./targets";
+import { type Anchor, burns, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
+
+export type ArtworkView = Work["artworks"][string];
+
+/** What the table is about: a station, its work, and what of the ticket is in hand. */
+export interface OnTable {
+  readonly station: StationKey;
+  readonly ticket: Ticket;
+  readonly work: Work;
+  /** Path of the ticket's item in hand. */
+  readonly held: string;
+  readonly artwork: string;
+  readonly pixels: ArtworkView | undefined;
+  readonly piece: Piece | undefined;
+  readonly layer: Layer | undefined;
+  /** The layer's work, at Lines only. */
+  readonly drawn: LayerView | undefined;
+  readonly line: Line | undefined;
+}
+
+export function onTable(
+  station: StationKey,
+  ticket: Ticket,
+  work: Work,
+  piece: Piece | undefined,
+  artwork: string,
+  held: string,
+): OnTable {
+  const layer = piece?.layers.find((one) => heldLayer(held) === one.id) ?? piece?.layers[0];
+  const drawn = station === "lines" ? work.layers[layer?.id ?? ""] : undefined;
+  const line = layer?.lines.find((one) => held.endsWith(`/lines/${one.id}`));
+  return {
+    station,
+    ticket,
+    work,
+    held,
+    artwork,
+    pixels: work.artworks[artwork],
+    piece,
+    layer,
+    drawn,
+    line,
+  };
+}
+
+/** The ways it can be looked at. */
+export function viewsOn({ station, ticket, work, piece, pixels, drawn }: OnTable): readonly View[] {
+  return viewsAt(station, {
+    measurable: pixels !== undefined && (pixels.level !== null || pixels.palette.length > 0),
+    thing: piece !== undefined && piece.thing !== "nothing",
+    plate: Object.values(work.layers).some((one) => one.plate),
+    moves: ticket.sheets.some((one) => burns(one.machine)),
+    filled: drawn?.lines.some((one) => one.filled) ?? false,
+  });
+}
+
+/** What can be pointed at in a view. */
+export function targetsOn(on: OnTable, view: ViewKey): RegionTarget[] {
+  const { station, held, layer, line } = on;
+  if (station === "lines") {
+    // what a click on a colour chooses it for: the line in hand, or the layer
+    const choosing =
+      line?.source === "chosen colours" ||
+      (!line && layer?.shows === "chosen colours" && held.endsWith(`/layers/${layer.id}`));
+    const looked = view === "made" || view === "outlines";
+    return looked ? pieceTargets(on.drawn, choosing, layer && holeLine(layer, line)) : [];
+  }
+  if (station !== "trace") return [];
+  return (on.pixels?.shapes ?? []).map((shape) => ({
+    ...targetOf(shape.d, `${on.artwork}:${shape.x.toFixed(4)}:${shape.y.toFixed(4)}`),
+    place: { x: shape.place[0], y: shape.place[1] },
+    artwork: on.artwork,
+    shape,
+  }));
+}
+
+/** What a click at Lines changes: a colour, a hole kept or filled by the line in hand, a region chosen or let go. */
+export function pieceClick(on: OnTable, found: RegionTarget, place: Place, inside: Inside): Change[] {
+  const { piece, layer, drawn, line, held } = on;
+  if (!piece || !layer || !drawn) return [];
+  if (found.colour) return [colourChange(held, (line ?? layer).colours, found.colour)];
+  const [left, top, right, bottom] = drawn.frame;
+  const within = (one: Anchor) =>
+    inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top));
+  if (found.hole) {
+    const rule = holeLine(layer, line);
+    return rule ? [holeChange(piece, layer, rule, found.hole, within)] : [];
+  }
+  const chooser = regionChooser(layer, line, held);
+  return chooser ? [regionChange(held, chooser.regions, onPiece(drawn.frame, place), within)] : [];
+}
