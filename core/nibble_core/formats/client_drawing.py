@@ -56,7 +56,7 @@ class ClientDrawing:
     has_unit: the file states a real unit; else a pixel or number is taken as ``unit``. leftovers: how many shapes
     nobody sees were left out, by reason. look: the page as a renderer paints it, where flat shapes cannot say how it
     looks; looked: whether there was one, once it is kept elsewhere. pages: how many there are; page: the one read,
-    from 1.
+    from 1. hazards: those of the notes that spoil a print.
     """
 
     drawing: Drawing
@@ -72,3 +72,4 @@ class ClientDrawing:
     left_out: Drawing | None = None
     look: Raster | None = None
     looked: bool = False
+    hazards: tuple[str, ...] = ()

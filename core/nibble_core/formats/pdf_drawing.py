@@ -25,6 +25,7 @@ from nibble_core.errors import FileTooLarge, NothingToTrace, UnreadableFile
 from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPicture, Lettering
 from nibble_core.formats.client_page import visible_box
 from nibble_core.formats.looks import LOOK_PX, held_against, pdf_look
+from nibble_core.formats.pdf_inks import press_inks
 from nibble_core.formats.pdf_type3 import with_type3_drawn
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
@@ -47,10 +48,10 @@ def read_pdf(content: bytes, name: str = "", *, page: int = 1) -> ClientDrawing:
     keyed, inks = _with_key_colours(content, called)
     with _LOCK:
         drawn = _read(with_type3_drawn(keyed), inks, called, page)
-        if not drawn.shaded:
-            return drawn.client
-        look = pdf_look(content, page)
-    return drawn.client if look is None else _held(drawn, look)
+        look = pdf_look(content, page) if drawn.shaded else None
+    client = drawn.client if look is None else _held(drawn, look)
+    press = press_inks(content, page)
+    return replace(client, notes=(*client.notes, *press.notes), hazards=press.hazards)
 
 
 @dataclass(frozen=True, eq=False)

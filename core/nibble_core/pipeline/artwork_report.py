@@ -7,7 +7,7 @@ from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.lettered import is_no_lettering, lettered
-from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.trace import TraceResult
@@ -39,9 +39,16 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     picture, (width, height) = work.pictures[artwork.id].value, work.sizes[artwork.id]
     here, facts = f"artworks/{artwork.id}", picture.facts
     draft.notes.append(_verdict(artwork, picture))
-    draft.notes += [Note(text, where=here) for text in picture.notes]
+    hazards = picture.drawing.hazards if picture.drawing is not None else ()
+    whole = _wanted_whole(artwork, ticket)
+    for text in picture.notes:
+        spoils = text in hazards and whole
+        draft.notes.append(
+            Note(text, "Ask for a PDF in which white knocks out, or print its pixels." if spoils else "", here,
+                 LOOK if spoils else TOLD)
+        )  # fmt: skip
     draft.notes += parts_of(artwork, picture, ticket, width)
-    if _wanted_whole(artwork, ticket) and (picture.kind != "PDF" or picture.drawing is None):
+    if whole and (picture.kind != "PDF" or picture.drawing is None):
         draft.notes.append(
             Note(
                 f"“{artwork.name}” is no page of a PDF, so that its pixels are printed as they came.",
