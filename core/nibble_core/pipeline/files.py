@@ -120,7 +120,8 @@ def _words(ticket: Ticket, sheet: Sheet) -> dict[str, str]:
     """Client, job, the sheet where there are several, and whether it is mirrored."""
     return {
         "client": slug(ticket.client, empty=""), "job": slug(ticket.name),
-        "sheet": slug(sheet_name(sheet, ticket), empty=""), "mirrored": "mirrored" if sheet.stock.mirrored else "",
+        "sheet": slug(sheet_name(sheet, ticket), empty=""), 
+        "mirrored": "mirrored" if sheet.stock.mirrored and not sheet.behind else "",
     }  # fmt: skip
 
 
@@ -175,6 +176,7 @@ def _sheet_facts(
         "height_mm": round(laid.height, 3),
         "copies": laid.copies,
         "sheets_to_run": laid.times,
+        "behind": sheet_name(ticket.first_side(sheet), ticket) if sheet.behind else None,
         "marks": _marks(laid),
         "mark_diameter_mm": sheet.mark_diameter,
         "files": [{"name": f.name, "purpose": f.purpose, "bytes": len(f.content), "sha256": f.sha256} for f in files],

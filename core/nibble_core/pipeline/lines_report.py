@@ -42,7 +42,7 @@ def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None
         _piece(draft, piece, work.pieces[piece.id].value, ticket)
     for layer in piece.layers:
         if layer.id in work.layers:
-            _layer(draft, piece, layer, work)
+            _layer(draft, ticket, piece, layer, work)
     _figures(draft, piece, work, layers, drawn)
 
 
@@ -171,11 +171,15 @@ def _ink_line(
     return Change(f"pieces/{piece}/layers/{layer.id}/lines", line, "add")
 
 
-def _layer(draft: Draft, piece: Piece, layer: Layer, work: Work) -> None:
+def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work) -> None:
     here = f"pieces/{piece.id}/layers/{layer.id}"
     result: LayerResult = work.layers[layer.id].value
     if not result.lines and not result.failed:
-        draft.notes.append(Note("No line is switched on: nothing will be cut.", "Add a line.", here, LOOK))
+        behind = [sheet.behind for sheet in ticket.sheets_of(layer.id)]
+        if behind and all(behind):
+            draft.notes.append(Note("Nothing is cut from behind yet.", "Add a line for what is.", here))
+        else:
+            draft.notes.append(Note("No line is switched on: nothing will be cut.", "Add a line.", here, LOOK))
     for line in result.lines:
         where = f"{here}/lines/{line.id}"
         if len(line.regions) > max(1, sum(e.rows * e.columns for e in piece.elements)) and line.process in (

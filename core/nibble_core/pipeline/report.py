@@ -20,6 +20,7 @@ from nibble_core.pipeline.sheets import (
 )
 from nibble_core.pipeline.stocktaking import stock_area, stock_length
 from nibble_core.sheet import LaidSheet
+from nibble_core.ticket import fingerprint, to_plain
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
@@ -161,7 +162,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     where = f"sheets/{sheet.id}"
     if laid.times > 1:
         draft.notes.append(Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where))
-    for held in sheet.holds:
+    for held in () if sheet.behind else sheet.holds:
         wanted, made = ticket.wanted_on(sheet, held.layer), laid.copies_of(held.layer) * laid.times
         of = f" of {copies_name(held.layer, ticket)}" if len(sheet.holds) > 1 else ""
         if made > wanted and sheet.amount == "a full sheet":
@@ -181,12 +182,14 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
                  "Lay them without distance and bleed, with cuts that have square corners.", where, LOOK)
         )  # fmt: skip
     stock, used = sheet.stock, stock_length(sheet, work)
+    draft.notes += _behind(sheet, ticket, where)
     if stock.length_left is not None and used > stock.length_left:
         draft.notes.append(
             Note(f"This takes {used / 1000:.2f} m; {stock.length_left / 1000:.2f} m of {stock.name} are left.",
                  "Order some, or choose another stock.", where, LOOK)
         )  # fmt: skip
-    if sheet.caption != "nothing" and sheet.marks and ticket.prints_on(sheet) and not caption_of(sheet, ticket, laid):
+    captioned = sheet.caption != "nothing" and ticket.first_side(sheet).marks and ticket.prints_on(sheet)
+    if captioned and not caption_of(sheet, ticket, laid):
         draft.notes.append(
             Note("The sheet has no room for a line of print beside the work.", "Lay more copies, or put the marks "
                  "further out.", where, LOOK)
@@ -206,6 +209,17 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         if share is not None:
             kept = (1 - share) * laid.width * laid.height * laid.times / 1e6
             draft.figures.append((f"{(area - kept) * stock.price:.2f}", "of it for what is waste"))
+
+
+def _behind(sheet: Sheet, ticket: Ticket, where: str) -> list[Note]:
+    """A second side that is said to be made of something else than its first."""
+    first = ticket.first_side(sheet)
+    if fingerprint(first.stock) == fingerprint(sheet.stock):
+        return []
+    number = ticket.number(first)
+    mend = setting(f"Take that of sheet {number}", f"{where}/stock", to_plain(first.stock))
+    said = f"A second side is of the stock of its first: sheet {number} is of {first.stock.name}."
+    return [Note(said, "", where, LOOK, mends=(mend,))]
 
 
 def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:

@@ -58,6 +58,9 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     held = [one.layer for one in sheet.holds]
     if not all(layer in work.layers for layer in held):
         return
+    if sheet.behind:
+        _lay_behind(ticket, sheet, store, work)
+        return
     within, count = _room(ticket, sheet)
     full = sheet.amount == "a full sheet"
     true = sheet.arrangement != "a grid"
@@ -85,9 +88,30 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
 
 
+def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
+    """Adds the second side of a sheet that is laid. Raises CannotMake for one that is made in panels."""
+    first = ticket.first_side(sheet)
+    if first.id not in work.sheets:
+        return
+    if first.panels != ONE_SHEET:
+        raise CannotMake("A sheet that is made in panels has no second side.", "Make the first side in one.")
+    own = {ticket.piece_of_layer(one.layer).id: one.layer for one in sheet.holds}
+    over: dict[str, str] = {}
+    for one in first.holds:  # of several layers of a piece the first
+        piece = ticket.piece_of_layer(one.layer).id
+        if piece in own:
+            over[one.layer] = own.pop(piece)
+    laid = work.sheets[first.id]
+    by = [sorted(over.items()), sheet.turned]
+    work.sheets[sheet.id] = run_stage(
+        store, "lay behind", by, [laid.key], lambda: laid.value.behind(over, sheet.turned)
+    )
+
+
 def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tuple[list[Placed], int, float]:
     """Where a nest puts the copies of a sheet, how many runs of it make the quantities, and its length, mm. Locked
     copies stay. Raises NothingToCut while a layer of it cannot be drawn, and what ``nest`` raises."""
+    _require_first_side(sheet)
     if not all(one.layer in work.layers for one in sheet.holds):
         raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
     within, _ = _room(ticket, sheet)
@@ -109,6 +133,7 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
 def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
     """A place for one more copy of a layer among those that a sheet has “as placed”. Raises DoesNotFit when there is
     none within the length that is used, or left, NothingToCut while its lines are not drawn."""
+    _require_first_side(sheet)
     if not all(one.layer in work.layers for one in sheet.holds):
         raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
     within, _ = _room(ticket, sheet)
@@ -124,6 +149,11 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
         raise DoesNotFit("There is no room for one more on this sheet.", "Move copies together, or nest them again.")
     free = fresh_ids("n", (one.id for one in sheet.placed))
     return replace(_placed(next(free), found.placements[-1]), by="hand")
+
+
+def _require_first_side(sheet: Sheet) -> None:
+    if sheet.behind:
+        raise CannotMake("The copies of a second side lie behind those of the first.", "Nest the first side.")
 
 
 def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
@@ -157,7 +187,7 @@ def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> N
 def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
     """Adds to the work the pairs of copies of a sheet “as placed” that lie nearer than its spacing. Raises CannotMake
     when one lies on another."""
-    if sheet.id not in work.sheets or sheet.arrangement != "as placed":
+    if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
         return
     laid = work.sheets[sheet.id]
 
@@ -226,13 +256,15 @@ def _footprint(layer: Layer, work: Work) -> BaseGeometry:
 def caption_of(sheet: Sheet, ticket: Ticket, laid: LaidSheet, part: str = "") -> tuple[Region, ...]:
     """What is printed beside the copies of a laid sheet, as outlines on it; readable, never mirrored. part: of the
     sheet, “panel 2 of 3”."""
-    if sheet.caption == "nothing" or not sheet.marks or not ticket.prints_on(sheet):
+    first = ticket.first_side(sheet)
+    if sheet.caption == "nothing" or not first.marks or not ticket.prints_on(sheet):
         return ()
-    number = [one.id for one in ticket.sheets].index(sheet.id) + 1
-    place = ", ".join(filter(None, (f"sheet {number} of {len(ticket.sheets)}", part)))
+    place = ", ".join(filter(None, (f"sheet {ticket.number(sheet)} of {len(ticket.sheets)}", part)))
+    if sheet.behind:
+        place += f", behind sheet {ticket.number(first)}"
     words = f"{ticket.name}, {place}, fed this way"
-    reach = _reach(sheet)
-    band = sheet.mark_diameter + max(sheet.mark_gap, 2 * reach) - reach  # the border runs along its inner side
+    reach = _reach(first)
+    band = first.mark_diameter + max(first.mark_gap, 2 * reach) - reach  # the border runs along its inner side
     return caption(words[:200], shipped_font("condensed"), laid, band)
 
 

@@ -21,13 +21,17 @@ class Taken:
 
 
 def stock_length(sheet: Sheet, work: Work) -> float:
-    """mm along the stock that a sheet takes, with all its panels, as often as it is to be run."""
+    """mm along the stock that a sheet takes, with all its panels, as often as it is to be run; a second side none."""
+    if sheet.behind:
+        return 0.0
     laid = work.sheets[sheet.id].value
     return laid.height * laid.times * max(1, len(work.panels.get(sheet.id, ())))
 
 
 def stock_area(sheet: Sheet, work: Work) -> float:
     """m² of stock that a sheet takes likewise: of a roll its whole width, of others what is laid."""
+    if sheet.behind:
+        return 0.0
     laid = work.sheets[sheet.id].value
     if sheet.stock.kind == "a roll":
         return sheet.stock.width * stock_length(sheet, work) / 1e6
@@ -38,7 +42,7 @@ def taken(sheet: Sheet, work: Work) -> Taken:
     """What a sheet takes when it is made as often as it is to be run."""
     stock, laid = sheet.stock, work.sheets[sheet.id].value
     length = stock_length(sheet, work) if stock.kind == "a roll" else 0.0
-    if len(work.panels.get(sheet.id, ())) > 1:
+    if sheet.behind or len(work.panels.get(sheet.id, ())) > 1:
         return Taken(length, None, 0)
     beside = (stock.usable_width - laid.width, laid.height)
     if stock.kind == "a sheet":

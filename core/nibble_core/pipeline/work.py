@@ -80,7 +80,7 @@ def work_out(
         for layer in piece.layers:
             draw = partial(_lines, ticket, piece, layer, store, work, sources, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
-    for sheet in ticket.sheets:
+    for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)):  # second sides follow their first
         if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
             attempt("machine", f"sheets/{sheet.id}/stock", partial(_take_profile, sheet, work, sources))
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -76,13 +76,22 @@ class LaidSheet:
 
     def mirrored(self) -> LaidSheet:
         """Left and right exchanged, marks and all."""
-        turn = Affine.mirror(self.width)
+        return self._seen(Affine.mirror(self.width))
+
+    def behind(self, over: Mapping[str, str], turned: str) -> LaidSheet:
+        """Its second side, turned over “left to right” or “head to foot”, marks and all: of the layers in ``over``
+        what lies behind each. A copy of another has nothing behind it."""
+        put = tuple(Placement(over[layer], at) for layer, at in self.placements if layer in over)
+        turn = Affine.mirror(self.width) if turned == "left to right" else Affine(d=-1.0, f=self.height)
+        return replace(self, placements=put, blocks=())._seen(turn)
+
+    def _seen(self, turn: Affine) -> LaidSheet:
         return replace(
             self,
             placements=tuple(Placement(layer, at.then(turn)) for layer, at in self.placements),
             marks=replace(
                 self.marks,
-                places=tuple(Point(self.width - x, y) for x, y in self.marks.places),
+                places=tuple(Point(turn.a * x + turn.e, turn.d * y + turn.f) for x, y in self.marks.places),
                 middle=(self.width / 2, self.height / 2),
             ),
         )

@@ -41,7 +41,13 @@ def brought(ticket: Ticket, sheet_id: str, other: Ticket, piece_id: str, *, job:
     for layer in rest:
         like = next(iter(other.sheets_of(layer.id)), sheet)
         own = replace(
-            like, id=sheets[layer.id], holds=(Held("h1", layers[layer.id]),), placed=(), arrangement="a grid", runs=1
+            like,
+            id=sheets[layer.id],
+            holds=(Held("h1", layers[layer.id]),),
+            placed=(),
+            arrangement="a grid",
+            runs=1,
+            behind=sheet.id if like.behind else "",
         )
         changes.append(Change("sheets", to_plain(own), "add"))
     return changes

@@ -18,7 +18,7 @@ __all__ = [
     "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 8
+SCHEMA = 9
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -107,6 +107,7 @@ GROUPINGS = {
     "copy by copy": "Each copy is finished before the next: what is begun is whole when the run is stopped.",
     "region by region": "Squares of the bed are finished in turn: for material that warps.",
 }
+TURNED = {"left to right": "Like a page of a book.", "head to foot": "Over its upper edge."}
 MICRO_TIES = {
     "no micro-ties": "Small parts drop, and may tilt into the beam's way.",
     "micro-ties": "Parts smaller than the bed's openings are held by one thin tie.",
@@ -285,7 +286,8 @@ class Placed:
 class Sheet:
     """One stock on one machine, with copies of one or more layers on it. placed: counts when it is laid “as placed”.
     runs: how often copies “as placed” are made. marks: 0 or 3 to 6; they are printed, so that a sheet that prints
-    nothing has none."""
+    nothing has none. behind: the sheet whose second side it is, for which it is turned over: its copies and marks lie
+    on those of that one, and its own arrangement does not count."""
 
     id: str
     holds: tuple[Held, ...] = ()
@@ -320,6 +322,8 @@ class Sheet:
     grouping: str = choice("process by process", "order of the work", GROUPINGS)
     micro_ties: str = choice("no micro-ties", "micro-ties", MICRO_TIES)
     micro_tie: float = length(0.2, 0.05, 5.0, "width of micro-ties", step=0.05)
+    behind: str = text("", 40, "sheet it is behind", empty="none")
+    turned: str = choice("left to right", "way it is turned over", TURNED)
 
     def setting(self, process: str) -> Setting:
         """How its machine makes a process in its stock; the machine's own way where nobody has set it."""
@@ -362,9 +366,20 @@ class Ticket:
         """The sheets that a layer lies on."""
         return [sheet for sheet in self.sheets if any(held.layer == layer for held in sheet.holds)]
 
+    def number(self, sheet: Sheet) -> int:
+        """Of a sheet among all, from 1."""
+        return [one.id for one in self.sheets].index(sheet.id) + 1
+
+    def first_side(self, sheet: Sheet) -> Sheet:
+        """The sheet that a sheet is the second side of; itself where it is none."""
+        return next((one for one in self.sheets if one.id == sheet.behind), sheet)
+
     def prints_on(self, sheet: Sheet) -> bool:
-        """Whether anything on a sheet is printed."""
-        return any(self.layer(held.layer).prints != "nothing" for held in sheet.holds)
+        """Whether anything on a sheet is printed, be it marks behind those of its first side."""
+        if any(self.layer(held.layer).prints != "nothing" for held in sheet.holds):
+            return True
+        first = self.first_side(sheet)
+        return first is not sheet and first.marks > 0 and self.prints_on(first)
 
     def wanted_on(self, sheet: Sheet, layer: str) -> int:
         """How many copies of a layer a sheet is to hold, without spares."""

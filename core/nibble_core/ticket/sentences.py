@@ -30,7 +30,7 @@ def sentences(ticket: Ticket, library: Library = STARTING) -> list[Sentence]:
         names = {artwork.id: artwork.name for artwork in ticket.artworks}
         said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names)]
     for sheet in ticket.sheets:
-        said += _sheet(sheet, ticket, library)
+        said += _second_side(sheet, ticket, library) if sheet.behind else _sheet(sheet, ticket, library)
         said += _machine(sheet, ticket, library)
         said += _colours(sheet, ticket)
     order = {station: index for index, station in enumerate(STATIONS)}
@@ -41,10 +41,10 @@ def sheet_name(sheet: Sheet, ticket: Ticket) -> str:
     """What tells a sheet from the others of its job: its number, piece and layer; nothing where it is the only one."""
     if len(ticket.sheets) == 1:
         return ""
-    number = [one.id for one in ticket.sheets].index(sheet.id) + 1
     first = copies_name(sheet.holds[0].layer, ticket)
     more = f" and {len(sheet.holds) - 1} more" if len(sheet.holds) > 1 else ""
-    return f"sheet {number}, {first}{more}"
+    behind = f", behind sheet {ticket.number(ticket.first_side(sheet))}" if sheet.behind else ""
+    return f"sheet {ticket.number(sheet)}{behind}, {first}{more}"
 
 
 def copies_name(layer: str, ticket: Ticket) -> str:
@@ -126,6 +126,27 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
         )  # fmt: skip
     mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
+
+
+def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
+    here, stock = f"sheets/{sheet.id}", sheet.stock
+    number, first = ticket.number(sheet), ticket.first_side(sheet)
+    chosen = library_slot(f"{here}/stock", stock.key, stock.name, library.stocks)
+    yield Sentence(
+        f"{sheet.id}-behind", "sheet",
+        (f"Sheet {number} is the second side of sheet {ticket.number(first)}, turned over ",
+         slot(here, sheet, "turned"), ", on ", chosen, "."), about=sheet.id,
+    )  # fmt: skip
+    if ticket.prints_on(sheet) and first.marks:
+        marks: tuple[str | Slot, ...] = (
+            "Its copies and marks lie behind those of the first. Beside it print ", slot(here, sheet, "caption"), ".",
+        )  # fmt: skip
+    else:
+        marks = ("Its copies lie behind those of the first, which has no registration marks.",)
+    yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
+    yield Sentence(
+        f"{sheet.id}-mirror", "sheet", ("What it prints and cuts is seen through the sheet: mirrored.",), about=sheet.id
+    )  # fmt: skip
 
 
 def _colours(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:

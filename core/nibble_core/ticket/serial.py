@@ -11,7 +11,7 @@ from typing import Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.fields import rule_of
-from nibble_core.ticket.model import SCHEMA, Ticket
+from nibble_core.ticket.model import SCHEMA, Sheet, Ticket
 
 T = TypeVar("T")
 MOST_ITEMS = 10_000
@@ -62,7 +62,7 @@ def upgrade(plain: Any) -> Any:
         )
     if schema < 4:
         plain = _with_machines_on_sheets(plain)
-    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 8 brought has defaults that mean what was
+    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 9 brought has defaults that mean what was
 
 
 def _with_machines_on_sheets(plain: dict[str, Any]) -> dict[str, Any]:
@@ -193,6 +193,25 @@ def _check_links(ticket: Ticket) -> None:
             raise InvalidTicket("A sheet holds nothing.", "Take it away instead.", where=f"sheets/{sheet.id}")
         if laid - {held.layer for held in sheet.holds}:
             raise InvalidTicket("A copy lies on a sheet that does not hold it.", "", where=f"sheets/{sheet.id}")
+    for sheet in ticket.sheets:
+        _check_second_side(sheet, ticket)
+
+
+def _check_second_side(sheet: Sheet, ticket: Ticket) -> None:
+    """A second side has a first one, which is none itself, and holds nothing but layers of its pieces."""
+    first = ticket.first_side(sheet)
+    if not sheet.behind:
+        return
+    if first is sheet or first.behind:
+        raise InvalidTicket(
+            "A second side has no first one.", "Take the second side away first.", where=f"sheets/{sheet.id}"
+        )
+    pieces = {ticket.piece_of_layer(held.layer).id for held in first.holds}
+    if any(ticket.piece_of_layer(held.layer).id not in pieces for held in sheet.holds):
+        raise InvalidTicket(
+            "A second side holds a piece that its first side does not.", "Bring it onto the first side.",
+            where=f"sheets/{sheet.id}",
+        )  # fmt: skip
 
 
 def _check_circle(follows: dict[str, str], where: str, what: str) -> None:

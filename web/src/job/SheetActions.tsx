@@ -3,7 +3,15 @@ import type { Change } from "../api/client";
 import { Button } from "../ui/Button";
 import { BringPiece } from "./BringPiece";
 import { CopiesInHand } from "./CopiesInHand";
-import { broughtOnto, copies, elsewhere, givenOwnSheet, moreOfTheSame } from "./sheetChanges";
+import {
+  broughtOnto,
+  copies,
+  elsewhere,
+  givenOwnSheet,
+  moreOfTheSame,
+  secondSide,
+  withoutSecondSide,
+} from "./sheetChanges";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
@@ -21,7 +29,14 @@ interface Props {
 
 /** Under a sheet's sentence: what can be done with its copies, what lies on other sheets brought onto it. */
 export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
+  if (sheet.behind)
+    return (
+      <Button type="button" look="quiet" onClick={() => onChanges(withoutSecondSide(ticket, sheet))}>
+        take the second side away
+      </Button>
+    );
   const others = elsewhere(ticket, sheet);
+  const twoSided = ticket.sheets.some((one) => one.behind === sheet.id);
   const shared = sheet.holds.length > 1 ? sheet.holds : [];
   const nesting = desk.nesting?.sheet === sheet.id ? desk.nesting : null;
   return (
@@ -60,6 +75,11 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
         <Button type="button" look="quiet" onClick={() => onChanges([moreOfTheSame(sheet)])}>
           some more of the same
         </Button>
+        {!twoSided && (
+          <Button type="button" look="quiet" onClick={() => onChanges(secondSide(ticket, sheet))}>
+            give it a second side
+          </Button>
+        )}
         <BringPiece desk={desk} sheet={sheet.id} />
         {others.map(({ layer, name }) => (
           <Button

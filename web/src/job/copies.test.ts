@@ -28,6 +28,7 @@ const sheet = (arrangement: string, placed: Placed[]): Sheet => ({
   id: "s1",
   holds: [{ id: "h1", layer: "l1" }],
   arrangement,
+  behind: "",
   spacing: 2,
   placed,
   stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,

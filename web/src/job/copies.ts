@@ -36,7 +36,7 @@ export function copiesOf(ticket: Ticket, work: Work): Copy[] {
   return ticket.sheets.flatMap((sheet) => {
     const shift = shifts.get(sheet.id) ?? 0;
     const laid = work.sheets[sheet.id];
-    if (!laid) return [];
+    if (!laid || sheet.behind) return [];
     const copy = (layer: string, number: number, [a, b, c, d, e, f]: Matrix, locked: boolean): Copy => ({
       key: `${sheet.id}:${layer}:${number}`,
       sheet: sheet.id,

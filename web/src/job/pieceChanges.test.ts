@@ -64,6 +64,7 @@ const sheets: Sheet[] = [
   {
     id: "s1",
     holds: [{ id: "h1", layer: "l1" }],
+    behind: "",
     arrangement: "a grid",
     spacing: 2,
     placed: [],

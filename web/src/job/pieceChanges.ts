@@ -191,9 +191,14 @@ export function copiedPiece(piece: Piece, sheets: readonly Sheet[]): { id: strin
     layers: layers.map((one) => one.copy),
   };
   const changes: Change[] = [{ path: "pieces", value, operation: "add" }];
-  for (const { old, copy } of layers) {
-    const sheet = sheetOf(sheets, old);
-    if (sheet) changes.push(sheetFor(copy.id, sheet));
+  // second sides lie behind the new sheets of what they lay behind before
+  const made = new Map<string, string>();
+  const laid = layers.map(({ old, copy }) => ({ sheet: sheetOf(sheets, old), layer: copy.id }));
+  for (const { sheet, layer } of laid.sort((a, b) => Number(!!a.sheet?.behind) - Number(!!b.sheet?.behind))) {
+    if (!sheet) continue;
+    const change = sheetFor(layer, sheet, made.get(sheet.behind));
+    made.set(sheet.id, (change.value as Sheet).id);
+    changes.push(change);
   }
   return { id, changes };
 }

@@ -1,5 +1,13 @@
 import { describe, expect, it } from "vitest";
-import { broughtOnto, copies, elsewhere, givenOwnSheet, withoutLayers } from "./sheetChanges";
+import {
+  broughtOnto,
+  copies,
+  elsewhere,
+  givenOwnSheet,
+  secondSide,
+  withoutLayers,
+  withoutSecondSide,
+} from "./sheetChanges";
 import type { Machine, Sheet, Stock, Ticket } from "./ticket";
 
 const sheet = (id: string, ...layers: string[]): Sheet => ({
@@ -7,6 +15,7 @@ const sheet = (id: string, ...layers: string[]): Sheet => ({
   holds: layers.map((layer) => ({ id: `h-${layer}`, layer })),
   arrangement: "as placed",
   spacing: 2,
+  behind: "",
   placed: layers.map((layer) => ({
     id: `p-${layer}`,
     layer,
@@ -62,5 +71,25 @@ describe("sheets", () => {
     expect(made?.value).toMatchObject({ stock: second.stock, arrangement: "a grid", placed: [] });
     expect(made?.value).not.toMatchObject({ id: "s2" });
     expect(rest).toEqual(withoutLayers(second, new Set(["l2"])));
+  });
+
+  it("get a second side with a layer behind each piece, which goes with it again", () => {
+    const made = secondSide(ticket, second);
+    expect(made.map((one) => one.path)).toEqual(["pieces/p2/layers", "sheets"]);
+    const layer = made[0]?.value as { id: string };
+    const behind = made[1]?.value as Sheet;
+    expect(behind).toMatchObject({ behind: "s2", holds: [{ layer: layer.id }], placed: [] });
+    const both = {
+      ...ticket,
+      pieces: ticket.pieces.map((one) =>
+        one.id === "p2" ? { ...one, layers: [...one.layers, layer] } : one,
+      ),
+      sheets: [...ticket.sheets, behind],
+    } as unknown as Ticket;
+    expect(elsewhere(both, first).map((one) => one.layer)).toEqual(["l2", "l3"]);
+    expect(withoutSecondSide(both, behind).map((one) => one.path)).toEqual([
+      `sheets/${behind.id}`,
+      `pieces/p2/layers/${layer.id}`,
+    ]);
   });
 });

@@ -1,10 +1,10 @@
 import type { Change } from "../api/client";
 import { newId, type Sheet, type Ticket } from "./ticket";
 
-/** A sheet of its own for a layer, like another one, laid in a grid. */
-export function sheetFor(layer: string, like: Sheet): Change {
+/** A sheet of its own for a layer, like another one, laid in a grid, or ``behind`` a sheet. */
+export function sheetFor(layer: string, like: Sheet, behind = ""): Change {
   const holds = [{ id: newId("h"), layer }];
-  const value = { ...like, id: newId("s"), holds, arrangement: "a grid", placed: [] };
+  const value = { ...like, id: newId("s"), holds, arrangement: "a grid", placed: [], behind };
   return { path: "sheets", value, operation: "add" };
 }
 
@@ -22,6 +22,49 @@ export function moreOfTheSame(sheet: Sheet): Change {
   return { path: "sheets", value: { ...sheet, ...own, id: newId("s"), holds }, operation: "add" };
 }
 
+/** A second side for a sheet: behind each of its pieces a layer of its own, which prints and cuts nothing yet. */
+export function secondSide(ticket: Ticket, sheet: Sheet): Change[] {
+  const held = new Set(sheet.holds.map((one) => one.layer));
+  const behind = ticket.pieces
+    .filter((piece) => piece.layers.some((layer) => held.has(layer.id)))
+    .map((piece) => ({ path: `pieces/${piece.id}/layers`, layer: newId("l") }));
+  const holds = behind.map(({ layer }) => ({ id: newId("h"), layer }));
+  const own = { arrangement: "a grid", placed: [], runs: 1, ...NOTHING_OF_ITS_OWN };
+  return [
+    ...behind.map(
+      ({ path, layer }): Change => ({
+        path,
+        value: { id: layer, name: "second side", prints: "nothing" },
+        operation: "add",
+      }),
+    ),
+    {
+      path: "sheets",
+      value: { ...sheet, ...own, id: newId("s"), holds, behind: sheet.id },
+      operation: "add",
+    },
+  ];
+}
+
+/** A second side taken away, with the layers that lie on it. */
+export function withoutSecondSide(ticket: Ticket, sheet: Sheet): Change[] {
+  const held = new Set(sheet.holds.map((one) => one.layer));
+  const layers = ticket.pieces.flatMap((piece) =>
+    piece.layers
+      .filter((layer) => held.has(layer.id) && piece.layers.length > 1)
+      .map((layer): Change => ({ path: `pieces/${piece.id}/layers/${layer.id}`, operation: "remove" })),
+  );
+  return [{ path: `sheets/${sheet.id}`, operation: "remove" }, ...layers];
+}
+
+/** What a first side alone has cut. */
+const NOTHING_OF_ITS_OWN = {
+  border: "no weed border",
+  weed_lines: "no weed lines",
+  cross_cut: "no cross-cut",
+  caption: "nothing",
+};
+
 /** A sheet without some layers; one that holds nothing else goes altogether. */
 export function withoutLayers(sheet: Sheet, layers: ReadonlySet<string>): Change[] {
   const gone = sheet.holds.filter((held) => layers.has(held.layer));
@@ -37,7 +80,8 @@ export function withoutLayers(sheet: Sheet, layers: ReadonlySet<string>): Change
 /** What lies on other sheets only, and could come onto this one: layer and what its copies are called. */
 export function elsewhere(ticket: Ticket, sheet: Sheet): { layer: string; name: string }[] {
   const here = new Set(sheet.holds.map((held) => held.layer));
-  const laid = new Set(ticket.sheets.flatMap((one) => one.holds.map((held) => held.layer)));
+  const others = ticket.sheets.filter((one) => !one.behind); // second sides stay behind their first
+  const laid = new Set(others.flatMap((one) => one.holds.map((held) => held.layer)));
   return [...laid]
     .filter((layer) => !here.has(layer))
     .map((layer) => ({ layer, name: copies(ticket, layer) }));

@@ -100,6 +100,8 @@ export interface Sheet {
   readonly arrangement: string;
   readonly spacing: number;
   readonly placed: readonly Placed[];
+  /** The sheet whose second side it is; empty for a sheet of its own. */
+  readonly behind: string;
   readonly stock: Stock;
   readonly machine: Machine;
   readonly settings: readonly Setting[];
