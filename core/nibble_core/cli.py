@@ -77,7 +77,9 @@ def _parser() -> argparse.ArgumentParser:
     produce = commands.add_parser("produce", help="all job files of a ticket")
     produce.add_argument("ticket", type=File)
     produce.add_argument("--artwork", type=File, nargs="*", default=[], help="the client's files")
-    produce.add_argument("--formats", help="of every sheet, such as pdf,svg,dxf,dxf-r12,hpgl,png,combined")
+    produce.add_argument(
+        "--formats", help="of every sheet, such as pdf,svg,dxf,dxf-polylines,dxf-r12,hpgl,png,combined"
+    )
     produce.add_argument("-o", "--output", type=File, required=True, help="folder for the job files")
     produce.set_defaults(run=_produce)
     nest = commands.add_parser("nest", help="copies of a ticket's sheets as tight as they go")

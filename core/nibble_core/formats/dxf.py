@@ -1,4 +1,4 @@
-"""DXF in millimetres: outlines as polylines of lines and arcs, which every cutter's software reads."""
+"""DXF in millimetres: outlines as polylines of lines and arcs, and as splines where they are curved more freely."""
 
 from __future__ import annotations
 
@@ -10,12 +10,17 @@ from ezdxf import units
 from ezdxf.document import Drawing as Document
 from ezdxf.filemanagement import new
 
+from nibble_core.geometry import CUBIC, Affine, Bundle
 from nibble_core.geometry.arcing import bulges
+from nibble_core.geometry.splines import controls_of, knots_of, single_arcs
 from nibble_core.graphics import Drawing, Shape, hex_colour
+
+SINGLE_ARCS = 0.001
+"""mm: a cubic that one arc describes so well is one."""
 
 
 def write_drawing(drawing: Drawing) -> bytes:
-    """Closed polylines of every ring, open ones of open strokes, on a layer a colour; true size, y upward."""
+    """Every ring closed, open strokes open, on a layer a colour; true size, y upward."""
     document = in_mm(drawing.width, drawing.height)
     space = document.modelspace()
     for shape in drawing.shapes:
@@ -23,7 +28,14 @@ def write_drawing(drawing: Drawing) -> bytes:
         if layer not in document.layers:
             document.layers.add(layer, true_color=ezdxf.colors.rgb2int(shape.colour))
         for path in shape.region.rings if isinstance(shape, Shape) else (shape.path,):
-            points = [(x, drawing.height - y, -bulge) for x, y, bulge in bulges(path)]
+            (own,) = single_arcs(Bundle.of([path]), SINGLE_ARCS)
+            if (own.kinds == CUBIC).any():
+                controls = controls_of(own.mapped(Affine(d=-1.0, f=drawing.height)))
+                curve = space.add_spline(dxfattribs={"layer": layer, "degree": 3})
+                curve.control_points = [(x, y, 0.0) for x, y in controls.tolist()]
+                curve.knots, curve.closed = knots_of(controls).tolist(), path.closed
+                continue
+            points = [(x, drawing.height - y, -bulge) for x, y, bulge in bulges(own)]
             space.add_lwpolyline(points, format="xyb", close=path.closed, dxfattribs={"layer": layer})
     stream = io.StringIO()
     document.write(stream)

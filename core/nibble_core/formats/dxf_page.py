@@ -1,4 +1,5 @@
-"""DXF cut files in millimetres: every copy of every line as a polyline of lines and arcs on the layer of its ink.
+"""DXF cut files in millimetres: every copy of every line on the layer of its ink, as a polyline of lines and arcs or,
+where it is curved more freely, as one spline; or as polylines throughout.
 
 The frame of the file is a general library's; the entities of a sheet, often hundreds of thousands, are written and
 read as arrays of tags.
@@ -8,7 +9,8 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from itertools import pairwise
 
 import ezdxf.colors
 import numpy as np
@@ -16,21 +18,35 @@ from numpy.typing import NDArray
 
 from nibble_core.errors import UnreadableFile
 from nibble_core.formats.dxf import in_mm
-from nibble_core.geometry import ARC, Affine, Bundle
+from nibble_core.geometry import ARC, CUBIC, Affine, Bundle, Path
 from nibble_core.geometry.arcing import arced, of_bulges
 from nibble_core.geometry.segments import Counts
+from nibble_core.geometry.splines import controls_of, knots_of, path_of, single_arcs
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 
-TOLERANCE = 0.008
-"""mm: cubics lie this near as arcs, both ways."""
+TOLERANCE = 0.002
+"""mm: cubics that are as good as arcs lie this near as such, both ways."""
+POLYLINES = 0.008
+"""mm: cubics lie this near as arcs, where there is nothing else."""
 
 MARKS = "Marks"
 _DECIMALS = 5
+_SPLINE = b"  0\nSPLINE\n"
+_ENTITY = re.compile(rb"  0\n(?:LWPOLYLINE|SPLINE)\n")
 _PART = 4_000_000  # bytes of tags looked at together
 
 
 def write_page(page: Page) -> bytes:
     """Marks and lines of a page; pictures are never part of it. y upward from the sheet's lower edge."""
+    return _written(page, lambda paths: single_arcs(paths, TOLERANCE / 2).with_short_arcs())
+
+
+def write_polylines(page: Page) -> bytes:
+    """The same without splines, for software that knows none."""
+    return _written(page, arced)
+
+
+def _written(page: Page, formed: Callable[[Bundle], Bundle]) -> bytes:
     document = in_mm(page.width, page.height)
     for name, ink in ((MARKS, None), *((layer_name(one.ink), one.ink) for one in page.stroked)):
         if name not in document.layers:
@@ -42,7 +58,7 @@ def write_page(page: Page) -> bytes:
     runs: list[tuple[Bundle, str, tuple[Affine, ...]]] = [(filled.paths, MARKS, (Affine(),)) for filled in page.filled]
     runs += [(one.paths, layer_name(one.ink), one.placements) for one in page.stroked]
     for paths, layer, placements in runs:
-        definition = arced(paths)
+        definition = formed(paths)
         for place in placements:
             out.write(_entities(definition.mapped(place).mapped(upward), layer, owner, handle))
             handle += len(definition)
@@ -54,7 +70,7 @@ def write_page(page: Page) -> bytes:
 
 
 def read_page(content: bytes) -> Page:
-    """Size, marks and lines of what ``write_page`` wrote; consecutive lines of a layer are one bundle.
+    """Size, marks and lines of what was written here; consecutive lines of a layer are one bundle.
 
     Raises UnreadableFile when the bytes are not such a file.
     """
@@ -67,7 +83,7 @@ def read_page(content: bytes) -> Page:
     found: list[tuple[str, list[Bundle]]] = []
     try:
         for part in _parts(content, start + len(b"  2\nENTITIES\n"), end):
-            for layer, paths in _polylines(part):
+            for layer, paths in _lines(part):
                 if not found or found[-1][0] != layer:
                     found.append((layer, []))
                 found[-1][1].append(paths)
@@ -86,6 +102,34 @@ def layer_name(ink: Ink) -> str:
 
 
 def _entities(paths: Bundle, layer: str, owner: str, handle: int) -> str:
+    """One entity a path, in their order: a SPLINE where it has cubics, an LWPOLYLINE elsewhere."""
+    free = np.zeros(len(paths), bool)
+    free[np.searchsorted(paths.offsets, np.nonzero(paths.kinds == CUBIC)[0], side="right") - 1] = True
+    changes = np.nonzero(np.diff(free))[0] + 1
+    made = []
+    for low, high in pairwise([0, *changes.tolist(), len(paths)]):
+        some = paths.part(low, high)
+        if high > low and free[low]:
+            made += [_spline(path, layer, owner, handle + low + k) for k, path in enumerate(some)]
+        elif high > low:
+            made.append(_polylines(some, layer, owner, handle + low))
+    return "".join(made)
+
+
+def _spline(path: Path, layer: str, owner: str, handle: int) -> str:
+    controls = np.round(controls_of(path), _DECIMALS) + 0.0
+    knots = knots_of(controls)
+    flags = 8 + int(path.closed)  # flat, closed
+    told = [
+        f"  0\nSPLINE\n  5\n{handle:X}\n330\n{owner}\n100\nAcDbEntity\n  8\n{layer}\n100\nAcDbSpline\n"
+        f"210\n0\n220\n0\n230\n1\n 70\n{flags}\n 71\n3\n 72\n{len(knots)}\n 73\n{len(controls)}\n 74\n0\n",
+        *(f" 40\n{knot:g}\n" for knot in knots.tolist()),
+        *(f" 10\n{x!r}\n 20\n{y!r}\n 30\n0\n" for x, y in controls.tolist()),
+    ]
+    return "".join(told)
+
+
+def _polylines(paths: Bundle, layer: str, owner: str, handle: int) -> str:
     """One LWPOLYLINE a path."""
     kinds, rows, offsets, closed = paths.kinds, paths.rows, paths.offsets, paths.closed
     vertex, bent = "10\n%r\n20\n%r\n", "10\n%r\n20\n%r\n42\n%r\n"
@@ -119,13 +163,42 @@ def _entities(paths: Bundle, layer: str, owner: str, handle: int) -> str:
 def _parts(content: bytes, start: int, end: int) -> Iterator[bytes]:
     """Whole entities, some megabytes at a time."""
     while start < end:
-        stop = content.find(b"  0\nLWPOLYLINE\n", start + _PART, end) if start + _PART < end else -1
-        stop = end if stop < 0 else stop
+        found = _ENTITY.search(content, start + _PART, end) if start + _PART < end else None
+        stop = end if found is None else found.start()
         yield content[start:stop]
         start = stop
 
 
-def _polylines(part: bytes) -> Iterator[tuple[str, Bundle]]:
+def _lines(part: bytes) -> Iterator[tuple[str, Bundle]]:
+    """Whole entities by layer, as they follow each other."""
+    begins = [found.start() for found in _ENTITY.finditer(part)]
+    splines = [begin for begin in begins if part.startswith(_SPLINE, begin)]
+    if not splines:
+        yield from _read_polylines(part)
+        return
+    ends = dict(zip(begins, [*begins[1:], len(part)], strict=True))
+    at = 0
+    for begin in splines:
+        if begin > at:
+            yield from _read_polylines(part[at:begin])
+        at = ends[begin]
+        yield _read_spline(part[begin:at])
+    if at < len(part):
+        yield from _read_polylines(part[at:])
+
+
+def _read_spline(entity: bytes) -> tuple[str, Bundle]:
+    tags = entity.split(b"\n")[:-1]
+    told: dict[int, list[bytes]] = {}
+    for code, value in zip(tags[0::2], tags[1::2], strict=True):
+        told.setdefault(int(code), []).append(value)
+    controls = np.column_stack([np.array(told[code], float) for code in (10, 20)])
+    if not np.array_equal(np.array(told[40], float), knots_of(controls)):
+        raise ValueError("knots are missing")
+    return told[8][0].decode("cp1252"), Bundle.of([path_of(controls, closed=bool(int(told[70][0]) & 1))])
+
+
+def _read_polylines(part: bytes) -> Iterator[tuple[str, Bundle]]:
     """Polylines by layer, as they follow each other."""
     letters = np.frombuffer(part, np.uint8)
     breaks = np.nonzero(letters == 10)[0]

@@ -97,8 +97,13 @@ _ALL = (
         "image/svg+xml", svg.write_drawing, Sheets(svg.write_page, svg.read_page, areas=True),
     ),
     Format(
-        "dxf", "dxf", "DXF", "Polylines of lines and arcs, a layer for each spot colour.", "image/vnd.dxf",
+        "dxf", "dxf", "DXF", "Lines, arcs and splines as they are, a layer for each spot colour.", "image/vnd.dxf",
         dxf.write_drawing, Sheets(dxf_page.write_page, dxf_page.read_page, dxf_page.TOLERANCE, layers=False),
+    ),
+    Format(
+        "dxf-polylines", "dxf", "DXF of polylines", "Polylines of lines and arcs, for software without splines.",
+        "image/vnd.dxf", None, Sheets(dxf_page.write_polylines, dxf_page.read_page, dxf_page.POLYLINES, layers=False),
+        "-polylines",
     ),
     Format(
         "dxf-r12", "dxf", "DXF release 12", "Plain polylines, for software that reads nothing newer.", "image/vnd.dxf",

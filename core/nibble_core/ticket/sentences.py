@@ -176,7 +176,13 @@ def _pace(here: str, machine: Machine) -> tuple[str | Slot, ...]:
     return ("Time is counted at ", speed, " mm a second.")
 
 
-_CALLED = {"gcode": "G-code", "hpgl": "HP-GL", "combined": "print-and-cut PDF", "dxf-r12": "DXF release 12"}
+_CALLED = {
+    "gcode": "G-code",
+    "hpgl": "HP-GL",
+    "combined": "print-and-cut PDF",
+    "dxf-r12": "DXF release 12",
+    "dxf-polylines": "DXF (polylines)",
+}
 
 
 def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:

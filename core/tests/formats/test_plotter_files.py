@@ -30,7 +30,7 @@ from nibble_core.ticket.model import Setting
 from nibble_core.toolpaths import Definition, Knife, Program, Run, plotted
 from tests.sample import badge_ticket, badge_work
 
-FORMATS = ("pdf", "svg", "dxf", "dxf-r12", "hpgl", "png", "combined")
+FORMATS = ("pdf", "svg", "dxf", "dxf-polylines", "dxf-r12", "hpgl", "png", "combined")
 HEIGHT = 120.0
 SHAPES = {
     "circle": Path.circle(40, 40, 25), "small circle": Path.circle(40, 40, 1.5),
@@ -65,8 +65,8 @@ class PlotterTest(unittest.TestCase):
     def test_every_format_that_is_asked_for_is_there(self):
         self.assertEqual(
             sorted(self.files),
-            ["badge-cut-r12.dxf", "badge-cut.dxf", "badge-cut.hpgl", "badge-cut.pdf", "badge-cut.svg",
-             "badge-print-and-cut.pdf", "badge-print.pdf", "badge-print.png", "manifest.json"],
+            ["badge-cut-polylines.dxf", "badge-cut-r12.dxf", "badge-cut.dxf", "badge-cut.hpgl", "badge-cut.pdf",
+             "badge-cut.svg", "badge-print-and-cut.pdf", "badge-print.pdf", "badge-print.png", "manifest.json"],
         )  # fmt: skip
         with self.assertRaises(CannotMake):
             write_files(self.ticket, self.work, formats=["xyz"])
