@@ -1,4 +1,5 @@
 import { chakra } from "@chakra-ui/react";
+import { memo } from "react";
 import type { Work } from "../api/client";
 import type { Box } from "../engine/camera";
 import { CutLines } from "../ui/CutLines";
@@ -21,8 +22,8 @@ interface Props {
   height?: string;
 }
 
-/** The work as it leaves a station, small. */
-export function Miniature(props: Props) {
+/** The work as it leaves a station, small; drawn again only when the work is another. */
+export const Miniature = memo(function Miniature(props: Props) {
   const { station, ticket, work, width = "76px", height = "58px" } = props;
   const piece = props.piece ?? ticket.pieces[0];
   const artwork = props.artwork ?? piece?.elements.find((one) => one.kind === "artwork")?.artwork ?? "";
@@ -45,7 +46,7 @@ export function Miniature(props: Props) {
       )}
     </Svg>
   );
-}
+});
 
 function boxOf(
   station: StationKey,
@@ -166,12 +167,8 @@ function Copies(props: {
 }) {
   const { id, layer, matrices } = props;
   if (!layer) return null;
-  const [left, top, right, bottom] = layer.box;
+  if (matrices.length > MOST_COPIES_DRAWN) return <path d={boxes(layer.box, matrices)} fill="#c9a" />;
   const all = matrices.map((matrix) => ({ key: matrix.join(), transform: `matrix(${matrix.join(" ")})` }));
-  if (matrices.length > MOST_COPIES_DRAWN)
-    return all.map((one) => (
-      <rect {...one} key={one.key} x={left} y={top} width={right - left} height={bottom - top} fill="#c9a" />
-    ));
   return (
     <>
       <defs>
@@ -186,4 +183,22 @@ function Copies(props: {
       ))}
     </>
   );
+}
+
+/** The box of each copy, as one path. */
+function boxes([left, top, right, bottom]: Box, matrices: readonly (readonly number[])[]): string {
+  const corners = [
+    [left, top],
+    [right, top],
+    [right, bottom],
+    [left, bottom],
+  ] as const;
+  return matrices
+    .map(([a = 1, b = 0, c = 0, d = 1, e = 0, f = 0]) => {
+      const places = corners.map(
+        ([x, y]) => `${(a * x + c * y + e).toFixed(1)} ${(b * x + d * y + f).toFixed(1)}`,
+      );
+      return `M${places.join("L")}Z`;
+    })
+    .join("");
 }

@@ -1,7 +1,8 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import type { Change, Work } from "../api/client";
-import { type Box, overlaps, type Place } from "../engine/camera";
+import type { Box, Place } from "../engine/camera";
+import { Cells } from "../engine/cells";
 import { pathTester } from "../engine/hit";
 import {
   type Copy,
@@ -81,17 +82,26 @@ export function useCopies(
     }
     return made;
   }, [work]);
-  const held = copies.filter((copy) => chosen.has(copy.key) && !copy.locked);
+  const held = useMemo(() => copies.filter((copy) => chosen.has(copy.key) && !copy.locked), [copies, chosen]);
+  const lying = useMemo(() => {
+    const drawn = copies.flatMap((copy) => {
+      const outline = outlines.get(copy.layer);
+      return outline ? [{ copy, outline }] : [];
+    });
+    return new Cells(
+      drawn,
+      drawn.map(({ copy, outline }) => mappedBox(copy.at, outline.box)),
+    );
+  }, [copies, outlines]);
 
   const under = (place: Place): Copy | null =>
-    [...copies].reverse().find(({ at, layer }) => {
-      const outline = outlines.get(layer);
-      if (!outline) return false;
-      const own = unmapped(at, place);
-      const [left, top, right, bottom] = outline.box;
-      if (own.x < left || own.x > right || own.y < top || own.y > bottom) return false;
-      return inside(parsed(outline.d).path, own.x, own.y);
-    }) ?? null;
+    lying
+      .near([place.x, place.y, place.x, place.y])
+      .reverse()
+      .find(({ thing: { copy, outline } }) => {
+        const own = unmapped(copy.at, place);
+        return inside(parsed(outline.d).path, own.x, own.y);
+      })?.thing.copy ?? null;
 
   const ghostsAt = (by: Move): Ghost[] =>
     held.flatMap((copy) => {
@@ -105,10 +115,9 @@ export function useCopies(
       const box = grown(mappedBox(ghost.at, ghost.outline.box), within);
       const points = ghost.outline.points.map((point) => mapped(ghost.at, point));
       let best: ReturnType<typeof nearest> | null = null;
-      for (const other of copies) {
+      for (const { thing } of lying.near(box)) {
+        const { copy: other, outline } = thing;
         if (other.sheet !== ghost.copy.sheet || (chosen.has(other.key) && !other.locked)) continue;
-        const outline = outlines.get(other.layer);
-        if (!outline || !overlaps(box, mappedBox(other.at, outline.box))) continue;
         const found = nearest(
           points,
           outline.points.map((point) => mapped(other.at, point)),
@@ -235,11 +244,8 @@ export function useCopies(
         Math.max(start.y, end.y),
       ];
       setFrame(done ? null : box);
-      const found = copies.filter(({ at, layer }) => {
-        const outline = outlines.get(layer);
-        return outline && within(mappedBox(at, outline.box), box);
-      });
-      if (points.length > 2) setChosen(new Set(found.map((copy) => copy.key)));
+      const found = lying.near(box).filter((one) => within(one.box, box));
+      if (points.length > 2) setChosen(new Set(found.map((one) => one.thing.copy.key)));
     }
     if (done) grabbed.current = null;
   };
