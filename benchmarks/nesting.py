@@ -27,17 +27,26 @@ def run() -> None:
 
 
 def alike() -> None:
-    """200 copies of one shape, against the better of two turns of the grid."""
-    for name, shape in {**shapes(), "leaf": leaf(22.0, 50.0)}.items():
-        turned = shapely.affinity.rotate(shape, 90)
-        best = min(grid([Part("l", Box(*one.bounds), 200)], WITHIN).height for one in (shape, turned))
-        part = Part("l", Box(*shape.bounds), 200, shape)
-        start = time.process_time()
-        found, _ = nest([part], WITHIN, limits=Limits(1.0))
-        seconds = time.process_time() - start
-        put = [at_place(shape, at) for _, at in found.placements]
-        print(f"{name}: {100 * (1 - found.length / best):.0f} % of the grid's length saved, {nearest(put)}, "
-              f"{seconds:.2f} s of processor")  # fmt: skip
+    """200 copies of one shape, against the better of two turns of the grid; stars and Ls also of other proportions,
+    since how much they save depends on them, and Ls by any turn."""
+    even = shapely.union_all([shapely.box(0, 0, 15, 60), shapely.box(0, 45, 60, 60)])
+    more = {f"star, inner radius {depth}": figure("star", 60, 60, depth=depth)[0].polygon() for depth in (0.3, 0.382)}
+    for name, shape in {**shapes(), "leaf": leaf(22.0, 50.0), **more}.items():
+        one_shape(name, shape)
+    for name, shape in {"letter L": shapes()["letter L"], "even L": even}.items():
+        one_shape(f"{name} by any turn", shape, turns="by any turn")
+
+
+def one_shape(name: str, shape: shapely.Geometry, turns: str = "by quarter turns") -> None:
+    turned = shapely.affinity.rotate(shape, 90)
+    best = min(grid([Part("l", Box(*one.bounds), 200)], WITHIN).height for one in (shape, turned))
+    part = Part("l", Box(*shape.bounds), 200, shape)
+    start = time.process_time()
+    found, _ = nest([part], WITHIN, turns=turns, limits=Limits(1.0))
+    seconds = time.process_time() - start
+    put = [at_place(shape, at) for _, at in found.placements]
+    print(f"{name}: {100 * (1 - found.length / best):.0f} % of the grid's length saved, {nearest(put)}, "
+          f"{seconds:.2f} s of processor")  # fmt: skip
 
 
 def mixed(count: int, seconds: float) -> None:
