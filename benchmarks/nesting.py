@@ -31,6 +31,7 @@ def alike() -> None:
     since how much they save depends on them, and Ls by any turn."""
     even = shapely.union_all([shapely.box(0, 0, 15, 60), shapely.box(0, 45, 60, 60)])
     more = {f"star, inner radius {depth}": figure("star", 60, 60, depth=depth)[0].polygon() for depth in (0.3, 0.382)}
+    more["letter L, arms of 10 mm"] = shapely.union_all([shapely.box(0, 0, 10, 60), shapely.box(0, 50, 45, 60)])
     for name, shape in {**shapes(), "leaf": leaf(22.0, 50.0), **more}.items():
         one_shape(name, shape)
     for name, shape in {"letter L": shapes()["letter L"], "even L": even}.items():

@@ -103,6 +103,28 @@ class SheetTest(BrowserTest):
         expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("a grid")
         expect(page.locator("[data-note=blocked]")).to_have_count(0)
 
+    def test_a_second_side_lies_behind_the_first_and_follows_it(self):
+        page = self.page
+        job = self.start()
+        page.get_by_role("button", name="give it a second side").click()
+        self.settled(page)
+        panel = page.get_by_role("complementary")
+        expect(panel).to_contain_text("Sheet 2 is the second side of sheet 1")
+        self.type_into(page, "pieces/p1/quantity", "4")
+        self.settled(page)
+        first, second = page.request.get(f"{self.nibble.address}/api/jobs/{job}/work").json()["sheets"].values()
+        self.assertEqual((first["copies"], second["copies"]), (4, 4))
+        self.assertEqual(
+            sorted([round(first["width"] - x, 3), y] for x, y in first["marks"]), sorted(second["marks"])
+        )  # fmt: skip
+        self.slot(page, f"sheets/{self.ticket(job)['sheets'][1]['id']}/turned").click()
+        page.get_by_role("option", name="head to foot").click()
+        self.settled(page)
+        page.get_by_role("button", name="take the second side away").click()
+        self.settled(page)
+        expect(panel).not_to_contain_text("second side of")
+        self.assertEqual([len(piece["layers"]) for piece in self.ticket(job)["pieces"]], [1])
+
     def test_what_is_made_is_taken_off_its_roll_and_stands_on_a_screen_by_the_machine(self):
         page = self.page
         self.start(30)

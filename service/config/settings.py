@@ -62,6 +62,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "nibble.sqlite3",
+        "CONN_MAX_AGE": None,  # a thread keeps its connection: opening one takes as long as a question
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,

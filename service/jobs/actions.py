@@ -11,10 +11,12 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
+from config.writing import writing
 from files import blobs
 from files.reader import READER
 from files.results import STORE
 from jobs.models import STEPS, Job, Revision
+from jobs.queries import ticket_of
 from jobs.signals import revised
 from library.queries import library
 from nibble_core.errors import InvalidTicket, NibbleError
@@ -67,7 +69,7 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
 
 def keep_new_job(author: Author, ticket: Ticket, said: str) -> Job:
     """Write a job with its first revision."""
-    with transaction.atomic():
+    with writing():
         job = Job.objects.create(name=ticket.name, client=ticket.client, due=_date(ticket.due))
         Revision.objects.create(
             job=job, number=1, kind=Revision.Kind.CHANGE, author=author, words=said, ticket=to_plain(ticket), state=1
@@ -82,11 +84,11 @@ def change_job(
 
     Raises ChangedMeanwhile with both sentences, InvalidTicket, Job.DoesNotExist.
     """
-    with transaction.atomic():
+    with writing():
         job = Job.objects.get(id=job_id)
         newest = _newest(job)
         _refuse_unborn(newest, seen)
-        ticket = ticket_from_plain(newest.ticket)
+        ticket = ticket_of(newest)
         held = library()
         changes = [_signed(change, author) for change in changes]
         said = said or ", ".join(words(ticket, change, held) for change in changes)
@@ -135,7 +137,7 @@ def tick_job(author: Author, job_id: int, step: str, done: bool) -> Job:
     """Write down that a step after the files is done, or is not. Raises InvalidTicket for an unknown one."""
     if step not in STEPS:
         raise InvalidTicket(f"“{step}” is no step of a job.", f"Choose among {', '.join(STEPS)}.")
-    with transaction.atomic():
+    with writing():
         job = Job.objects.select_for_update().get(id=job_id)
         rest = [one for one in job.done if one["step"] != step]
         own = [{"step": step, "by": _name(author), "at": timezone.now().isoformat()}] if done else []
@@ -146,7 +148,7 @@ def tick_job(author: Author, job_id: int, step: str, done: bool) -> Job:
 
 def undo(author: Author, job_id: int, seen: int) -> Revision:
     """Take back the newest change that is not yet taken back, whoever made it; says whose it was."""
-    with transaction.atomic():
+    with writing():
         job = Job.objects.get(id=job_id)
         newest = _newest(job)
         _refuse_unseen(newest, seen)
@@ -163,7 +165,7 @@ def undo(author: Author, job_id: int, seen: int) -> Revision:
 
 def redo(author: Author, job_id: int, seen: int) -> Revision:
     """Make the change again that the last undo took back."""
-    with transaction.atomic():
+    with writing():
         job = Job.objects.get(id=job_id)
         newest = _newest(job)
         _refuse_unseen(newest, seen)
@@ -189,7 +191,7 @@ def replace_artwork(
     keep_read(STORE, sha256, picture)
     here = f"artworks/{artwork_id}"
     changes = [Change(f"{here}/file", sha256), Change(f"{here}/name", name), Change(f"{here}/part", "")]
-    with transaction.atomic():
+    with writing():
         newest = _newest(Job.objects.get(id=job_id))
         mode = ticket_from_plain(newest.ticket).artwork(artwork_id).trace.mode
         if mode == "paths" and picture.drawing is None:
@@ -312,7 +314,7 @@ def reopened(revision: Revision) -> Revision:
         return revision
     except Exception:
         logging.getLogger("nibble").exception("job %s: revision %s cannot be read", revision.job_id, revision.number)
-    with transaction.atomic():
+    with writing():
         job = Job.objects.get(id=revision.job_id)
         newest = _newest(job)
         for earlier in job.revisions.filter(number__lt=newest.number).order_by("-number"):

@@ -14,7 +14,7 @@ from jobs import actions, queries
 from jobs.models import Job, Revision
 from library.queries import library
 from nibble_core.errors import FileTooLarge
-from nibble_core.ticket import Change, outdated, sentences, ticket_from_plain, to_plain
+from nibble_core.ticket import Change, outdated, sentences, to_plain
 
 PAGE = 60  # jobs of the board that are told together
 MOST_PAGES = 100_000
@@ -177,7 +177,7 @@ class LooseFileOut(Schema):
 def job_out(revision: Revision) -> HttpResponse:
     """A ``JobOut``, written straight from the core's own values: they are checked already, and it is asked for with
     every edit."""
-    ticket = ticket_from_plain(revision.ticket)
+    ticket = queries.ticket_of(revision)
     held = library()
     told = {
         "id": revision.job_id,

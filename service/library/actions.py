@@ -3,8 +3,7 @@
 import re
 from typing import Any, Literal
 
-from django.db import transaction
-
+from config.writing import writing
 from files import blobs
 from library.models import Record
 from library.queries import KINDS
@@ -33,7 +32,7 @@ def begin() -> None:
     Record.objects.bulk_create(rows)
 
 
-@transaction.atomic
+@writing()
 def keep_record(kind: str, key: str, value: dict[str, Any]) -> Record:
     """Write a stock or machine; a new one where ``key`` is empty. Raises InvalidTicket for values that cannot be."""
     begin()
@@ -58,7 +57,7 @@ def keep_record(kind: str, key: str, value: dict[str, Any]) -> Record:
     return found
 
 
-@transaction.atomic
+@writing()
 def remove_record(kind: str, key: str) -> None:
     """Take a stock or machine out, with its settings; jobs keep their copies. Raises InvalidTicket for the last one."""
     begin()
@@ -70,7 +69,7 @@ def remove_record(kind: str, key: str) -> None:
             row.delete()
 
 
-@transaction.atomic
+@writing()
 def keep_settings(machine: str, stock: str, values: list[dict[str, Any]]) -> None:
     """How a machine makes each process in a stock. Raises InvalidTicket."""
     begin()
@@ -87,7 +86,7 @@ def keep_settings(machine: str, stock: str, values: list[dict[str, Any]]) -> Non
     )
 
 
-@transaction.atomic
+@writing()
 def keep_rates(value: dict[str, Any]) -> None:
     """What the shop asks for its time, and how it calls its files. Raises InvalidTicket."""
     begin()

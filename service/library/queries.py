@@ -2,10 +2,14 @@
 
 import json
 from functools import lru_cache
+from typing import Any
+
+from django.db.models import TextField
+from django.db.models.functions import Cast
 
 from library.models import Record
 from nibble_core.errors import InvalidTicket
-from nibble_core.ticket import STARTING, Library, from_plain
+from nibble_core.ticket import STARTING, Library, from_plain, to_plain
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 
@@ -15,10 +19,19 @@ KINDS: dict[str, type[Stock] | type[Machine]] = {Record.Kind.STOCK: Stock, Recor
 def library() -> Library:
     """The shop's records; the starting set where it has none yet. A record that this version cannot read is passed
     over."""
-    rows = list(Record.objects.values_list("id", "kind", "key", "value"))
-    if not rows:
-        return STARTING
-    return _read(tuple((kind, key, json.dumps(value)) for _, kind, key, value in rows))
+    rows = Record.objects.order_by("id").values_list("kind", "key", Cast("value", TextField()))
+    return _read(tuple(rows)) if rows else STARTING
+
+
+def machines() -> list[Any]:
+    """The shop's machines as plain values, for what mends name: workers read no database."""
+    return _plain_machines(library().machines)
+
+
+@lru_cache(maxsize=4)
+def _plain_machines(some: tuple[Machine, ...]) -> list[Any]:
+    plain: list[Any] = to_plain(some)
+    return plain
 
 
 @lru_cache(maxsize=4)

@@ -4,7 +4,7 @@ from django.http import Http404, HttpResponse
 
 from jobs import queries
 from jobs.models import Job, Revision
-from nibble_core.ticket import Ticket, ticket_from_plain
+from nibble_core.ticket import Ticket
 from nibble_core.ticket.model import Sheet
 
 
@@ -18,7 +18,7 @@ def newest(job_id: int) -> Revision:
 def sheet_of(job_id: int, sheet_id: str) -> tuple[Revision, Ticket, Sheet]:
     """A sheet of a job's newest revision, with its ticket. Raises Http404."""
     revision = newest(job_id)
-    ticket = ticket_from_plain(revision.ticket)
+    ticket = queries.ticket_of(revision)
     sheet = next((one for one in ticket.sheets if one.id == sheet_id), None)
     if sheet is None:
         raise Http404

@@ -14,9 +14,10 @@ from ninja import Field, Router, Schema
 from files import blobs, pictures
 from files.api import as_download
 from files.results import STORE
+from jobs import queries
 from jobs.api import ChangeIn, ChangesIn, who
 from jobs.models import Job, Revision
-from library.queries import library
+from library.queries import library, machines
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
@@ -71,9 +72,9 @@ def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
 def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
     revision = newest(job_id)
-    ticket = apply(ticket_from_plain(revision.ticket), [item.change() for item in body.changes], library())
+    ticket = apply(queries.ticket_of(revision), [item.change() for item in body.changes], library())
     safe_sources(ticket, STORE)
-    return as_json(PREVIEWS.ask("preview", to_plain(ticket), revision.number, _machines(), lane=_lane(job_id)))
+    return as_json(PREVIEWS.ask("preview", to_plain(ticket), revision.number, machines(), lane=_lane(job_id)))
 
 
 class NestIn(Schema):
@@ -108,7 +109,7 @@ class OneMoreIn(Schema):
 def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) -> HttpResponse:
     """Look for room for one more copy of a layer; nothing is written."""
     revision = newest(job_id)
-    ticket = ticket_from_plain(revision.ticket)
+    ticket = queries.ticket_of(revision)
     if not any(one.id == sheet_id and any(h.layer == body.layer for h in one.holds) for one in ticket.sheets):
         raise Http404
     safe_sources(ticket, STORE)
@@ -383,10 +384,10 @@ def client_file(request: HttpRequest, job_id: int, artwork_id: str) -> HttpRespo
 
 def refresh_card(revision: Revision) -> bytes:
     """The final view of a job's newest revision as JSON, whose picture is kept for the board."""
-    ticket = ticket_from_plain(revision.ticket)
+    ticket = queries.ticket_of(revision)
     safe_sources(ticket, STORE)
     number, lane = revision.number, _lane(revision.job_id)
-    told = DESK.ask("final", revision.ticket, number, _machines(), lane=lane, key=str(number))
+    told = DESK.ask("final", revision.ticket, number, machines(), lane=lane, key=str(number))
     card, _, view = told.partition(b"\n")
     job = Job.objects.get(id=revision.job_id)
     told_card = json.loads(card)
@@ -401,19 +402,13 @@ def _asked(kind: str, job_id: int, id: str, *more: Any) -> HttpResponse:
     """What a worker says of an artwork or a layer in the newest revision. Questions that differ do not take each
     other's place."""
     revision = newest(job_id)
-    ticket = ticket_from_plain(revision.ticket)
+    ticket = queries.ticket_of(revision)
     layers = {layer.id for piece in ticket.pieces for layer in piece.layers}
     if id not in (layers if kind == "lines" else {artwork.id for artwork in ticket.artworks}):
         raise Http404
     safe_sources(ticket, STORE)
     key = fingerprint(kind, job_id, revision.number, id, list(more))
     return as_json(DESK.ask(kind, revision.ticket, id, *more, lane=key, key=key))
-
-
-def _machines() -> list[Any]:
-    """The shop's machines as plain values, for what mends name: workers read no database."""
-    told: list[Any] = to_plain(library().machines)
-    return told
 
 
 def _lane(job_id: int) -> str:

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
+from config.writing import writing
 from jobs.actions import Author
 from jobs.models import Job
 from library import actions
@@ -13,7 +13,7 @@ from library.queries import library
 from nibble_core.errors import InvalidTicket
 
 
-@transaction.atomic
+@writing()
 def take(author: Author, job_id: int, revision: int, sheet: str, told: dict[str, Any], stock: str) -> dict[str, Any]:
     """Write down what a sheet took; ``told``: the length, the offcut and how many of it; ``stock``: key of its record.
     Raises InvalidTicket when that was done before."""
