@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from nibble_core.pipeline.lines import DrawnLine
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import Change, Ticket
-from nibble_core.ticket.model import Sheet
 
 INTERVALS = (0.08, 0.1, 0.15, 0.2)
 LOOK_PX = 360  # along the longer side of a look
@@ -40,9 +39,8 @@ def engraving_ways(line: str, *, pictures: bool) -> list[EngravingWay]:
 
 
 def single_run(ticket: Ticket, layer: str) -> Ticket:
-    """The ticket with the first sheet of a layer only: what one sheet takes is what is compared."""
-    first: Sheet = ticket.sheets_of(layer)[0]
-    return replace(ticket, sheets=(first,))
+    """The ticket with the first sheet of a layer only, and what it is laid behind: what one sheet takes is compared."""
+    return replace(ticket, sheets=ticket.with_first_side(ticket.sheets_of(layer)[0]))
 
 
 def minutes_of_run(ticket: Ticket, work: Work) -> float | None:

@@ -25,9 +25,12 @@ MARGIN, APART = 5.0, 5.0
 
 
 def trial_ticket(ticket: Ticket, sheet: Sheet) -> Ticket:
-    """The job with a single copy of each layer of one sheet, laid in a grid."""
-    one = replace(sheet, arrangement="a grid", placed=(), runs=1, amount="as many as wanted", spares=0, own_quantity=1)
-    return replace(ticket, name=f"{ticket.name} trial", sheets=(one,))
+    """The job with a single copy of each layer of one sheet, laid in a grid; of a second side with its first."""
+    sheets = tuple(
+        replace(one, arrangement="a grid", placed=(), runs=1, amount="as many as wanted", spares=0, own_quantity=1)
+        for one in ticket.with_first_side(sheet)
+    )
+    return replace(ticket, name=f"{ticket.name} trial", sheets=sheets)
 
 
 def trial_copy(ticket: Ticket, work: Work) -> list[JobFile]:

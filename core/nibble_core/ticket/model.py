@@ -374,6 +374,11 @@ class Ticket:
         """The sheet that a sheet is the second side of; itself where it is none."""
         return next((one for one in self.sheets if one.id == sheet.behind), sheet)
 
+    def with_first_side(self, sheet: Sheet) -> tuple[Sheet, ...]:
+        """A sheet and, where it is a second side, the one that it is laid behind."""
+        first = self.first_side(sheet)
+        return (sheet,) if first is sheet else (sheet, first)
+
     def prints_on(self, sheet: Sheet) -> bool:
         """Whether anything on a sheet is printed, be it marks behind those of its first side."""
         if any(self.layer(held.layer).prints != "nothing" for held in sheet.holds):

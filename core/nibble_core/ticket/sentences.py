@@ -133,7 +133,7 @@ def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sen
     number, first = ticket.number(sheet), ticket.first_side(sheet)
     chosen = library_slot(f"{here}/stock", stock.key, stock.name, library.stocks)
     yield Sentence(
-        f"{sheet.id}-behind", "sheet",
+        f"{sheet.id}-lay", "sheet",
         (f"Sheet {number} is the second side of sheet {ticket.number(first)}, turned over ",
          slot(here, sheet, "turned"), ", on ", chosen, "."), about=sheet.id,
     )  # fmt: skip

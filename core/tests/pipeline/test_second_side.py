@@ -12,6 +12,7 @@ from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.sheets import nest_sheet
 from nibble_core.pipeline.stocktaking import stock_area
+from nibble_core.pipeline.trial import trial_copy, trial_ticket
 from nibble_core.sheet import Limits
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.model import Held
@@ -78,6 +79,13 @@ class SecondSideTest(unittest.TestCase):
         self.assertEqual(apply(other, mend.changes).sheets[0].stock, other.sheets[1].stock)
         wide = apply(ticket, [Change("sheets/s1/panels", "panels")])
         self.assertIn("no second side", str(badge_work(wide).problems[0].error))
+
+    def test_a_trial_of_it_has_its_first_side_too(self):
+        single = trial_ticket(ticket := two_sided(lines=(Line("k9", "score", 0.0),)), ticket.sheets[0])
+        work = badge_work(single)
+        self.assertEqual([one.value.copies for one in work.sheets.values()], [1, 1])
+        names = [one.name for one in trial_copy(single, work)]
+        self.assertEqual(sum("behind" in name for name in names) * 2, len(names))
 
     def test_a_second_side_without_a_first_is_refused(self):
         plain = to_plain(two_sided())

@@ -156,7 +156,7 @@ export function FilesPanel({
           </div>
         ))}
       <Papers jobId={jobId} />
-      {!blocked && <Afterwards jobId={jobId} sheets={sheets} />}
+      {!blocked && <Afterwards jobId={jobId} sheets={sheets.filter((one) => !one.sheet.behind)} />}
     </chakra.section>
   );
 }
