@@ -1,23 +1,11 @@
 import { chakra } from "@chakra-ui/react";
-import type { Work } from "../api/client";
 import { Button } from "../ui/Button";
 import { ArtworkChooser, ClientFiles, LineFiles, OutlineFiles } from "./ArtworkActions";
 import { FilesPanel } from "./FilesPanel";
-import type { Ticket } from "./ticket";
-import type { InHand } from "./useInHand";
-import type { JobDesk } from "./useJobDesk";
-
-interface Props {
-  jobId: number;
-  revision: number;
-  desk: JobDesk;
-  ticket: Ticket;
-  work: Work;
-  inHand: InHand;
-}
+import type { OnJob } from "./useInHand";
 
 /** What a station offers beside its sentences: which artwork it speaks of, try-outs, files to take away. */
-export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: Props) {
+export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: OnJob) {
   const { station, artworks, artwork, layer } = inHand;
   const own = ticket.artworks.find((one) => one.id === artwork);
   const toned = work.artworks[artwork]?.kind === "photo" || own?.clean.tones !== "none";

@@ -1,28 +1,24 @@
 import { chakra } from "@chakra-ui/react";
-import type { Change, Work } from "../api/client";
+import type { Change } from "../api/client";
 import { ComparePieces } from "./ComparePieces";
 import { EngravingWays } from "./EngravingWays";
 import { Progress } from "./Progress";
 import { TableView } from "./TableView";
 import { TryOuts } from "./TryOuts";
-import type { Ticket } from "./ticket";
 import { alikeChange, type TracedShape, touchUpChange } from "./touchUps";
 import type { Copies } from "./useCopies";
-import type { InHand } from "./useInHand";
-import type { JobDesk } from "./useJobDesk";
-
-interface Props {
-  jobId: number;
-  revision: number;
-  desk: JobDesk;
-  ticket: Ticket;
-  work: Work;
-  inHand: InHand;
-  copies: Copies;
-}
+import type { OnJob } from "./useInHand";
 
 /** The table, and what is laid over it: progress, try-outs, ways of engraving, pieces side by side. */
-export function TableArea({ jobId, revision, desk, ticket, work, inHand, copies }: Props) {
+export function TableArea({
+  jobId,
+  revision,
+  desk,
+  ticket,
+  work,
+  inHand,
+  copies,
+}: OnJob & { copies: Copies }) {
   const { over, setOver, artwork, reach } = inHand;
   const close = () => setOver("");
   const take = (changes: Change[]) => {

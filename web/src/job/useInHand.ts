@@ -1,10 +1,12 @@
 import { useState } from "react";
 import { useSearchParams } from "react-router";
+import type { Work } from "../api/client";
 import type { Place } from "../engine/camera";
 import { STATIONS, type StationKey } from "./stations";
 import { heldLayer, type Ticket } from "./ticket";
 import { CHOOSE, type Tool } from "./tools";
 import type { Reach } from "./touchUps";
+import type { JobDesk } from "./useJobDesk";
 
 const USUAL_BRUSH = 4;
 const [NARROWEST, WIDEST] = [0.2, 60];
@@ -51,3 +53,13 @@ export function useInHand(ticket: Ticket | undefined) {
 }
 
 export type InHand = ReturnType<typeof useInHand>;
+
+/** What the rooms of the job screen share. */
+export interface OnJob {
+  readonly jobId: number;
+  readonly revision: number;
+  readonly desk: JobDesk;
+  readonly ticket: Ticket;
+  readonly work: Work;
+  readonly inHand: InHand;
+}
