@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 from pathlib import PurePath
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -84,21 +84,35 @@ def change_job(
 
     Raises ChangedMeanwhile with both sentences, InvalidTicket, Job.DoesNotExist.
     """
+    changes = [_signed(change, author) for change in changes]
+    made = _changed(_newest(Job.objects.get(id=job_id)), seen, changes, said)  # while nobody waits for it
     with writing():
         job = Job.objects.get(id=job_id)
-        newest = _newest(job)
-        _refuse_unborn(newest, seen)
-        ticket = ticket_of(newest)
-        held = library()
-        changes = [_signed(change, author) for change in changes]
-        said = said or ", ".join(words(ticket, change, held) for change in changes)
-        _refuse_overlap(job, seen, changes, said)
-        changed = apply(ticket, changes, held)
-        _require_files(changed, ticket)
+        if job.revisions.values_list("number", flat=True).last() != made.on.number:  # somebody was quicker
+            made = _changed(_newest(job), seen, changes, said)
         return _append(
-            job, newest, author, kind=Revision.Kind.CHANGE, words=said, ticket=changed,
-            touched=[change.touched for change in changes], state=newest.number + 1, parent=newest.state,
+            job, made.on, author, kind=Revision.Kind.CHANGE, words=made.words, ticket=made.ticket, plain=made.plain,
+            touched=[change.touched for change in changes], state=made.on.number + 1, parent=made.on.state,
         )  # fmt: skip
+
+
+class _Made(NamedTuple):
+    """What changes make of a revision: words, and the ticket with its plain values."""
+
+    on: Revision
+    words: str
+    ticket: Ticket
+    plain: dict[str, Any]
+
+
+def _changed(newest: Revision, seen: int, changes: Sequence[Change], said: str | None) -> _Made:
+    _refuse_unborn(newest, seen)
+    ticket, held = ticket_of(newest), library()
+    said = said or ", ".join(words(ticket, change, held) for change in changes)
+    _refuse_overlap(newest.job, seen, changes, said)
+    changed = apply(ticket, changes, held)
+    _require_files(changed, ticket)
+    return _Made(newest, said, changed, to_plain(changed))
 
 
 def _signed(change: Change, author: Author) -> Change:
@@ -262,11 +276,14 @@ def _newest(job: Job) -> Revision:
     return newest
 
 
-def _append(job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, **rest: Any) -> Revision:
+def _append(
+    job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, plain: Any = None, **rest: Any
+) -> Revision:
+    """One more revision. plain: the ticket's values, where they are told already."""
     job.name, job.client, job.due = ticket.name, ticket.client, _date(ticket.due)
     job.save(update_fields=["name", "client", "due"])
     made = Revision.objects.create(
-        job=job, number=newest.number + 1, author=author, words=words[:400], ticket=to_plain(ticket), **rest
+        job=job, number=newest.number + 1, author=author, words=words[:400], ticket=plain or to_plain(ticket), **rest
     )
     transaction.on_commit(lambda: revised.send(Revision, job_id=job.pk, number=made.number))
     return made

@@ -44,13 +44,16 @@ def apply(ticket: Ticket, changes: Iterable[Change], library: Library = STARTING
 
     Raises InvalidTicket; the given ticket never changes.
     """
-    plain = to_plain(ticket)
+    plain, several = to_plain(ticket), False
     for change in changes:
         if change.operation not in OPERATIONS:
             raise InvalidTicket(f"“{change.operation}” is no change.", f"Use {', '.join(OPERATIONS)}.")
         _apply_one(plain, change, library)
-    # judged as it will be kept: defaults that cannot be read again are told now, not when the job is opened
-    return ticket_from_plain(to_plain(ticket_from_plain(plain)))
+        several |= isinstance(change.value, (Mapping, list, tuple))
+    made = ticket_from_plain(plain)
+    # values that leave others to their defaults are judged as they will be kept: what cannot be read again is told now,
+    # not when the job is opened
+    return ticket_from_plain(to_plain(made)) if several else made
 
 
 def _apply_one(plain: Any, change: Change, library: Library) -> None:
