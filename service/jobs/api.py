@@ -231,8 +231,11 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
 
 @router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")
 def change(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
-    _newest(job_id)
-    return job_out(actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes]))
+    try:
+        made = actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes])
+    except Job.DoesNotExist as error:
+        raise Http404 from error
+    return job_out(made)
 
 
 @router.post("/{job_id}/undo", response=JobOut, operation_id="undo")
