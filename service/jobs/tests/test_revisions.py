@@ -1,14 +1,17 @@
 """Changes, undo and redo over a job's whole history, and two people at once."""
 
 import random
+import threading
 
 from django.contrib.auth import get_user_model
-from django.test import TestCase
+from django.db import connection
+from django.test import TestCase, TransactionTestCase
 from django.utils import timezone
 
 from demo.loose_files import draw_loose_file
 from jobs import actions
 from jobs.models import Job, Revision
+from jobs.queries import ticket_of
 from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.ticket import Change, first_ticket
 
@@ -146,6 +149,52 @@ class RevisionTest(TestCase):
         newest = copied.revisions.get()
         self.assertEqual(newest.ticket["pieces"], self.newest().ticket["pieces"])
         self.assertEqual((newest.ticket["name"], newest.ticket["due"]), ("Badge, again", None))
+
+
+class AtOnceTest(TransactionTestCase):
+    def test_changes_made_at_once_all_stand_but_those_to_one_value(self) -> None:
+        ada = get_user_model().objects.create_user("ada")
+        job = actions.keep_new_job(ada, first_ticket(name="Badge", file="0" * 64, file_name="badge.png"), "started")
+        spread: list[tuple[str, object]] = [
+            ("name", "Crest"), ("client", "Harbour"), ("pieces/p1/quantity", 7), ("sheets/s1/spacing", 9.0),
+            ("sheets/s1/mark_gap", 8.0),
+        ]  # fmt: skip
+        asked = spread + [(DISTANCE, 3.0 + k) for k in range(4)]
+        together = threading.Barrier(len(asked))
+        stood: list[tuple[str, object]] = []
+        refused: list[str] = []
+
+        def ask(path: str, value: object) -> None:
+            together.wait()
+            try:
+                actions.change_job(ada, job.id, 1, [Change(path, value)])
+                stood.append((path, value))
+            except actions.ChangedMeanwhile:
+                refused.append(path)
+            finally:
+                connection.close()
+
+        threads = [threading.Thread(target=ask, args=one) for one in asked]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(refused, [DISTANCE] * 3)
+        numbers = list(job.revisions.order_by("number").values_list("number", flat=True))
+        self.assertEqual(numbers, list(range(1, 2 + len(stood))))
+        newest = job.revisions.last()
+        assert newest is not None
+        ticket = ticket_of(newest)
+        line = ticket.pieces[0].layers[0].lines[0]
+        now = [
+            ticket.name,
+            ticket.client,
+            ticket.pieces[0].quantity,
+            ticket.sheets[0].spacing,
+            ticket.sheets[0].mark_gap,
+        ]
+        self.assertEqual(now, [value for _, value in spread])
+        self.assertIn((DISTANCE, line.distance), stood)
 
 
 class StartTest(TestCase):
