@@ -15,6 +15,7 @@ from files import pictures, results
 from files.api import router as files_router
 from jobs.actions import ChangedMeanwhile, NothingToUndo
 from jobs.api import router as jobs_router
+from jobs.models import Job
 from library.api import router as library_router
 from nibble_core.errors import Cancelled, NibbleError
 from people.api import FROM_ELSEWHERE, FromElsewhere, TooManyTries
@@ -71,7 +72,8 @@ def misshapen(request: HttpRequest, error: ValidationError) -> HttpResponse:
 
 
 @api.exception_handler(Http404)
-def not_there(request: HttpRequest, error: Http404) -> HttpResponse:
+@api.exception_handler(Job.DoesNotExist)
+def not_there(request: HttpRequest, error: Exception) -> HttpResponse:
     return told(request, 404, "not-there", "That is not there any more.", "Go back to the board.")
 
 

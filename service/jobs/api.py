@@ -11,7 +11,7 @@ from ninja import File, Router, Schema, UploadedFile
 
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
-from jobs.models import Job, Revision
+from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import FileTooLarge
 from nibble_core.ticket import Change, outdated, sentences, to_plain
@@ -226,33 +226,26 @@ def start_from_loose_file(request: HttpRequest, body: DemoFileIn) -> StartedOut:
 
 @router.get("/{job_id}", response=JobOut, operation_id="job")
 def job(request: HttpRequest, job_id: int) -> HttpResponse:
-    return job_out(actions.reopened(_newest(job_id)))
+    return job_out(actions.reopened(queries.newest_revision(job_id)))
 
 
 @router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")
 def change(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
-    try:
-        made = actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes])
-    except Job.DoesNotExist as error:
-        raise Http404 from error
-    return job_out(made)
+    return job_out(actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes]))
 
 
 @router.post("/{job_id}/undo", response=JobOut, operation_id="undo")
 def undo(request: HttpRequest, job_id: int, body: SeenIn) -> HttpResponse:
-    _newest(job_id)
     return job_out(actions.undo(who(request), job_id, body.seen))
 
 
 @router.post("/{job_id}/redo", response=JobOut, operation_id="redo")
 def redo(request: HttpRequest, job_id: int, body: SeenIn) -> HttpResponse:
-    _newest(job_id)
     return job_out(actions.redo(who(request), job_id, body.seen))
 
 
 @router.post("/{job_id}/duplicate", response=StartedOut, operation_id="duplicate_job")
 def duplicate(request: HttpRequest, job_id: int) -> StartedOut:
-    _newest(job_id)
     return StartedOut(id=actions.duplicate_job(who(request), job_id).id)
 
 
@@ -265,7 +258,7 @@ def replace_artwork(
     file: File[UploadedFile],
 ) -> HttpResponse:
     """Another file in an artwork's place."""
-    _newest(job_id)
+    queries.newest_revision(job_id)  # before the file is read
     return job_out(actions.replace_artwork(who(request), job_id, seen, artwork_id, *_taken(file)))
 
 
@@ -278,49 +271,42 @@ def add_artwork(
     file: File[UploadedFile],
 ) -> HttpResponse:
     """One more client's file as an element of a piece."""
-    _newest(job_id)
+    queries.newest_revision(job_id)  # before the file is read
     return job_out(actions.add_artwork(who(request), job_id, seen, piece_id, *_taken(file)))
 
 
 @router.post("/{job_id}/scale-distances", response=JobOut, operation_id="scale_distances")
 def scale_distances(request: HttpRequest, job_id: int, body: ScaleIn) -> HttpResponse:
     """Distances of all lines with the size, when the operator wants that."""
-    _newest(job_id)
     return job_out(actions.scale_distances(who(request), job_id, body.seen, body.factor))
 
 
 @router.get("/{job_id}/remembered", response=list[RememberedOut], operation_id="remembered")
 def remembered(request: HttpRequest, job_id: int) -> Any:
     """What earlier jobs of this client made of the same inks and layers."""
-    _newest(job_id)
     return queries.remembered_lines(job_id)
 
 
 @router.post("/{job_id}/archive", response=CardOut, operation_id="archive_job")
 def archive(request: HttpRequest, job_id: int, body: ArchiveIn) -> Any:
-    _newest(job_id)
     return actions.archive_job(job_id, body.archived)
 
 
 @router.post("/{job_id}/sheets/{sheet_id}/bring", response=JobOut, operation_id="bring_piece")
 def bring(request: HttpRequest, job_id: int, sheet_id: str, body: BringIn) -> HttpResponse:
     """A piece of another job onto a sheet of this one."""
-    _newest(job_id)
-    _newest(body.job)
     return job_out(actions.bring_piece(who(request), job_id, body.seen, sheet_id, body.job, body.piece))
 
 
 @router.post("/{job_id}/pieces/{piece_id}/bring-again", response=JobOut, operation_id="bring_again")
 def bring_again(request: HttpRequest, job_id: int, piece_id: str, body: SeenIn) -> HttpResponse:
     """A brought piece as it is now in its own job."""
-    _newest(job_id)
     return job_out(actions.bring_again(who(request), job_id, body.seen, piece_id))
 
 
 @router.post("/{job_id}/done", response=CardOut, operation_id="tick_job")
 def tick(request: HttpRequest, job_id: int, body: DoneIn) -> Any:
     """Tick a step after the files, or take the tick back."""
-    _newest(job_id)
     return actions.tick_job(who(request), job_id, body.step, body.done)
 
 
@@ -328,13 +314,6 @@ def who(request: HttpRequest) -> User:
     """The operator who asks; nobody else gets this far."""
     assert isinstance(request.user, User)
     return request.user
-
-
-def _newest(job_id: int) -> Revision:
-    try:
-        return queries.newest_revision(job_id)
-    except Job.DoesNotExist as error:
-        raise Http404 from error
 
 
 def _taken(file: UploadedFile) -> tuple[bytes, str]:

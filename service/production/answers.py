@@ -3,21 +3,14 @@
 from django.http import Http404, HttpResponse
 
 from jobs import queries
-from jobs.models import Job, Revision
+from jobs.models import Revision
 from nibble_core.ticket import Ticket
 from nibble_core.ticket.model import Sheet
 
 
-def newest(job_id: int) -> Revision:
-    try:
-        return queries.newest_revision(job_id)
-    except Job.DoesNotExist as error:
-        raise Http404 from error
-
-
 def sheet_of(job_id: int, sheet_id: str) -> tuple[Revision, Ticket, Sheet]:
-    """A sheet of a job's newest revision, with its ticket. Raises Http404."""
-    revision = newest(job_id)
+    """A sheet of a job's newest revision, with its ticket. Raises Http404, Job.DoesNotExist."""
+    revision = queries.newest_revision(job_id)
     ticket = queries.ticket_of(revision)
     sheet = next((one for one in ticket.sheets if one.id == sheet_id), None)
     if sheet is None:

@@ -24,7 +24,7 @@ from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
 from production import stocktaking
-from production.answers import as_file, as_json, newest, sheet_of
+from production.answers import as_file, as_json, sheet_of
 from production.events import EXCHANGE
 from production.models import Task
 from production.schemas import DrawingOut, ProcessOut, ShapeOut, WorkOut
@@ -58,7 +58,7 @@ class TaskOut(Schema):
 @router.get("/jobs/{job_id}/work", response=WorkOut, operation_id="work")
 def work(request: HttpRequest, job_id: int) -> HttpResponse:
     """Everything that follows from the newest revision."""
-    return as_json(refresh_card(newest(job_id)))
+    return as_json(refresh_card(queries.newest_revision(job_id)))
 
 
 @router.post("/jobs/{job_id}/work/stop", response=dict[str, bool], operation_id="stop_work")
@@ -71,7 +71,7 @@ def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
 @router.post("/jobs/{job_id}/preview", response=WorkOut, operation_id="preview")
 def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
-    revision = newest(job_id)
+    revision = queries.newest_revision(job_id)
     ticket = apply(queries.ticket_of(revision), [item.change() for item in body.changes], library())
     safe_sources(ticket, STORE)
     return as_json(PREVIEWS.ask("preview", to_plain(ticket), revision.number, machines(), lane=_lane(job_id)))
@@ -108,7 +108,7 @@ class OneMoreIn(Schema):
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/one-more", response=NestOut, operation_id="one_more")
 def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) -> HttpResponse:
     """Look for room for one more copy of a layer; nothing is written."""
-    revision = newest(job_id)
+    revision = queries.newest_revision(job_id)
     ticket = queries.ticket_of(revision)
     if not any(one.id == sheet_id and any(h.layer == body.layer for h in one.holds) for one in ticket.sheets):
         raise Http404
@@ -204,7 +204,7 @@ def list_try_outs(request: HttpRequest, job_id: int, artwork_id: str) -> HttpRes
 @router.post("/jobs/{job_id}/artworks/{artwork_id}/try-outs", response=TriedOut, operation_id="try_out")
 def show_try_out(request: HttpRequest, job_id: int, artwork_id: str, body: TryOutIn) -> HttpResponse:
     """What one setting gives; nothing is written."""
-    ticket = ticket_from_plain(newest(job_id).ticket)
+    ticket = ticket_from_plain(queries.newest_revision(job_id).ticket)
     changes = [item.change() for item in body.changes]
     safe_sources(apply(ticket, changes), STORE)
     return _asked("one_try_out", job_id, artwork_id, [asdict(change) for change in changes])
@@ -254,7 +254,7 @@ def paper(
     request: HttpRequest, job_id: int, kind: Literal["ticket", "proof", "quote"], size: Literal["a4", "letter"] = "a4"
 ) -> HttpResponse:
     """A page of the newest revision: the ticket for the machine, the proof or the quote for the client."""
-    revision = newest(job_id)
+    revision = queries.newest_revision(job_id)
     safe_sources(ticket_from_plain(revision.ticket), STORE)
     rates = to_plain(library().rates)
     key = fingerprint("paper", job_id, revision.number, kind, size, rates)
@@ -300,7 +300,7 @@ def things(request: HttpRequest) -> list[dict[str, Any]]:
 @router.post("/jobs/{job_id}/files", response=TaskOut, operation_id="make_files")
 def start_files(request: HttpRequest, job_id: int) -> Any:
     """Make the job files of the newest revision in the queue's process."""
-    task = Task.objects.create(job_id=job_id, revision=newest(job_id).number)
+    task = Task.objects.create(job_id=job_id, revision=queries.newest_revision(job_id).number)
     make_files(task.id)
     EXCHANGE.publish(job_id, "task", _plain_task(task))
     return task
@@ -319,7 +319,7 @@ def events(request: HttpRequest, job_id: int) -> HttpResponseBase:
         return found and _plain_task(found)
 
     since = EXCHANGE.now()
-    first = {"revision": newest(job_id).number, "task": newest_task()}
+    first = {"revision": queries.newest_revision(job_id).number, "task": newest_task()}
     response = StreamingHttpResponse(
         EXCHANGE.stream(job_id, first, since, task=newest_task), content_type="text/event-stream"
     )
@@ -375,7 +375,7 @@ def all_files(request: HttpRequest, task_id: int) -> HttpResponseBase:
 @router.get("/jobs/{job_id}/artworks/{artwork_id}", operation_id="client_file")
 def client_file(request: HttpRequest, job_id: int, artwork_id: str) -> HttpResponseBase:
     """The client's own file, untouched, as a download."""
-    ticket = ticket_from_plain(newest(job_id).ticket)
+    ticket = ticket_from_plain(queries.newest_revision(job_id).ticket)
     found = next((artwork for artwork in ticket.artworks if artwork.id == artwork_id), None)
     if found is None:
         raise Http404
@@ -401,7 +401,7 @@ def refresh_card(revision: Revision) -> bytes:
 def _asked(kind: str, job_id: int, id: str, *more: Any) -> HttpResponse:
     """What a worker says of an artwork or a layer in the newest revision. Questions that differ do not take each
     other's place."""
-    revision = newest(job_id)
+    revision = queries.newest_revision(job_id)
     ticket = queries.ticket_of(revision)
     layers = {layer.id for piece in ticket.pieces for layer in piece.layers}
     if id not in (layers if kind == "lines" else {artwork.id for artwork in ticket.artworks}):

@@ -8,6 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Field, Query, Router, Schema
 
 from files.results import STORE
+from jobs import queries
 from jobs.api import ChangeIn
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.engraving_ways import engraving_ways
@@ -15,7 +16,7 @@ from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.piece import Piece
 from production import runs
-from production.answers import as_file, as_json, newest, sheet_of
+from production.answers import as_file, as_json, sheet_of
 from production.api import TryOutOut
 from production.sources import safe_sources
 from production.workers import DESK
@@ -178,7 +179,7 @@ class WayOut(Schema):
 @router.get("/jobs/{job_id}/engraving-ways", response=list[TryOutOut], operation_id="engraving_ways")
 def list_engraving_ways(request: HttpRequest, job_id: int, line: str) -> Any:
     """Ways to engrave the area of a line, to lay side by side."""
-    ticket = ticket_from_plain(newest(job_id).ticket)
+    ticket = ticket_from_plain(queries.newest_revision(job_id).ticket)
     piece = _piece_of_line(ticket, line)
     pictures = any(element.kind == "artwork" for element in piece.elements)
     return [asdict(way) for way in engraving_ways(line, pictures=pictures)]
@@ -187,7 +188,7 @@ def list_engraving_ways(request: HttpRequest, job_id: int, line: str) -> Any:
 @router.post("/jobs/{job_id}/engraving-ways", response=WayOut, operation_id="engraving_way")
 def show_engraving_way(request: HttpRequest, job_id: int, body: WayIn) -> HttpResponse:
     """What one way takes and looks like; nothing is written."""
-    revision = newest(job_id)
+    revision = queries.newest_revision(job_id)
     ticket = ticket_from_plain(revision.ticket)
     _piece_of_line(ticket, body.line)
     changes = [item.change() for item in body.changes]

@@ -11,12 +11,9 @@ from ezdxf.document import Drawing as Document
 from ezdxf.filemanagement import new
 
 from nibble_core.geometry import CUBIC, Affine, Bundle
-from nibble_core.geometry.arcing import bulges
-from nibble_core.geometry.splines import controls_of, knots_of, single_arcs
+from nibble_core.geometry.arcing import bulges, single_arcs
+from nibble_core.geometry.splines import controls_of, knots_of
 from nibble_core.graphics import Drawing, Shape, hex_colour
-
-SINGLE_ARCS = 0.001
-"""mm: a cubic that one arc describes so well is one."""
 
 
 def write_drawing(drawing: Drawing) -> bytes:
@@ -28,7 +25,7 @@ def write_drawing(drawing: Drawing) -> bytes:
         if layer not in document.layers:
             document.layers.add(layer, true_color=ezdxf.colors.rgb2int(shape.colour))
         for path in shape.region.rings if isinstance(shape, Shape) else (shape.path,):
-            (own,) = single_arcs(Bundle.of([path]), SINGLE_ARCS)
+            (own,) = single_arcs(Bundle.of([path]))
             if (own.kinds == CUBIC).any():
                 controls = controls_of(own.mapped(Affine(d=-1.0, f=drawing.height)))
                 curve = space.add_spline(dxfattribs={"layer": layer, "degree": 3})

@@ -19,12 +19,12 @@ from numpy.typing import NDArray
 from nibble_core.errors import UnreadableFile
 from nibble_core.formats.dxf import in_mm
 from nibble_core.geometry import ARC, CUBIC, Affine, Bundle, Path
-from nibble_core.geometry.arcing import arced, of_bulges
+from nibble_core.geometry.arcing import SINGLE_ARC, arced, of_bulges, single_arcs
 from nibble_core.geometry.segments import Counts
-from nibble_core.geometry.splines import controls_of, knots_of, path_of, single_arcs
+from nibble_core.geometry.splines import controls_of, knots_of, path_of
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 
-TOLERANCE = 0.002
+TOLERANCE = 2 * SINGLE_ARC
 """mm: cubics that are as good as arcs lie this near as such, both ways."""
 POLYLINES = 0.008
 """mm: cubics lie this near as arcs, where there is nothing else."""
@@ -38,7 +38,7 @@ _PART = 4_000_000  # bytes of tags looked at together
 
 def write_page(page: Page) -> bytes:
     """Marks and lines of a page; pictures are never part of it. y upward from the sheet's lower edge."""
-    return _written(page, lambda paths: single_arcs(paths, TOLERANCE / 2).with_short_arcs())
+    return _written(page, lambda paths: single_arcs(paths).with_short_arcs())
 
 
 def write_polylines(page: Page) -> bytes:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 import pikepdf
 from pikepdf import Name
 
 BLACK, MIXED = 0.9, 0.15  # shares: of black ink from which a colour is black, of the others from which it is mixed
 MOST_INK = 3.0  # of all inks together that most presses dry
-MOST_BYTES, DEEPEST = 20_000_000, 12
+MOST_BYTES = 4_000_000  # of operators, which take a second to read
+_UNREADABLE = (ValueError, TypeError, KeyError, IndexError, AttributeError)
 FILLS, STROKES = {"f", "F", "f*", "B", "B*", "b", "b*"}, {"S", "s", "B", "B*", "b", "b*"}
+COLOURS = {"k", "K", "g", "G", "rg", "RG", "cs", "CS", "sc", "SC", "scn", "SCN"}
 TEXT = {"Tj", "TJ", "'", '"'}
 
 
@@ -53,10 +55,10 @@ def press_inks(content: bytes, page: int) -> PressInks:
     """What a page, from 1, asks of a press. Nothing is told of a page that cannot be read this way, or is enormous."""
     try:
         with pikepdf.open(io.BytesIO(content)) as pdf:
-            walk = _Walk()
-            walk.run(pdf.pages[page - 1].obj, (), _State(), 0)
+            walk = _Walk(pdf)
+            walk.run(pdf.pages[page - 1].obj, (), _State())
             return PressInks(walk.rich, walk.overprints, walk.vanishing)
-    except (pikepdf.PdfError, ValueError, TypeError, KeyError, IndexError, AttributeError, RecursionError):
+    except (_Enormous, MemoryError, RecursionError, pikepdf.PdfError, *_UNREADABLE):
         return PressInks()
 
 
@@ -64,83 +66,66 @@ def _times(number: int) -> str:
     return "once" if number == 1 else f"{number} times"
 
 
-@dataclass
-class _Paint:
+class _Paint(NamedTuple):
     """A colour as it is set: kind of its space (“cmyk”, “mixed” for CMYK by a profile, “ink”, “other”), components."""
 
     kind: str = "other"
     values: tuple[float, ...] = ()
 
 
-@dataclass
-class _State:
-    fill: _Paint = field(default_factory=_Paint)
-    stroke: _Paint = field(default_factory=_Paint)
+class _State(NamedTuple):
+    fill: _Paint = _Paint()
+    stroke: _Paint = _Paint()
     fill_over: bool = False
     stroke_over: bool = False
     keeps_zero: bool = False  # overprint mode 1: what a colour has none of stays as it is
 
-    def copied(self) -> _State:
-        return _State(self.fill, self.stroke, self.fill_over, self.stroke_over, self.keeps_zero)
+
+class _Enormous(Exception):
+    """There is more to read than anybody draws."""
 
 
 class _Walk:
-    """Through the operators of a page and the forms in it."""
+    """Through the operators of a page and the forms in it; what is painted again from one form counts once."""
 
-    def __init__(self) -> None:
+    def __init__(self, pdf: pikepdf.Pdf) -> None:
         self.rich: tuple[float, ...] | None = None
         self.overprints = self.vanishing = 0
-        self.read = 0
+        self._pdf = pdf
+        self._read = 0
+        self._seen: set[tuple[Any, _State]] = set()
 
-    def run(self, holder: Any, outer: tuple[Any, ...], state: _State, depth: int) -> None:
-        """A page or a form; what an old form does not name itself is looked for in ``outer``, what is round it."""
-        self.read += _length(holder)
-        if depth > DEEPEST or self.read > MOST_BYTES:
-            return
+    def run(self, holder: Any, outer: tuple[Any, ...], state: _State) -> None:
+        """A page or a form; what an old form does not name itself is looked for in ``outer``, what is round it. Raises
+        _Enormous."""
+        text = _operators(holder)
+        self._read += len(text)
+        if self._read > MOST_BYTES:
+            raise _Enormous
         resources = (holder.get("/Resources") or {}, *outer)
         kept: list[_State] = []
-        for step in pikepdf.parse_content_stream(holder):
+        for step in pikepdf.parse_content_stream(self._pdf.make_stream(text)):
             if isinstance(step, pikepdf.ContentStreamInlineImage):
                 continue
             given, what = step.operands, str(step.operator)
             if what == "q":
-                kept.append(state.copied())
+                kept.append(state)
             elif what == "Q" and kept:
                 state = kept.pop()
-            elif what == "gs":
-                self._graphics(state, _named(resources, "/ExtGState", given[0]))
-            elif what in ("k", "K"):
-                paint = _Paint("cmyk", tuple(float(v) for v in given))
-                state.fill, state.stroke = (paint, state.stroke) if what == "k" else (state.fill, paint)
-            elif what in ("g", "rg"):
-                state.fill = _Paint()
-            elif what in ("G", "RG"):
-                state.stroke = _Paint()
-            elif what in ("cs", "CS"):
-                paint = _Paint(_kind(given[0], _named(resources, "/ColorSpace", given[0])))
-                state.fill, state.stroke = (paint, state.stroke) if what == "cs" else (state.fill, paint)
-            elif what in ("sc", "scn"):
-                state.fill = _Paint(state.fill.kind, _numbers(given))
-            elif what in ("SC", "SCN"):
-                state.stroke = _Paint(state.stroke.kind, _numbers(given))
             elif what == "Do":
-                form = _named(resources, "/XObject", given[0])
-                if form is not None and form.get("/Subtype") == Name.Form:
-                    self.run(form, resources, state.copied(), depth + 1)
+                self._drawn(_named(resources, "/XObject", given[0]), resources, state)
+            else:
+                state = _after(state, what, given, resources)
             if what in FILLS or what in TEXT:
                 self._painted(state.fill, over=state.fill_over, keeps_zero=state.keeps_zero)
             if what in STROKES:
                 self._painted(state.stroke, over=state.stroke_over, keeps_zero=state.keeps_zero)
 
-    def _graphics(self, state: _State, told: Any) -> None:
-        if told is None:
+    def _drawn(self, form: Any, resources: tuple[Any, ...], state: _State) -> None:
+        if form is None or form.get("/Subtype") != Name.Form or (form.objgen, state) in self._seen:
             return
-        if "/OP" in told:  # for strokes, and for fills too unless they are told apart
-            state.stroke_over = state.fill_over = bool(told.OP)
-        if "/op" in told:
-            state.fill_over = bool(told.op)
-        if "/OPM" in told:
-            state.keeps_zero = int(told.OPM) == 1
+        self._seen.add((form.objgen, state))
+        self.run(form, resources, state)
 
     def _painted(self, paint: _Paint, *, over: bool, keeps_zero: bool) -> None:
         values = paint.values
@@ -158,14 +143,36 @@ class _Walk:
             self.overprints += 1
 
 
-def _length(holder: Any) -> int:
-    """Bytes of a page's or a form's operators, as they are packed."""
-    if isinstance(holder, pikepdf.Stream):
-        return int(holder.get("/Length", 0))
-    streams: Any = holder.get("/Contents")
-    if streams is None:
-        return 0
-    return sum(int(one.get("/Length", 0)) for one in (streams if isinstance(streams, pikepdf.Array) else [streams]))
+def _after(state: _State, what: str, given: Any, resources: tuple[Any, ...]) -> _State:
+    """The state after an operator that may set colours or overprint."""
+    if what == "gs":
+        return _overprinting(state, _named(resources, "/ExtGState", given[0]))
+    if what not in COLOURS:
+        return state
+    now = state.fill if what.islower() else state.stroke
+    paint = {
+        "k": lambda: _Paint("cmyk", _numbers(given)),
+        "cs": lambda: _Paint(_kind(given[0], _named(resources, "/ColorSpace", given[0]))),
+        "sc": lambda: _Paint(now.kind, _numbers(given)),
+        "scn": lambda: _Paint(now.kind, _numbers(given)),
+    }.get(what.lower(), _Paint)()
+    return state._replace(fill=paint) if what.islower() else state._replace(stroke=paint)
+
+
+def _overprinting(state: _State, told: Any) -> _State:
+    if told is None:
+        return state
+    if "/OP" in told:  # for strokes, and for fills too unless they are told apart
+        state = state._replace(stroke_over=bool(told.OP), fill_over=bool(told.OP))
+    if "/op" in told:
+        state = state._replace(fill_over=bool(told.op))
+    return state._replace(keeps_zero=int(told.OPM) == 1) if "/OPM" in told else state
+
+
+def _operators(holder: Any) -> bytes:
+    """What a page or a form draws."""
+    streams: Any = holder if isinstance(holder, pikepdf.Stream) else holder.get("/Contents", pikepdf.Array())
+    return b"\n".join(one.read_bytes() for one in (streams if isinstance(streams, pikepdf.Array) else [streams]))
 
 
 def _named(resources: tuple[Any, ...], kind: str, name: Any) -> Any:

@@ -12,10 +12,15 @@ from nibble_core.geometry.fitting import densified
 from nibble_core.geometry.kernels import furthest
 from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Points
-from nibble_core.geometry.segments import ARC, CUBIC, LINE
+from nibble_core.geometry.segments import ARC, CUBIC, LINE, evaluate
 
 ARC_TOLERANCE = 0.005
 """mm: a cubic becomes arcs within this."""
+
+SINGLE_ARC = 0.001
+"""mm: a cubic that one arc describes so well is one."""
+
+_LOOKED_AT = np.linspace(0, 1, 13)[1:-1]
 
 
 def arced(paths: Bundle) -> Bundle:
@@ -23,6 +28,32 @@ def arced(paths: Bundle) -> Bundle:
     if not (paths.kinds == CUBIC).any():
         return paths.with_short_arcs()
     return Bundle.of(_of_bulges(np.array(bulges(path)), path.closed) for path in paths).with_short_arcs()
+
+
+def single_arcs(paths: Bundle) -> Bundle:
+    """Cubics that one line or one arc describes within SINGLE_ARC as such; what is freer stays as it is."""
+    cubic = np.nonzero(paths.kinds == CUBIC)[0]
+    if not len(cubic):
+        return paths
+    rows = paths.rows[cubic]
+    start, end = rows[:, :2], rows[:, 6:]
+    chord = end - start
+    long = np.maximum(np.hypot(*chord.T), 1e-12)
+    kinds = np.full(len(cubic), CUBIC, np.uint8)
+    looked = np.stack([evaluate(kinds, rows, np.full(len(rows), t)) for t in _LOOKED_AT], 1)
+    across = ((looked - start[:, None]) * np.stack([-chord[:, 1], chord[:, 0]], 1)[:, None]).sum(2) / long[:, None]
+    along = ((looked - start[:, None]) * chord[:, None]).sum(2) / long[:, None]
+    straight = np.abs(across).max(1) <= SINGLE_ARC
+    top = across[:, len(_LOOKED_AT) // 2]
+    bulge = np.where(straight, 0.0, -2 * top / long)  # height of the arc over half its chord
+    made, bent = of_bulges(start, end, bulge)
+    radius = np.hypot(*(bent[:, :2] - bent[:, 2:4]).T)
+    off = np.abs(np.hypot(*np.moveaxis(looked - bent[:, None, 2:4], 2, 0)) - radius[:, None]).max(1)
+    onward = (np.diff(along, axis=1, prepend=0.0) > 0).all(1) & (np.abs(bulge) < 0.5)
+    taken = onward & (straight | (off <= SINGLE_ARC))
+    new_kinds, new_rows = paths.kinds.copy(), paths.rows.copy()
+    new_kinds[cubic[taken]], new_rows[cubic[taken]] = made[taken], bent[taken]
+    return Bundle(new_kinds, new_rows, paths.offsets, paths.closed)
 
 
 def _of_bulges(vertices: NDArray[np.float64], closed: bool) -> Path:

@@ -21,8 +21,7 @@ def distances_to_segments(places: Points, starts: Points, ends: Points) -> NDArr
         return np.full(len(places), np.inf)
     order = np.argsort(_along_curve((starts + ends) / 2), kind="stable")
     a, b = np.ascontiguousarray(starts[order]), np.ascontiguousarray(ends[order])
-    squared = nearest_of(np.ascontiguousarray(places), a, b, boxes_over(a, b))[0]
-    return np.asarray(np.sqrt(squared), np.float64)
+    return np.asarray(np.sqrt(nearest_of(np.ascontiguousarray(places), a, b, boxes_over(a, b))), np.float64)
 
 
 def distances_to_lines(places: Points, lines: Sequence[Points]) -> NDArray[np.float64]:

@@ -39,10 +39,10 @@ def to_box(x, y, box):
 
 @compiled
 def nearest_of(places, a, b, boxes):
-    """The squared distance (k,) of each place (k, 2) from the nearest of the segments under ``boxes``, and which that
-    is (k,). The nearest of the place before is tried first: places that follow each other find theirs at once."""
+    """The squared distance (k,) of each place (k, 2) from the nearest of the segments under ``boxes``. The nearest of
+    the place before is tried first: places that follow each other find theirs at once."""
     n, m = len(a), len(boxes) // 2
-    out, found = np.empty(len(places)), np.empty(len(places), np.int64)
+    out = np.empty(len(places))
     waiting = np.empty(128, np.int64)
     last = 0
     for i in range(len(places)):
@@ -64,5 +64,5 @@ def nearest_of(places, a, b, boxes):
             first = to_box(x, y, boxes[2 * node]) <= to_box(x, y, boxes[2 * node + 1])
             waiting[top], waiting[top + 1] = 2 * node + first, 2 * node + 1 - first
             top += 2
-        out[i], found[i] = best, last
-    return out, found
+        out[i] = best
+    return out

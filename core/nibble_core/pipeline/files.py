@@ -120,7 +120,7 @@ def _words(ticket: Ticket, sheet: Sheet) -> dict[str, str]:
     """Client, job, the sheet where there are several, and whether it is mirrored."""
     return {
         "client": slug(ticket.client, empty=""), "job": slug(ticket.name),
-        "sheet": slug(sheet_name(sheet, ticket), empty=""), 
+        "sheet": slug(sheet_name(sheet, ticket), empty=""),
         "mirrored": "mirrored" if sheet.stock.mirrored and not sheet.behind else "",
     }  # fmt: skip
 

@@ -81,41 +81,40 @@ class PrintedPage(PrintedPicture):
 
 
 @dataclass(frozen=True, eq=False)
-class Ink:
-    """How much of a picture is covered, in levels (rows, columns) of at most LOOKED_AT across over a width by height mm
-    box, at each of ``places``."""
+class Coverage:
+    """How much of a picture is covered, in levels (rows, columns) of at most LOOKED_AT across; ``placed`` brings them
+    to the piece at each of the picture's places."""
 
     levels: NDArray[np.uint8]
-    width: float
-    height: float
-    places: tuple[Affine, ...]
+    placed: tuple[Affine, ...]
 
     @classmethod
-    def of(cls, picture: PrintedPicture, alpha: NDArray[np.uint8]) -> Ink:
+    def of(cls, picture: PrintedPicture, alpha: NDArray[np.uint8]) -> Coverage:
         """By a picture's ``alpha``, or a part of it."""
         raster = picture.raster
         step = max(1, round(max(raster.width, raster.height) / LOOKED_AT))
-        smaller = (max(1, raster.width // step), max(1, raster.height // step))
-        levels = np.asarray(cv2.resize(alpha, smaller, interpolation=cv2.INTER_AREA), np.uint8)
-        return cls(levels, picture.width, picture.height, picture.places)
+        width, height = max(1, raster.width // step), max(1, raster.height // step)
+        levels = np.asarray(cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA), np.uint8)
+        grow = Affine.scale(picture.width / width, picture.height / height)
+        return cls(levels, tuple(grow.then(place) for place in picture.places))
 
     def silhouettes(self) -> list[BaseGeometry]:
         """What is covered at each place, mm."""
-        own = self._silhouette(self.levels)
-        return [shapely.transform(own, place.map) for place in self.places]
+        own = _silhouette(self.levels)
+        return [shapely.transform(own, placed.map) for placed in self.placed]
 
     def about(self, parts: BaseGeometry) -> list[BaseGeometry]:
         """What is covered at each place, mm, without pixels that lie wholly within some parts."""
-        found = []
-        for place in self.places:
-            grow = Affine.scale(self.width / self.levels.shape[1], self.height / self.levels.shape[0]).then(place)
-            within = _share(parts, grow, self.levels.shape[1], self.levels.shape[0]) > 1 - 1 / 255
-            found.append(shapely.transform(self._silhouette(np.where(within, np.uint8(0), self.levels)), place.map))
-        return found
+        height, width = self.levels.shape
+        within = [_share(parts, placed, width, height) > 1 - 1 / 255 for placed in self.placed]
+        return [
+            shapely.transform(_silhouette(np.where(inside, np.uint8(0), self.levels)), placed.map)
+            for inside, placed in zip(within, self.placed, strict=True)
+        ]
 
-    def _silhouette(self, levels: NDArray[np.uint8]) -> BaseGeometry:
-        grow = Affine.scale(self.width / levels.shape[1], self.height / levels.shape[0])
-        return shapely.transform(shapely.union_all(silhouette(levels.astype(np.float32) / 255)), grow.map)
+
+def _silhouette(levels: NDArray[np.uint8]) -> BaseGeometry:
+    return shapely.union_all(silhouette(levels.astype(np.float32) / 255))
 
 
 def _inked(raster: Raster) -> NDArray[np.uint8]:
@@ -134,14 +133,14 @@ class PrintResult:
     items: tuple[PrintedPicture | Shape, ...]
     box: Box | None
     area: BaseGeometry = field(default_factory=Polygon)
-    ink: tuple[Ink | BaseGeometry, ...] = ()
+    ink: tuple[Coverage | BaseGeometry, ...] = ()
     grain: float = 0.0
 
     def beyond(self, parts: BaseGeometry) -> BaseGeometry:
         """What of the ink lies outside some parts."""
         found: list[BaseGeometry] = []
         for one in self.ink:
-            found += one.about(parts) if isinstance(one, Ink) else [one]
+            found += one.about(parts) if isinstance(one, Coverage) else [one]
         return shapely.union_all(found).difference(parts)
 
 
@@ -178,7 +177,7 @@ def print_layer(
             return PrintResult((), None)
         items: list[PrintedPicture | Shape] = []
         bare: list[BaseGeometry] = []
-        ink: list[Ink | BaseGeometry] = []
+        ink: list[Coverage | BaseGeometry] = []
         grain = 0.0
         parts = cut_parts(drawn.value, composed.value)
         for element in piece.elements:
@@ -198,8 +197,8 @@ def print_layer(
                 else:
                     raster = framing_of(own).raster(came.raster) if fine is None else fine
                 plain = PrintedPicture(raster, *size, places)
-                bare += Ink.of(plain, raster.alpha).silhouettes()
-                ink.append(Ink.of(plain, _inked(raster)))
+                bare += Coverage.of(plain, raster.alpha).silhouettes()
+                ink.append(Coverage.of(plain, _inked(raster)))
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
                 whole = None

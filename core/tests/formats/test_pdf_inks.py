@@ -71,6 +71,18 @@ class PressInksTest(unittest.TestCase):
         self.assertEqual(press_inks(page((RICH, True, True)), 1), PressInks())
         self.assertEqual(press_inks(b"%PDF-1.4 nothing", 1), PressInks())
 
+    def test_pages_that_repeat_or_unfold_without_end_are_not_walked_through(self):
+        content = within(page((RICH, False, False), (PLAIN, True, True)))
+        with pikepdf.open(io.BytesIO(content)) as pdf:
+            pdf.pages[1].obj.Contents = pdf.make_stream(b"/Inner Do\n" * 50_000)
+            out = io.BytesIO()
+            pdf.save(out)
+            self.assertEqual(press_inks(out.getvalue(), 2), PressInks((0.6, 0.4, 0.4, 1), 1))
+            pdf.pages[1].obj.Contents = pdf.make_stream(b"0 0 0 1 k\n" * 3_000_000)
+            pdf.save(out := io.BytesIO(), compress_streams=True)
+        self.assertLess(len(out.getvalue()), 100_000)
+        self.assertEqual(press_inks(out.getvalue(), 2), PressInks())
+
     def test_it_is_said_and_white_that_vanishes_needs_a_look_where_the_page_is_printed(self):
         content = page((RICH, False, False), (WHITE, True, True), (PLAIN, True, True))
         notes = " ".join(read_pdf(content, page=2).notes)

@@ -8,8 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nibble_core.geometry import ARC, CUBIC, LINE, Bundle, Path
+from nibble_core.geometry.arcing import single_arcs
 from nibble_core.geometry.nearest import distances_to_lines
-from nibble_core.geometry.splines import controls_of, knots_of, path_of, single_arcs
+from nibble_core.geometry.splines import controls_of, knots_of, path_of
 
 place = st.tuples(st.floats(-200, 200), st.floats(-200, 200))
 
@@ -49,15 +50,15 @@ class SplinesTest(unittest.TestCase):
     @given(a_path())
     def test_what_becomes_an_arc_lies_where_the_cubic_lay(self, path):
         for own in (path, path.as_cubics()):
-            (made,) = single_arcs(Bundle.of([own]), 0.002)
+            (made,) = single_arcs(Bundle.of([own]))
             one, other = own.flattened(0.0002), made.flattened(0.0002)
             self.assertLess(max(distances_to_lines(one, [other]).max(), distances_to_lines(other, [one]).max()), 0.004)
 
     def test_a_circle_by_cubics_is_one_again_and_a_wave_is_not(self):
-        circle = Path.circle(0, 0, 4).as_cubics()
-        self.assertEqual(set(single_arcs(Bundle.of([circle]), 0.002).kinds.tolist()), {ARC})
+        circle = Path.circle(0, 0, 3).as_cubics()
+        self.assertEqual(set(single_arcs(Bundle.of([circle])).kinds.tolist()), {ARC})
         wave = Path(np.array([CUBIC], np.uint8), np.array([[0, 0, 3.0, 4, 6, -4, 9, 0]]), closed=False)
-        self.assertEqual(single_arcs(Bundle.of([wave]), 0.002).kinds.tolist(), [CUBIC])
+        self.assertEqual(single_arcs(Bundle.of([wave])).kinds.tolist(), [CUBIC])
 
 
 if __name__ == "__main__":

@@ -229,10 +229,13 @@ export const api = {
   take: (id: number, sheet: string) =>
     answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/take", sheetOf(id, sheet))),
 
-  moves: async (id: number, sheet: string) => {
-    const own = { ...sheetOf(id, sheet), parseAs: "arrayBuffer" as const };
-    return answer(service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/moves", own));
-  },
+  moves: (id: number, sheet: string) =>
+    answer(
+      service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/moves", {
+        ...sheetOf(id, sheet),
+        parseAs: "arrayBuffer",
+      }),
+    ),
   run: (id: number, sheet: string) =>
     answer(service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/run", sheetOf(id, sheet))),
   marks: (id: number, sheet: string, found: readonly Found[]) =>
