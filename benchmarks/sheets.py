@@ -26,8 +26,9 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import first_ticket
+from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Ticket
-from nibble_core.ticket.piece import Element, Figure, Layer, Line, Piece
+from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints
 
 COPIES = 500
 LONG = 40_000.0  # mm of roll
@@ -36,9 +37,9 @@ GENERAL = 20_000  # polylines for the general library, scaled up
 
 def sheet() -> tuple[Ticket, Work]:
     ticket = first_ticket(name="Many", file="0" * 64, file_name="none.png")
-    star = Element("e1", kind="simple shape", figure=Figure("star", 60.0, count=7))
-    lines = (Line("k1", "kiss cut", 1.0), Line("k2", "perforate", 3.0, cut=0.34, tie=0.08))
-    piece = Piece("p1", "star", COPIES, (star,), (Layer("l1", "nothing", lines),))
+    star = Element("e1", content=Figure("star", 60.0, count=7))
+    lines = (line_of("k1", "kiss cut", 1.0), line_of("k2", "perforate", 3.0, cut=0.34, tie=0.08))
+    piece = Piece("p1", "star", COPIES, (star,), (Layer("l1", Prints(), lines),))
     laid = ticket.sheets[0]
     laid = replace(
         laid, stock=replace(laid.stock, usable_length=LONG), machine=replace(laid.machine, usable_length=LONG)

@@ -22,7 +22,7 @@ from e2e.server import RunningNibble
 CLIENTS = 20
 SECONDS = 60.0
 MANY = 50_000
-DISTANCE = "pieces/p1/layers/l1/lines/k1/distance"
+DISTANCE = "pieces/p1/layers/l1/lines/k1/offset/distance"
 
 
 class Desk:

@@ -19,8 +19,8 @@ CHANGES = [
     {"path": "sheets/s1/stock/usable_length", "value": 40_000},
     {"path": "sheets/s1/machine/usable_length", "value": 40_000},
     {"path": "pieces/p1/layers/l1/lines/k2/process", "value": "perforate"},
-    {"path": "pieces/p1/layers/l1/lines/k2/cut", "value": 0.38},
-    {"path": "pieces/p1/layers/l1/lines/k2/tie", "value": 0.1},
+    {"path": "pieces/p1/layers/l1/lines/k2/process/cut", "value": 0.38},
+    {"path": "pieces/p1/layers/l1/lines/k2/process/tie", "value": 0.1},
 ]
 TIMED = """() => {
     window.callbacks = [];

@@ -10,8 +10,21 @@ from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnai
 from demo.drawings import honey, island, kite, lighthouse, oars, owl, wheat
 from nibble_core.ticket import STARTING, Ticket, first_ticket
 from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.line import (
+    AS_THEY_ARE,
+    Cut,
+    Engraving,
+    Hatching,
+    Line,
+    OneElement,
+    Picture,
+    Rings,
+    Source,
+    line_of,
+)  # fmt: skip
 from nibble_core.ticket.model import Held, Sheet
-from nibble_core.ticket.piece import Chosen, Element, Figure, Hanger, Layer, Lettering, Line, Stencil
+from nibble_core.ticket.piece import Element, Figure, FromArtwork, Hanger, Layer, Lettering, Prints, Stencil, prints_of
+from nibble_core.ticket.places import Chosen
 
 LASER_PORT = 8470
 LASER = replace(MACHINES["small-laser"], port=LASER_PORT)
@@ -42,8 +55,8 @@ def _kite_week(today: date) -> DemoJob:
         quantity=120,
     )  # fmt: skip
     lines = (
-        Line("k1", "kiss cut", 0.0, close_gaps=1.0, name="sticker"),
-        Line("k2", "through cut", 4.0, close_gaps=8.0, name="backing"),
+        line_of("k1", "kiss cut", 0.0, close_gaps=1.0, name="sticker"),
+        line_of("k2", "through cut", 4.0, close_gaps=8.0, name="backing"),
     )
     ticket = _with_lines(ticket, "kite", lines, bleed=1.0)
     return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], arrangement="interlocked pairs"),)))
@@ -57,10 +70,10 @@ def _harbour_hive(today: date) -> DemoJob:
         file=hashlib.sha256(content).hexdigest(), file_name="hive_label.png", width=62, mode="outer",
         quantity=48, stock=STOCKS["label-paper-a3"],
     )  # fmt: skip
-    elements = (Element("e1", "a1", columns=3, rows=4, gap=6.0),)
+    elements = (Element("e1", FromArtwork("a1"), columns=3, rows=4, gap=6.0),)
     lines = (
-        Line("k1", "kiss cut", 1.5, close_gaps=3.0, name="label"),
-        Line("k2", "perforate", 8.0, source="a simple shape", surround="rounded rectangle", close_gaps=0.0),
+        line_of("k1", "kiss cut", 1.5, close_gaps=3.0, name="label"),
+        line_of("k2", "perforate", 8.0, source="a simple shape", surround="rounded rectangle", close_gaps=0.0),
     )
     return DemoJob(content, _with_lines(ticket, "sheet of labels", lines, elements))
 
@@ -74,19 +87,19 @@ def _lighthouse(today: date) -> DemoJob:
         file_name="lighthouse.png", width=30, stock=STOCKS["birch-3mm"], machine=LASER,
     )  # fmt: skip
     elements = (
-        Element("e1", kind="simple shape", figure=Figure("circle", 54.0, colour="#dcc39a")),
-        Element("e2", "a1", way="apart", across="centred", down="centred", y=-3.0),
+        Element("e1", content=Figure("circle", 54.0, colour="#dcc39a")),
+        Element("e2", FromArtwork("a1"), way="apart", across="centred", down="centred", y=-3.0),
         Element(
-            "e3", kind="text", way="apart", across="centred", down="centred",
-            lettering=Lettering("ORRINMOUTH LIGHT", "condensed", "", 3.6, 0.6, "under a circle", 24.0),
+            "e3", way="apart", across="centred", down="centred",
+            content=Lettering("ORRINMOUTH LIGHT", "condensed", "", 3.6, 0.6, "under a circle", 24.0),
         ),
     )  # fmt: skip
-    engraved = Line("k1", "engrave", 0.0, close_gaps=0.0, source="one element", holes="kept", smallest_hole=0.0)
+    dots, strokes = Picture(0.12, tones="halftone dots", screen=0.9), Hatching(0.1)
     lines = (
-        replace(engraved, of="e2", name="mark", fill="as a picture", interval=0.12, tones="halftone dots", screen=0.9),
-        replace(engraved, id="k2", of="e3", name="words", fill="by hatching", interval=0.1),
-        Line("k4", "score", -2.5, close_gaps=0.0, source="one element", of="e1", name="rim"),
-        Line("k3", "through cut", 0.0, close_gaps=0.0, source="one element", of="e1"),
+        Line("k1", OneElement("e2"), AS_THEY_ARE, Engraving(dots), name="mark"),
+        Line("k2", OneElement("e3"), AS_THEY_ARE, Engraving(strokes), name="words"),
+        line_of("k4", "score", -2.5, close_gaps=0.0, source="one element", of="e1", name="rim"),
+        line_of("k3", "through cut", 0.0, close_gaps=0.0, source="one element", of="e1"),
     )
     ticket = _with_lines(ticket, "fob", lines, elements, prints="nothing")
     piece = replace(ticket.pieces[0], hanger=Hanger("a loop", 4.0, 3.0))
@@ -100,7 +113,7 @@ def _little_owl(today: date) -> DemoJob:
         name="Reading room window owl", client="Little Owl Library", due=(today + timedelta(days=9)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="owl drawing (photo).jpg", width=240,
     )  # fmt: skip
-    ticket = _with_lines(ticket, "window owl", (Line("k1", "kiss cut", 3.0, close_gaps=4.0),))
+    ticket = _with_lines(ticket, "window owl", (line_of("k1", "kiss cut", 3.0, close_gaps=4.0),))
     return DemoJob(content, _with_artwork(ticket, source="photographed at the counter", allowed_by="the library"))
 
 
@@ -112,10 +125,10 @@ def _rowers(today: date) -> DemoJob:
         file=hashlib.sha256(content).hexdigest(), file_name="oars_logo_web.jpg", width=110, mode="colours", quantity=9,
     )  # fmt: skip
     colours = (("navy", "#22323a", "shirt-film-navy-500"), ("teal", "#29848b", "shirt-film-teal-500"))
-    line = Line("k1", "kiss cut", 0.0, close_gaps=0.0, source="the shapes", holes="kept", smallest_hole=0.0)
+    shapes = Source(kind="the shapes")
     layers = tuple(
         Layer(
-            f"l{n}", "nothing", (replace(line, id=f"k{n}"),), name, shows="chosen colours",
+            f"l{n}", Prints(), (Line(f"k{n}", shapes, AS_THEY_ARE, Cut()),), name, shows="chosen colours",
             colours=(Chosen(f"c{n}", colour),), overlap=0.6 if n == 1 else 0.0,
         )
         for n, (name, colour, _) in enumerate(colours, 1)
@@ -146,21 +159,20 @@ def _sign(today: date) -> DemoJob:
         stock=STOCKS["birch-3mm"], machine=LASER, quantity=2,
     )  # fmt: skip
     elements = (
-        Element("e1", kind="simple shape", figure=Figure("rounded rectangle", 230.0, 90.0, 8.0, colour="#dcc39a")),
-        Element("e2", "a1", way="apart", across="left edges", down="centred", x=14.0),
+        Element("e1", content=Figure("rounded rectangle", 230.0, 90.0, 8.0, colour="#dcc39a")),
+        Element("e2", FromArtwork("a1"), way="apart", across="left edges", down="centred", x=14.0),
         Element(
-            "e3", kind="text", way="apart", across="centred", down="centred", x=36.0,
-            lettering=Lettering("READING ROOM", "slab", "", 10.5, 0.6),
+            "e3", way="apart", across="centred", down="centred", x=36.0,
+            content=Lettering("READING ROOM", "slab", "", 10.5, 0.6),
         ),
     )  # fmt: skip
-    itself = Line("k1", "engrave", 0.0, close_gaps=0.0, source="one element", holes="kept", smallest_hole=0.0)
     board = (
-        replace(itself, of="e3", name="words", fill="by rings", interval=0.15),
-        Line("k2", "score", -4.0, close_gaps=0.0, source="one element", of="e1", name="rim"),
-        replace(itself, id="k3", process="through cut", of="e1", name="board"),
+        Line("k1", OneElement("e3"), AS_THEY_ARE, Engraving(Rings(0.15)), name="words"),
+        line_of("k2", "score", -4.0, close_gaps=0.0, source="one element", of="e1", name="rim"),
+        Line("k3", OneElement("e1"), AS_THEY_ARE, name="board"),
     )
     ticket = _with_lines(ticket, "sign", board, elements, prints="nothing")
-    bird = Layer("l2", "nothing", (replace(itself, id="k4", process="through cut", of="e2", name="owl"),), "owl")
+    bird = Layer("l2", Prints(), (Line("k4", OneElement("e2"), AS_THEY_ARE, name="owl"),), "owl")
     piece = ticket.pieces[0]
     piece = replace(piece, layers=(replace(piece.layers[0], name="board"), bird))
     second = replace(ticket.sheets[0], id="s2", holds=(Held("h1", "l2"),), micro_ties="micro-ties")
@@ -175,7 +187,7 @@ def _island(today: date) -> DemoJob:
         file=hashlib.sha256(content).hexdigest(), file_name="island.png", width=520,
         stock=STOCKS["mild-steel-2mm"], machine=MACHINES["torch-table"],
     )  # fmt: skip
-    line = Line("k1", "through cut", 0.0, close_gaps=0.0, source="the shapes", holes="kept", smallest_hole=0.0)
+    line = Line("k1", Source(kind="the shapes"), AS_THEY_ARE)
     ticket = _with_lines(ticket, "island", (line,), prints="nothing")
     return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], spacing=15.0),)))
 
@@ -189,15 +201,15 @@ def _banner(today: date) -> DemoJob:
         file=hashlib.sha256(content).hexdigest(), file_name="light for the banner.png", width=140, mode="outer",
     )  # fmt: skip
     elements = (
-        Element("e2", kind="simple shape", figure=Figure("rounded rectangle", 3600.0, 620.0, colour="#f4e3c1")),
-        Element("e1", "a1", way="apart", across="left edges", down="centred", x=160.0),
+        Element("e2", content=Figure("rounded rectangle", 3600.0, 620.0, colour="#f4e3c1")),
+        Element("e1", FromArtwork("a1"), way="apart", across="left edges", down="centred", x=160.0),
         Element(
-            "e3", kind="text", way="apart", across="centred", down="centred", x=160.0,
-            lettering=Lettering("OPEN DAY AT THE LIGHT", "condensed", "", 230.0, colour="#1e5b6b"),
+            "e3", way="apart", across="centred", down="centred", x=160.0,
+            content=Lettering("OPEN DAY AT THE LIGHT", "condensed", "", 230.0, colour="#1e5b6b"),
         ),
     )  # fmt: skip
     # cut a little within the board: nothing white shows, without any bleed
-    ticket = _with_lines(ticket, "banner", (Line("k1", "through cut", -3.0, close_gaps=0.0),), elements)
+    ticket = _with_lines(ticket, "banner", (line_of("k1", "through cut", -3.0, close_gaps=0.0),), elements)
     sheet = replace(ticket.sheets[0], panels="panels", panel_overlap=20.0)
     return DemoJob(content, replace(ticket, sheets=(sheet,)))
 
@@ -211,24 +223,15 @@ def _tansy_lane(today: date) -> DemoJob:
         stock=STOCKS["stencil-polyester-300"], machine=LASER,
     )  # fmt: skip
     elements = (
-        Element("e1", "a1"),
+        Element("e1", FromArtwork("a1")),
         Element(
-            "e2", kind="text", way="apart", across="centred", down="below it", y=5.0,
-            lettering=Lettering("BREAD", "sans", "", 16.0, 1.5),
+            "e2", way="apart", across="centred", down="below it", y=5.0,
+            content=Lettering("BREAD", "sans", "", 16.0, 1.5),
         ),
     )  # fmt: skip
     lines = (
-        Line(
-            "k1",
-            "through cut",
-            0.0,
-            close_gaps=0.0,
-            source="the shapes",
-            holes="kept",
-            smallest_hole=0.0,
-            name="openings",
-        ),
-        Line(
+        Line("k1", Source(kind="the shapes"), AS_THEY_ARE, name="openings"),
+        line_of(
             "k2",
             "through cut",
             14.0,
@@ -269,6 +272,6 @@ def _with_lines(
     prints: str = "the artwork",
     bleed: float = 0.0,
 ) -> Ticket:
-    layer = Layer("l1", prints, lines, bleed=bleed)
+    layer = Layer("l1", prints_of(prints, bleed), lines)
     piece = replace(ticket.pieces[0], name=name, layers=(layer,))
     return replace(ticket, pieces=(piece if elements is None else replace(piece, elements=elements),))

@@ -69,13 +69,13 @@ class AccessTest(BrowserTest):
         self.settled(page)
         cookies = page.context.cookies()
         page.context.clear_cookies(name="sessionid")
-        self.slot(page, "pieces/p1/layers/l1/lines/k1/distance").click()
+        self.slot(page, "pieces/p1/layers/l1/lines/k1/offset/distance").click()
         page.keyboard.type("2")
         expect(page.get_by_label("Password")).to_be_visible()
         page.context.add_cookies(cookies)
         page.reload()
         self.settled(page)
-        expect(self.slot(page, "pieces/p1/layers/l1/lines/k1/distance")).to_have_text("1.5 mm")
+        expect(self.slot(page, "pieces/p1/layers/l1/lines/k1/offset/distance")).to_have_text("1.5 mm")
 
 
 class SharedSheetTest(BrowserTest):

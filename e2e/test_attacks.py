@@ -82,7 +82,7 @@ class ProxyTest(unittest.TestCase):
         held = cookies_of(said) | cookies_of(page)
         self.assertTrue(all("Secure" in one for one in (*said, *page)), (said, page))
         cookie = "; ".join(f"{name}={value}" for name, value in held.items())
-        body = {"seen": 1, "changes": [{"path": "pieces/p1/layers/l1/lines/k1/distance", "value": 2.5}]}
+        body = {"seen": 1, "changes": [{"path": "pieces/p1/layers/l1/lines/k1/offset/distance", "value": 2.5}]}
         good = {"Cookie": cookie, "X-CSRFToken": held["csrftoken"], "Origin": OUTSIDE, "Referer": f"{OUTSIDE}/"}
         for wrong in ({"X-CSRFToken": ""}, {"Origin": "https://elsewhere.example"}):
             code, told, _ = asked(self.port, "/api/jobs/1/changes", body, **{**good, **wrong})

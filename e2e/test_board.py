@@ -135,8 +135,8 @@ class TableTest(BrowserTest):
         page = self.page
         page.goto(f"{self.nibble.address}/jobs/2?station=lines")
         self.settled(page)
-        self.type_into(page, "pieces/p1/layers/l1/lines/k1/distance", "-20")
-        expect(self.slot(page, "pieces/p1/layers/l1/lines/k1/distance")).to_have_text("-20.0 mm")
+        self.type_into(page, "pieces/p1/layers/l1/lines/k1/offset/distance", "-20")
+        expect(self.slot(page, "pieces/p1/layers/l1/lines/k1/offset/distance")).to_have_text("-20.0 mm")
         self.go(page, "artwork")
         self.type_into(page, "artworks/a1/width", "30")
         expect(page.locator("[data-station=lines]")).to_have_attribute("data-state", "blocked")
@@ -151,7 +151,7 @@ class TableTest(BrowserTest):
         page = self.page
         page.goto(f"{self.nibble.address}/jobs/1?station=lines")
         self.settled(page)
-        corners = self.slot(page, "pieces/p1/layers/l1/lines/k2/corners")
+        corners = self.slot(page, "pieces/p1/layers/l1/lines/k2/offset/corners")
         corners.focus()
         page.keyboard.press("Enter")
         page.keyboard.press("ArrowDown")

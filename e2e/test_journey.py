@@ -40,9 +40,9 @@ class JourneyTest(BrowserTest):
             expect(self.slot(page, THRESHOLD)).not_to_contain_text("as suggested")
         with self.subTest("the contour is set"):
             self.go(page, "lines")
-            self.type_into(page, f"{LINE}/distance", "3mm")
+            self.type_into(page, f"{LINE}/offset/distance", "3mm")
             self.settled(page)
-            expect(self.slot(page, f"{LINE}/distance")).to_have_text("3.0 mm")
+            expect(self.slot(page, f"{LINE}/offset/distance")).to_have_text("3.0 mm")
         with self.subTest("twenty-four up"):
             self.go(page, "sheet")
             self.type_into(page, "pieces/p1/quantity", "24")
@@ -72,10 +72,10 @@ class JourneyTest(BrowserTest):
             expect(page.locator("[data-station=sheet]")).to_contain_text("1 up")
             expect(page.get_by_text("The ticket has changed since these were made")).to_be_visible()
             self.go(page, "lines")
-            expect(self.slot(page, f"{LINE}/distance")).to_have_text("2.0 mm")
+            expect(self.slot(page, f"{LINE}/offset/distance")).to_have_text("2.0 mm")
             while redo.is_enabled():
                 self.press_and_wait(page, "Control+Shift+z")
-            expect(self.slot(page, f"{LINE}/distance")).to_have_text("3.0 mm")
+            expect(self.slot(page, f"{LINE}/offset/distance")).to_have_text("3.0 mm")
 
     def press_and_wait(self, page, keys: str) -> None:
         """Undo or redo, and wait for the revision it makes."""
@@ -136,21 +136,21 @@ class KeyboardTest(BrowserTest):
         page.wait_for_url(re.compile(r"/jobs/\d+"))
         self.settled(page)
         page.keyboard.press("4")
-        distance = self.slot(page, f"{LINE}/distance")
+        distance = self.slot(page, f"{LINE}/offset/distance")
         distance.focus()
         for _ in range(3):
             page.keyboard.press("ArrowUp")
         expect(distance).to_have_text("0.3 mm")
         expect(page.get_by_text(re.compile("change 2$"))).to_be_visible()  # three presses, one change
         distance.press("Enter")
-        self.slot(page, f"{LINE}/distance").fill("900")
+        self.slot(page, f"{LINE}/offset/distance").fill("900")
         expect(page.get_by_text("It can be from -20.0 mm to 200.0 mm.")).to_be_visible()
         page.keyboard.press("Escape")
         expect(distance).to_have_text("0.3 mm")
-        self.slot(page, f"{LINE}/corners").focus()
+        self.slot(page, f"{LINE}/offset/corners").focus()
         for key in ("Enter", "ArrowDown", "Enter"):
             page.keyboard.press(key)
-        expect(self.slot(page, f"{LINE}/corners")).to_have_text("mitred")
+        expect(self.slot(page, f"{LINE}/offset/corners")).to_have_text("mitred")
         page.keyboard.press("?")
         expect(page.get_by_role("dialog")).to_contain_text("hold for the loupe")
         page.keyboard.press("Escape")

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from e2e.browser import BrowserTest
 
-DISTANCE = "pieces/p1/layers/l1/lines/k1/distance"
+DISTANCE = "pieces/p1/layers/l1/lines/k1/offset/distance"
 
 
 class PowerCutTest(BrowserTest):
@@ -65,10 +65,10 @@ class TwoWindowsTest(BrowserTest):
         self.type_into(one, DISTANCE, "4")
         expect(one.get_by_text(re.compile("change 2$"))).to_be_visible()
         # the other window has not seen that: another value is merged, the same one refused in words
-        self.type_into(other, "pieces/p1/layers/l1/lines/k2/distance", "9")
+        self.type_into(other, "pieces/p1/layers/l1/lines/k2/offset/distance", "9")
         expect(other.get_by_text(re.compile("change 3$"))).to_be_visible()
         expect(self.slot(other, DISTANCE)).to_have_text("4.0 mm")
-        self.type_into(one, "pieces/p1/layers/l1/lines/k2/distance", "7")
+        self.type_into(one, "pieces/p1/layers/l1/lines/k2/offset/distance", "7")
         expect(one.get_by_role("alert")).to_contain_text("has meanwhile: through cut: distance to 9.0 mm")
         expect(one.get_by_role("alert")).to_contain_text("You wanted: through cut: distance to 7.0 mm")
-        expect(self.slot(one, "pieces/p1/layers/l1/lines/k2/distance")).to_have_text("9.0 mm")
+        expect(self.slot(one, "pieces/p1/layers/l1/lines/k2/offset/distance")).to_have_text("9.0 mm")

@@ -123,7 +123,7 @@ class LinesTest(BrowserTest):
         note.get_by_role("button", name="Let it lie apart").click()
         self.settled(page)
         expect(note).to_have_count(0)
-        self.type_into(page, page.locator("[data-path$='/lettering/words']").get_attribute("data-path") or "", "CREW")
+        self.type_into(page, page.locator("[data-path$='/content/words']").get_attribute("data-path") or "", "CREW")
         self.settled(page)
         expect(page.locator("aside")).to_contain_text("CREW")
         grip = page.locator("[data-grip^='element']")
@@ -149,7 +149,7 @@ class LinesTest(BrowserTest):
         self.settled(page)
         expect(page.get_by_text("It hangs level")).to_be_visible()
         self.lines().first.get_by_role("button", name="more").click()
-        self.type_into(page, f"{LAYER}/lines/k1/ties", "3")
+        self.type_into(page, f"{LAYER}/lines/k1/process/ties", "3")
         self.settled(page)
         expect(page.locator("[data-grip^='tie']")).to_have_count(3)
         page.locator("[data-grip^='tie']").first.focus()
@@ -168,7 +168,7 @@ class LinesTest(BrowserTest):
             with self.subTest(letter):
                 page.keyboard.press(letter)
                 expect(page.get_by_text(re.compile(words))).to_be_visible()
-        self.type_into(page, f"{LAYER}/lines/k1/distance", "0")
+        self.type_into(page, f"{LAYER}/lines/k1/offset/distance", "0")
         self.settled(page)
         note = page.locator("[data-note=look]").filter(has_text="white slivers")
         expect(note).to_be_visible()
@@ -215,7 +215,7 @@ class LinesTest(BrowserTest):
         page.get_by_role("button", name="Scale them to 200 %").click()
         self.settled(page)
         self.go(page, "lines")
-        expect(self.slot(page, f"{LAYER}/lines/k1/distance")).to_have_text("4.0 mm")
+        expect(self.slot(page, f"{LAYER}/lines/k1/offset/distance")).to_have_text("4.0 mm")
 
     def test_two_pieces_lie_on_sheets_of_their_own_and_a_line_nobody_can_make_blocks(self):
         page = self.page

@@ -34,6 +34,7 @@ from nibble_core.ticket import (
     to_plain,
     words,
 )
+from nibble_core.ticket.piece import Lettering
 
 Author = User | None
 SENSIBLE_WIDTHS = (10.0, 600.0)
@@ -229,7 +230,7 @@ def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: 
     }  # fmt: skip
     element = {
         "id": f"e{number}",
-        "artwork": f"a{number}",
+        "content": {"kind": "artwork", "artwork": f"a{number}"},
         "way": "apart",
         "across": "right of it",
         "down": "centred",
@@ -317,8 +318,9 @@ def _files_of(ticket: Ticket) -> dict[str, str]:
     named = {artwork.file: f"artworks/{artwork.id}/file" for artwork in ticket.artworks}
     for piece in ticket.pieces:
         for element in piece.elements:
-            if element.lettering.own_font:
-                named[element.lettering.own_font] = f"pieces/{piece.id}/elements/{element.id}/lettering/own_font"
+            words = element.content
+            if isinstance(words, Lettering) and words.own_font:
+                named[words.own_font] = f"pieces/{piece.id}/elements/{element.id}/content/own_font"
     named |= {sheet.stock.profile: f"sheets/{sheet.id}/stock/profile" for sheet in ticket.sheets if sheet.stock.profile}
     return named
 

@@ -2,29 +2,37 @@
 
 import json
 from datetime import date, datetime
-from typing import Any
+from typing import Annotated, Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.http import Http404, HttpRequest, HttpResponse
-from ninja import File, Router, Schema, UploadedFile
+from ninja import Field, File, Router, Schema, UploadedFile
+from pydantic import WithJsonSchema
 
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
 from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import FileTooLarge
-from nibble_core.ticket import Change, outdated, sentences, to_plain
+from nibble_core.ticket import Change, Ticket, json_schema, outdated, sentences, to_plain
+from nibble_core.ticket.changes import OPERATIONS
+from nibble_core.ticket.line import Line
 
 PAGE = 60  # jobs of the board that are told together
 MOST_PAGES = 100_000
 router = Router(tags=["jobs"])
 
+# checked by the core when they come in, and told to clients by its types
+Operation = Annotated[str, WithJsonSchema({"type": "string", "enum": list(OPERATIONS)})]
+PlainLine = Annotated[dict[str, Any], WithJsonSchema(json_schema(Line))]
+PlainTicket = Annotated[dict[str, Any], WithJsonSchema(json_schema(Ticket))]
+
 
 class ChangeIn(Schema):
     path: str
     value: Any = None
-    operation: str = "set"
+    operation: Operation = "set"
     before: str | None = None
 
     def change(self) -> Change:
@@ -51,7 +59,7 @@ class RememberedOut(Schema):
     named: str
     colour: str
     process: str
-    line: dict[str, Any]
+    line: PlainLine
 
 
 class ArchiveIn(Schema):
@@ -129,7 +137,7 @@ class JobOut(Schema):
     id: int
     archived: bool
     revision: RevisionOut
-    ticket: dict[str, Any]
+    ticket: PlainTicket
     sentences: list[SentenceOut]
     outdated: list[OutdatedOut]
     moved_on: list[MovedOnOut]
@@ -148,13 +156,31 @@ class DoneIn(Schema):
     done: bool
 
 
+class StateOut(Schema):
+    key: str
+    state: str
+
+
+class PictureOut(Schema):
+    """A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
+    steps: what happens after the files. Those of earlier versions may lack some."""
+
+    drawing: str = ""
+    stock: str = ""
+    stock_colour: str = "#ffffff"
+    quantity: int = 0
+    stations: list[StateOut] = Field(default_factory=list)
+    looks: int = 0
+    steps: list[str] = Field(default_factory=list)
+
+
 class CardOut(Schema):
     id: int
     name: str
     client: str
     due: date | None
     archived: bool
-    card: dict[str, Any] | None
+    card: PictureOut | None
     done: list[DoneOut]
 
 

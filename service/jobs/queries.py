@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import Q, QuerySet
 
 from jobs.models import Job, Revision
-from nibble_core.ticket import Ticket, ticket_from_plain
+from nibble_core.ticket import Ticket, ticket_from_plain, upgrade
 
 MOST_SEARCHED = 200  # letters
 MOST_WORDS = 12
@@ -79,9 +79,10 @@ def changed_origins(ticket: Ticket) -> list[dict[str, Any]]:
 
 def _piece_of(revision: Revision, piece: str) -> Any:
     """A piece with its artworks, as plain values."""
-    own = next((one for one in revision.ticket.get("pieces", []) if one.get("id") == piece), None)
-    used = {one.get("artwork") for one in (own or {}).get("elements", [])}
-    return own, [one for one in revision.ticket.get("artworks", []) if one.get("id") in used]
+    ticket = upgrade(revision.ticket)
+    own = next((one for one in ticket["pieces"] if one["id"] == piece), None)
+    used = {one["content"].get("artwork") for one in (own or {}).get("elements", [])}
+    return own, [one for one in ticket["artworks"] if one["id"] in used]
 
 
 MOST_EARLIER = 40
@@ -94,16 +95,11 @@ def remembered_lines(job_id: int) -> list[dict[str, Any]]:
         return []
     found: dict[str, dict[str, Any]] = {}
     for other in Job.objects.filter(client__iexact=job.client).exclude(id=job_id).order_by("-created")[:MOST_EARLIER]:
-        ticket = newest_revision(other.pk).ticket
-        for piece in ticket.get("pieces", []):
-            for layer in piece.get("layers", []):
-                for line in layer.get("lines", []):
-                    for one in line.get("colours", []):
-                        if one.get("named") and one["named"] not in found:
-                            found[one["named"]] = {
-                                "named": one["named"],
-                                "colour": one["colour"],
-                                "process": line["process"],
-                                "line": line,
-                            }
+        layers = (layer for piece in upgrade(newest_revision(other.pk).ticket)["pieces"] for layer in piece["layers"])
+        for line in (line for layer in layers for line in layer["lines"]):
+            for one in line["source"].get("colours", []):
+                if one["named"] and one["named"] not in found:
+                    process = line["process"]["kind"]
+                    told = {"named": one["named"], "colour": one["colour"], "process": process, "line": line}
+                    found[one["named"]] = told
     return list(found.values())

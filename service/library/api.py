@@ -1,20 +1,25 @@
 """The shop's library over HTTP: plain forms, whose fields the core describes."""
 
 from dataclasses import fields
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import WithJsonSchema
 
 from library import actions, queries
 from nibble_core.formats.registry import FORMATS, SHEET_FORMATS
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import to_plain
+from nibble_core.ticket import json_schema, to_plain
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 
 router = Router(tags=["library"])
+PlainStock = Annotated[dict[str, Any], WithJsonSchema(json_schema(Stock))]
+PlainMachine = Annotated[dict[str, Any], WithJsonSchema(json_schema(Machine))]
+PlainSetting = Annotated[dict[str, Any], WithJsonSchema(json_schema(Setting))]
+PlainRates = Annotated[dict[str, Any], WithJsonSchema(json_schema(Rates))]
 HIDDEN = ("key", "id", "profile", "profile_name")  # chosen by other means than a typed value
 
 
@@ -34,19 +39,19 @@ class FieldOut(Schema):
 class SettingsOut(Schema):
     machine: str
     stock: str
-    settings: list[dict[str, Any]]
+    settings: list[PlainSetting]
 
 
 class LibraryOut(Schema):
     """processes: what a machine can be given; formats: what it can be sent, key and words."""
 
-    stocks: list[dict[str, Any]]
-    machines: list[dict[str, Any]]
+    stocks: list[PlainStock]
+    machines: list[PlainMachine]
     settings: list[SettingsOut]
     stock_fields: list[FieldOut]
     machine_fields: list[FieldOut]
     setting_fields: list[FieldOut]
-    rates: dict[str, Any]
+    rates: PlainRates
     rate_fields: list[FieldOut]
     processes: list[str]
     formats: list[tuple[str, str]]
@@ -57,7 +62,7 @@ class RecordIn(Schema):
 
 
 class SettingsIn(Schema):
-    settings: list[dict[str, Any]]
+    settings: list[PlainSetting]
 
 
 @router.get("", response=LibraryOut, operation_id="library")

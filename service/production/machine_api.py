@@ -181,7 +181,7 @@ def list_engraving_ways(request: HttpRequest, job_id: int, line: str) -> Any:
     """Ways to engrave the area of a line, to lay side by side."""
     ticket = ticket_from_plain(queries.newest_revision(job_id).ticket)
     piece = _piece_of_line(ticket, line)
-    pictures = any(element.kind == "artwork" for element in piece.elements)
+    pictures = any(element.artwork for element in piece.elements)
     return [asdict(way) for way in engraving_ways(line, pictures=pictures)]
 
 

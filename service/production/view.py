@@ -79,7 +79,7 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
 def _steps(ticket: Ticket) -> list[str]:
     """What happens to this job after its files are made."""
     stocks = [sheet.stock for sheet in ticket.sheets]
-    lines = [line.process for piece in ticket.pieces for layer in piece.layers for line in layer.lines if line.on]
+    lines = [line.process.kind for piece in ticket.pieces for layer in piece.layers for line in layer.lines if line.on]
     steps = {
         "printed": any(ticket.prints_on(sheet) for sheet in ticket.sheets), "cut": True,
         "weeded": "kiss cut" in lines and any(stock.liner for stock in stocks),

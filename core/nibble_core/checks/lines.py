@@ -86,7 +86,7 @@ def small_parts(line: CutLine, smallest: float, holder: str) -> list[Finding]:
         Finding(
             "small part", f"{parts} wide where {'it is' if len(small) == 1 else 'they are'} widest.",
             f"{holder} holds parts from {smallest:g} mm.", line.id, places[0],
-            mend=(f"Let parts under {smallest:g} mm fall away", "smallest", smallest), more_places=places[1:],
+            mend=(f"Let parts under {smallest:g} mm fall away", "offset/smallest", smallest), more_places=places[1:],
         )
     ]  # fmt: skip
 
@@ -109,8 +109,8 @@ def narrow_gaps(line: CutLine, narrowest: float, cancelled: Going = _never) -> l
         Finding(
             "narrow gap", f"{gaps} {wide} wide: {tears} when weeded.", f"Close gaps under {narrowest:g} mm.", line.id,
             # in the line itself: gaps closed in the artwork open again where the line is led further out
-            places[0], mend=(f"Close gaps under {narrowest:g} mm", "inside_radius", round(narrowest / 2 + TOLD, 3)),
-            more_places=places[1:],
+            places[0], more_places=places[1:],
+            mend=(f"Close gaps under {narrowest:g} mm", "offset/inside_radius", round(narrowest / 2 + TOLD, 3)),
         ),
         *untold,
     ]  # fmt: skip
@@ -134,7 +134,7 @@ def weak_parts(
             f"{stock[:1].upper()}{stock[1:]} holds {thinnest:g} mm. Cut further out, close gaps, or widen the artwork.",
             line.id,
             found[0].middle,
-            mend=(f"Cut {thinnest / 2:g} mm further out", "distance", round(line.distance + thinnest / 2, 3)),
+            mend=(f"Cut {thinnest / 2:g} mm further out", "offset/distance", round(line.distance + thinnest / 2, 3)),
         ),
         *untold,
     ]
@@ -245,7 +245,7 @@ def sharp_insides(line: CutLine, radius: float) -> list[Finding]:
         Finding(
             "sharp inside", f"{count} sharper than the knife turns ({radius:g} mm).",
             "The knife rounds them by itself; a radius keeps the cut clean.", line.id, Point(*places[0]), "told",
-            (f"Round inside corners by {radius:g} mm", "inside_radius", radius),
+            (f"Round inside corners by {radius:g} mm", "offset/inside_radius", radius),
         )
     ]  # fmt: skip
 
@@ -265,7 +265,7 @@ def printed_beyond(line: CutLine, parts: BaseGeometry, over: BaseGeometry, slack
                     "", line.id, _middle(found), "told")
         ]  # fmt: skip
     further = math.ceil(reach * 10) / 10
-    mend = (f"Cut {further:g} mm further out", "distance", round(line.distance + further, 3))
+    mend = (f"Cut {further:g} mm further out", "offset/distance", round(line.distance + further, 3))
     return [
         Finding(
             "beyond contour", f"What is printed goes beyond the cut: by {reach:.2f} mm at most.",
@@ -284,7 +284,7 @@ def inside_bleed(line: CutLine, artwork: BaseGeometry, bleed: float) -> list[Fin
         Finding(
             "inside bleed", f"The {line.process} runs {line.distance:g} mm outside the artwork: a border of the stock "
             "shows, and no bleed is printed there.", "Cut on the edge for print that runs off it.", line.id, place,
-            "told", mend=("Cut on the edge", "distance", 0.0),
+            "told", mend=("Cut on the edge", "offset/distance", 0.0),
         )
     ]  # fmt: skip
 

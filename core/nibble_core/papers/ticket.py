@@ -185,7 +185,7 @@ _HEADS = ("Machine", "Process", "Force or power", "Speed", "Passes", "Offset or 
 def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
     rows: list[tuple[str, ...]] = []
     for sheet in ticket.sheets:
-        used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
+        used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
         if sheet.border != NO_BORDER or sheet.weed_lines != NO_WEED_LINES:
             used.add(WEEDS)
         for own in sheet.settings:

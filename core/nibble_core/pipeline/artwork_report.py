@@ -63,7 +63,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     if facts.square > 1:
         draft.notes.append(_squares(artwork, facts.square, own_width, own_height))
     draft.fact = f"{ppi:.0f} px/in"
-    prints = any(layer.prints != "nothing" for piece in ticket.pieces for layer in piece.layers)
+    prints = any(layer.prints.kind != "nothing" for piece in ticket.pieces for layer in piece.layers)
     if prints and ppi < POOR_PPI:
         wanted = width / 25.4 * 200
         draft.notes.append(
@@ -89,7 +89,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
 def _wanted_whole(artwork: Artwork, ticket: Ticket) -> bool:
     """Whether anything is to print the artwork as its client's page."""
     return any(
-        layer.prints == "the client’s page"
+        layer.prints.kind == "the client’s page"
         for piece in ticket.pieces
         if any(element.artwork == artwork.id for element in piece.elements)
         for layer in piece.layers

@@ -25,8 +25,8 @@ from nibble_core.pipeline.sheets import footprint, keys_of, own_lines, program_o
 from nibble_core.pipeline.store import ResultStore, run_stage
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.line import ThroughCut
 from nibble_core.ticket.model import Layer, Machine, Setting, Sheet, Ticket
-from nibble_core.ticket.piece import Line
 from nibble_core.toolpaths import Definition
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 from nibble_core.toolpaths.kerf import Compensated, compensated
@@ -43,7 +43,7 @@ def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> 
     if sheet.id not in work.sheets:
         return
     layers = [ticket.layer(one.layer) for one in sheet.holds]
-    rules = [[(line.id, line.kerf_side, line.kerf_marks, line.tie_width) for line in own.lines] for own in layers]
+    rules = [[(line.id, line.process) for line in own.lines if line.process.kind == CUT] for own in layers]
     by = [sheet.settings, sheet.micro_ties, sheet.micro_tie, sheet.machine, sheet.spacing, rules]
     keys = [
         *keys_of([one.id for one in layers], work),
@@ -173,7 +173,7 @@ def _mapped(box: Box, at: Affine) -> Box:
 def _followed(ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote]) -> list[Definition]:
     """A layer's definitions with kerf, ties and leads."""
     drawn: LayerResult = work.layers[layer.id].value
-    rules = {line.id: line for line in layer.lines}
+    rules = {line.id: line.process for line in layer.lines if isinstance(line.process, ThroughCut)}
     setting = sheet.setting(CUT)
     cuts = [line for line in drawn.lines if line.process == CUT and line.regions]
     rings = {line.id: list(rings_of(line.regions)) for line in cuts}
@@ -194,7 +194,7 @@ def _followed(ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: lis
 
 def _on_its_side(
     ticket: Ticket, layer: Layer, cuts: Sequence[DrawnLine], rings: dict[str, list[Path]], flat: list[Path],
-    kerf: float, rules: dict[str, Line], work: Work,
+    kerf: float, rules: dict[str, ThroughCut], work: Work,
 ) -> dict[str, list[Compensated]]:  # fmt: skip
     """Every ring of every cut line on its waste side, the depth told among all of them; by hand where a click said."""
     piece = work.pieces[ticket.piece_of_layer(layer.id).id].value
@@ -218,8 +218,8 @@ def _on_its_side(
 
 
 def _cut(
-    one: Definition, line: DrawnLine, rule: Line | None, rings: list[Compensated], others: list[Path], sheet: Sheet,
-    setting: Setting, reach: BaseGeometry, notes: list[BeamNote],
+    one: Definition, line: DrawnLine, rule: ThroughCut | None, rings: list[Compensated], others: list[Path],
+    sheet: Sheet, setting: Setting, reach: BaseGeometry, notes: list[BeamNote],
 ) -> Definition:  # fmt: skip
     """A through cut as it is followed: inner rings first, tied, led."""
     told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": []}

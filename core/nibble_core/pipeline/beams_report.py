@@ -13,6 +13,7 @@ from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
+from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Sheet, Ticket
 
 FINE_SHARE = 0.05  # of an engraved area that may be finer than the beam
@@ -106,19 +107,20 @@ def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
     for held in sheet.holds:
         layer, piece = ticket.layer(held.layer), ticket.piece_of_layer(held.layer)
         drawn = work.layers[layer.id].value
-        rules = {line.id: line for line in layer.lines}
+        intervals = {line.id: line.fill.interval for line in layer.lines if isinstance(line.fill, AreaFill)}
         engraved = [line for line in drawn.lines if line.filled]
         edge = edge_line(drawn.lines)
         for line in engraved:
             where = f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}"
-            interval = rules[line.id].interval
+            interval = intervals[line.id]
             if interval < beam * 0.5:
+                wider = round(beam * 0.8, 2)
                 times = format_number(beam / interval, 1)
                 yield Note(
                     f"Strokes {format_number(interval, 2)} mm apart with a beam {format_number(beam, 2)} mm wide burn "
                     f"each place {times} times.",
                     "Widen the interval.", where, LOOK,
-                    (setting(f"Set {format_number(beam * 0.8, 2)} mm", f"{where}/interval", round(beam * 0.8, 2)),),
+                    (setting(f"Set {format_number(wider, 2)} mm", f"{where}/process/fill/interval", wider),),
                 )  # fmt: skip
             area = line.area
             fine = checks.finer_than(area, beam)

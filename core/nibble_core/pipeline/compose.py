@@ -20,7 +20,8 @@ from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.text import Font, open_font, set_line, shipped_font
-from nibble_core.ticket.piece import Anchor, Element, Piece, Span
+from nibble_core.ticket.piece import Element, Figure, Lettering, Piece
+from nibble_core.ticket.places import Anchor, Span
 
 MOST_NODES = 1_000_000
 Files = Callable[[str], bytes]
@@ -59,7 +60,7 @@ def compose_piece(
     store: ResultStore, piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: Files
 ) -> Keyed[PieceResult]:
     """The piece that a ticket's elements make. ``traces``: by artwork id. Raises NothingToCut, InvalidTicket."""
-    used = [traces[element.artwork].key for element in piece.elements if element.kind == "artwork"]
+    used = [traces[element.artwork].key for element in piece.elements if element.artwork]
     specification = [*piece.elements, piece.stencil]
     return run_stage(store, "compose", specification, used, lambda: _compose(piece, traces, files))
 
@@ -78,7 +79,8 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
             raise
         turned = turned_about_middle(box, element.turn, element.scale)
         shapes = tuple(shape.mapped(turned) for shape in shapes)
-        box = _box_of(shapes) if element.kind != "text" or element.turn or element.scale != 1 else box
+        if not isinstance(element.content, Lettering) or element.turn or element.scale != 1:
+            box = _box_of(shapes)
         first = next((own.id for own in piece.elements if own.id != element.id), "")
         other = boxes.get(element.beside) or boxes.get(first)
         copies = _copies(element, box)
@@ -118,27 +120,33 @@ def _own(
     element: Element, traces: Mapping[str, Keyed[TraceResult]], files: Files, words: list[tuple[str, str, str]]
 ) -> tuple[tuple[Drawn, ...], Box]:
     """An element's shapes in its own coordinates, and the box it is placed by."""
-    if element.kind == "artwork":
+    content = element.content
+    if element.artwork:
         trace = traces[element.artwork].value
         return tuple(trace.kept), _box_of(trace.kept)
-    if element.kind == "text":
-        text = element.lettering
-        font = shipped_font(text.font) if text.font != "the shop’s own" else _own_font(text.own_font, files)
+    if isinstance(content, Lettering):
+        font = shipped_font(content.font) if content.font != "the shop’s own" else _own_font(content.own_font, files)
         set_text = set_line(
-            font, text.words, text.cap_height, spacing=text.spacing, along=text.along, radius=text.radius
+            font, content.words, content.cap_height, spacing=content.spacing, along=content.along, radius=content.radius
         )
         if set_text.missing:
             letters = ", ".join(f"“{letter}”" for letter in set_text.missing)
             words.append(
                 (element.id, f"{font.name} has no letter for {letters}.", "Choose another font, or other words.")
             )
-        colour = rgb(text.colour)
+        colour = rgb(content.colour)
         return tuple(Shape(region, colour) for region in set_text.regions), set_text.box
-    own = element.figure
+    assert isinstance(content, Figure)
     regions = figure(
-        own.kind, own.width, own.height, radius=own.radius, count=own.count, wall=own.wall, depth=own.depth
+        content.figure,
+        content.width,
+        content.height,
+        radius=content.radius,
+        count=content.count,
+        wall=content.wall,
+        depth=content.depth,
     )
-    shapes = tuple(Shape(region, rgb(own.colour)) for region in regions)
+    shapes = tuple(Shape(region, rgb(content.colour)) for region in regions)
     return shapes, _box_of(shapes)
 
 
@@ -179,7 +187,7 @@ def _reached(box: Box, copies: tuple[Affine, ...], moved: Affine) -> Box:
 def _moved(element: Element, box: Box, other: Box | None) -> Affine:
     """The shift that brings an element beside another one."""
     x, y = element.x, element.y
-    if element.kind != "artwork":  # words and shapes are placed by their box, a client's artwork by its own corner
+    if not element.artwork:  # words and shapes are placed by their box, a client's artwork by its own corner
         x, y = x - box.left, y - box.top
     if other is not None:
         across = {

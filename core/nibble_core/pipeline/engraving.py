@@ -21,13 +21,13 @@ from nibble_core.lines.composing import area_of
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.ticket.piece import Layer, Line
+from nibble_core.ticket.line import AreaFill, Hatching, Picture, Rings
+from nibble_core.ticket.piece import Layer
 from nibble_core.toolpaths import Engraved
 from nibble_core.toolpaths import dithering as dither
 from nibble_core.toolpaths.hatching import hatched
 from nibble_core.toolpaths.ring_filling import ringed
 
-ALONG, HATCHED, RINGED, PICTURE = "along the lines", "by hatching", "by rings", "as a picture"
 MOST_PX = 40_000_000  # of an engraved picture
 MOST_STROKES = 3_000_000
 SHIFT = 4  # bits of a pixel's part in which edges of a mask are told
@@ -38,62 +38,57 @@ def engrave(
 ) -> Keyed[LayerResult]:
     """A layer's lines with those that engrave areas filled. shown: what its piece looks like, for pictures. One that
     cannot be filled is told in ``failed``."""
-    rules = {line.id: line for line in layer.lines if line.on and is_filled(line)}
-    if not any(line.id in rules for line in drawn.value.lines):
+    fills = {line.id: line.fill for line in layer.lines if line.on and isinstance(line.fill, AreaFill)}
+    if not any(line.id in fills for line in drawn.value.lines):
         return drawn
-    seen = shown() if any(line.fill == PICTURE for line in rules.values()) else None
+    seen = shown() if any(isinstance(fill, Picture) for fill in fills.values()) else None
 
     def compute() -> LayerResult:
         made: list[DrawnLine] = []
         failed = list(drawn.value.failed)
         for line in drawn.value.lines:
-            rule = rules.get(line.id)
             try:
-                if rule is None:
-                    made.append(line)
-                elif rule.fill == PICTURE and seen is not None:
-                    made.append(pictured(rule, line, seen.value.items))
-                else:
-                    made.append(filled(rule, line))
+                match fills.get(line.id):
+                    case Picture() as fill if seen is not None:
+                        made.append(pictured(fill, line, seen.value.items))
+                    case Hatching() | Rings() as fill:
+                        made.append(filled(fill, line))
+                    case _:
+                        made.append(line)
             except NibbleError as error:
                 failed.append((line.id, error))
         return replace(drawn.value, lines=tuple(made), failed=tuple(failed))
 
     keys = [drawn.key, *([seen.key] if seen else [])]
-    return run_stage(store, "engrave", list(rules.values()), keys, compute)
+    return run_stage(store, "engrave", list(fills.items()), keys, compute)
 
 
-def is_filled(line: Line) -> bool:
-    """Whether a line engraves an area."""
-    return line.process == "engrave" and line.fill != ALONG
-
-
-def filled(line: Line, made: DrawnLine) -> DrawnLine:
+def filled(fill: Hatching | Rings, made: DrawnLine) -> DrawnLine:
     """An engraved line with the strokes or rings of its area. Raises CannotMake when there would be too many."""
-    area, gap = made.area, line.interval
+    area, gap = made.area, fill.interval
     if area.area / gap / max(gap, 0.5) > MOST_STROKES * 20:
         raise CannotMake(
             f"Strokes {gap:g} mm apart over so large an area would be too many.", "Set them further apart."
         )
-    if line.fill == HATCHED:
-        strokes = hatched(area, gap, angle=line.hatch_angle, one_way=line.hatching == "one way")
-        if line.hatching == "crosswise":
-            strokes = Bundle.joined([strokes, hatched(area, gap, angle=line.hatch_angle + 90)])
+    if isinstance(fill, Hatching):
+        strokes = hatched(area, gap, angle=fill.hatch_angle, one_way=fill.hatching == "one way")
+        if fill.hatching == "crosswise":
+            strokes = Bundle.joined([strokes, hatched(area, gap, angle=fill.hatch_angle + 90)])
     else:
-        strokes = ringed(area, gap, outward=line.rings == "inner to outer")
+        strokes = ringed(area, gap, outward=fill.rings == "inner to outer")
     if not len(strokes):
         raise NothingToCut("There is nothing in this area to engrave.", "Choose what it fills, or a smaller interval.")
-    outlined = line.outline != "no outline pass"
+    outlined = fill.outline != "no outline pass"
     if outlined:
         strokes = Bundle.joined([strokes, made.paths])
     return replace(made, paths=strokes, filled=True, outlined=outlined)
 
 
-def pictured(line: Line, made: DrawnLine, items: Sequence[PrintedPicture | Shape]) -> DrawnLine:
+def pictured(fill: Picture, made: DrawnLine, items: Sequence[PrintedPicture | Shape]) -> DrawnLine:
     """An engraved line with the dots of what its piece shows, within its area. Raises CannotMake when it would have too
     many, NothingToCut when there is nothing dark in it."""
     left, top, right, bottom = made.area.bounds
-    pitch = line.interval
+    pitch = fill.interval
     w, h = math.ceil((right - left) / pitch), math.ceil((bottom - top) / pitch)
     if w * h > MOST_PX:
         raise CannotMake(
@@ -102,20 +97,20 @@ def pictured(line: Line, made: DrawnLine, items: Sequence[PrintedPicture | Shape
             "Choose a wider interval.",
         )
     tones = dither.toned(
-        _darkness(items, left, top, pitch, w, h), contrast=line.contrast, sharpness=line.sharpness, curve=line.curve,
-        invert=line.inverted != "as it is",
+        _darkness(items, left, top, pitch, w, h), contrast=fill.contrast, sharpness=fill.sharpness, curve=fill.curve,
+        invert=fill.inverted != "as it is",
     )  # fmt: skip
     tones[~_mask(made.area, left, top, pitch, w, h)] = 0
-    if line.tones == "error diffusion":
+    if fill.tones == "error diffusion":
         levels = dither.diffused(tones).astype(np.uint8)
-    elif line.tones == "an ordered pattern":
+    elif fill.tones == "an ordered pattern":
         levels = dither.ordered(tones).astype(np.uint8)
-    elif line.tones == "halftone dots":
-        levels = dither.halftone(tones, screen=max(line.screen / pitch, 2.0), angle=line.screen_angle).astype(np.uint8)
+    elif fill.tones == "halftone dots":
+        levels = dither.halftone(tones, screen=max(fill.screen / pitch, 2.0), angle=fill.screen_angle).astype(np.uint8)
     else:
         levels = dither.in_levels(tones)
     levels[~_mask(made.area, left, top, pitch, w, h)] = 0
-    one_way = line.hatching == "one way"
+    one_way = fill.hatching == "one way"
     strokes, shares = dither.strokes_of(levels, pitch, left, top, one_way=one_way)
     if not len(strokes):
         raise NothingToCut(

@@ -33,7 +33,7 @@ def engraving_ways(line: str, *, pictures: bool) -> list[EngravingWay]:
     kinds += [("as a picture", INTERVALS[1:])] if pictures else []
     for fill, intervals in kinds:
         for interval in intervals:
-            changes = (Change(f"{line}/fill", fill), Change(f"{line}/interval", interval))
+            changes = (Change(f"{line}/process/fill", fill), Change(f"{line}/process/fill/interval", interval))
             found.append(EngravingWay(f"{fill}, {interval:g} mm apart", changes))
     return found
 

@@ -18,8 +18,9 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintResult, cut_parts
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.ticket.line import ITSELF, Cut, Line, OneElement, Source
 from nibble_core.ticket.model import Machine, Stock
-from nibble_core.ticket.piece import ITSELF, Layer, Line, Piece
+from nibble_core.ticket.piece import Layer, Lettering, Piece, Printed
 
 PLATE = 20.0  # mm of plate told round the openings of a stencil that has no edge of its own
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
@@ -65,6 +66,7 @@ def _examine(
     piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult,
     printed: PrintResult, cancelled: Callable[[], bool],
 ) -> Examined:  # fmt: skip
+    prints = layer.prints
     rules = {line.id: line for line in layer.lines}
     lines = [_cut_line(line, rules[line.id]) for line in drawn.lines if not line.filled]
     through = [line for line in lines if line.process == "through cut"]
@@ -91,14 +93,14 @@ def _examine(
             about += checks.narrow_gaps(line, machine.narrowest_gap, cancelled)
             about += checks.sharp_insides(line, machine.knife_radius)
             about += checks.open_lines(line)
-            about += checks.inside_bleed(line, drawn.shown, layer.bleed if layer.prints != "nothing" else 0.0)
+            about += checks.inside_bleed(line, drawn.shown, layer.bleed)
             found += [("", finding) for finding in about]
     weak: tuple[Neck, ...] = ()
     if edge is not None:
         weak, thin = checks.weak_parts(work, edge, stock.thinnest, stock.name, cancelled)
         found += [("", finding) for finding in thin]
         found += [("", finding) for finding in checks.near_edge(edge, stock.thinnest)]
-        if layer.prints != "nothing" and kept is not None:
+        if isinstance(prints, Printed) and kept is not None:
             parts = cut_parts(drawn, composed)
             slack = checks.BEYOND + printed.grain
             over = printed.beyond(parts.buffer(slack))
@@ -107,32 +109,37 @@ def _examine(
     found += [("", finding) for finding in checks.shared_lines(lines)]
     found += [("", finding) for finding in checks.crossing_lines(lines)]
     for element in piece.elements:
-        if element.kind == "text" and element.way in ("joined", "apart"):
+        content = element.content
+        if isinstance(content, Lettering) and element.way in ("joined", "apart"):
             letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])
-            cut = any(
-                own.on and own.process in ("kiss cut", "through cut") and own.source in ITSELF
-                and (own.source != "one element" or own.of == element.id) for own in layer.lines
-            )  # fmt: skip
+            cut = any(own.on and own.process.kind in ("kiss cut", "through cut") and _follows(own.source, element.id)
+                      for own in layer.lines)  # fmt: skip
             if cut:
-                words = element.lettering.words
+                words = content.words
                 found += [
                     (element.id, f) for f in checks.thin_letters(letters, words, stock.thinnest, stock.name, cancelled)
                 ]
     worst = None
-    if layer.prints != "nothing" and edge is not None:
+    if isinstance(prints, Printed) and edge is not None:
         nearest = min((line for line in (*kiss, *through)), key=lambda line: abs(line.distance), default=edge)
-        if nearest.distance <= layer.cutting_error + TIDY:  # further out a white border is meant
-            worst = worst_case(nearest.area, drawn.shown, layer.bleed, layer.cutting_error)
+        if nearest.distance <= prints.cutting_error + TIDY:  # further out a white border is meant
+            worst = worst_case(nearest.area, drawn.shown, prints.bleed, prints.cutting_error)
     thinnest = next(iter(weakest(work, cancelled=cancelled).necks), None)
     return Examined(dropped, stock.liner, work, solid, weak, thinnest, worst, tuple(found))
 
 
 def _opens(line: Line, *, stencil: bool) -> bool:
     """Whether what a line encloses is taken out of the piece, if it lies within its edge."""
-    return line.source in ITSELF or (stencil and line.source not in ("a simple shape", "another line"))
+    kind = line.source.kind
+    return kind in ITSELF or (stencil and kind not in ("a simple shape", "another line"))
+
+
+def _follows(source: Source, element: str) -> bool:
+    """Whether a source takes shapes of an element as they are."""
+    return source.kind in ITSELF and (not isinstance(source, OneElement) or source.of == element)
 
 
 def _cut_line(line: DrawnLine, rule: Line) -> CutLine:
     area = line.area.simplify(TIDY) if line.regions else shapely.Polygon()
-    may_cross = rule.crossings == "may cross"
-    return CutLine(line.id, line.process, line.name, line.regions, line.paths, area, rule.distance, may_cross)
+    may_cross = isinstance(rule.process, Cut) and rule.process.crossings == "may cross"
+    return CutLine(line.id, line.process, line.name, line.regions, line.paths, area, rule.offset.distance, may_cross)

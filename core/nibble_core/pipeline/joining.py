@@ -55,7 +55,9 @@ def _bar(id: str, one: Point, other: Point, width: float, distance: float, colou
     down = long * abs(math.sin(turn)) + width * abs(math.cos(turn))
     x, y = (one.x + other.x) / 2 - across / 2, (one.y + other.y) / 2 - down / 2
     return {
-        "id": id, "kind": "simple shape", "way": "joined", "across": "where it is", "down": "where it is",
+        "id": id, "way": "joined", "across": "where it is", "down": "where it is",
         "x": round(x, 3), "y": round(y, 3), "turn": round(math.degrees(turn), 3),
-        "figure": {"kind": "line", "width": round(long, 3), "height": width, "colour": colour},
+        "content": {
+            "kind": "simple shape", "figure": "line", "width": round(long, 3), "height": width, "colour": colour,
+        },
     }  # fmt: skip

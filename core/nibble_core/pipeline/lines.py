@@ -36,7 +36,8 @@ from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.sources import hole_places, holes_of, open_paths_of, shown_by, shown_key, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.processes import PROCESSES, parts
-from nibble_core.ticket.piece import ITSELF, OPEN_SOURCES, Layer, Line, Piece
+from nibble_core.ticket.line import ITSELF, Cut, Line, Perforation, ThroughCut
+from nibble_core.ticket.piece import Layer, Piece
 from nibble_core.toolpaths import Definition, Engraved
 
 
@@ -143,8 +144,8 @@ def draw_lines(
         drawn: dict[str, DrawnLine] = {}
         failed: list[tuple[str, NibbleError]] = []
         # lines that nothing moves come first: those with room give way to them
-        ordered = sorted(lines, key=lambda line: not as_it_is(line) or line.source == "another line")
-        for line in followed(ordered, lambda line: line.of if line.source == "another line" else ""):
+        ordered = sorted(lines, key=lambda line: not as_it_is(line) or bool(line.follows))
+        for line in followed(ordered, lambda line: line.follows):
             try:
                 drawn[line.id] = drawing.draw(line, drawn)
             except NibbleError as error:
@@ -188,13 +189,15 @@ class _Drawing:
 
     def draw(self, line: Line, drawn: Mapping[str, DrawnLine]) -> DrawnLine:
         """One line. Raises NothingToCut when it leaves nothing or its source is gone."""
-        made = DrawnLine(line.id, line.process, (), Bundle.of(()), line.name, line.rank)
-        if line.source in OPEN_SOURCES:
-            return replace(made, paths=Bundle.of(open_paths_of(line, self._piece)))
+        made = DrawnLine(line.id, line.process.kind, (), Bundle.of(()), line.name, line.rank)
+        if line.open_ended:
+            return replace(made, paths=Bundle.of(open_paths_of(line.source, self._piece)))
         regions, leftovers, bays = self._regions(line, drawn)
         led = 0
-        if parts(line.process) and line.crossings == "keeps clear" and not as_it_is(line):
-            regions, led = self._led(line, regions, [own for own in drawn.values() if parts(own.process)])
+        process = line.process
+        if isinstance(process, Cut) and process.crossings == "keeps clear" and not as_it_is(line):
+            others = [own for own in drawn.values() if parts(own.process)]
+            regions, led = self._led(process.clearance, regions, others)
         return replace(made, regions=regions, paths=rings_of(regions), leftovers=leftovers, led=led, bays=bays)
 
     def _regions(
@@ -203,33 +206,34 @@ class _Drawing:
         """What it encloses, how many leftovers fell away, and the bays that it closes off."""
         enclosed = {id: own.regions for id, own in drawn.items()}
         chosen = source_of(line, self._piece, self.shown, enclosed, self._lines)
-        if as_it_is(line) and (line.source in ITSELF or all(not region.holes for region in chosen)):
+        if as_it_is(line) and (line.source.kind in ITSELF or all(not region.holes for region in chosen)):
             return tuple(chosen), 0, ()
-        whole = self.shown if line.source in ("the outer shape", "the shapes") else union(chosen)
+        offset = line.offset
+        whole = self.shown if line.source.kind in ("the outer shape", "the shapes") else union(chosen)
         if whole.is_empty:
             raise NothingToCut("There is no shape to draw a line round.", "Choose what it goes round.")
         base, gaps = self._base(line, whole)
-        kept, filled = hole_places(line, self._piece)
+        kept, filled = hole_places(offset, self._piece)
         options = {
-            "bays": line.smallest_hole if line.holes == "kept" else None, "kept": kept, "filled": filled,
-            "corners": line.corners, "mitre_limit": line.mitre_limit,
-            "holes": holes_of(line, self._piece, [*holes_in(whole), *gaps]),
-            "inside_radius": line.inside_radius, "smallest": line.smallest,
+            "bays": offset.smallest_hole if offset.holes == "kept" else None, "kept": kept, "filled": filled,
+            "corners": offset.corners, "mitre_limit": offset.mitre_limit,
+            "holes": holes_of(offset, self._piece, [*holes_in(whole), *gaps]),
+            "inside_radius": offset.inside_radius, "smallest": offset.smallest,
         }  # fmt: skip
         if self._preview:
-            return tuple(contour_preview(base, line.distance, **options)), 0, ()
-        made = contour_area(base, line.distance, **options)  # type: ignore[arg-type]
-        regions = fitted(made.area, smooth=line.smooth)
-        if not line.distance and not line.smooth:
+            return tuple(contour_preview(base, offset.distance, **options)), 0, ()
+        made = contour_area(base, offset.distance, **options)  # type: ignore[arg-type]
+        regions = fitted(made.area, smooth=offset.smooth)
+        if not offset.distance and not offset.smooth:
             regions = with_own_nodes(regions, chosen)
-        room = [gap for gap in gaps if not gap.buffer(-line.distance, quad_segs=16).is_empty]
+        room = [gap for gap in gaps if not gap.buffer(-offset.distance, quad_segs=16).is_empty]
         return tuple(regions), made.leftovers, (*room, *made.bays)
 
     def _led(
-        self, line: Line, regions: tuple[Region, ...], others: Sequence[DrawnLine]
+        self, clearance: float, regions: tuple[Region, ...], others: Sequence[DrawnLine]
     ) -> tuple[tuple[Region, ...], int]:
-        """Its regions led round the lines drawn before it. Raises NothingToCut when they leave no room."""
-        area, led = kept_clear(union(regions), [own.area for own in others], line.clearance)
+        """A line's regions led round those drawn before it. Raises NothingToCut when they leave no room."""
+        area, led = kept_clear(union(regions), [own.area for own in others], clearance)
         if not led:
             return regions, 0
         if area.is_empty:
@@ -243,27 +247,28 @@ class _Drawing:
         only the distance is dragged."""
 
         def closed() -> tuple[MultiPolygon, list[Polygon]]:
-            return without_holes(joined_islands(closed_shape(whole, close_gaps=line.close_gaps), line.join_islands))
+            return without_holes(joined_islands(closed_shape(whole, close_gaps=offset.close_gaps), offset.join_islands))
 
-        if line.source == "another line":
+        offset = line.offset
+        if line.follows:
             return closed()
-        by = [line.source, line.of, line.close_gaps, line.join_islands, line.surround, line.radius]
-        by += [line.colours, line.regions, *self._shown_key]
+        by = [line.source, offset.close_gaps, offset.join_islands, *self._shown_key]
         base: Keyed[tuple[MultiPolygon, list[Polygon]]] = run_stage(self._store, "outer-shape", by, self._keys, closed)
         return base.value
 
     def finished(self, line: Line, made: DrawnLine) -> DrawnLine:
         """A line with its dashes or ties, if it has them."""
-        if line.process == "perforate" and line.leaves == "as dashes":
-            dashes = Bundle.joined([perforated(path, line.cut, line.tie).bundle for path in made.paths])
+        process = line.process
+        if isinstance(process, Perforation) and process.leaves == "as dashes":
+            dashes = Bundle.joined([perforated(path, process.cut, process.tie).bundle for path in made.paths])
             return replace(made, paths=dashes, dashes=len(dashes))
-        if line.process == "through cut" and (line.ties or line.tie_spacing or line.tie_marks):
-            return self._tied(line, made)
+        if isinstance(process, ThroughCut) and (process.ties or process.tie_spacing or process.tie_marks):
+            return self._tied(process, made)
         return made
 
-    def _tied(self, line: Line, made: DrawnLine) -> DrawnLine:
+    def _tied(self, cut: ThroughCut, made: DrawnLine) -> DrawnLine:
         """Ties by hand go to the ring nearest to each; others are counted on every outer ring."""
-        by_hand = [self._piece.place_of(anchor) for anchor in line.tie_marks]
+        by_hand = [self._piece.place_of(anchor) for anchor in cut.tie_marks]
         rings = [shapely.LinearRing(path.flattened(0.02)) for path in made.paths]
         owner = [int(np.argmin(shapely.distance(rings, shapely.Point(place)))) for place in by_hand]
         outer = {region.outer.rows[0].tobytes() for region in made.regions}
@@ -274,9 +279,7 @@ class _Drawing:
             if (by_hand and not own) or (not by_hand and path.rows[0].tobytes() not in outer):
                 paths.append(path)
                 continue
-            result = tied(
-                path, line.tie_width, count=line.ties, spacing=line.tie_spacing, prefer=line.tie_places, at=own
-            )
+            result = tied(path, cut.tie_width, count=cut.ties, spacing=cut.tie_spacing, prefer=cut.tie_places, at=own)
             paths += result.paths
             places += result.places
         return replace(made, paths=Bundle.of(paths), places=tuple(places))
@@ -285,11 +288,13 @@ class _Drawing:
 def as_it_is(line: Line) -> bool:
     """Whether a line is its source itself: nothing is moved, joined, rounded or left out. At no distance shapes are
     what they are, gaps and holes and all."""
-    if line.distance or line.join_islands or line.inside_radius or line.smallest or line.smooth or line.hole_marks:
+    own = line.offset
+    if own.distance or own.join_islands or own.inside_radius or own.smallest or own.smooth or own.hole_marks:
         return False
-    if line.source in ITSELF:
+    if line.source.kind in ITSELF:
         return True
-    return line.source not in ("the outer shape", *OPEN_SOURCES) and not line.close_gaps and line.holes == "filled"
+    encloses = line.source.kind != "the outer shape" and not line.open_ended
+    return encloses and not own.close_gaps and own.holes == "filled"
 
 
 def rings_of(regions: Sequence[Region]) -> Bundle:

@@ -18,7 +18,8 @@ from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sources import named_inks
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import Change
+from nibble_core.ticket import Change, to_plain
+from nibble_core.ticket.line import AS_THEY_ARE, ChosenColours, Cut
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Layer, Piece
 from nibble_core.ticket.piece_sentences import element_name
@@ -130,7 +131,8 @@ def _takes_nothing(called: str, where: str, taker: Taker) -> Note:
 
 def _inks(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> None:
     """Inks and layers of a client's paths that no line uses yet, each with what its name may mean."""
-    used = {(one.colour, one.named) for layer in piece.layers for line in layer.lines for one in line.colours}
+    used = {(one.colour, one.named) for layer in piece.layers for line in layer.lines
+            if isinstance(line.source, ChosenColours) for one in line.source.colours}  # fmt: skip
     layer = piece.layers[0] if piece.layers else None
     for number, (colour, name) in enumerate(named_inks(composed)[:MOST_INKS]):
         if layer is None or (colour, name) in used:
@@ -164,9 +166,8 @@ def _ink_line(
     taken = {line.id for line in layer.lines}
     id = next(f"ink{n}" for n in range(number, 1000) if f"ink{n}" not in taken)
     line = {
-        "id": id, "process": process, "source": "chosen colours", "distance": 0.0, "close_gaps": 0.0, "holes": "kept",
-        "smallest_hole": 0.0, "name": name[:60], "colours": [{"id": f"{id}c", "colour": colour, "named": name}],
-        "on": on,
+        "id": id, "process": process, "offset": to_plain(AS_THEY_ARE), "name": name[:60], "on": on,
+        "source": {"kind": "chosen colours", "colours": [{"id": f"{id}c", "colour": colour, "named": name}]},
     }  # fmt: skip
     return Change(f"pieces/{piece}/layers/{layer.id}/lines", line, "add")
 
@@ -186,7 +187,7 @@ def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work)
             "through cut",
             "kiss cut",
         ):
-            if line.name or any(own.id == line.id and own.source != "the outer shape" for own in layer.lines):
+            if line.name or any(own.id == line.id and own.source.kind != "the outer shape" for own in layer.lines):
                 draft.notes.append(Note(f"The {line.process} encloses {len(line.regions)} areas.", where=where))
             else:
                 draft.notes.append(
@@ -198,12 +199,13 @@ def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work)
         if line.leftovers:
             draft.notes.append(Note(f"{_count(line.leftovers, 'small part')} fell away by rule.", where=where))
         if line.led:
-            clear = next(own.clearance for own in layer.lines if own.id == line.id)
+            clear = next(own.process.clearance for own in layer.lines
+                         if own.id == line.id and isinstance(own.process, Cut))  # fmt: skip
             draft.notes.append(
                 Note(
                     f"The {line.process} is led round other lines in {_count(line.led, 'place')}, {clear:g} mm clear.",
                     where=where,
-                    mends=(setting("Let it cross", f"{where}/crossings", "may cross"),),
+                    mends=(setting("Let it cross", f"{where}/process/crossings", "may cross"),),
                 )
             )
         if line.dashes:
@@ -253,7 +255,7 @@ def _examined(piece: Piece, layer: Layer, examined: Examined, work: Work) -> Ite
         )
         note = _note(finding, where)
         if finding.bars:
-            distance = next((line.distance for line in layer.lines if line.id == finding.line), 0.0)
+            distance = next((line.offset.distance for line in layer.lines if line.id == finding.line), 0.0)
             changes = joining_bars(piece, work.pieces[piece.id].value, finding.bars, distance)
             joined = "Join it by a bar" if len(finding.bars) == 1 else f"Join them by {len(finding.bars)} bars"
             note = replace(note, mends=(Mend(joined, changes), *note.mends))
@@ -264,8 +266,8 @@ def _examined(piece: Piece, layer: Layer, examined: Examined, work: Work) -> Ite
         place = None if worst.where is None else (worst.where.x, worst.where.y)
         yield Note(
                 f"If the cut is {worst.error:g} mm off, white slivers up to {worst.widest:.2f} mm wide show.",
-                f"A bleed of {needed:g} mm leaves none.", f"{here}/bleed", LOOK,
-                (setting(f"Bleed {needed:g} mm", f"{here}/bleed", needed),), place,
+                f"A bleed of {needed:g} mm leaves none.", f"{here}/prints/bleed", LOOK,
+                (setting(f"Bleed {needed:g} mm", f"{here}/prints/bleed", needed),), place,
         )  # fmt: skip
 
 

@@ -76,9 +76,10 @@ def _part(
             else:
                 own = tuple(at.then(place) for place in places for at in item.places)
                 printed.append(Picture(item.raster, item.width, item.height, own))
-        if work.plates.get(layer):
+        plate = ticket.layer(layer).plate
+        if plate is not None and work.plates.get(layer):
             rings = Bundle.of([ring for region in work.plates[layer] for ring in region.rings])
-            plates.append(Plate(rings, PLATE_INKS[ticket.layer(layer).plate], places))
+            plates.append(Plate(rings, PLATE_INKS[plate.kind], places))
     words = [ring for region in caption_of(sheet, ticket, laid, name) for ring in region.rings]
     black = Bundle.joined([Bundle.of(words), beside or Bundle.of(())]) if printed else Bundle.of(())
     if len(black):

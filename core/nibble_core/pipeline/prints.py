@@ -34,7 +34,7 @@ from nibble_core.pipeline.read import Picture, client_page, finer_look
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.piece import Element, Layer, Piece
+from nibble_core.ticket.piece import Element, Layer, Piece, Printed, SpotPlate
 
 EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
@@ -165,15 +165,16 @@ def print_layer(
     What Trace drops leaves the artwork's print, too. Bleed is printed beyond the cuts only, where what is printed
     reaches them.
     """
-    used = [element.artwork for element in piece.elements if element.kind == "artwork"]
+    prints = layer.prints
+    used = [element.artwork for element in piece.elements if element.artwork]
     keys = [composed.key, drawn.key] if layer.bleed > 0 else [composed.key]
-    if layer.prints in ("the artwork", "the client’s page"):
+    if prints.kind in ("the artwork", "the client’s page"):
         keys += [key for id in used for key in (cleaned[id].key, traces[id].key)]
-    if layer.prints in AS_IT_CAME:
+    if prints.kind in AS_IT_CAME:
         keys += [pictures[id].key for id in used]
 
     def compute() -> PrintResult:
-        if layer.prints == "nothing":
+        if not isinstance(prints, Printed):
             return PrintResult((), None)
         items: list[PrintedPicture | Shape] = []
         bare: list[BaseGeometry] = []
@@ -183,13 +184,13 @@ def print_layer(
         for element in piece.elements:
             if element.way in ("cut out", "common part"):
                 continue
-            if element.kind == "artwork" and layer.prints != "the shapes":
+            if element.artwork and prints.kind != "the shapes":
                 own = artworks[element.artwork]
                 size = sizes[element.artwork]
                 came = pictures[element.artwork].value
                 places = composed.value.places[element.id]
                 fine = None if preview else _fine(store, pictures[element.artwork], own, size, len(places), files)
-                if layer.prints == "the artwork":
+                if prints.kind == "the artwork":
                     clean = cleaned[element.artwork].value.raster
                     if fine is not None and not _recoloured(own):
                         clean = _as_clean(fine, clean, framing_of(own).raster(came.raster))
@@ -200,48 +201,49 @@ def print_layer(
                 bare += Coverage.of(plain, raster.alpha).silhouettes()
                 ink.append(Coverage.of(plain, _inked(raster)))
                 grain = max(grain, plain.mm_per_px)
-                zone = _bleeding(composed.value.whole, parts, layer, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
+                zone = _bleeding(composed.value.whole, parts, prints, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
                 whole = None
-                if layer.prints == "the client’s page":
+                if prints.kind == "the client’s page":
                     whole = _whole_page(store, pictures[element.artwork], own, files)
                 if whole is None:
-                    for picture in _pictures(plain, layer, zone):
+                    for picture in _pictures(plain, prints, zone):
                         items += _without_taken(picture, piece, element, zone, composed.value)
                     continue
                 clip = None
                 if _cut(drawn.value):
-                    clip = _left(parts.buffer(layer.bleed), piece, element, zone, composed.value)
+                    clip = _left(parts.buffer(prints.bleed), piece, element, zone, composed.value)
                 cleared = replace(plain, raster=cleaned[element.artwork].value.raster)
-                for picture in _bleed_alone(cleared, layer, zone if clip is None else zone.intersection(clip)):
+                for picture in _bleed_alone(cleared, prints, zone if clip is None else zone.intersection(clip)):
                     items += _without_taken(picture, piece, element, zone, composed.value)
                 items += _pages(plain, whole, came, own, clip)
             else:
-                items += _painted(element.id, layer, composed.value, parts)
+                items += _painted(element.id, prints, composed.value, parts)
                 drawings = [shape for owner, shape in composed.value.composed.painted if owner == element.id]
                 bare += [area_of(shape) for shape in drawings]
                 ink += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
         return PrintResult(tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain)
 
-    by = [layer.prints, layer.bleed, layer.cutting_error, *(sizes[id] for id in used), preview]
-    if layer.prints in AS_IT_CAME:
+    own = (prints.bleed, prints.cutting_error) if isinstance(prints, Printed) else ()
+    by = [prints.kind, *own, *(sizes[id] for id in used), preview]
+    if prints.kind in AS_IT_CAME:
         by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
     return run_stage(store, "print", by, keys, compute)
 
 
 def plate_of(
-    store: ResultStore, layer: Layer, composed: Keyed[PieceResult], drawn: Keyed[LayerResult],
+    store: ResultStore, prints: Printed, plate: SpotPlate, composed: Keyed[PieceResult], drawn: Keyed[LayerResult],
     printed: Keyed[PrintResult],
 ) -> Keyed[tuple[Region, ...]]:  # fmt: skip
     """The area of a layer's white or varnish: all that prints with its bleed, spread or choked."""
 
     def compute() -> tuple[Region, ...]:
         area = printed.value.area
-        if layer.bleed > 0:
-            area = area.union(area.buffer(layer.bleed).difference(cut_parts(drawn.value, composed.value)))
-        grown = area.buffer(layer.plate_spread) if layer.plate_spread else area
+        if prints.bleed > 0:
+            area = area.union(area.buffer(prints.bleed).difference(cut_parts(drawn.value, composed.value)))
+        grown = area.buffer(plate.plate_spread) if plate.plate_spread else area
         return tuple(refit_polygon(part) for part in polygons(grown))
 
-    return run_stage(store, "plate", [layer.bleed, layer.plate_spread], [printed.key, drawn.key], compute)
+    return run_stage(store, "plate", [prints.bleed, plate.plate_spread], [printed.key, drawn.key], compute)
 
 
 def _fine(
@@ -331,12 +333,12 @@ def _cover_of(shapes: Sequence[Drawn], raster: Raster, px: float) -> NDArray[np.
     return covered([own * px for own in points], raster.width, raster.height)
 
 
-def _pictures(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[PrintedPicture]:
+def _pictures(plain: PrintedPicture, prints: Printed, zone: BaseGeometry) -> list[PrintedPicture]:
     """The artwork's pixels with their bleed in ``zone``: one picture for all its places, or one each where bleed
     differs."""
-    if zone.is_empty or layer.prints != "the artwork":
+    if zone.is_empty or prints.kind != "the artwork":
         return [plain]
-    made, pad = _grown(plain, layer)
+    made, pad = _grown(plain, prints)
     if not pad:
         return [plain]
     raster = plain.raster
@@ -345,17 +347,17 @@ def _pictures(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[P
     return _where_bled(made, zone, before)
 
 
-def _bleed_alone(plain: PrintedPicture, layer: Layer, zone: BaseGeometry) -> list[PrintedPicture]:
+def _bleed_alone(plain: PrintedPicture, prints: Printed, zone: BaseGeometry) -> list[PrintedPicture]:
     """What the artwork's pixels bleed in ``zone``, without the artwork: one picture for each of its places."""
     if zone.is_empty:
         return []
-    made, pad = _grown(plain, layer)
+    made, pad = _grown(plain, prints)
     return _where_bled(made, zone, np.zeros_like(made.raster.pixels)) if pad else []
 
 
-def _grown(plain: PrintedPicture, layer: Layer) -> tuple[PrintedPicture, int]:
+def _grown(plain: PrintedPicture, prints: Printed) -> tuple[PrintedPicture, int]:
     """A picture with its bleed all round, and by how many px it has grown on each side."""
-    grown, pad = bleed_pixels(plain.raster, layer.bleed, mm_per_px=plain.mm_per_px)
+    grown, pad = bleed_pixels(plain.raster, prints.bleed, mm_per_px=plain.mm_per_px)
     step = plain.width / plain.raster.width
     corner = Affine.translation(-pad * step, -pad * step)
     at = tuple(corner.then(place) for place in plain.places)
@@ -442,16 +444,16 @@ def _takers(
     ]
 
 
-def _bleeding(printed: BaseGeometry, parts: MultiPolygon, layer: Layer, *, inward: float) -> BaseGeometry:
+def _bleeding(printed: BaseGeometry, parts: MultiPolygon, prints: Printed, *, inward: float) -> BaseGeometry:
     """Where bleed is printed: outside the parts, round what is printed at their edges. ``inward``: mm within the edge,
     where pixels are see-through by half."""
-    if layer.bleed <= 0:
+    if prints.bleed <= 0:
         return Polygon()
-    near = printed.difference(parts.buffer(-max(layer.cutting_error, AT_EDGE)))
+    near = printed.difference(parts.buffer(-max(prints.cutting_error, AT_EDGE)))
     if near.is_empty:
         return near
-    quarter = quarter_segments(layer.bleed, 0.01)
-    return near.buffer(layer.bleed + 2 * inward, quad_segs=quarter).difference(parts.buffer(-inward))
+    quarter = quarter_segments(prints.bleed, 0.01)
+    return near.buffer(prints.bleed + 2 * inward, quad_segs=quarter).difference(parts.buffer(-inward))
 
 
 def _without_taken(
@@ -491,7 +493,7 @@ def _share(area: BaseGeometry, placed: Affine, width: int, height: int) -> NDArr
     return covered(rings, width, height)
 
 
-def _painted(id: str, layer: Layer, composed: PieceResult, parts: MultiPolygon) -> list[Shape]:
+def _painted(id: str, prints: Printed, composed: PieceResult, parts: MultiPolygon) -> list[Shape]:
     """An element's shapes, with their bleed beneath all of them."""
     own: list[Shape] = []
     for owner, shape in composed.composed.painted:
@@ -499,7 +501,7 @@ def _painted(id: str, layer: Layer, composed: PieceResult, parts: MultiPolygon) 
             own += outlined(shape) if isinstance(shape, Stroke) else [shape]
     under = []
     for shape in own:
-        grown = _bleeding(shapely.make_valid(shape.region.polygon()), parts, layer, inward=EDGE)
+        grown = _bleeding(shapely.make_valid(shape.region.polygon()), parts, prints, inward=EDGE)
         under += [replace(shape, region=refit_polygon(part, 0.02)) for part in polygons(grown)]
     return under + own
 

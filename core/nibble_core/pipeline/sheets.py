@@ -42,6 +42,7 @@ from nibble_core.sheet import (
 )
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket.ids import fresh_ids
+from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process, shared
 
@@ -333,10 +334,8 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
 
 def _run_up(ticket: Ticket, sheet: Sheet) -> float:
     """mm that a beam's head needs beyond what it engraves, to gain and lose speed on the bed."""
-    filled = any(
-        line.on and line.process == "engrave" and line.fill != "along the lines"
-        for held in sheet.holds for line in ticket.layer(held.layer).lines
-    )  # fmt: skip
+    lines = [line for held in sheet.holds for line in ticket.layer(held.layer).lines]
+    filled = any(line.on and isinstance(line.fill, AreaFill) for line in lines)
     return sheet.setting("engrave").overscan if filled and sheet.machine.burns else 0.0
 
 

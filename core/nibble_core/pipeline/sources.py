@@ -20,7 +20,20 @@ from nibble_core.lines.contour import holes_kept
 from nibble_core.lines.figures import surrounding
 from nibble_core.lines.stacking import lower_layer, of_colours
 from nibble_core.pipeline.compose import PieceResult, rgb
-from nibble_core.ticket.piece import NAMING, Anchor, Chosen, Layer, Line, Piece
+from nibble_core.ticket.line import (
+    NAMING,
+    AnotherLine,
+    ChosenColours,
+    ChosenRegions,
+    FoldLines,
+    Line,
+    Offset,
+    OneElement,
+    Source,
+    Surround,
+)  # fmt: skip
+from nibble_core.ticket.piece import Layer, Piece
+from nibble_core.ticket.places import Anchor, Chosen
 
 MOST_HOLES = 5000
 NEAR = 60  # largest difference of a channel between a chosen colour and a shape's
@@ -73,20 +86,21 @@ def source_of(
 ) -> list[Region]:  # fmt: skip
     """The regions that a line follows. ``drawn``: what lines before it enclose; ``lines``: all of its layer. Raises
     NothingToCut when there is nothing."""
-    if line.source == "another line":
-        if line.of not in [one.id for one in lines]:
+    source = line.source
+    if isinstance(source, AnotherLine):
+        if source.of not in [one.id for one in lines]:
             raise NothingToCut("The line that this one follows is gone.", "Choose another line for it to follow.")
         return _found(
-            list(drawn.get(line.of, ())),
+            list(drawn.get(source.of, ())),
             "The line that this one follows encloses nothing.",
             "Switch it on, or choose another.",
         )
-    if line.source == "a simple shape":
-        return [surrounding(line.surround, shown, radius=line.radius)]
-    if line.source in NAMING:
-        return _found(_named(line, composed), *_MISSING[line.source])
-    if line.source == "the rest":
-        rest = _rest([one for one in lines if one.on and one.source in NAMING], composed, shown)
+    if isinstance(source, Surround):
+        return [surrounding(source.surround, shown, radius=source.radius)]
+    if source.kind in NAMING:
+        return _found(_named(source, composed), *_MISSING[source.kind])
+    if source.kind == "the rest":
+        rest = _rest([one.source for one in lines if one.on and one.source.kind in NAMING], composed, shown)
         return _found(rest, "Other lines name every shape of this layer.", "Follow the shapes, or choose colours.")
     if shown is composed.whole:
         return _found(
@@ -103,30 +117,30 @@ _MISSING = {
 SLIVER = 0.01  # mm: what is left of a shape and narrower than this is none
 
 
-def _named(line: Line, composed: PieceResult) -> list[Region]:
-    """The regions that a line names by element, colour or place."""
-    if line.source == "chosen regions":
-        return regions_at(composed, line.regions)
-    return [region for owner, shape in composed.composed.painted if _names(line, owner, shape)
+def _named(source: Source, composed: PieceResult) -> list[Region]:
+    """The regions that a source names by element, colour or place."""
+    if isinstance(source, ChosenRegions):
+        return regions_at(composed, source.regions)
+    return [region for owner, shape in composed.composed.painted if _names(source, owner, shape)
             for region in region_of(shape)]  # fmt: skip
 
 
-def _names(line: Line, owner: str, shape: Drawn) -> bool:
-    """Whether a line follows a shape for its element or its colour."""
-    if line.source == "one element":
-        return owner == line.of
-    return line.source == "chosen colours" and isinstance(shape, Shape) and any(_is(shape, one) for one in line.colours)
+def _names(source: Source, owner: str, shape: Drawn) -> bool:
+    """Whether a source names a shape by its element or its colour."""
+    if isinstance(source, ChosenColours):
+        return isinstance(shape, Shape) and any(_is(shape, one) for one in source.colours)
+    return isinstance(source, OneElement) and owner == source.of
 
 
-def _rest(naming: Sequence[Line], composed: PieceResult, shown: MultiPolygon) -> list[Region]:
-    """What a layer shows and none of some lines names. Of a shape that lies under a named one what is seen."""
+def _rest(naming: Sequence[Source], composed: PieceResult, shown: MultiPolygon) -> list[Region]:
+    """What a layer shows and none of some sources names. Of a shape that lies under a named one what is seen."""
     if not naming or not composed.composed.painted:
         return _shapes(composed, shown)
     own = [
-        (region, any(_names(line, owner, shape) for line in naming))
+        (region, any(_names(one, owner, shape) for one in naming))
         for owner, shape in composed.composed.painted for region in region_of(shape)
     ]  # fmt: skip
-    clicked = [region for line in naming if line.source == "chosen regions" for region in _named(line, composed)]
+    clicked = [region for one in naming if isinstance(one, ChosenRegions) for region in _named(one, composed)]
     own += [(region, True) for region in clicked]  # a click takes what is seen there, as if it lay on top
     areas = np.array([union([region]) for region, _ in own])
     named = np.nonzero([is_named for _, is_named in own])[0]
@@ -156,10 +170,10 @@ def _without(region: Region, taken: BaseGeometry) -> list[Region]:
     return [refit_polygon(part) for part in left if not part.buffer(-SLIVER).is_empty]
 
 
-def open_paths_of(line: Line, composed: PieceResult) -> tuple[Path, ...]:
+def open_paths_of(source: Source, composed: PieceResult) -> tuple[Path, ...]:
     """Fold lines, or the strokes of a drawing. Raises NothingToCut when there are none."""
-    if line.source == "fold lines":
-        folds = [(composed.at(fold.x, fold.y), composed.at(fold.x2, fold.y2)) for fold in line.folds]
+    if isinstance(source, FoldLines):
+        folds = [(composed.at(fold.x, fold.y), composed.at(fold.x2, fold.y2)) for fold in source.folds]
         if not folds:
             raise NothingToCut("No fold line is drawn yet.", "Draw one on the table with the tool “Fold line”.")
         return tuple(Path.polygon(fold, closed=False) for fold in folds)
@@ -168,22 +182,22 @@ def open_paths_of(line: Line, composed: PieceResult) -> tuple[Path, ...]:
     return tuple(stroke.path for stroke in composed.strokes)
 
 
-def hole_places(line: Line, composed: PieceResult) -> tuple[list[Point], list[Point]]:
+def hole_places(offset: Offset, composed: PieceResult) -> tuple[list[Point], list[Point]]:
     """Where clicks say that holes are kept, and where that they are filled."""
-    marks = [(mark.holes, composed.at(mark.x, mark.y)) for mark in line.hole_marks]
+    marks = [(mark.holes, composed.at(mark.x, mark.y)) for mark in offset.hole_marks]
     return [place for holes, place in marks if holes == "kept"], [place for holes, place in marks if holes == "filled"]
 
 
-def holes_of(line: Line, composed: PieceResult, holes: Sequence[Polygon]) -> list[tuple[Polygon, float]]:
-    """Of some holes those that a line keeps, by its rule and by clicks, with the distance in each."""
-    kept, filled = hole_places(line, composed)
-    chosen = holes_kept(holes, line.smallest_hole if line.holes == "kept" else None, kept=kept, filled=filled)
+def holes_of(offset: Offset, composed: PieceResult, holes: Sequence[Polygon]) -> list[tuple[Polygon, float]]:
+    """Of some holes those that an offset keeps, by its rule and by clicks, with the distance in each."""
+    kept, filled = hole_places(offset, composed)
+    chosen = holes_kept(holes, offset.smallest_hole if offset.holes == "kept" else None, kept=kept, filled=filled)
     if len(chosen) > MOST_HOLES:
         raise InvalidTicket(
             f"This line would keep {len(chosen)} holes.", f"Raise the smallest hole: {MOST_HOLES} are the most."
         )
-    usual = line.distance if line.hole_distance is None else line.hole_distance
-    marks = [(mark.distance, shapely.Point(composed.at(mark.x, mark.y))) for mark in line.hole_marks]
+    usual = offset.distance if offset.hole_distance is None else offset.hole_distance
+    marks = [(mark.distance, shapely.Point(composed.at(mark.x, mark.y))) for mark in offset.hole_marks]
     owns = [(distance, place) for distance, place in marks if distance is not None]
     return [(hole, next((own for own, place in owns if hole.contains(place)), usual)) for hole in chosen]
 

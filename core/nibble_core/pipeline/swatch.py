@@ -16,6 +16,7 @@ from nibble_core.pipeline.beams import beam_of, corner_of, run_of
 from nibble_core.pipeline.head_files import write_run
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.text import set_line, shipped_font
+from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, Run
 from nibble_core.toolpaths.beam import Beam
@@ -160,7 +161,7 @@ def _words(text: str, x: float, baseline: float, *, middle: bool = False) -> lis
 def _interval(ticket: Ticket, sheet: Sheet) -> float:
     """Of the first engraved area on the sheet."""
     lines = [line for held in sheet.holds for line in ticket.layer(held.layer).lines]
-    return next((line.interval for line in lines if line.process == "engrave" and line.fill != "along the lines"), 0.1)
+    return next((line.fill.interval for line in lines if isinstance(line.fill, AreaFill)), 0.1)
 
 
 def written_test(

@@ -18,7 +18,8 @@ from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork, Frame
 from nibble_core.ticket.model import Ticket
-from nibble_core.ticket.piece import Element, Piece
+from nibble_core.ticket.piece import Element, FromArtwork, Piece
+from nibble_core.ticket.piece import Lettering as SetWords
 
 MOST_OFFERED = 8
 LEAST_CAPITALS, MOST_CAPITALS = 0.5, 2000.0  # mm, of an element of text
@@ -60,7 +61,12 @@ def _brought_in(
     called, elements = part.split(DEEPER)[-1], f"pieces/{piece.id}/elements"
     added = {"id": id, "file": artwork.file, "name": f"{artwork.name}, {called}"[:200], "part": part,
              "width": found.width * scale, "trace": {"mode": "outer"}}  # fmt: skip
-    element = {"id": id, "artwork": id, "x": round(found.left * scale, 2), "y": round(found.top * scale, 2)}
+    element = {
+        "id": id,
+        "content": {"kind": "artwork", "artwork": id},
+        "x": round(found.left * scale, 2),
+        "y": round(found.top * scale, 2),
+    }
     return Mend(f"Bring {called} in too", (
         Change("artworks", added, "add"), Change(elements, element, "add", before.id),
         Change(f"{elements}/{before.id}/way", "apart"),
@@ -73,7 +79,7 @@ def lost_text(artwork: Artwork, ticket: Ticket, drawn: ClientDrawing, width: flo
     fonts = ", ".join(sorted({found.font for found in drawn.lettering}))
     some = ", ".join(f"“{found.text[:30]}”" for found in drawn.lettering[:3])
     text = f"Text in {fonts} has no outlines in this file and is left out: {some}."
-    there = {element.lettering.words for one in ticket.pieces for element in one.elements if element.kind == "text"}
+    there = {e.content.words for one in ticket.pieces for e in one.elements if isinstance(e.content, SetWords)}
     missing = [found for found in drawn.lettering if found.text not in there]
     if not missing:
         return Note(text, "It is set again in a font.", f"artworks/{artwork.id}")
@@ -85,8 +91,8 @@ def lost_text(artwork: Artwork, ticket: Ticket, drawn: ClientDrawing, width: flo
         scale = width / drawn.drawing.width
         mends = (Mend(label, tuple(
             Change(f"pieces/{piece.id}/elements",
-                   {"id": next(free), "kind": "text",
-                    **((_set_again(found, scale) if as_drawn else None) or _set_beneath(found, k))}, "add")
+                   {"id": next(free)} | ((_set_again(found, scale) if as_drawn else None) or _set_beneath(found, k)),
+                   "add")
             for k, found in enumerate(missing[:MOST_OFFERED])
         )),)  # fmt: skip
     return Note(text, "Ask for outlines, or set it again in a font.", f"artworks/{artwork.id}", LOOK, mends)
@@ -104,12 +110,17 @@ def _set_again(found: Lettering, scale: float) -> dict[str, Any] | None:
     x, y = np.array(found.at) * scale - anchor + (reached.left, reached.top)
     if not max(abs(x), abs(y)) < FURTHEST:
         return None
-    return {"lettering": {"words": found.text, "cap_height": round(capitals, 2)}, "way": "apart",
+    return {"content": {"kind": "text", "words": found.text, "cap_height": round(capitals, 2)}, "way": "apart",
             "x": round(float(x), 2), "y": round(float(y), 2), "turn": round(found.turn, 2)}  # fmt: skip
 
 
 def _set_beneath(found: Lettering, number: int) -> dict[str, Any]:
-    return {"lettering": {"words": found.text}, "across": "centred", "down": "below it", "y": 4.0 + 14.0 * number}
+    return {
+        "content": {"kind": "text", "words": found.text},
+        "across": "centred",
+        "down": "below it",
+        "y": 4.0 + 14.0 * number,
+    }
 
 
 def _as_drawn(artwork: Artwork, ticket: Ticket) -> tuple[Piece, Element] | None:
@@ -121,7 +132,7 @@ def _as_drawn(artwork: Artwork, ticket: Ticket) -> tuple[Piece, Element] | None:
     for piece in ticket.pieces:
         for element in piece.elements:
             if element.artwork == artwork.id:
-                plain = Element(element.id, artwork.id, way=element.way)
+                plain = Element(element.id, FromArtwork(artwork.id), way=element.way)
                 return (piece, element) if element == plain else None
     return None
 

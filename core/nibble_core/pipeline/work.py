@@ -42,6 +42,7 @@ from nibble_core.ticket import fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Layer, Machine, Piece, Sheet, Stock, Ticket
+from nibble_core.ticket.piece import Printed, SpotPlate
 
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
@@ -140,13 +141,14 @@ def _not_made(ticket: Ticket, library: Library) -> Iterator[Problem]:
         for held in sheet.holds:
             piece, layer = ticket.piece_of_layer(held.layer), ticket.layer(held.layer)
             for line in layer.lines:
-                if line.on and not sheet.machine.makes(line.process):
-                    able = [f"the {one.name}" for one in library.machines if one.makes(line.process)]
+                process = line.process.kind
+                if line.on and not sheet.machine.makes(process):
+                    able = [f"the {one.name}" for one in library.machines if one.makes(process)]
                     other = f"Choose {' or '.join(able)}, or another" if able else "Choose another"
                     yield Problem(
                         "machine", f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}",
                         CannotMake(
-                            f"The {sheet.machine.name} cannot {PROCESSES[line.process].doing} (piece “{piece.name}”).",
+                            f"The {sheet.machine.name} cannot {PROCESSES[process].doing} (piece “{piece.name}”).",
                             f"{other} process for the line.",
                         ),
                     )  # fmt: skip
@@ -207,7 +209,7 @@ def _work_out_artwork(
 
 
 def _compose(piece: Piece, store: ResultStore, work: Work, sources: Sources) -> None:
-    used = [element.artwork for element in piece.elements if element.kind == "artwork"]
+    used = [element.artwork for element in piece.elements if element.artwork]
     if all(id in work.traces and work.traces[id].value.kept for id in used):
         work.pieces[piece.id] = compose_piece(store, piece, work.traces, sources)
 
@@ -229,10 +231,11 @@ def _lines(
         )  # fmt: skip
 
     printed = print_of(layer)
-    drawn = engrave(store, layer, drawn, partial(print_of, replace(layer, prints="the artwork", bleed=0.0)))
+    drawn = engrave(store, layer, drawn, partial(print_of, replace(layer, prints=Printed())))
     work.prints[layer.id] = printed
-    if layer.plate != "no plate" and layer.prints != "nothing" and not preview:
-        work.plates[layer.id] = plate_of(store, layer, composed, drawn, printed).value
+    prints = layer.prints
+    if isinstance(prints, Printed) and isinstance(prints.plate, SpotPlate) and not preview:
+        work.plates[layer.id] = plate_of(store, prints, prints.plate, composed, drawn, printed).value
     if printed.value.box is not None:  # copies keep their distance from each other's bleed as well
         whole = replace(drawn.value, box=Box.around([drawn.value.box, printed.value.box]))
         drawn = Keyed(fingerprint(drawn.key, printed.key), whole)

@@ -9,7 +9,7 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.changes import Change
 from nibble_core.ticket.ids import fresh_ids
 from nibble_core.ticket.model import Held, Ticket
-from nibble_core.ticket.piece import Origin, Piece
+from nibble_core.ticket.piece import FromArtwork, Origin, Piece
 from nibble_core.ticket.serial import to_plain
 
 KEPT = ("id", "origin", "quantity", "name")
@@ -82,12 +82,12 @@ def brought_again(ticket: Ticket, piece_id: str, other: Ticket, *, revision: int
 
 def _used(piece: Piece) -> list[str]:
     """The artworks of a piece, once each."""
-    return list(dict.fromkeys(one.artwork for one in piece.elements if one.kind == "artwork"))
+    return list(dict.fromkeys(one.artwork for one in piece.elements if one.artwork))
 
 
 def _renamed(piece: Piece, artworks: Mapping[str, str], layers: Mapping[str, str]) -> Piece:
     elements = tuple(
-        replace(one, artwork=artworks[one.artwork]) if one.kind == "artwork" else one for one in piece.elements
+        replace(one, content=FromArtwork(artworks[one.artwork])) if one.artwork else one for one in piece.elements
     )
     return replace(
         piece, elements=elements, layers=tuple(replace(layer, id=layers[layer.id]) for layer in piece.layers)

@@ -7,16 +7,17 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, is_dataclass
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.model import Accepted, Line, Sheet, Ticket
-from nibble_core.ticket.piece import ITSELF
-from nibble_core.ticket.serial import ticket_from_plain, to_plain
+from nibble_core.ticket.line import ITSELF, Line, Surround
+from nibble_core.ticket.model import Accepted, Sheet, Ticket
+from nibble_core.ticket.piece import Printed
+from nibble_core.ticket.serial import as_kind, ticket_from_plain, to_plain, type_at
 
 OPERATIONS = ("set", "add", "move", "remove")
 
@@ -58,15 +59,23 @@ def apply(ticket: Ticket, changes: Iterable[Change], library: Library = STARTING
 
 def _apply_one(plain: Any, change: Change, library: Library) -> None:
     *way, last = [part for part in change.path.split("/") if part] or [""]
-    holder = plain
+    holder: Any = plain
+    kind: type = Ticket
     for part in way:
-        holder = _step(holder, part, change.path)
+        below = _step(holder, part, change.path)
+        if isinstance(holder, dict) and is_dataclass(kind):
+            kind = type_at(kind, part, holder)
+        holder = below
     if change.operation == "set":
         if isinstance(holder, list) or not isinstance(holder, dict) or last not in holder:
             raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
-        if last == "source" and "process" in holder and change.value in ITSELF and holder["source"] not in ITSELF:
-            holder.update(THEMSELVES)
-        holder[last] = _from_library(last, change.value, library)
+        made = change.value
+        rule = rule_of(kind, last)
+        if rule is not None and rule.type_of is not None and isinstance(made, str):
+            made = as_kind(rule, made, holder[last])
+        if kind is Line and last == "source" and _kind(made) in ITSELF and _kind(holder[last]) not in ITSELF:
+            holder["offset"].update(THEMSELVES)
+        holder[last] = _from_library(last, made, library)
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
             keys = [holder[name].get("key", "") for name in ("machine", "stock")]
             holder["settings"] = to_plain(library.settings_of(*keys))
@@ -87,6 +96,11 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
 
 THEMSELVES = {"close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0}
 """What a line is set to when it is to follow shapes: all of them, until the operator says otherwise."""
+
+
+def _kind(plain: Any) -> Any:
+    """Of a plain value that comes in kinds."""
+    return plain.get("kind") if isinstance(plain, Mapping) else plain
 
 
 def _step(holder: Any, part: str, path: str) -> Any:
@@ -118,7 +132,7 @@ def _from_library(name: str, value: Any, library: Library) -> Any:
     return to_plain(library.stock(value) if name == "stock" else library.machine(value))
 
 
-SCALED = ("distance", "close_gaps", "join_islands", "smallest_hole", "hole_distance", "radius", "inside_radius")
+SCALED = ("distance", "close_gaps", "join_islands", "smallest_hole", "hole_distance", "inside_radius")
 
 
 def scaled_distances(ticket: Ticket, factor: float) -> list[Change]:
@@ -126,18 +140,18 @@ def scaled_distances(ticket: Ticket, factor: float) -> list[Change]:
     InvalidTicket when the factor is none."""
     if not 0.01 <= factor <= 100:
         raise InvalidTicket("Distances can be scaled to between 1 and 10 000 %.", "Change them one by one.")
-    changes = []
+    owners: list[tuple[str, Any, tuple[str, ...]]] = []
     for piece in ticket.pieces:
         for layer in piece.layers:
             here = f"pieces/{piece.id}/layers/{layer.id}"
-            owners: list[tuple[str, Any, tuple[str, ...]]] = [(here, layer, ("bleed",))]
-            owners += [(f"{here}/lines/{line.id}", line, SCALED) for line in layer.lines]
-            for path, owner, names in owners:
-                for name in names:
-                    value = getattr(owner, name)
-                    if value:
-                        changes.append(Change(f"{path}/{name}", round(value * factor, 3)))
-    return changes
+            if isinstance(layer.prints, Printed):
+                owners.append((f"{here}/prints", layer.prints, ("bleed",)))
+            for line in layer.lines:
+                owners.append((f"{here}/lines/{line.id}/offset", line.offset, SCALED))
+                if isinstance(line.source, Surround):
+                    owners.append((f"{here}/lines/{line.id}/source", line.source, ("radius",)))
+    values = [(f"{path}/{name}", getattr(owner, name)) for path, owner, names in owners for name in names]
+    return [Change(path, round(value * factor, 3)) for path, value in values if value]
 
 
 def free_ids(prefix: str, items: Iterable[Any]) -> Iterator[str]:
@@ -160,7 +174,7 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
     for part in way[:-1] if change.operation in ("set", "add") else way:
         owner = _descend(owner, part)
         if isinstance(owner, Line):
-            process = owner.process
+            process = owner.process.kind
     if change.operation == "set":
         rule = rule_of(owner, name) if owner is not None and not isinstance(owner, tuple) else None
         if isinstance(change.value, list):
@@ -171,7 +185,7 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
         if rule.kind == "flag":
             return f"{process or rule.called} {'on' if change.value else 'off'}"
         called = rule.called if not process or name == "process" else f"{process}: {rule.called}"
-        return f"{called} to {rule.say(rule.check(change.value))}"
+        return f"{called} to {rule.say(rule.check(change.value if rule.type_of is None else _kind(change.value)))}"
     if change.operation == "add":
         if name in _ADDED_WORDS:
             return _ADDED_WORDS[name]
@@ -180,7 +194,7 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
             return f"accepted: “{str(item.get('said', ''))[:200]}”"
         if name in _ADDED:
             return _ADDED[name].get(str(item.get("kind", "drop")), f"{item.get('kind', name)} by hand")
-        return f"{item.get('process') or item.get('name') or name} added"
+        return f"{_kind(item.get('process')) or item.get('name') or name} added"
     if isinstance(owner, TouchUp | BrushStroke):
         return _TAKEN_BACK.get(owner.kind, f"{owner.kind} taken back")
     if way[-2:-1] == ["wordless"]:

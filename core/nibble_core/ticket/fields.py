@@ -6,7 +6,7 @@ One description serves validation, the sentence's slot and the words of a change
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields
 from datetime import date
 from functools import cache
@@ -18,7 +18,8 @@ from nibble_core.geometry.units import format_number, say_length
 
 @dataclass(frozen=True)
 class Rule:
-    """What a field takes. ``called`` names it in the words of a change; ``auto`` is what None is called."""
+    """What a field takes. ``called`` names it in the words of a change; ``auto`` is what None is called; ``type_of``
+    gives the type of a value that comes in kinds, of which ``choices`` tells those there are."""
 
     kind: str
     called: str
@@ -27,6 +28,7 @@ class Rule:
     step: float = 1.0
     choices: Mapping[str, str] | None = None
     auto: str | None = None
+    type_of: Callable[[str], type] | None = None
 
     def check(self, value: Any) -> Any:
         """The value as stored. Raises InvalidTicket, naming the limits or the right values."""
@@ -159,6 +161,11 @@ def colour(default: str, called: str) -> Any:
 def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:
     """One of the keys; the values explain each in a line."""
     return field(default=default, metadata={"rule": Rule("choice", called, choices=choices)})
+
+
+def of_kinds(default: Any, called: str, choices: Mapping[str, str], type_of: Callable[[str], type]) -> Any:
+    """A value that comes in kinds, each a dataclass with a field ``kind`` and what else counts for it."""
+    return field(default=default, metadata={"rule": Rule("choice", called, choices=choices, type_of=type_of)})
 
 
 def text(default: str, longest: int, called: str, *, shortest: int = 0, empty: str | None = None) -> Any:

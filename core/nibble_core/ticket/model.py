@@ -11,14 +11,15 @@ from dataclasses import dataclass, field
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, share, text
-from nibble_core.ticket.piece import Element, Layer, Line, Piece
+from nibble_core.ticket.line import Line
+from nibble_core.ticket.piece import Element, Layer, Piece
 
 __all__ = [
     "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Setting", "Sheet", "Spot", "Stock",
     "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 9
+SCHEMA = 10
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -381,7 +382,7 @@ class Ticket:
 
     def prints_on(self, sheet: Sheet) -> bool:
         """Whether anything on a sheet is printed, be it marks behind those of its first side."""
-        if any(self.layer(held.layer).prints != "nothing" for held in sheet.holds):
+        if any(self.layer(held.layer).prints.kind != "nothing" for held in sheet.holds):
             return True
         first = self.first_side(sheet)
         return first is not sheet and first.marks > 0 and self.prints_on(first)

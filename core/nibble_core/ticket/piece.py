@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import KW_ONLY, dataclass, field
 
-from nibble_core.processes import WORDS
 from nibble_core.things import NOTHING
 from nibble_core.things import WORDS as THING_WORDS
-from nibble_core.ticket.fields import angle, choice, colour, count, flag, length, share, text
+from nibble_core.ticket.fields import angle, choice, colour, count, length, of_kinds, share, text
+from nibble_core.ticket.line import Line
+from nibble_core.ticket.places import Anchor, Chosen, Span
 
-CORNERS = {
-    "round": "The corner is an arc as wide as the distance; it cannot snag.",
-    "mitred": "The corner stays a point, cut off when it grows too long.",
-    "bevelled": "The corner is cut straight across.",
-}
 PRINTS = {
     "the artwork": "The client's pixels without their background.",
     "the client’s pixels": "The client's file as it came, background and all.",
@@ -74,82 +71,10 @@ FIGURES = {
     "star": "Points round a middle.",
     "line": "A straight bar of a thickness.",
 }
-SOURCES = {
-    "the outer shape": "Everything inside the outermost edge of the piece.",
-    "the shapes": "The outlines of the piece's shapes, as they are.",
-    "one element": "The shapes of one artwork, text or simple shape.",
-    "chosen colours": "Shapes of the colours chosen.",
-    "chosen regions": "The regions chosen by clicks.",
-    "the rest": "The shapes, without what other lines of this layer name by element, colour or region.",
-    "centre-lines": "The strokes of a drawing, along their middle.",
-    "a simple shape": "A rectangle, circle or hull round the piece.",
-    "another line": "What another line encloses.",
-    "fold lines": "Straight lines drawn on the table.",
-}
-NAMING = ("one element", "chosen colours", "chosen regions")
-"""Sources that name a part of the piece."""
-ITSELF = ("the shapes", *NAMING, "the rest")
-"""Sources that a line without distance follows as they are: gaps are not closed, holes not filled."""
-OPEN_SOURCES = ("centre-lines", "fold lines")
-"""Sources that enclose nothing."""
-SURROUNDS = {
-    "rectangle": "The upright box.",
-    "rounded rectangle": "The box with round corners.",
-    "circle": "The smallest circle.",
-    "ellipse": "An upright ellipse of the box's proportions.",
-    "hexagon": "The smallest upright hexagon.",
-    "smooth hull": "As a rubber band lies round it, with round corners.",
-}
-HOLES = {
-    "filled": "Only the outside counts.",
-    "kept": "Holes large enough are cut as well.",
-}
 PLATES = {
     "no plate": "Inks only.",
     "white under the print": "White ink first, so that colours show on clear or dark stock.",
     "varnish over the print": "Clear ink over everything that prints.",
-}
-SCORES = {"folds": "It will be bent there.", "marks": "It is only drawn into the surface."}
-LEAVES = {
-    "as dashes": "Every dash is a line of its own in the file.",
-    "as one plain line": "For machines that dash it themselves.",
-}
-TIE_PLACES = {
-    "straight": "Where the line is straightest.",
-    "hidden": "In recesses of the outline, where a stub does not show.",
-}
-FILLS = {
-    "along the lines": "The beam follows the outlines: a hairline.",
-    "by hatching": "Areas are filled with parallel strokes.",
-    "by rings": "Areas are filled with contours set further and further in.",
-    "as a picture": "The artwork's own tones, dot by dot or by power.",
-}
-HATCHINGS = {
-    "both ways": "Every other stroke runs backward: the quickest.",
-    "one way": "All strokes run forward: even edges on worn machines.",
-    "crosswise": "Twice, the second time across the first.",
-}
-OUTLINE_PASSES = {
-    "no outline pass": "Edges are the ends of strokes.",
-    "an outline pass": "The beam follows the outlines last: smooth edges.",
-}
-RING_ORDERS = {"outer to inner": "From the edge inward.", "inner to outer": "From the middle outward."}
-TONES = {
-    "error diffusion": "Dots strewn by what earlier ones left over: finest.",
-    "an ordered pattern": "A regular pattern of dots.",
-    "halftone dots": "Round dots that grow with the tone, as in print.",
-    "grey by power": "The beam burns weaker where it is lighter.",
-}
-INVERTED = {"as it is": "Dark is burnt.", "dark and light exchanged": "Light is burnt: for dark or mirrored material."}
-KERF_SIDES = {
-    "by its depth": "Outside an outline, inside a hole, outside an island in it, and so on.",
-    "outside": "Always outside: what lies within keeps its size.",
-    "inside": "Always inside: the opening keeps its size.",
-    "on the line": "The middle of the beam runs on the line.",
-}
-CROSSINGS = {
-    "keeps clear": "Led round other cuts that it would run across.",
-    "may cross": "Runs where it would, across other cuts as well.",
 }
 HANGERS = {
     "no hanger": "It is not hung up.",
@@ -172,57 +97,23 @@ MARKED = {
 
 
 @dataclass(frozen=True)
-class Anchor:
-    """A place on the piece, as fractions of its box."""
+class Content:
+    """What an element shows. Each kind is a type with its own values."""
 
-    id: str
-    x: float = share(0.0, "place", low=-1.0, high=2.0)
-    y: float = share(0.0, "place", low=-1.0, high=2.0)
+    kind: str
 
 
 @dataclass(frozen=True)
-class HoleMark:
-    """A hole kept or filled by a click, at a place on the piece; a kept one may have a distance of its own."""
+class FromArtwork(Content):
+    """A client's artwork, by its id."""
 
-    id: str
-    x: float = share(0.0, "place", low=-1.0, high=2.0)
-    y: float = share(0.0, "place", low=-1.0, high=2.0)
-    holes: str = choice("kept", "hole", HOLES)
-    distance: float | None = length(None, -20.0, 50.0, "distance in this hole", auto="that of the line")
+    artwork: str = text("", 40, "artwork")
+    _: KW_ONLY
+    kind: str = choice("artwork", "element", KINDS)
 
 
 @dataclass(frozen=True)
-class KerfMark:
-    """A ring whose waste lies where a click said, at a place on the piece."""
-
-    id: str
-    x: float = share(0.0, "place", low=-1.0, high=2.0)
-    y: float = share(0.0, "place", low=-1.0, high=2.0)
-    side: str = choice("outside", "side of the kerf", KERF_SIDES)
-
-
-@dataclass(frozen=True)
-class Span:
-    """Two places on the piece: a fold line, or a bridge."""
-
-    id: str
-    x: float = share(0.0, "place", low=-1.0, high=2.0)
-    y: float = share(0.0, "place", low=-1.0, high=2.0)
-    x2: float = share(0.0, "second place", low=-1.0, high=2.0)
-    y2: float = share(0.0, "second place", low=-1.0, high=2.0)
-
-
-@dataclass(frozen=True)
-class Chosen:
-    """A colour that counts, as shapes show it; a client's name for it, if it has one, must agree as well."""
-
-    id: str
-    colour: str = colour("#000000", "colour")
-    named: str = text("", 120, "ink or layer", empty="any name")
-
-
-@dataclass(frozen=True)
-class Lettering:
+class Lettering(Content):
     """A line of text. cap_height: of a flat capital. own_font: SHA-256 of the shop's own font file, or empty."""
 
     words: str = text("Text", 200, "words", shortest=1)
@@ -233,13 +124,15 @@ class Lettering:
     along: str = choice("a straight line", "way of the words", ALONG)
     radius: float = length(40.0, 1.0, 5000.0, "radius of the circle", step=1.0)
     colour: str = colour("#22323a", "colour")
+    _: KW_ONLY
+    kind: str = choice("text", "element", KINDS)
 
 
 @dataclass(frozen=True)
-class Figure:
+class Figure(Content):
     """A simple shape. See ``nibble_core.lines.figures.figure``."""
 
-    kind: str = choice("circle", "shape", FIGURES)
+    figure: str = choice("circle", "shape", FIGURES)
     width: float = length(40.0, 0.1, 5000.0, "width", step=1.0)
     height: float = length(20.0, 0.1, 5000.0, "height", step=1.0)
     radius: float = length(4.0, 0.0, 1000.0, "corner radius", step=0.5)
@@ -247,6 +140,11 @@ class Figure:
     wall: float = length(5.0, 0.1, 1000.0, "wall", step=0.5)
     depth: float = share(0.5, "inner radius", low=0.05, high=0.95)
     colour: str = colour("#f6e7cb", "colour")
+    _: KW_ONLY
+    kind: str = choice("simple shape", "element", KINDS)
+
+
+_CONTENTS: Mapping[str, type[Content]] = {"artwork": FromArtwork, "text": Lettering, "simple shape": Figure}
 
 
 @dataclass(frozen=True)
@@ -254,10 +152,7 @@ class Element:
     """One part of a piece, at a place beside another (the first unless said), joined with all before it in some way."""
 
     id: str
-    artwork: str = text("", 40, "artwork")
-    kind: str = choice("artwork", "element", KINDS)
-    lettering: Lettering = field(default_factory=Lettering)
-    figure: Figure = field(default_factory=Figure)
+    content: Content = of_kinds(FromArtwork(), "element", KINDS, _CONTENTS.__getitem__)
     way: str = choice("joined", "way of joining", WAYS)
     widen: float = length(0.0, 0.0, 50.0, "widening")
     beside: str = text("", 40, "element beside it", empty="the first")
@@ -271,61 +166,50 @@ class Element:
     rows: int = count(1, 1, 50, "number down")
     gap: float = length(3.0, 0.0, 500.0, "space between", step=0.5)
 
+    @property
+    def artwork(self) -> str:
+        """The id of its artwork, empty where it shows none."""
+        return self.content.artwork if isinstance(self.content, FromArtwork) else ""
+
 
 @dataclass(frozen=True)
-class Line:
-    """A rule that draws production geometry. Which values count depends on its source and process."""
+class Plate:
+    """What is printed below or above the inks: nothing."""
 
-    id: str
-    process: str = choice("through cut", "process", WORDS)
-    distance: float = length(2.0, -20.0, 200.0, "distance")
-    corners: str = choice("round", "corners", CORNERS)
-    mitre_limit: float = share(2.0, "mitre limit", low=1.0, high=10.0)
-    close_gaps: float = length(1.5, 0.0, 100.0, "gaps closed")
-    on: bool = flag(True, "line")
-    name: str = text("", 60, "name", empty="no name")
-    rank: int = count(1, 1, 9, "rank")
-    source: str = choice("the outer shape", "source", SOURCES)
-    of: str = text("", 40, "what it follows", empty="nothing")
-    surround: str = choice("rectangle", "shape round it", SURROUNDS)
-    radius: float = length(5.0, 0.0, 500.0, "corner radius", step=0.5)
-    colours: tuple[Chosen, ...] = ()
-    regions: tuple[Anchor, ...] = ()
-    folds: tuple[Span, ...] = ()
-    join_islands: float = length(0.0, 0.0, 100.0, "islands joined")
-    holes: str = choice("filled", "holes", HOLES)
-    smallest_hole: float = length(4.0, 0.0, 100.0, "smallest hole")
-    hole_distance: float | None = length(None, -20.0, 50.0, "distance in holes", auto="the same distance")
-    hole_marks: tuple[HoleMark, ...] = ()
-    inside_radius: float = length(0.0, 0.0, 50.0, "smallest inside radius")
-    smooth: float = length(0.0, 0.0, 2.0, "smoothing", step=0.01)
-    smallest: float = length(0.0, 0.0, 50.0, "smallest part")
-    crossings: str = choice("keeps clear", "way past other cuts", CROSSINGS)
-    clearance: float = length(0.5, 0.05, 50.0, "distance from other cuts")
-    cut: float = length(3.0, 0.1, 200.0, "cut")
-    tie: float = length(0.8, 0.05, 50.0, "tie")
-    leaves: str = choice("as dashes", "form in the file", LEAVES)
-    scoring: str = choice("folds", "scoring", SCORES)
-    ties: int = count(0, 0, 200, "ties")
-    tie_spacing: float = length(0.0, 0.0, 2000.0, "spacing of ties", step=5.0)
-    tie_width: float = length(0.5, 0.05, 20.0, "width of ties")
-    tie_places: str = choice("straight", "places of ties", TIE_PLACES)
-    tie_marks: tuple[Anchor, ...] = ()
-    fill: str = choice("along the lines", "way of engraving", FILLS)
-    interval: float = length(0.1, 0.02, 20.0, "interval", step=0.01)
-    hatch_angle: float = angle(0.0, "direction of strokes")
-    hatching: str = choice("both ways", "way of hatching", HATCHINGS)
-    rings: str = choice("outer to inner", "order of rings", RING_ORDERS)
-    outline: str = choice("no outline pass", "outline pass", OUTLINE_PASSES)
-    tones: str = choice("error diffusion", "tones", TONES)
-    screen: float = length(0.8, 0.1, 20.0, "width of the screen", step=0.1)
-    screen_angle: float = angle(45.0, "angle of the screen")
-    contrast: float = share(0.0, "contrast", low=-1.0, high=0.99)
-    sharpness: float = share(0.0, "sharpness", high=5.0)
-    curve: float = share(1.0, "curve of the material", low=0.1, high=10.0)
-    inverted: str = choice("as it is", "tones", INVERTED)
-    kerf_side: str = choice("by its depth", "side of the kerf", KERF_SIDES)
-    kerf_marks: tuple[KerfMark, ...] = ()
+    _: KW_ONLY
+    kind: str = choice("no plate", "plate", PLATES)
+
+
+@dataclass(frozen=True)
+class SpotPlate(Plate):
+    """White or varnish, wherever anything prints. plate_spread: beyond that; a minus chokes it."""
+
+    plate_spread: float = length(-0.2, -5.0, 5.0, "spread of the plate", step=0.05)
+    _: KW_ONLY
+    kind: str = choice("white under the print", "plate", PLATES)
+
+
+@dataclass(frozen=True)
+class Prints:
+    """What a layer prints: nothing."""
+
+    _: KW_ONLY
+    kind: str = choice("nothing", "print", PRINTS)
+
+
+@dataclass(frozen=True)
+class Printed(Prints):
+    """Pixels, a page or shapes, and how far they go on beyond the cut."""
+
+    bleed: float = length(0.0, 0.0, 50.0, "bleed")
+    cutting_error: float = length(0.3, 0.0, 10.0, "cutting error")
+    plate: Plate = of_kinds(Plate(), "plate", PLATES, lambda kind: Plate if kind == "no plate" else SpotPlate)
+    _: KW_ONLY
+    kind: str = choice("the artwork", "print", PRINTS)
+
+
+def prints_of(kind: str, bleed: float = 0.0) -> Prints:
+    return Prints() if kind == "nothing" else Printed(bleed, kind=kind)
 
 
 @dataclass(frozen=True)
@@ -333,17 +217,24 @@ class Layer:
     """The part of a piece made from one stock. The first of a piece lies lowest."""
 
     id: str
-    prints: str = choice("the artwork", "print", PRINTS)
+    prints: Prints = of_kinds(Printed(), "print", PRINTS, lambda kind: Prints if kind == "nothing" else Printed)
     lines: tuple[Line, ...] = ()
     name: str = text("", 60, "layer", empty="the layer")
-    bleed: float = length(0.0, 0.0, 50.0, "bleed")
-    plate: str = choice("no plate", "plate", PLATES)
-    plate_spread: float = length(-0.2, -5.0, 5.0, "spread of the plate", step=0.05)
-    cutting_error: float = length(0.3, 0.0, 10.0, "cutting error")
     shows: str = choice("everything", "shapes", SHOWN)
     colours: tuple[Chosen, ...] = ()
     regions: tuple[Anchor, ...] = ()
     overlap: float = length(0.0, 0.0, 20.0, "overlap")
+
+    @property
+    def bleed(self) -> float:
+        """mm that its print goes on beyond the cut."""
+        return self.prints.bleed if isinstance(self.prints, Printed) else 0.0
+
+    @property
+    def plate(self) -> SpotPlate | None:
+        """Its white or varnish, if it has one."""
+        own = self.prints.plate if isinstance(self.prints, Printed) else None
+        return own if isinstance(own, SpotPlate) else None
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -39,6 +39,9 @@ class Slot:
     changed: bool = False
 
 
+Parts = tuple[str | Slot, ...]
+
+
 @dataclass(frozen=True)
 class Sentence:
     """One rule of the job. ``parts``: words and slots in order; ``more``: advanced ones behind “more”.
@@ -49,8 +52,8 @@ class Sentence:
 
     id: str
     station: str
-    parts: tuple[str | Slot, ...]
-    more: tuple[str | Slot, ...] = ()
+    parts: Parts
+    more: Parts = ()
     process: str = ""
     owner: str = ""
     on: bool = True
@@ -66,14 +69,23 @@ class Sentence:
 
 
 def slot(here: str, owner: Any, name: str) -> Slot:
+    """The slot of a field; of a value that comes in kinds, the choice among these."""
     rule, value = rule_of(owner, name), getattr(owner, name)
     assert rule is not None
     choices = tuple(Choice(key, key, words) for key, words in (rule.choices or {}).items())
     default = next(f.default for f in owner.__dataclass_fields__.values() if f.name == name)
+    if rule.type_of is not None:
+        value, default = value.kind, default.kind
     return Slot(
         f"{here}/{name}".lstrip("/"), rule.kind, value, rule.say(value), rule.called, rule.low, rule.high, rule.step,
         rule.auto or "", choices, value != default,
     )  # fmt: skip
+
+
+def item_slot(path: str, value: str, called: str, items: Mapping[str, str], empty: str) -> Slot:
+    """A choice among items of the ticket, by id; empty: what none of them is called."""
+    choices = (Choice("", empty, ""), *(Choice(id, name, "") for id, name in items.items()))
+    return Slot(path, "choice", value, items.get(value, empty), called, choices=choices)
 
 
 def library_slot(path: str, key: str, name: str, records: Iterable[Any]) -> Slot:

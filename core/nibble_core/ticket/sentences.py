@@ -209,7 +209,7 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
             ".",
         )
         yield Sentence(f"{sheet.id}-order", "machine", (*order, "."), origin, about=sheet.id)
-    used = {line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
+    used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
     used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
     for spot in machine.spots:

@@ -10,8 +10,10 @@ from types import UnionType
 from typing import Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.ticket.fields import rule_of
-from nibble_core.ticket.model import SCHEMA, Sheet, Ticket
+from nibble_core.ticket.fields import Rule, rule_of
+from nibble_core.ticket.model import Sheet, Ticket
+from nibble_core.ticket.piece import FromArtwork
+from nibble_core.ticket.upgrading import upgrade
 
 T = TypeVar("T")
 MOST_ITEMS = 10_000
@@ -50,34 +52,6 @@ def ticket_from_plain(plain: Any) -> Ticket:
     return ticket
 
 
-def upgrade(plain: Any) -> Any:
-    """JSON values of an older schema in today's form."""
-    if not isinstance(plain, dict):
-        raise InvalidTicket("This is not a job ticket.", "Give a ticket that Nibble wrote.")
-    schema = plain.get("schema")
-    if not isinstance(schema, int) or not 1 <= schema <= SCHEMA:
-        raise InvalidTicket(
-            f"This ticket has schema {schema}; this Nibble reads up to {SCHEMA}.",
-            "Update Nibble, or check the file.",
-        )
-    if schema < 4:
-        plain = _with_machines_on_sheets(plain)
-    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 9 brought has defaults that mean what was
-
-
-def _with_machines_on_sheets(plain: dict[str, Any]) -> dict[str, Any]:
-    """Schema 4: a sheet holds any number of layers, and has the machine that was the job's."""
-    machine = plain.get("machine", {})
-    sheets = [
-        {name: value for name, value in sheet.items() if name != "layer"}
-        | {"holds": [{"id": "h1", "layer": sheet.get("layer", "")}], "machine": machine}
-        if isinstance(sheet, dict)
-        else sheet
-        for sheet in (plain.get("sheets") or ())
-    ]
-    return {name: value for name, value in plain.items() if name != "machine"} | {"sheets": sheets}
-
-
 def from_plain(kind: type[T], plain: Any, where: str) -> T:
     """A value of dataclass ``kind``. Unknown names, wrong types and values beyond limits raise InvalidTicket."""
     if not isinstance(plain, dict):
@@ -99,9 +73,9 @@ def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
     rule = rule_of(owner, name)
     if rule is not None:
         try:
-            return rule.check(plain)
+            return rule.check(plain) if rule.type_of is None else _of_kind(rule, plain, where)
         except InvalidTicket as error:
-            raise InvalidTicket(error.message, error.what_to_do, where=where) from error
+            raise InvalidTicket(error.message, error.what_to_do, where=error.where or where) from error
     if get_origin(hint) is tuple:
         item, *more = get_args(hint)
         if not isinstance(plain, list):
@@ -123,6 +97,31 @@ def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
     if get_origin(hint) in (Union, UnionType):
         hint = next(arg for arg in get_args(hint) if arg is not type(None))
     return _item(hint, plain, where)
+
+
+def _of_kind(rule: Rule, plain: Any, where: str) -> Any:
+    """A value of one of several kinds; a kind alone is that kind with its usual values."""
+    assert rule.type_of is not None
+    plain = {"kind": plain} if isinstance(plain, str) else plain
+    if not isinstance(plain, dict):
+        raise InvalidTicket(f"The {rule.called} is a kind with its values.", f"Choose {', '.join(rule.choices or ())}.")
+    kind = rule.check(plain.get("kind"))
+    own: type = rule.type_of(kind)
+    alien = sorted(plain.keys() - _hints(own).keys())
+    if alien:
+        can = [one for one in rule.choices or () if alien[0] in _hints(rule.type_of(one))]
+        raise InvalidTicket(
+            f"“{alien[0]}” does not belong to “{kind}”.",
+            f"It belongs to {', '.join(can)}." if can else f"Known: {', '.join(_hints(own))}.",
+        )
+    return from_plain(own, plain, where)
+
+
+def as_kind(rule: Rule, kind: str, before: dict[str, Any]) -> dict[str, Any]:
+    """A plain value made another kind of its rule: what both kinds have stays. Raises InvalidTicket for no kind."""
+    assert rule.type_of is not None
+    own = _hints(rule.type_of(rule.check(kind)))
+    return {key: value for key, value in before.items() if key in own} | {"kind": kind}
 
 
 def _item(hint: Any, plain: Any, where: str) -> Any:
@@ -149,9 +148,21 @@ def _fields(kind: Any) -> tuple[tuple[str, bool], ...]:
     return tuple((f.name, f.default is MISSING and f.default_factory is MISSING) for f in fields(kind))
 
 
+def type_at(owner: type, name: str, plain: dict[str, Any]) -> type:
+    """The dataclass of a field's plain value, or of its items; of one of several kinds, that of its kind."""
+    rule = rule_of(owner, name)
+    if rule is not None and rule.type_of is not None:
+        return rule.type_of(plain[name]["kind"])
+    hint = _hints(owner).get(name, object)
+    found: type = get_args(hint)[0] if get_origin(hint) is tuple else hint
+    return found
+
+
 @cache
 def _hints(kind: Any) -> dict[str, Any]:
-    return get_type_hints(kind)
+    """Names and types of the fields of a dataclass."""
+    hints = get_type_hints(kind)
+    return {own.name: hints[own.name] for own in fields(kind)}
 
 
 def _check_links(ticket: Ticket) -> None:
@@ -175,11 +186,11 @@ def _check_links(ticket: Ticket) -> None:
                 "Lay more pieces on the sheet instead.", where=f"pieces/{piece.id}",
             )  # fmt: skip
         for element in piece.elements:
-            if element.kind == "artwork" and element.artwork not in artworks:
+            if isinstance(element.content, FromArtwork) and element.artwork not in artworks:
                 raise InvalidTicket("A piece uses an artwork that is not there.", "", where=f"pieces/{piece.id}")
         _check_circle({element.id: element.beside for element in piece.elements}, f"pieces/{piece.id}", "element")
         for layer in piece.layers:
-            follows = {line.id: line.of if line.source == "another line" else "" for line in layer.lines}
+            follows = {line.id: line.follows for line in layer.lines}
             _check_circle(follows, f"pieces/{piece.id}/layers/{layer.id}", "line")
     for sheet in ticket.sheets:
         laid = {one.layer for one in sheet.placed}

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from nibble_core.ticket.artwork import Artwork, Trace
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.model import Element, Held, Layer, Line, Machine, Piece, Sheet, Stock, Ticket
+from nibble_core.ticket.line import Line
+from nibble_core.ticket.model import Held, Machine, Sheet, Stock, Ticket
+from nibble_core.ticket.piece import Element, FromArtwork, Layer, Piece
 
 
 def first_ticket(
@@ -30,7 +32,15 @@ def first_ticket(
         client=client,
         due=due,
         artworks=(Artwork("a1", file, file_name, width=width, trace=Trace(mode=mode, smallest=smallest / 2)),),
-        pieces=(Piece("p1", "sticker", quantity, (Element("e1", "a1"),), (Layer("l1", lines=(Line("k1"),)),)),),
+        pieces=(
+            Piece(
+                "p1",
+                "sticker",
+                quantity,
+                (Element("e1", FromArtwork("a1")),),
+                (Layer("l1", lines=(Line("k1"),)),),
+            ),
+        ),
         sheets=(
             Sheet(
                 "s1",

@@ -47,14 +47,14 @@ class PartsAndGapsTest(unittest.TestCase):
         self.assertEqual(len(made), 1)
         self.assertIn("0.30 mm", made[0].text)
         self.assertAlmostEqual(made[0].place.x, 5.15, delta=0.2)
-        self.assertEqual(made[0].mend[1:], ("inside_radius", 0.26))
+        self.assertEqual(made[0].mend[1:], ("offset/inside_radius", 0.26))
         self.assertEqual(checks.narrow_gaps(line(shapely.MultiPolygon([square(0, 0, 5), square(10.7, 0, 5)])), 0.5), [])
 
     def test_weak_parts_are_told_with_their_width(self):
         bar = shapely.union_all([square(0, 0, 8), square(30, 0, 8), shapely.box(0, -0.3, 30, 0.3)])
         weak, made = checks.weak_parts(bar, line(bar), 0.8, "film")
         self.assertAlmostEqual(weak[0].width, 0.6, delta=0.005)
-        self.assertEqual(made[0].mend[1:], ("distance", 2.4))
+        self.assertEqual(made[0].mend[1:], ("offset/distance", 2.4))
         self.assertEqual(checks.weak_parts(square(0, 0, 8), line(square(0, 0, 8)), 0.8, "film"), ((), []))
 
     def test_holes_near_an_edge_or_each_other(self):
@@ -92,7 +92,7 @@ class LinesAgainstEachOtherTest(unittest.TestCase):
         parts = shapely.box(-11, -11, 8, 11)
         made = self.told(line(parts, distance=1.0), parts, art)
         self.assertIn("2.00 mm", made[0].text)
-        self.assertEqual(made[0].mend[1:], ("distance", 3.0))
+        self.assertEqual(made[0].mend[1:], ("offset/distance", 3.0))
         self.assertEqual(self.told(line(square(0, 0, 12)), square(0, 0, 12), art), [])
         choked = self.told(line(square(0, 0, 9.7), distance=-0.3), square(0, 0, 9.7), art)
         self.assertEqual([one.weight for one in choked], ["told"])

@@ -123,7 +123,7 @@ class ClientPageTest(unittest.TestCase):
         here = "pieces/p1/layers/l1"
         changes = [
             Change("artworks/a1/part", "page 2"), Change(f"{here}/prints", "the client’s page"),
-            Change(f"{here}/bleed", 1.0), Change(f"{here}/lines/k1/distance", -3.0),
+            Change(f"{here}/prints/bleed", 1.0), Change(f"{here}/lines/k1/offset/distance", -3.0),
         ]  # fmt: skip
         ticket = apply(ticket, changes)
         work = work_out(ticket, lambda _: content, MemoryStore())

@@ -82,7 +82,7 @@ class WholeJobTest(unittest.TestCase):
         for plate, ink in (("white under the print", "White"), ("varnish over the print", "Varnish")):
             for spread in (-0.5, 0.0, 0.4):
                 ticket = badge_ticket(
-                    Change("pieces/p1/layers/l1/plate", plate), Change("pieces/p1/layers/l1/plate_spread", spread),
+                    Change("pieces/p1/layers/l1/prints/plate", {"kind": plate, "plate_spread": spread}),
                     quantity=4,
                 )  # fmt: skip
                 work = badge_work(ticket)
@@ -104,7 +104,7 @@ class WholeJobTest(unittest.TestCase):
 
     def test_pixels_hold_the_print_as_it_is_seen_and_a_tiff_its_plates_beside(self):
         plain = badge_ticket(quantity=2)
-        white = badge_ticket(Change("pieces/p1/layers/l1/plate", "white under the print"), quantity=2)
+        white = badge_ticket(Change("pieces/p1/layers/l1/prints/plate", "white under the print"), quantity=2)
         before, work = badge_work(plain), badge_work(white)
         bare = {one.name: one.content for one in write_files(plain, before, formats=["png"])}
         files = {one.name: one.content for one in write_files(white, work, formats=["png", "tiff"])}

@@ -18,6 +18,7 @@ from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply
+from nibble_core.ticket.piece import Prints
 from tests.sample import BADGE, BADGE_SHA, badge_ticket
 
 SRGB = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
@@ -111,7 +112,7 @@ class ProfileTest(unittest.TestCase):
         work = work_out(ticket, {BADGE_SHA: BADGE}.__getitem__, MemoryStore())
         self.assertEqual([problem.station for problem in work.problems], ["machine"])
         nothing = replace(ticket, pieces=tuple(
-            replace(piece, layers=tuple(replace(layer, prints="nothing") for layer in piece.layers))
+            replace(piece, layers=tuple(replace(layer, prints=Prints()) for layer in piece.layers))
             for piece in ticket.pieces
         ))  # fmt: skip
         self.assertEqual(work_out(nothing, {BADGE_SHA: BADGE}.__getitem__, MemoryStore()).problems, [])

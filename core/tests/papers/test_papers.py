@@ -11,8 +11,9 @@ from nibble_core.papers import SIZES, priced, printed_ticket, proof, quote
 from nibble_core.papers.page import width_of, wrapped
 from nibble_core.ticket import STARTING, Change, apply, sentences
 from nibble_core.ticket.library import Rates
-from nibble_core.ticket.model import Layer, Line, Piece
-from nibble_core.ticket.piece import Element, Figure
+from nibble_core.ticket.line import line_of
+from nibble_core.ticket.model import Layer, Piece
+from nibble_core.ticket.piece import Element, Figure, Prints
 from tests.sample import badge_ticket, badge_work
 
 MM = 72 / 25.4
@@ -58,9 +59,9 @@ class PaperTest(unittest.TestCase):
 
     def test_a_job_of_many_pieces_still_fits_one_page_and_counts_what_it_leaves_out(self):
         def one(n: int) -> Piece:
-            lines = tuple(Line(f"k{n}{i}", distance=i) for i in range(1, 5))
-            star = Element(f"e{n}", kind="simple shape", figure=STAR)
-            return Piece(f"q{n}", f"piece number {n}", 3, (star,), (Layer(f"m{n}", "nothing", lines),))
+            lines = tuple(line_of(f"k{n}{i}", distance=i) for i in range(1, 5))
+            star = Element(f"e{n}", STAR)
+            return Piece(f"q{n}", f"piece number {n}", 3, (star,), (Layer(f"m{n}", Prints(), lines),))
 
         pieces = tuple(one(n) for n in range(20))
         many = replace(self.ticket, pieces=(*self.ticket.pieces, *pieces))

@@ -227,7 +227,7 @@ class MendTest(unittest.TestCase):
         offered = [m for n in stations(ticket, work)[0].notes for m in n.mends if "in a font" in m.label]
         self.assertEqual([mend.label for mend in offered], ["Set “hi” in a font"])
         ticket, work = sign(mirrored, *offered[0].changes)
-        self.assertEqual(ticket.pieces[0].elements[-1].lettering.words, "hi")
+        self.assertEqual(ticket.pieces[0].elements[-1].content.words, "hi")
         self.assertGreater(work.pieces["p1"].value.box.bottom, sign(mirrored)[1].pieces["p1"].value.box.bottom + 5)
         self.assertNotIn("Set “hi”", str([n.mends for n in stations(ticket, work)[0].notes]))
 

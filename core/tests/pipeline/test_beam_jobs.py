@@ -24,8 +24,10 @@ from nibble_core.simulators.laser import Body
 from nibble_core.simulators.laser_port import Lies
 from nibble_core.ticket import sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
+from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Hatching, Line, Rings, Source, line_of
 from nibble_core.ticket.model import GROUPINGS, HEIGHTS, MICRO_TIES, ORIGINS, Held, Setting, Sheet, Ticket, Zone
-from nibble_core.ticket.piece import Element, Figure, KerfMark, Layer, Lettering, Line, Piece
+from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints, prints_of
+from nibble_core.ticket.places import KerfMark
 from tests.pictures import badge_png
 
 LASER, BIRCH = MACHINES["small-laser"], STOCKS["birch-3mm"]
@@ -34,11 +36,11 @@ ITSELF = {"close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0, "source": "t
 
 
 def cut(**values):
-    return Line("k1", "through cut", 0.0, **(ITSELF | values))
+    return line_of("k1", "through cut", 0.0, **(ITSELF | values))
 
 
 def job(elements, lines, machine=LASER, *, quantity=1, settings=SETTINGS, stock=BIRCH, **values):
-    piece = Piece("p1", "part", quantity, tuple(elements), (Layer("l1", "nothing", tuple(lines)),))
+    piece = Piece("p1", "part", quantity, tuple(elements), (Layer("l1", Prints(), tuple(lines)),))
     sheet = Sheet("s1", (Held("h1", "l1"),), stock, machine, settings=settings, **({"spacing": 4.0} | values))
     return ticket_from_plain(to_plain(Ticket(name="Laser job", pieces=(piece,), sheets=(sheet,))))
 
@@ -46,10 +48,8 @@ def job(elements, lines, machine=LASER, *, quantity=1, settings=SETTINGS, stock=
 def plate(hole=20.0, side=50.0):
     """A square with a round hole."""
     return (
-        Element("e1", kind="simple shape", figure=Figure("rectangle", side, side)),
-        Element(
-            "e2", kind="simple shape", figure=Figure("circle", hole), way="cut out", across="centred", down="centred"
-        ),
+        Element("e1", content=Figure("rectangle", side, side)),
+        Element("e2", content=Figure("circle", hole), way="cut out", across="centred", down="centred"),
     )
 
 
@@ -91,9 +91,7 @@ class TrueSize(unittest.TestCase):
         self.assertAlmostEqual(hole_high + kerf, 20, delta=0.02)
 
     def test_islands_in_holes_and_a_click_say_the_side(self):
-        island = Element(
-            "e3", kind="simple shape", figure=Figure("circle", 8.0), way="apart", across="centred", down="centred"
-        )
+        island = Element("e3", content=Figure("circle", 8.0), way="apart", across="centred", down="centred")
         own = tuple(
             replace(one, kerf=1.0, lead="no lead-in") if one.process == "through cut" else one for one in SETTINGS
         )
@@ -103,13 +101,13 @@ class TrueSize(unittest.TestCase):
             self.assertTrue(np.allclose([wide for wide, _ in widths(dropped)], wanted, atol=0.02), widths(dropped))
 
     def test_an_f_is_upright_for_every_origin(self):
-        letter = Element("e1", kind="text", lettering=Lettering("F", "sans", "", 40.0))
+        letter = Element("e1", content=Lettering("F", "sans", "", 40.0))
         images = []
         for origin in ORIGINS:
             for of in ("the bed", "the job"):
                 machine = replace(LASER, origin=origin, origin_of=of)
                 ticket = job(
-                    [letter], [Line("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)], machine
+                    [letter], [line_of("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)], machine
                 )
                 body = body_for(machine)
                 if of == "the job":  # the head was driven to the middle of the bed
@@ -133,7 +131,7 @@ class TrueSize(unittest.TestCase):
 class WholeJobs(unittest.TestCase):
     LINES = (
         cut(),
-        Line(
+        line_of(
             "k2",
             "engrave",
             -4.0,
@@ -143,7 +141,7 @@ class WholeJobs(unittest.TestCase):
             interval=0.4,
             hatch_angle=30.0,
         ),
-        Line("k3", "score", -2.0, source="the outer shape", close_gaps=0.0),
+        line_of("k3", "score", -2.0, source="the outer shape", close_gaps=0.0),
     )
 
     def test_minutes_are_the_machines_and_files_hold_what_was_planned(self):
@@ -173,8 +171,8 @@ class WholeJobs(unittest.TestCase):
         made = first_ticket(name="Badge", file=hashlib.sha256(content).hexdigest(), file_name="badge.png", width=40,
                             stock=BIRCH, machine=LASER)  # fmt: skip
         for tones in ("error diffusion", "grey by power", "halftone dots", "an ordered pattern"):
-            line = Line("k1", "engrave", 0.0, fill="as a picture", interval=0.2, tones=tones, **ITSELF)
-            piece = replace(made.pieces[0], layers=(Layer("l1", "nothing", (line,)),))
+            line = line_of("k1", "engrave", 0.0, fill="as a picture", interval=0.2, tones=tones, **ITSELF)
+            piece = replace(made.pieces[0], layers=(Layer("l1", Prints(), (line,)),))
             ticket = replace(made, pieces=(piece,))
             work = worked(ticket, {made.artworks[0].file: content})
             self.assertEqual([p.error.message for p in work.problems], [])
@@ -203,7 +201,7 @@ class WholeJobs(unittest.TestCase):
 
     def test_a_printed_sheet_is_cut_where_it_lies(self):
         ticket = job(plate(12, 30), [cut()], quantity=6, marks=4)
-        layer = replace(ticket.pieces[0].layers[0], prints="the shapes")
+        layer = replace(ticket.pieces[0].layers[0], prints=prints_of("the shapes"))
         ticket = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(layer,)),))
         work = worked(ticket)
         lies = Lies((2.0, -1.0 + 8.0), 0.5, 1.003, 0.998)
@@ -242,6 +240,14 @@ class WholeJobs(unittest.TestCase):
         self.assertIn(b"(process through cut)", content)
 
 
+outlines, intervals = st.sampled_from(["no outline pass", "an outline pass"]), st.sampled_from([0.4, 1.0])
+ways = st.sampled_from(["both ways", "one way", "crosswise"])
+fills = (
+    st.just(Fill()) | st.builds(Rings, intervals, outline=outlines)
+    | st.builds(Hatching, intervals, st.sampled_from([0.0, 33.0]), ways, outlines)
+)  # fmt: skip
+
+
 @st.composite
 def any_jobs(draw):
     """Tickets of two shapes and two to four lines, with all that a beam's settings can be."""
@@ -249,11 +255,9 @@ def any_jobs(draw):
     machine = replace(LASER, origin=one_of(*ORIGINS), openings=one_of(0.0, 40.0), height=one_of(*HEIGHTS))
     lines = [
         cut(ties=one_of(0, 2), kerf_side=one_of("by its depth", "inside", "on the line")),
-        Line("k2", "engrave", 0.0, fill=one_of("along the lines", "by hatching", "by rings"), interval=one_of(0.4, 1.0),
-             hatching=one_of("both ways", "one way", "crosswise"), hatch_angle=one_of(0.0, 33.0),
-             outline=one_of("no outline pass", "an outline pass"), **ITSELF),
+        Line("k2", Source(kind="the shapes"), AS_THEY_ARE, Engraving(draw(fills))),
     ]  # fmt: skip
-    lines += [Line("k3", "score", -1.0, source="the outer shape", close_gaps=0.0)] if draw(st.booleans()) else []
+    lines += [line_of("k3", "score", -1.0, source="the outer shape", close_gaps=0.0)] if draw(st.booleans()) else []
     own = tuple(
         replace(each, kerf=one_of(0.0, 0.3), lead=one_of("no lead-in", "a line", "an arc"), passes=one_of(1, 2),
                 overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0),
@@ -316,13 +320,13 @@ class Tests(unittest.TestCase):
 
 class Refusals(unittest.TestCase):
     def test_what_would_spoil_the_work_blocks_in_words(self):
-        hatch = Line("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)
-        bar = Element("e1", kind="simple shape", figure=Figure("rectangle", 50.0, 3.0))
+        hatch = line_of("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)
+        bar = Element("e1", content=Figure("rectangle", 50.0, 3.0))
         for ticket, words in (
             (job(plate(), [hatch], settings=()), "power and speed of engrave"),
             (job(plate(), [cut()], replace(LASER, clamps=(Zone("z1", 0, 340, 40, 40),))), "over 1 clamp"),
             (
-                job([bar], [replace(hatch, interval=20.0)]),
+                job([bar], [replace(hatch, process=Engraving(Hatching(20.0)))]),
                 "nothing in this area",
             ),
         ):
@@ -343,8 +347,10 @@ class Refusals(unittest.TestCase):
 
     def test_what_is_doubtful_is_told(self):
         slow = replace(LASER, longest_run=1, openings=70.0)
-        fine = Line("k2", "engrave", -3.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.02)
-        wide = Line("k3", "engrave", 6.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.2)
+        fine = line_of(
+            "k2", "engrave", -3.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.02
+        )
+        wide = line_of("k3", "engrave", 6.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.2)
         odd = (Setting("engrave", "engrave", speed=5000, power=0.0), *SETTINGS[1:])
         ticket = job(plate(), [cut(), fine, wide], slow, settings=odd)
         said = " ".join(note.text for one in stations(ticket, worked(ticket)) for note in one.notes)
@@ -360,7 +366,7 @@ class Refusals(unittest.TestCase):
             self.assertIn(words, said)
 
     def test_the_ticket_says_what_the_beam_does(self):
-        ticket = job(plate(), [cut(), Line("k2", "engrave", 0.0, fill="by rings", interval=0.1, **ITSELF)])
+        ticket = job(plate(), [cut(), line_of("k2", "engrave", 0.0, fill="by rings", interval=0.1, **ITSELF)])
         said = " ".join(one.text for one in sentences(ticket))
         self.assertIn("Engrave the shapes by rings, 0.1 mm apart.", said)
         self.assertIn("85 %, 12 mm a second, passes 1, kerf 0.16 mm, a line 1.5 mm long.", said)

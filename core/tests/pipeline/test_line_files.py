@@ -14,15 +14,16 @@ from lxml import etree
 from nibble_core.errors import NothingToCut
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.line_files import lines_drawing
-from nibble_core.ticket.piece import Element, Figure, Line
+from nibble_core.ticket.line import line_of
+from nibble_core.ticket.piece import Element, Figure
 from tests.pipeline.test_pieces import ticket_of
 from tests.sample import badge_work
 
-PLATE = Element("e1", kind="simple shape", figure=Figure("rectangle", 60.0, 40.0))
+PLATE = Element("e1", content=Figure("rectangle", 60.0, 40.0))
 LINES = (
-    Line("k1", "kiss cut", 2.0, corners="mitred", close_gaps=0.0, name="die"),
-    Line("k2", "perforate", 5.0, corners="mitred", close_gaps=0.0, cut=3.0, tie=1.0),
-    Line("k3", "guide", 9.0, close_gaps=0.0),
+    line_of("k1", "kiss cut", 2.0, corners="mitred", close_gaps=0.0, name="die"),
+    line_of("k2", "perforate", 5.0, corners="mitred", close_gaps=0.0, cut=3.0, tie=1.0),
+    line_of("k3", "guide", 9.0, close_gaps=0.0),
 )
 
 

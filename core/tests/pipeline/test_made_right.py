@@ -16,8 +16,9 @@ from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.ticket import Change, apply, sentences
 from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.line import Offset, line_of
 from nibble_core.ticket.model import Held, Sheet
-from nibble_core.ticket.piece import Element, Figure, Layer, Line, Piece
+from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints
 from tests.pictures import coverage, disc, encoded, grey_raster
 from tests.sample import LINE, badge_ticket, badge_work
 
@@ -28,8 +29,8 @@ def two_pieces():
     """The badge, cut, and a bar on a film of its own."""
     ticket = badge_ticket()
     bar = Piece(
-        "p2", "bar", 3, (Element("b1", kind="simple shape", figure=Figure("rectangle", 30.0, 10.0)),),
-        (Layer("l2", "nothing", (Line("m1", "kiss cut", 0.0),)),),
+        "p2", "bar", 3, (Element("b1", content=Figure("rectangle", 30.0, 10.0)),),
+        (Layer("l2", Prints(), (line_of("m1", "kiss cut", 0.0),)),),
     )  # fmt: skip
     sheet = Sheet("s2", (Held("h", "l2"),), STOCKS["gloss-clear-vinyl-610"], MACHINES["wide-camera-cutter"])
     return replace(ticket, pieces=(*ticket.pieces, bar), sheets=(*ticket.sheets, sheet))
@@ -64,12 +65,12 @@ class MachinesTest(unittest.TestCase):
 
 class ShapesAsTheyAreTest(unittest.TestCase):
     def test_shapes_at_no_distance_keep_their_gaps_and_holes_whatever_the_ticket_closes(self):
-        ring = Element("e1", kind="simple shape", figure=Figure("ring", 20.0, wall=2.0))
-        other = Element("e2", kind="simple shape", way="apart", figure=Figure("circle", 6.0), across="right of it",
+        ring = Element("e1", content=Figure("ring", 20.0, wall=2.0))
+        other = Element("e2",  way="apart", content=Figure("circle", 6.0), across="right of it",
                         down="centred", x=0.4)  # fmt: skip
-        line = Line("k1", "kiss cut", 0.0, close_gaps=1.5, source="the shapes")
+        line = line_of("k1", "kiss cut", 0.0, close_gaps=1.5, source="the shapes")
         ticket = badge_ticket()
-        piece = replace(ticket.pieces[0], elements=(ring, other), layers=(Layer("l1", "nothing", (line,)),))
+        piece = replace(ticket.pieces[0], elements=(ring, other), layers=(Layer("l1", Prints(), (line,)),))
         drawn = badge_work(replace(ticket, artworks=(), pieces=(piece,))).layers["l1"].value.lines[0]
         wanted = math.pi * (10**2 - 8**2 + 3**2)
         self.assertAlmostEqual(sum(region.area() for region in drawn.regions), wanted, delta=0.1)
@@ -78,19 +79,21 @@ class ShapesAsTheyAreTest(unittest.TestCase):
     def test_choosing_shapes_closes_nothing_until_asked(self):
         chosen = apply(badge_ticket(), [Change(f"{LINE}/source", "the shapes")])
         line = chosen.pieces[0].layers[0].lines[0]
-        self.assertEqual((line.close_gaps, line.holes, line.smallest_hole, line.distance), (0, "kept", 0, 2.0))
-        asked = apply(badge_ticket(), [Change(f"{LINE}/source", "the shapes"), Change(f"{LINE}/close_gaps", 0.8)])
-        self.assertEqual(asked.pieces[0].layers[0].lines[0].close_gaps, 0.8)
+        self.assertEqual(line.offset, Offset(2.0, close_gaps=0.0, holes="kept", smallest_hole=0.0))
+        asked = apply(
+            badge_ticket(), [Change(f"{LINE}/source", "the shapes"), Change(f"{LINE}/offset/close_gaps", 0.8)]
+        )
+        self.assertEqual(asked.pieces[0].layers[0].lines[0].offset.close_gaps, 0.8)
 
     def test_bays_that_the_distance_closes_off_are_holes_like_others(self):
-        hook = Element("e1", kind="simple shape", figure=Figure("ring", 40.0, wall=4.0))
-        slot = Element("e2", kind="simple shape", way="cut out", figure=Figure("rectangle", 20.0, 3.0),
+        hook = Element("e1", content=Figure("ring", 40.0, wall=4.0))
+        slot = Element("e2",  way="cut out", content=Figure("rectangle", 20.0, 3.0),
                        across="right edges", down="centred", x=1.0)  # fmt: skip
         for holes, smallest, count in (("kept", 0.0, 1), ("kept", 40.0, 0), ("filled", 0.0, 0)):
             with self.subTest(holes, smallest=smallest):
-                line = Line("k1", "kiss cut", 2.0, close_gaps=0.0, holes=holes, smallest_hole=smallest)
+                line = line_of("k1", "kiss cut", 2.0, close_gaps=0.0, holes=holes, smallest_hole=smallest)
                 ticket = badge_ticket()
-                piece = replace(ticket.pieces[0], elements=(hook, slot), layers=(Layer("l1", "nothing", (line,)),))
+                piece = replace(ticket.pieces[0], elements=(hook, slot), layers=(Layer("l1", Prints(), (line,)),))
                 drawn = badge_work(replace(ticket, artworks=(), pieces=(piece,))).layers["l1"].value.lines[0]
                 self.assertEqual(sum(len(region.holes) for region in drawn.regions), count)
 

@@ -18,7 +18,8 @@ from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.library import STARTING
-from nibble_core.ticket.piece import Element, Figure, Lettering, Line, Stencil
+from nibble_core.ticket.line import line_of
+from nibble_core.ticket.piece import Element, Figure, Lettering, Stencil
 from tests import zoo
 from tests.pipeline.test_pieces import shapes, ticket_of
 from tests.sample import BADGE_SHA, badge_ticket, badge_work
@@ -37,12 +38,12 @@ def pressed(ticket, word, mend=0):
 
 
 def disc(id, width, **more):
-    return Element(id, kind="simple shape", figure=Figure("circle", width), **more)
+    return Element(id, content=Figure("circle", width), **more)
 
 
 class JoinTest(unittest.TestCase):
     def sign(self, *elements, distance=0.0):
-        ticket = ticket_of(elements, [Line("k1", **shapes(distance=distance))], machine="small-laser")
+        ticket = ticket_of(elements, [line_of("k1", **shapes(distance=distance))], machine="small-laser")
         return replace(ticket, sheets=(replace(ticket.sheets[0], stock=BOARD),))
 
     def test_what_falls_is_joined_by_bars(self):
@@ -50,14 +51,14 @@ class JoinTest(unittest.TestCase):
         for distance in (0.0, 1.0):
             for elements in (
                 [disc("e1", 40.0), disc("e2", 15.0, x=6.0, **apart), disc("e3", 9.0, x=30.0, y=14.0, **apart)],
-                [Element("e1", kind="text", lettering=Lettering("Hi it", "sans", cap_height=30.0))],
+                [Element("e1", content=Lettering("Hi it", "sans", cap_height=30.0))],
             ):
                 with self.subTest(distance=distance, elements=len(elements)):
                     ticket = self.sign(*elements, distance=distance)
                     self.assertEqual(told(pressed(ticket, "nothing holds"), "nothing holds"), [])
 
     def test_a_stencil_without_an_edge_of_its_own_drops_waste_only(self):
-        words = Element("e1", kind="text", lettering=Lettering("HI", "sans", cap_height=30.0))
+        words = Element("e1", content=Lettering("HI", "sans", cap_height=30.0))
         ticket = self.sign(words)
         ticket = replace(ticket, pieces=(replace(ticket.pieces[0], stencil=Stencil("a stencil")),))
         (examined,) = badge_work(ticket).examined["l1"]
@@ -67,8 +68,8 @@ class JoinTest(unittest.TestCase):
 
 class TakingTest(unittest.TestCase):
     def test_words_cut_out_of_nothing_are_told_and_set_in_the_middle(self):
-        words = Element("e2", kind="text", way="cut out", x=300.0, lettering=Lettering("Kite", "sans", cap_height=9.0))
-        ticket = ticket_of([disc("e1", 60.0), words], [Line("k1")])
+        words = Element("e2", way="cut out", x=300.0, content=Lettering("Kite", "sans", cap_height=9.0))
+        ticket = ticket_of([disc("e1", 60.0), words], [line_of("k1")])
         mended = pressed(ticket, "nothing away")
         self.assertEqual(told(mended, "nothing away"), [])
         self.assertEqual(len(badge_work(mended).pieces["p1"].value.regions[0].holes), 5)  # i and its dot, and the rest
@@ -77,9 +78,9 @@ class TakingTest(unittest.TestCase):
 class GapTest(unittest.TestCase):
     def test_closing_a_narrow_gap_closes_it_at_any_distance(self):
         for distance in (0.0, 2.0):
-            pair = [disc("e1", 30.0), Element("e2", kind="simple shape", way="apart", across="right of it",
-                    down="centred", x=2 * distance + 0.2, figure=Figure("rectangle", 30.0, 30.0))]  # fmt: skip
-            ticket = ticket_of(pair, [Line("k1", distance=distance, close_gaps=0.0)])
+            pair = [disc("e1", 30.0), Element("e2",  way="apart", across="right of it",
+                    down="centred", x=2 * distance + 0.2, content=Figure("rectangle", 30.0, 30.0))]  # fmt: skip
+            ticket = ticket_of(pair, [line_of("k1", distance=distance, close_gaps=0.0)])
             self.assertTrue(told(ticket, "tears when weeded"))
             self.assertEqual(told(pressed(ticket, "tears when weeded"), "tears when weeded"), [])
 
@@ -94,7 +95,7 @@ class AcceptTest(unittest.TestCase):
 
     def test_a_station_is_fine_until_the_thing_changes(self):
         pair = [disc("e1", 30.0), disc("e2", 20.0, way="apart", across="right of it", down="centred", x=0.2)]
-        ticket = ticket_of(pair, [Line("k1", distance=0.0, close_gaps=0.0, name="both")])
+        ticket = ticket_of(pair, [line_of("k1", distance=0.0, close_gaps=0.0, name="both")])
         (note,) = told(ticket, "tears when weeded")
         lines = lambda ticket: next(s for s in stations(ticket, badge_work(ticket)) if s.key == "lines")  # noqa: E731
         self.assertEqual(lines(ticket).state, "look")
@@ -124,7 +125,7 @@ class OpeningTest(unittest.TestCase):
         ticket = first_ticket(
             name="Ring", file=BADGE_SHA, file_name="ring.png", width=60.0, quantity=1, mode="two-tone"
         )
-        ticket = apply(ticket, [Change("pieces/p1/layers/l1/lines/k1/holes", "kept")])
+        ticket = apply(ticket, [Change("pieces/p1/layers/l1/lines/k1/offset/holes", "kept")])
         work = work_out(ticket, lambda _: content, MemoryStore())
         notes = next(one for one in stations(ticket, work) if one.key == "lines").notes
         return [note.text for note in notes if "beyond the cut" in note.text]

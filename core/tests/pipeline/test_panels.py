@@ -20,8 +20,9 @@ from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.stocktaking import Taken, stock_area, taken
 from nibble_core.sheet import panels
 from nibble_core.ticket import ticket_from_plain, to_plain
+from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Held
-from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Line, Piece
+from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, prints_of
 from tests.pipeline.test_every_line import ANY
 from tests.sample import badge_ticket, badge_work
 
@@ -30,11 +31,11 @@ USABLE = 1340.0
 
 def banner(prints: str = "the shapes", **changes) -> tuple:
     """3.2 m long: a board with words on it."""
-    board = Element("e1", kind="simple shape", figure=Figure("rounded rectangle", 3200.0, 420.0, colour="#e9a50c"))
-    words = Element("e2", kind="text", way="apart", across="centred", down="centred",
-                    lettering=Lettering("FRESH FROM THE HARBOUR", "condensed", "", 180.0))  # fmt: skip
-    lines = (Line("k1", "through cut", 5.0), Line("k2", "kiss cut", 0.0, source="one element", of="e2"))
-    piece = Piece("p1", "banner", 1, (board, words), (Layer("l1", prints, lines),))
+    board = Element("e1", content=Figure("rounded rectangle", 3200.0, 420.0, colour="#e9a50c"))
+    words = Element("e2", way="apart", across="centred", down="centred",
+                    content=Lettering("FRESH FROM THE HARBOUR", "condensed", "", 180.0))  # fmt: skip
+    lines = (line_of("k1", "through cut", 5.0), line_of("k2", "kiss cut", 0.0, source="one element", of="e2"))
+    piece = Piece("p1", "banner", 1, (board, words), (Layer("l1", prints_of(prints), lines),))
     plain = badge_ticket()
     sheet = replace(plain.sheets[0], holds=(Held("h1", "l1"),), machine=replace(ANY, usable_width=1500.0),
                     **{"panels": "panels", **changes})  # fmt: skip

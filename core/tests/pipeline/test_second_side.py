@@ -15,8 +15,9 @@ from nibble_core.pipeline.stocktaking import stock_area
 from nibble_core.pipeline.trial import trial_copy, trial_ticket
 from nibble_core.sheet import Limits
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
+from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Held
-from nibble_core.ticket.piece import Layer, Line
+from nibble_core.ticket.piece import Layer, Prints
 from tests.sample import badge_ticket, badge_work
 
 DPI = 100
@@ -27,7 +28,7 @@ def two_sided(turned="left to right", lines=(), **changes):
     plain = badge_ticket(quantity=5)
     first = replace(plain.sheets[0], marks=3, **changes)
     second = replace(first, id="s2", holds=(Held("h1", "back"),), behind="s1", turned=turned)
-    back = Layer("back", "nothing", lines, "second side")
+    back = Layer("back", Prints(), lines, "second side")
     piece = replace(plain.pieces[0], layers=(*plain.pieces[0].layers, back))
     return ticket_from_plain(to_plain(replace(plain, pieces=(piece,), sheets=(second, first))))
 
@@ -40,7 +41,7 @@ def look(content: bytes) -> np.ndarray:
 
 class SecondSideTest(unittest.TestCase):
     def test_held_against_the_light_both_sides_are_one(self):
-        scored = Line("k9", "score", 0.0)
+        scored = line_of("k9", "score", 0.0)
         for turned, way in (("left to right", 1), ("head to foot", 0)):
             ticket = two_sided(turned, (scored,))
             work = badge_work(ticket)
@@ -81,7 +82,7 @@ class SecondSideTest(unittest.TestCase):
         self.assertIn("no second side", str(badge_work(wide).problems[0].error))
 
     def test_a_trial_of_it_has_its_first_side_too(self):
-        single = trial_ticket(ticket := two_sided(lines=(Line("k9", "score", 0.0),)), ticket.sheets[0])
+        single = trial_ticket(ticket := two_sided(lines=(line_of("k9", "score", 0.0),)), ticket.sheets[0])
         work = badge_work(single)
         self.assertEqual([one.value.copies for one in work.sheets.values()], [1, 1])
         names = [one.name for one in trial_copy(single, work)]

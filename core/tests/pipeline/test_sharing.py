@@ -13,16 +13,17 @@ from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.sheets import each_by_itself, program_of
 from nibble_core.ticket import Change, apply
-from nibble_core.ticket.piece import Element, Figure, Line
+from nibble_core.ticket.line import line_of
+from nibble_core.ticket.piece import Element, Figure
 from nibble_core.toolpaths.sharing import merged
 from tests.pipeline.test_pieces import badge_work, ticket_of
 
-PLATE = Element("e1", kind="simple shape", figure=Figure("rectangle", 40.0, 25.0))
-ROUND = Element("e1", kind="simple shape", figure=Figure("rounded rectangle", 40.0, 25.0, radius=4.0))
+PLATE = Element("e1", content=Figure("rectangle", 40.0, 25.0))
+ROUND = Element("e1", content=Figure("rounded rectangle", 40.0, 25.0, radius=4.0))
 
 
 def plates(element: Element = PLATE, spacing: float = 0.0, *changes: Change):
-    ticket = ticket_of([element], [Line("k1", distance=0.0, source="the shapes")], prints="nothing")
+    ticket = ticket_of([element], [line_of("k1", distance=0.0, source="the shapes")], prints="nothing")
     return apply(
         ticket,
         [

@@ -28,8 +28,8 @@ class KeyTest(unittest.TestCase):
         for change, at_most in (
             (Change("sheets/s1/spacing", 7.0), 1),
             (Change("name", "Other"), 0),
-            (Change(f"{LINE}/distance", 3.0), 3),
-            (Change(f"{LINE}/close_gaps", 3.0), 4),
+            (Change(f"{LINE}/offset/distance", 3.0), 3),
+            (Change(f"{LINE}/offset/close_gaps", 3.0), 4),
             (Change("artworks/a1/trace/smallest", 1.0), 7),
         ):
             with self.subTest(change.path):
@@ -114,7 +114,7 @@ class ReportTest(unittest.TestCase):
         told = self.states(
             Change("artworks/a1/width", 20.0),
             Change("artworks/a1/trace/mode", "outer"),
-            Change(f"{LINE}/close_gaps", 5.0),
+            Change(f"{LINE}/offset/close_gaps", 5.0),
         )
         self.assertEqual({s.state for s in told.values()}, {"fine"})
         self.assertEqual(told["sheet"].fact, "6 up, 40 mm")
@@ -133,11 +133,11 @@ class ReportTest(unittest.TestCase):
         self.assertTrue(told["trace"].notes[0].what_to_do)
 
     def test_an_inset_that_leaves_nothing_and_a_piece_too_wide_are_said(self):
-        self.assertEqual(self.states(Change(f"{LINE}/distance", -20.0))["lines"].state, "blocked")
+        self.assertEqual(self.states(Change(f"{LINE}/offset/distance", -20.0))["lines"].state, "blocked")
         self.assertEqual(self.states(Change("artworks/a1/width", 5000.0))["sheet"].state, "blocked")
 
     def test_separate_pieces_and_missing_lines_are_said(self):
-        apart = self.states(Change(f"{LINE}/distance", 0.5))["lines"]
+        apart = self.states(Change(f"{LINE}/offset/distance", 0.5))["lines"]
         self.assertIn("2 separate pieces", apart.notes[0].text)
         self.assertEqual(self.states(Change(f"{LINE}/on", False))["lines"].state, "look")
 

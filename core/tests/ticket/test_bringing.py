@@ -9,7 +9,7 @@ from tests.sample import badge_ticket, badge_work
 
 class BringingTest(unittest.TestCase):
     here = badge_ticket(Change("pieces/p1/name", "own"), quantity=4)
-    there = badge_ticket(Change("artworks/a1/width", 31.0), Change("pieces/p1/layers/l1/lines/k1/distance", 4.5),
+    there = badge_ticket(Change("artworks/a1/width", 31.0), Change("pieces/p1/layers/l1/lines/k1/offset/distance", 4.5),
                          Change("name", "Other"), quantity=9)  # fmt: skip
 
     def test_it_lies_beside_what_was_there_and_is_drawn_the_same(self):
@@ -29,7 +29,7 @@ class BringingTest(unittest.TestCase):
         both = apply(self.here, brought(self.here, "s1", self.there, "p1", job=7, revision=3))
         id = both.pieces[1].id
         both = apply(both, [Change(f"pieces/{id}/quantity", 2)])
-        later = apply(self.there, [Change("artworks/a1/width", 44.0), Change("pieces/p1/layers/l1/bleed", 1.5)])
+        later = apply(self.there, [Change("artworks/a1/width", 44.0), Change("pieces/p1/layers/l1/prints/bleed", 1.5)])
         again = apply(both, brought_again(both, id, later, revision=8))
         piece = again.pieces[1]
         self.assertEqual((piece.quantity, piece.origin[0].revision, piece.layers[0].bleed), (2, 8, 1.5))

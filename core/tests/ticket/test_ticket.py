@@ -6,13 +6,32 @@ from pathlib import Path
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from jsonschema import Draft202012Validator
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.ticket import Change, apply, overlap, sentences, ticket_from_plain, to_plain, words
+from nibble_core.ticket import (
+    Change,
+    Ticket,
+    apply,
+    json_schema,
+    overlap,
+    sentences,
+    ticket_from_plain,
+    to_plain,
+    words,
+)
+from nibble_core.ticket.line import Engraving, Fill, Perforation, Picture, Rings, Surround, ThroughCut
+from nibble_core.ticket.piece import Figure, FromArtwork, Lettering, Printed, Prints, SpotPlate
 from nibble_core.ticket.sentences import Slot
 from tests.sample import LINE, badge_ticket
 
 FIXTURES = Path(__file__).parent / "fixtures"
+SCHEMA = Draft202012Validator(json_schema(Ticket))
+
+
+def every_kind() -> Ticket:
+    """A ticket with elements, prints and lines of every kind."""
+    return ticket_from_plain(json.loads((FIXTURES / "schema-10.json").read_text()))
 
 
 anything = st.recursive(
@@ -37,7 +56,7 @@ def _paths_of(value, here=""):
             yield from _paths_of(inner, f"{here}{name}/")
 
 
-ticket_paths = st.sampled_from(sorted(_paths_of(to_plain(badge_ticket())))).flatmap(
+ticket_paths = st.sampled_from(sorted(_paths_of(to_plain(every_kind())))).flatmap(
     lambda path: st.sampled_from([path, f"{path}/x", path.rsplit("/", 1)[0], f"{path}/0"])
 ) | st.text(max_size=6)
 
@@ -51,7 +70,7 @@ class KeepingTest(unittest.TestCase):
         for file in sorted(FIXTURES.glob("schema-*.json")):
             with self.subTest(file.name):
                 ticket = ticket_from_plain(json.loads(file.read_text()))
-                self.assertEqual(ticket.pieces[0].layers[0].lines[0].distance, 2.0)
+                self.assertEqual(ticket.pieces[0].layers[0].lines[0].offset.distance, 2.0)
         self.assertTrue(list(FIXTURES.glob("schema-*.json")))
 
     def test_what_is_no_ticket_is_refused_with_its_place(self):
@@ -60,7 +79,7 @@ class KeepingTest(unittest.TestCase):
             (("schema",), 99), (("schema",), "1"), (("artworks",), {}), (("colour",), "red"),
             (("artworks", 0, "width"), float("nan")), (("artworks", 0, "width"), True),
             (("artworks", 0, "file"), "../../etc"),
-            (("pieces", 0, "quantity"), 2.5), (("pieces", 0, "elements", 0, "artwork"), "a9"),
+            (("pieces", 0, "quantity"), 2.5), (("pieces", 0, "elements", 0, "content", "artwork"), "a9"),
             (("sheets", 0, "holds", 0, "layer"), "l9"), (("sheets", 0, "holds"), []),
             (("pieces", 0, "layers", 0, "lines", 0, "process"), "bite"), (("name",), "two\nlines"),
             (("sheets", 0, "machine", "spots", 0, "cmyk"), [0, 1]),
@@ -82,7 +101,9 @@ class ChangeTest(unittest.TestCase):
     def test_set_add_move_remove(self):
         ticket = badge_ticket()
         lines = "pieces/p1/layers/l1/lines"
-        more = apply(ticket, [Change(lines, {"id": "k2", "process": "kiss cut", "distance": 1}, "add", before="k1")])
+        more = apply(
+            ticket, [Change(lines, {"id": "k2", "process": "kiss cut", "offset": {"distance": 1}}, "add", before="k1")]
+        )
         self.assertEqual([line.id for line in more.pieces[0].layers[0].lines], ["k2", "k1"])
         moved = apply(more, [Change(f"{lines}/k2", operation="move")])
         self.assertEqual([line.id for line in moved.pieces[0].layers[0].lines], ["k1", "k2"])
@@ -92,9 +113,9 @@ class ChangeTest(unittest.TestCase):
     @given(st.floats(-20, 200).map(lambda v: round(v, 3)))
     def test_setting_back_is_the_first_ticket_again(self, distance):
         ticket = badge_ticket()
-        changed = apply(ticket, [Change(f"{LINE}/distance", distance)])
-        self.assertAlmostEqual(changed.pieces[0].layers[0].lines[0].distance, distance, places=6)
-        self.assertEqual(apply(changed, [Change(f"{LINE}/distance", 2.0)]), ticket)
+        changed = apply(ticket, [Change(f"{LINE}/offset/distance", distance)])
+        self.assertAlmostEqual(changed.pieces[0].layers[0].lines[0].offset.distance, distance, places=6)
+        self.assertEqual(apply(changed, [Change(f"{LINE}/offset/distance", 2.0)]), ticket)
 
     def test_a_stock_is_copied_in_by_its_key(self):
         changed = badge_ticket(Change("sheets/s1/stock", "shirt-film-navy-500"))
@@ -105,7 +126,8 @@ class ChangeTest(unittest.TestCase):
 
     def test_places_that_are_gone_and_values_beyond_limits_are_refused(self):
         for change in (
-            Change("pieces/p9/name", "x"), Change(f"{LINE}/distance", 1e9), Change(f"{LINE}/nothing", 1), Change("", 1),
+            Change("pieces/p9/name", "x"), Change(f"{LINE}/offset/distance", 1e9), Change(f"{LINE}/nothing", 1),
+            Change("", 1), Change(f"{LINE}/process/cut", 3.0), Change(f"{LINE}/process", {"kind": "score", "ties": 3}),
             Change("pieces", operation="remove"), Change(LINE, operation="swap"),
             Change("pieces/p1/layers", {"id": "l1"}, "add"),
             Change("artworks/a1/touch_ups", {"kind": "drop"}, "add"), Change("artworks/a1", operation="remove"),
@@ -120,13 +142,14 @@ class ChangeTest(unittest.TestCase):
             data.draw(ticket_paths), data.draw(anything), data.draw(st.sampled_from(["set", "add", "move", "remove"])),
             data.draw(st.none() | st.text(max_size=3)),
         )  # fmt: skip
-        ticket = badge_ticket()
+        ticket = every_kind()
         try:
             made = apply(ticket, [change])
         except InvalidTicket as error:
             self.assertTrue(error.message)
             return
         self.assertEqual(ticket_from_plain(to_plain(made)), made)
+        SCHEMA.validate(json.loads(json.dumps(to_plain(made))))
         self.assertTrue(words(ticket, change))
         self.assertTrue(sentences(made))
 
@@ -138,7 +161,7 @@ class ChangeTest(unittest.TestCase):
     def test_words_for_undo(self):
         ticket = badge_ticket()
         for change, said in (
-            (Change(f"{LINE}/distance", 2.4), "through cut: distance to 2.4 mm"),
+            (Change(f"{LINE}/offset/distance", 2.4), "through cut: distance to 2.4 mm"),
             (Change("artworks/a1/trace/threshold", 0.48), "threshold to 48 %"),
             (Change("artworks/a1/trace/threshold", None), "threshold to as suggested"),
             (Change(f"{LINE}/on", False), "through cut off"),
@@ -148,6 +171,56 @@ class ChangeTest(unittest.TestCase):
         ):
             with self.subTest(said):
                 self.assertEqual(words(ticket, change), said)
+
+
+class KindsTest(unittest.TestCase):
+    """Values that do not count for a kind do not exist in it."""
+
+    def test_older_tickets_keep_what_counts(self):
+        old = json.loads((FIXTURES / "schema-9-kinds.json").read_text())
+        ticket = ticket_from_plain(old)
+        self.assertEqual(ticket, every_kind())
+        (piece,) = ticket.pieces
+        self.assertEqual([type(one.content) for one in piece.elements], [FromArtwork, Figure, Lettering])
+        self.assertEqual([one.prints for one in piece.layers],
+                         [Printed(1.5, 0.4, SpotPlate(0.3), kind="the shapes"), Prints()])  # fmt: skip
+        lines = {line.id: line for line in piece.layers[0].lines}
+        self.assertEqual(lines["k1"].process, ThroughCut(ties=3, tie_width=0.8))
+        self.assertEqual((lines["k2"].follows, lines["k2"].process), ("k1", Perforation(cut=2.0, tie=0.5)))
+        self.assertEqual(lines["k4"].fill, Picture(0.2, tones="halftone dots", screen=0.9))
+        self.assertEqual(lines["k5"].fill, Rings(rings="inner to outer"))
+        self.assertEqual(lines["k6"].source, Surround("smooth hull", 3.0))
+
+    def test_another_kind_keeps_what_both_have(self):
+        here = "pieces/p1/layers/l1"
+        ticket = apply(every_kind(), [
+            Change(f"{here}/lines/k1/process/crossings", "may cross"), Change(f"{here}/lines/k1/process", "perforate"),
+            Change(f"{here}/lines/k4/process/fill", "by rings"), Change(f"{here}/lines/k6/source", "the shapes"),
+            Change(f"{here}/lines/k5/process", "engrave"), Change(f"{here}/prints", "the artwork"),
+        ])  # fmt: skip
+        layer = ticket.pieces[0].layers[0]
+        lines = {line.id: line for line in layer.lines}
+        self.assertEqual(lines["k1"].process, Perforation("may cross"))
+        self.assertEqual((lines["k4"].fill, lines["k5"].fill), (Rings(0.2), Rings(rings="inner to outer")))
+        self.assertEqual(lines["k6"].offset.smallest_hole, 0.0)  # it follows all shapes now
+        self.assertEqual((layer.prints.kind, layer.bleed, layer.plate), ("the artwork", 1.5, SpotPlate(0.3)))
+        again = apply(ticket, [Change(f"{here}/lines/k1/process", "engrave")]).pieces[0].layers[0].lines[0]
+        self.assertEqual(again.process, Engraving(Fill()))
+
+    def test_a_value_of_another_kind_is_told_with_the_right_ones(self):
+        for path, value, message, mend in (
+            ("lines/k2/process", {"kind": "perforate", "ties": 3}, "“ties” does not belong to “perforate”.",
+             "It belongs to through cut."),
+            ("lines/k1/source", {"kind": "the rest", "of": "k2"}, "“of” does not belong to “the rest”.",
+             "It belongs to one element, another line."),
+            ("lines/k1/process", {"kind": "nibble"}, "The process cannot be “nibble”.", "Choose through cut, kiss cut"),
+            ("prints", {"kind": "nothing", "speed": 2}, "“speed” does not belong to “nothing”.", "Known: kind."),
+        ):  # fmt: skip
+            with self.subTest(path), self.assertRaises(InvalidTicket) as caught:
+                apply(every_kind(), [Change(f"pieces/p1/layers/l1/{path}", value)])
+            self.assertEqual(caught.exception.message, message)
+            self.assertTrue(caught.exception.what_to_do.startswith(mend), caught.exception.what_to_do)
+            self.assertTrue(caught.exception.where.startswith("pieces/p1/layers/l1/"))
 
 
 class SentenceTest(unittest.TestCase):
@@ -175,5 +248,5 @@ class SentenceTest(unittest.TestCase):
                         apply(ticket, [Change(slot.path, slot.high + 1)])
 
     def test_more_values_are_said_when_they_differ(self):
-        mitred = badge_ticket(Change(f"{LINE}/corners", "mitred"), Change(f"{LINE}/mitre_limit", 3.0))
+        mitred = badge_ticket(Change(f"{LINE}/offset/corners", "mitred"), Change(f"{LINE}/offset/mitre_limit", 3.0))
         self.assertIn("mitre limit 300 %", {s.id: s.text for s in sentences(mitred)}["k1"])

@@ -41,10 +41,11 @@ class HostileTest(TestCase):
     def test_changes_that_make_no_ticket_are_refused_and_nothing_is_kept(self) -> None:
         far = 10**400
         for change in (
-            {"path": "artworks/a1/file", "value": "0" * 64}, {"path": f"{LINE}/distance", "value": far},
-            {"path": f"{LINE}/name", "value": "\ud800"}, {"path": f"{LINE}/distance/x", "value": 1, "operation": "add"},
+            {"path": "artworks/a1/file", "value": "0" * 64}, {"path": f"{LINE}/offset/distance", "value": far},
+            {"path": f"{LINE}/name", "value": "\ud800"},
+            {"path": f"{LINE}/offset/distance/x", "value": 1, "operation": "add"},
             {"path": "nothing/at/all", "value": {"id": "x"}, "operation": "add"},
-            {"path": f"{LINE}/colours", "value": {"id": "c1", "colour": ""}, "operation": "add"},
+            {"path": f"{LINE}/source", "value": {"kind": "chosen colours", "colours": [{"id": "c1", "colour": ""}]}},
             {"path": "artworks", "value": {"id": "a9"}, "operation": "add"},
             {"path": "sheets/s1/machine/spots/0/cmyk", "value": [0, 0, 0, float("nan")]},
             {"path": "sheets/s1/machine/spots",
@@ -57,7 +58,7 @@ class HostileTest(TestCase):
                 code, told = self.changed(change)
                 self.assertEqual((code, set(told)), (422, SHAPE))
         for seen in (2, 10**6, -1, 0):
-            self.assertEqual(self.changed({"path": f"{LINE}/distance", "value": 3}, seen=seen)[0], 422)
+            self.assertEqual(self.changed({"path": f"{LINE}/offset/distance", "value": 3}, seen=seen)[0], 422)
         self.assertEqual(self.job.revisions.count(), 1)
 
     def test_odd_requests_are_answered_in_the_one_shape(self) -> None:
@@ -79,15 +80,15 @@ class HostileTest(TestCase):
         self.assertEqual((searched.status_code, searched.json()["cards"]), (200, []))
 
     def test_a_kept_ticket_that_cannot_be_read_opens_one_revision_earlier(self) -> None:
-        self.changed({"path": f"{LINE}/distance", "value": 4.0})
+        self.changed({"path": f"{LINE}/offset/distance", "value": 4.0})
         Revision.objects.create(
             job=self.job, number=3, kind=Revision.Kind.CHANGE, words="spoilt", ticket={"schema": 4, "pieces": 7},
             state=3, parent=2,
         )  # fmt: skip
         opened = self.client.get(f"/api/jobs/{self.job.id}").json()
-        self.assertEqual(opened["ticket"]["pieces"][0]["layers"][0]["lines"][0]["distance"], 4.0)
+        self.assertEqual(opened["ticket"]["pieces"][0]["layers"][0]["lines"][0]["offset"]["distance"], 4.0)
         self.assertIn("before “spoilt”", opened["revision"]["words"])
-        self.assertEqual(self.changed({"path": f"{LINE}/distance", "value": 5.0}, seen=4)[0], 200)
+        self.assertEqual(self.changed({"path": f"{LINE}/offset/distance", "value": 5.0}, seen=4)[0], 200)
 
     def test_a_full_disk_is_named(self) -> None:
         for error in (OSError(errno.ENOSPC, "No space left on device"), OperationalError("database or disk is full")):
@@ -95,7 +96,7 @@ class HostileTest(TestCase):
                 mock.patch.object(actions, "_append", side_effect=error),
                 mock.patch("files.results.give_up") as results, mock.patch("files.pictures.give_up") as pictures,
             ):  # fmt: skip
-                code, told = self.changed({"path": f"{LINE}/distance", "value": 3.0})
+                code, told = self.changed({"path": f"{LINE}/offset/distance", "value": 3.0})
             self.assertEqual((code, told["code"]), (507, "disk-full"))
             self.assertTrue(results.called and pictures.called)
         self.assertEqual(Job.objects.get().revisions.count(), 1)

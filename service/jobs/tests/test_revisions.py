@@ -15,7 +15,7 @@ from jobs.queries import ticket_of
 from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.ticket import Change, first_ticket
 
-DISTANCE = "pieces/p1/layers/l1/lines/k1/distance"
+DISTANCE = "pieces/p1/layers/l1/lines/k1/offset/distance"
 
 
 class RevisionTest(TestCase):
@@ -69,7 +69,7 @@ class RevisionTest(TestCase):
             f"{here}/pieces/{piece['id']}/bring-again", {"seen": 2}, content_type="application/json"
         ).json()
         self.assertEqual(again["moved_on"], [])
-        self.assertEqual(again["ticket"]["pieces"][1]["layers"][0]["lines"][0]["distance"], 6.0)
+        self.assertEqual(again["ticket"]["pieces"][1]["layers"][0]["lines"][0]["offset"]["distance"], 6.0)
         self.assertIn("brought anew", again["revision"]["words"])
         for body in ({"seen": 3, "job": self.job.id, "piece": "p1"}, {"seen": 3, "job": other.id, "piece": "p9"}):
             answer = self.client.post(f"{here}/sheets/s1/bring", body, content_type="application/json")
@@ -117,7 +117,7 @@ class RevisionTest(TestCase):
         seen = self.newest().number
         self.set(DISTANCE, 3.0, seen, self.ada)
         merged = self.set("sheets/s1/spacing", 9.0, seen, self.ben).ticket
-        self.assertEqual(merged["pieces"][0]["layers"][0]["lines"][0]["distance"], 3.0)
+        self.assertEqual(merged["pieces"][0]["layers"][0]["lines"][0]["offset"]["distance"], 3.0)
         self.assertEqual(merged["sheets"][0]["spacing"], 9.0)
 
     def test_changes_to_the_same_value_are_refused_with_both_sentences(self) -> None:
@@ -194,7 +194,7 @@ class AtOnceTest(TransactionTestCase):
             ticket.sheets[0].mark_gap,
         ]
         self.assertEqual(now, [value for _, value in spread])
-        self.assertIn((DISTANCE, line.distance), stood)
+        self.assertIn((DISTANCE, line.offset.distance), stood)
 
 
 class StartTest(TestCase):

@@ -56,7 +56,7 @@ class PieceTest(TransactionTestCase):
             font = self.client.post("/api/fonts", {"file": SimpleUploadedFile("house.ttf", content)}).json()
         self.assertEqual([one["sha256"] for one in self.client.get("/api/fonts").json()], [font["sha256"]])
         lettering = {"words": "Crew", "font": "the shop’s own", "own_font": font["sha256"]}
-        self.change(Change("pieces/p1/elements", {"id": "e2", "kind": "text", "lettering": lettering}, "add"))
+        self.change(Change("pieces/p1/elements", {"id": "e2", "content": {"kind": "text"} | lettering}, "add"))
         self.assertGreaterEqual(sum(1 for shape in self.layer()["shapes"] if shape["element"] == "e2"), 4)
 
     def test_what_is_no_font_is_answered_in_words(self) -> None:
@@ -69,7 +69,7 @@ class PieceTest(TransactionTestCase):
     def test_a_font_that_is_gone_blocks_only_its_piece(self) -> None:
         font = blobs.keep(b"a font, once")
         lettering = {"words": "Crew", "font": "the shop’s own", "own_font": font}
-        self.change(Change("pieces/p1/elements", {"id": "e2", "kind": "text", "lettering": lettering}, "add"))
+        self.change(Change("pieces/p1/elements", {"id": "e2", "content": {"kind": "text"} | lettering}, "add"))
         blobs.path(font).unlink()
         work = self.client.get(f"/api/jobs/{self.job.pk}/work").json()
         lines = next(station for station in work["stations"] if station["key"] == "lines")
@@ -80,13 +80,13 @@ class PieceTest(TransactionTestCase):
         address = f"/api/jobs/{self.job.pk}/scale-distances"
         answer = self.client.post(address, {"seen": 1, "factor": 2}, "application/json")
         self.assertEqual(answer.status_code, 200)
-        self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].distance, 4.0)
+        self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].offset.distance, 4.0)
         self.client.post(f"/api/jobs/{self.job.pk}/undo", {"seen": 2}, "application/json")
-        self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].distance, 2.0)
+        self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].offset.distance, 2.0)
 
     def test_a_clients_inks_are_remembered(self) -> None:
-        line = {"id": "ink0", "process": "score", "source": "chosen colours",
-                "colours": [{"id": "c", "colour": "#ff0000", "named": "Crease"}]}  # fmt: skip
+        colours = [{"id": "c", "colour": "#ff0000", "named": "Crease"}]
+        line = {"id": "ink0", "process": "score", "source": {"kind": "chosen colours", "colours": colours}}
         self.change(Change("client", "North Mole Rowers"), Change("pieces/p1/layers/l1/lines", line, "add"))
         other = actions.start_job(self.user, draw_loose_file("boat-sign.svg"), "boat-sign.svg")
         address = f"/api/jobs/{other.pk}/remembered"
@@ -97,7 +97,7 @@ class PieceTest(TransactionTestCase):
 
     def test_the_view_holds_what_the_screen_shows(self) -> None:
         self.change(
-            Change(f"{LINE}/ties", 3), Change("pieces/p1/layers/l1/bleed", 1.0),
+            Change(f"{LINE}/process/ties", 3), Change("pieces/p1/layers/l1/prints/bleed", 1.0),
             Change("pieces/p1/hanger/kind", "a loop"),
         )  # fmt: skip
         layer = self.layer()

@@ -22,7 +22,7 @@ from production.models import Task
 from production.tasks import make_files
 from production.workers import Workers
 
-DISTANCE = "pieces/p1/layers/l1/lines/k1/distance"
+DISTANCE = "pieces/p1/layers/l1/lines/k1/offset/distance"
 
 
 class WorkTest(TransactionTestCase):

@@ -273,11 +273,12 @@ export const api = {
   removeRecord: (kind: "stock" | "machine", key: string) =>
     answer(service.DELETE("/api/library/{kind}/{key}", record(kind, key))),
   keepRates: (value: Fields) => answer(service.PUT("/api/library/rates", { body: { value } })),
-  keepSettings: (machine: string, stock: string, settings: Fields[]) =>
+  keepSettings: (machine: string, stock: string, settings: readonly Fields[]) =>
     answer(
       service.PUT("/api/library/settings/{machine}/{stock}", {
         params: { path: { machine, stock } },
-        body: { settings },
+        // a form's values, which the service checks
+        body: { settings: settings as Library["settings"][number]["settings"] },
       }),
     ),
 

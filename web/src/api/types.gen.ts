@@ -1167,10 +1167,7 @@ export interface components {
             due: string | null;
             /** Archived */
             archived: boolean;
-            /** Card */
-            card: {
-                [key: string]: unknown;
-            } | null;
+            card: components["schemas"]["PictureOut"] | null;
             /** Done */
             done: components["schemas"]["DoneOut"][];
         };
@@ -1188,6 +1185,49 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /**
+         * PictureOut
+         * @description A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
+         *     steps: what happens after the files. Those of earlier versions may lack some.
+         */
+        PictureOut: {
+            /**
+             * Drawing
+             * @default
+             */
+            drawing: string;
+            /**
+             * Stock
+             * @default
+             */
+            stock: string;
+            /**
+             * Stock Colour
+             * @default #ffffff
+             */
+            stock_colour: string;
+            /**
+             * Quantity
+             * @default 0
+             */
+            quantity: number;
+            /** Stations */
+            stations?: components["schemas"]["StateOut"][];
+            /**
+             * Looks
+             * @default 0
+             */
+            looks: number;
+            /** Steps */
+            steps?: string[];
+        };
+        /** StateOut */
+        StateOut: {
+            /** Key */
+            key: string;
+            /** State */
+            state: string;
         };
         /** StartedOut */
         StartedOut: {
@@ -1224,7 +1264,592 @@ export interface components {
             revision: components["schemas"]["RevisionOut"];
             /** Ticket */
             ticket: {
-                [key: string]: unknown;
+                schema: number;
+                name: string;
+                client: string;
+                due: string | null;
+                artworks: {
+                    id: string;
+                    file: string;
+                    name: string;
+                    part: string;
+                    /** @enum {string} */
+                    unit: "as the file says" | "mm" | "cm" | "in" | "pt";
+                    /** @enum {string} */
+                    sized_by: "wide" | "high" | "of its own size";
+                    width: number;
+                    height: number;
+                    scale: number;
+                    stretch: number;
+                    /** @enum {string} */
+                    turn: "upright" | "a quarter right" | "half round" | "a quarter left";
+                    /** @enum {string} */
+                    facing: "as it is" | "mirrored";
+                    crop: {
+                        left: number;
+                        top: number;
+                        right: number;
+                        bottom: number;
+                    };
+                    source: string;
+                    allowed_by: string;
+                    clean: {
+                        /** @enum {string} */
+                        squares: "single pixels" | "squares";
+                        /** @enum {string} */
+                        calm: "off" | "light" | "strong";
+                        /** @enum {string} */
+                        background: "by itself" | "flood" | "places" | "one colour" | "subject" | "see-through" | "keep";
+                        tolerance: number;
+                        places: {
+                            id: string;
+                            x: number;
+                            y: number;
+                        }[];
+                        strokes: {
+                            id: string;
+                            /** @enum {string} */
+                            kind: "rub out" | "bring back" | "lasso out" | "subject" | "not subject";
+                            width: number;
+                            points: number[];
+                        }[];
+                        specks: number;
+                        /** @enum {string} */
+                        tones: "none" | "solid shadows" | "bands" | "line-like edges";
+                        tone_count: number;
+                        tone_threshold: number | null;
+                        tone_darkness: number;
+                        line_strength: number;
+                        line_detail: number;
+                        /** @enum {string} */
+                        pieces: "any number of pieces" | "one piece";
+                    };
+                    trace: {
+                        /** @enum {string} */
+                        mode: "two-tone" | "outer" | "colours" | "centre-lines" | "paths";
+                        threshold: number | null;
+                        lightest: number | null;
+                        colours: number | null;
+                        recolours: {
+                            id: string;
+                            colour: [
+                                number,
+                                number,
+                                number
+                            ];
+                            to: [
+                                number,
+                                number,
+                                number
+                            ];
+                        }[];
+                        /** @enum {string} */
+                        paper: "left out" | "kept";
+                        /** @enum {string} */
+                        strokes: "outlines" | "lines";
+                        same_ink: number;
+                        /** @enum {string} */
+                        edges: "both edges" | "outer edge" | "inner edge";
+                        /** @enum {string} */
+                        corners: "rounded" | "true" | "sharp";
+                        smooth: number;
+                        deviation: number | null;
+                        smallest: number;
+                        smallest_hole: number;
+                        overlap: number;
+                        areas: {
+                            id: string;
+                            x: number;
+                            y: number;
+                            x2: number;
+                            y2: number;
+                        }[];
+                    };
+                    touch_ups: {
+                        id: string;
+                        /** @enum {string} */
+                        kind: "drop" | "keep" | "fill hole" | "open hole" | "rub out" | "fill in" | "join" | "straighten" | "smooth" | "arc" | "circle" | "ellipse" | "outline";
+                        x: number;
+                        y: number;
+                        x2: number;
+                        y2: number;
+                        colour: [
+                            number,
+                            number,
+                            number
+                        ];
+                        size: number;
+                        /** @enum {string} */
+                        alike: "only this" | "of this colour" | "of this size";
+                        width: number;
+                        points: number[];
+                        outline: string;
+                    }[];
+                    wordless: {
+                        id: string;
+                        x: number;
+                        y: number;
+                    }[];
+                }[];
+                pieces: {
+                    id: string;
+                    name: string;
+                    quantity: number;
+                    elements: {
+                        id: string;
+                        content: {
+                            /** @enum {string} */
+                            kind: "artwork";
+                            artwork: string;
+                        } | {
+                            /** @enum {string} */
+                            kind: "text";
+                            words: string;
+                            /** @enum {string} */
+                            font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "the shop’s own";
+                            own_font: string;
+                            cap_height: number;
+                            spacing: number;
+                            /** @enum {string} */
+                            along: "a straight line" | "over a circle" | "under a circle";
+                            radius: number;
+                            colour: string;
+                        } | {
+                            /** @enum {string} */
+                            kind: "simple shape";
+                            /** @enum {string} */
+                            figure: "circle" | "ellipse" | "ring" | "rectangle" | "rounded rectangle" | "regular polygon" | "star" | "line";
+                            width: number;
+                            height: number;
+                            radius: number;
+                            count: number;
+                            wall: number;
+                            depth: number;
+                            colour: string;
+                        };
+                        /** @enum {string} */
+                        way: "joined" | "apart" | "cut out" | "common part";
+                        widen: number;
+                        beside: string;
+                        /** @enum {string} */
+                        across: "centred" | "left edges" | "right edges" | "left of it" | "right of it" | "where it is";
+                        /** @enum {string} */
+                        down: "centred" | "top edges" | "bottom edges" | "above it" | "below it" | "where it is";
+                        x: number;
+                        y: number;
+                        turn: number;
+                        scale: number;
+                        columns: number;
+                        rows: number;
+                        gap: number;
+                    }[];
+                    layers: {
+                        id: string;
+                        prints: {
+                            /** @enum {string} */
+                            kind: "the artwork" | "the client’s pixels" | "the client’s page" | "the shapes";
+                            bleed: number;
+                            cutting_error: number;
+                            plate: {
+                                /** @enum {string} */
+                                kind: "no plate";
+                            } | {
+                                /** @enum {string} */
+                                kind: "white under the print" | "varnish over the print";
+                                plate_spread: number;
+                            };
+                        } | {
+                            /** @enum {string} */
+                            kind: "nothing";
+                        };
+                        lines: {
+                            id: string;
+                            source: {
+                                /** @enum {string} */
+                                kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
+                            } | {
+                                /** @enum {string} */
+                                kind: "one element";
+                                of: string;
+                            } | {
+                                /** @enum {string} */
+                                kind: "chosen colours";
+                                colours: {
+                                    id: string;
+                                    colour: string;
+                                    named: string;
+                                }[];
+                            } | {
+                                /** @enum {string} */
+                                kind: "chosen regions";
+                                regions: {
+                                    id: string;
+                                    x: number;
+                                    y: number;
+                                }[];
+                            } | {
+                                /** @enum {string} */
+                                kind: "a simple shape";
+                                /** @enum {string} */
+                                surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
+                                radius: number;
+                            } | {
+                                /** @enum {string} */
+                                kind: "another line";
+                                of: string;
+                            } | {
+                                /** @enum {string} */
+                                kind: "fold lines";
+                                folds: {
+                                    id: string;
+                                    x: number;
+                                    y: number;
+                                    x2: number;
+                                    y2: number;
+                                }[];
+                            };
+                            offset: {
+                                distance: number;
+                                /** @enum {string} */
+                                corners: "round" | "mitred" | "bevelled";
+                                mitre_limit: number;
+                                close_gaps: number;
+                                join_islands: number;
+                                /** @enum {string} */
+                                holes: "filled" | "kept";
+                                smallest_hole: number;
+                                hole_distance: number | null;
+                                hole_marks: {
+                                    id: string;
+                                    x: number;
+                                    y: number;
+                                    /** @enum {string} */
+                                    holes: "filled" | "kept";
+                                    distance: number | null;
+                                }[];
+                                inside_radius: number;
+                                smooth: number;
+                                smallest: number;
+                            };
+                            process: {
+                                /** @enum {string} */
+                                kind: "through cut";
+                                /** @enum {string} */
+                                crossings: "keeps clear" | "may cross";
+                                clearance: number;
+                                ties: number;
+                                tie_spacing: number;
+                                tie_width: number;
+                                /** @enum {string} */
+                                tie_places: "straight" | "hidden";
+                                tie_marks: {
+                                    id: string;
+                                    x: number;
+                                    y: number;
+                                }[];
+                                /** @enum {string} */
+                                kerf_side: "by its depth" | "outside" | "inside" | "on the line";
+                                kerf_marks: {
+                                    id: string;
+                                    x: number;
+                                    y: number;
+                                    /** @enum {string} */
+                                    side: "by its depth" | "outside" | "inside" | "on the line";
+                                }[];
+                            } | {
+                                /** @enum {string} */
+                                kind: "kiss cut" | "weed cut" | "cross-cut";
+                                /** @enum {string} */
+                                crossings: "keeps clear" | "may cross";
+                                clearance: number;
+                            } | {
+                                /** @enum {string} */
+                                kind: "perforate";
+                                /** @enum {string} */
+                                crossings: "keeps clear" | "may cross";
+                                clearance: number;
+                                cut: number;
+                                tie: number;
+                                /** @enum {string} */
+                                leaves: "as dashes" | "as one plain line";
+                            } | {
+                                /** @enum {string} */
+                                kind: "score";
+                                /** @enum {string} */
+                                scoring: "folds" | "marks";
+                            } | {
+                                /** @enum {string} */
+                                kind: "engrave";
+                                fill: {
+                                    /** @enum {string} */
+                                    kind: "along the lines";
+                                } | {
+                                    /** @enum {string} */
+                                    kind: "by hatching";
+                                    interval: number;
+                                    hatch_angle: number;
+                                    /** @enum {string} */
+                                    hatching: "both ways" | "one way" | "crosswise";
+                                    /** @enum {string} */
+                                    outline: "no outline pass" | "an outline pass";
+                                } | {
+                                    /** @enum {string} */
+                                    kind: "by rings";
+                                    interval: number;
+                                    /** @enum {string} */
+                                    rings: "outer to inner" | "inner to outer";
+                                    /** @enum {string} */
+                                    outline: "no outline pass" | "an outline pass";
+                                } | {
+                                    /** @enum {string} */
+                                    kind: "as a picture";
+                                    interval: number;
+                                    /** @enum {string} */
+                                    hatching: "both ways" | "one way" | "crosswise";
+                                    /** @enum {string} */
+                                    tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
+                                    screen: number;
+                                    screen_angle: number;
+                                    contrast: number;
+                                    sharpness: number;
+                                    curve: number;
+                                    /** @enum {string} */
+                                    inverted: "as it is" | "dark and light exchanged";
+                                };
+                            } | {
+                                /** @enum {string} */
+                                kind: "guide";
+                            };
+                            on: boolean;
+                            name: string;
+                            rank: number;
+                        }[];
+                        name: string;
+                        /** @enum {string} */
+                        shows: "everything" | "chosen colours" | "chosen regions";
+                        colours: {
+                            id: string;
+                            colour: string;
+                            named: string;
+                        }[];
+                        regions: {
+                            id: string;
+                            x: number;
+                            y: number;
+                        }[];
+                        overlap: number;
+                    }[];
+                    hanger: {
+                        /** @enum {string} */
+                        kind: "no hanger" | "a loop" | "a plain hole";
+                        diameter: number;
+                        wall: number;
+                        place: {
+                            id: string;
+                            x: number;
+                            y: number;
+                        }[];
+                    };
+                    stencil: {
+                        /** @enum {string} */
+                        kind: "a piece" | "a stencil";
+                        width: number;
+                        count: number;
+                        bridges: {
+                            id: string;
+                            x: number;
+                            y: number;
+                            x2: number;
+                            y2: number;
+                        }[];
+                    };
+                    /** @enum {string} */
+                    alignment: "no alignment marks" | "three triangles";
+                    mark_size: number;
+                    mark_gap: number;
+                    origin: {
+                        job: number;
+                        revision: number;
+                        piece: string;
+                        called: string;
+                    }[];
+                    /** @enum {string} */
+                    thing: "nothing" | "a shirt" | "a window" | "a van door" | "a jar";
+                    thing_colour: string;
+                    thing_down: number | null;
+                }[];
+                sheets: {
+                    id: string;
+                    holds: {
+                        id: string;
+                        layer: string;
+                    }[];
+                    stock: {
+                        key: string;
+                        name: string;
+                        width: number;
+                        usable_width: number;
+                        usable_length: number;
+                        smallest_part: number;
+                        colour: string;
+                        mirrored: boolean;
+                        thinnest: number;
+                        liner: boolean;
+                        /** @enum {string} */
+                        kind: "a roll" | "a sheet";
+                        thickness: number;
+                        price: number;
+                        length_left: number | null;
+                        beneath: string;
+                        finishing: string;
+                        press_heat: number | null;
+                        press_seconds: number | null;
+                        press_pressure: string;
+                        peel: string;
+                        profile: string;
+                        profile_name: string;
+                        /** @enum {string} */
+                        rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
+                    };
+                    machine: {
+                        key: string;
+                        name: string;
+                        usable_width: number;
+                        usable_length: number;
+                        smallest_part: number;
+                        knife_radius: number;
+                        narrowest_gap: number;
+                        speed: number | null;
+                        spots: {
+                            /** @enum {string} */
+                            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+                            ink: string;
+                            cmyk: [
+                                number,
+                                number,
+                                number,
+                                number
+                            ];
+                            pen: number;
+                        }[];
+                        formats: string[];
+                        blade_offset: number;
+                        overcut: number;
+                        /** @enum {string} */
+                        mark_shape: "circles" | "squares" | "crosses" | "corners";
+                        mark_count: number;
+                        /** @enum {string} */
+                        kind: "a knife" | "a laser" | "a torch or jet";
+                        beam: number;
+                        acceleration: number;
+                        fastest: number;
+                        jump: number;
+                        longest_run: number | null;
+                        openings: number;
+                        /** @enum {string} */
+                        origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
+                        /** @enum {string} */
+                        origin_of: "the bed" | "the job";
+                        power_scale: number;
+                        /** @enum {string} */
+                        comments: "after a semicolon" | "in brackets";
+                        /** @enum {string} */
+                        height: "set by hand" | "moved by G-code";
+                        clamps: {
+                            id: string;
+                            x: number;
+                            y: number;
+                            width: number;
+                            height: number;
+                        }[];
+                        port: number | null;
+                    };
+                    /** @enum {string} */
+                    arrangement: "a grid" | "interlocked pairs" | "as placed";
+                    settings: {
+                        id: string;
+                        /** @enum {string} */
+                        process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+                        force: number | null;
+                        speed: number | null;
+                        passes: number;
+                        blade_offset: number;
+                        overcut: number;
+                        corner: number;
+                        power: number | null;
+                        kerf: number;
+                        /** @enum {string} */
+                        lead: "no lead-in" | "a line" | "an arc";
+                        lead_length: number;
+                        overscan: number;
+                        pierce: number;
+                        warm_up: number;
+                        pierce_height: number;
+                        /** @enum {string} */
+                        air: "without air" | "with air";
+                        focus: number;
+                    }[];
+                    placed: {
+                        id: string;
+                        layer: string;
+                        x: number;
+                        y: number;
+                        turn: number;
+                        /** @enum {string} */
+                        flip: "as it is" | "mirrored";
+                        /** @enum {string} */
+                        by: "nest" | "hand";
+                        locked: boolean;
+                    }[];
+                    runs: number;
+                    /** @enum {string} */
+                    turns: "as it stands" | "by half turns" | "by quarter turns" | "by any turn";
+                    /** @enum {string} */
+                    together: "each on its own" | "one of each together";
+                    own_quantity: number | null;
+                    /** @enum {string} */
+                    amount: "as many as wanted" | "a full sheet";
+                    spares: number;
+                    spacing: number;
+                    marks: number;
+                    mark_diameter: number;
+                    mark_gap: number;
+                    /** @enum {string} */
+                    mark_shape: "circles" | "squares" | "crosses" | "corners";
+                    /** @enum {string} */
+                    mark_key: "no direction mark" | "a direction mark";
+                    mark_every: number;
+                    /** @enum {string} */
+                    border: "no weed border" | "a weed border round all" | "a weed border round each" | "a weed border along each";
+                    border_distance: number;
+                    /** @enum {string} */
+                    weed_lines: "no weed lines" | "weed lines";
+                    weed_size: number;
+                    weed_clear: number;
+                    /** @enum {string} */
+                    cross_cut: "no cross-cut" | "a cross-cut behind it";
+                    /** @enum {string} */
+                    shared: "each on its own" | "once where they touch";
+                    /** @enum {string} */
+                    panels: "one sheet" | "panels";
+                    panel_overlap: number;
+                    /** @enum {string} */
+                    caption: "nothing" | "job, sheet and feed";
+                    /** @enum {string} */
+                    grouping: "process by process" | "copy by copy" | "region by region";
+                    /** @enum {string} */
+                    micro_ties: "no micro-ties" | "micro-ties";
+                    micro_tie: number;
+                    behind: string;
+                    /** @enum {string} */
+                    turned: "left to right" | "head to foot";
+                }[];
+                accepted: {
+                    id: string;
+                    said: string;
+                    by: string;
+                    on: string;
+                }[];
             };
             /** Sentences */
             sentences: components["schemas"]["SentenceOut"][];
@@ -1330,8 +1955,9 @@ export interface components {
             /**
              * Operation
              * @default set
+             * @enum {string}
              */
-            operation: string;
+            operation: "set" | "add" | "move" | "remove";
             /** Before */
             before?: string | null;
         };
@@ -1367,7 +1993,166 @@ export interface components {
             process: string;
             /** Line */
             line: {
-                [key: string]: unknown;
+                id: string;
+                source: {
+                    /** @enum {string} */
+                    kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
+                } | {
+                    /** @enum {string} */
+                    kind: "one element";
+                    of: string;
+                } | {
+                    /** @enum {string} */
+                    kind: "chosen colours";
+                    colours: {
+                        id: string;
+                        colour: string;
+                        named: string;
+                    }[];
+                } | {
+                    /** @enum {string} */
+                    kind: "chosen regions";
+                    regions: {
+                        id: string;
+                        x: number;
+                        y: number;
+                    }[];
+                } | {
+                    /** @enum {string} */
+                    kind: "a simple shape";
+                    /** @enum {string} */
+                    surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
+                    radius: number;
+                } | {
+                    /** @enum {string} */
+                    kind: "another line";
+                    of: string;
+                } | {
+                    /** @enum {string} */
+                    kind: "fold lines";
+                    folds: {
+                        id: string;
+                        x: number;
+                        y: number;
+                        x2: number;
+                        y2: number;
+                    }[];
+                };
+                offset: {
+                    distance: number;
+                    /** @enum {string} */
+                    corners: "round" | "mitred" | "bevelled";
+                    mitre_limit: number;
+                    close_gaps: number;
+                    join_islands: number;
+                    /** @enum {string} */
+                    holes: "filled" | "kept";
+                    smallest_hole: number;
+                    hole_distance: number | null;
+                    hole_marks: {
+                        id: string;
+                        x: number;
+                        y: number;
+                        /** @enum {string} */
+                        holes: "filled" | "kept";
+                        distance: number | null;
+                    }[];
+                    inside_radius: number;
+                    smooth: number;
+                    smallest: number;
+                };
+                process: {
+                    /** @enum {string} */
+                    kind: "through cut";
+                    /** @enum {string} */
+                    crossings: "keeps clear" | "may cross";
+                    clearance: number;
+                    ties: number;
+                    tie_spacing: number;
+                    tie_width: number;
+                    /** @enum {string} */
+                    tie_places: "straight" | "hidden";
+                    tie_marks: {
+                        id: string;
+                        x: number;
+                        y: number;
+                    }[];
+                    /** @enum {string} */
+                    kerf_side: "by its depth" | "outside" | "inside" | "on the line";
+                    kerf_marks: {
+                        id: string;
+                        x: number;
+                        y: number;
+                        /** @enum {string} */
+                        side: "by its depth" | "outside" | "inside" | "on the line";
+                    }[];
+                } | {
+                    /** @enum {string} */
+                    kind: "kiss cut" | "weed cut" | "cross-cut";
+                    /** @enum {string} */
+                    crossings: "keeps clear" | "may cross";
+                    clearance: number;
+                } | {
+                    /** @enum {string} */
+                    kind: "perforate";
+                    /** @enum {string} */
+                    crossings: "keeps clear" | "may cross";
+                    clearance: number;
+                    cut: number;
+                    tie: number;
+                    /** @enum {string} */
+                    leaves: "as dashes" | "as one plain line";
+                } | {
+                    /** @enum {string} */
+                    kind: "score";
+                    /** @enum {string} */
+                    scoring: "folds" | "marks";
+                } | {
+                    /** @enum {string} */
+                    kind: "engrave";
+                    fill: {
+                        /** @enum {string} */
+                        kind: "along the lines";
+                    } | {
+                        /** @enum {string} */
+                        kind: "by hatching";
+                        interval: number;
+                        hatch_angle: number;
+                        /** @enum {string} */
+                        hatching: "both ways" | "one way" | "crosswise";
+                        /** @enum {string} */
+                        outline: "no outline pass" | "an outline pass";
+                    } | {
+                        /** @enum {string} */
+                        kind: "by rings";
+                        interval: number;
+                        /** @enum {string} */
+                        rings: "outer to inner" | "inner to outer";
+                        /** @enum {string} */
+                        outline: "no outline pass" | "an outline pass";
+                    } | {
+                        /** @enum {string} */
+                        kind: "as a picture";
+                        interval: number;
+                        /** @enum {string} */
+                        hatching: "both ways" | "one way" | "crosswise";
+                        /** @enum {string} */
+                        tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
+                        screen: number;
+                        screen_angle: number;
+                        contrast: number;
+                        sharpness: number;
+                        curve: number;
+                        /** @enum {string} */
+                        inverted: "as it is" | "dark and light exchanged";
+                    };
+                } | {
+                    /** @enum {string} */
+                    kind: "guide";
+                };
+                on: boolean;
+                name: string;
+                rank: number;
             };
         };
         /** ArchiveIn */
@@ -1420,11 +2205,85 @@ export interface components {
         LibraryOut: {
             /** Stocks */
             stocks: {
-                [key: string]: unknown;
+                key: string;
+                name: string;
+                width: number;
+                usable_width: number;
+                usable_length: number;
+                smallest_part: number;
+                colour: string;
+                mirrored: boolean;
+                thinnest: number;
+                liner: boolean;
+                /** @enum {string} */
+                kind: "a roll" | "a sheet";
+                thickness: number;
+                price: number;
+                length_left: number | null;
+                beneath: string;
+                finishing: string;
+                press_heat: number | null;
+                press_seconds: number | null;
+                press_pressure: string;
+                peel: string;
+                profile: string;
+                profile_name: string;
+                /** @enum {string} */
+                rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
             }[];
             /** Machines */
             machines: {
-                [key: string]: unknown;
+                key: string;
+                name: string;
+                usable_width: number;
+                usable_length: number;
+                smallest_part: number;
+                knife_radius: number;
+                narrowest_gap: number;
+                speed: number | null;
+                spots: {
+                    /** @enum {string} */
+                    process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+                    ink: string;
+                    cmyk: [
+                        number,
+                        number,
+                        number,
+                        number
+                    ];
+                    pen: number;
+                }[];
+                formats: string[];
+                blade_offset: number;
+                overcut: number;
+                /** @enum {string} */
+                mark_shape: "circles" | "squares" | "crosses" | "corners";
+                mark_count: number;
+                /** @enum {string} */
+                kind: "a knife" | "a laser" | "a torch or jet";
+                beam: number;
+                acceleration: number;
+                fastest: number;
+                jump: number;
+                longest_run: number | null;
+                openings: number;
+                /** @enum {string} */
+                origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
+                /** @enum {string} */
+                origin_of: "the bed" | "the job";
+                power_scale: number;
+                /** @enum {string} */
+                comments: "after a semicolon" | "in brackets";
+                /** @enum {string} */
+                height: "set by hand" | "moved by G-code";
+                clamps: {
+                    id: string;
+                    x: number;
+                    y: number;
+                    width: number;
+                    height: number;
+                }[];
+                port: number | null;
             }[];
             /** Settings */
             settings: components["schemas"]["SettingsOut"][];
@@ -1436,7 +2295,16 @@ export interface components {
             setting_fields: components["schemas"]["FieldOut"][];
             /** Rates */
             rates: {
-                [key: string]: unknown;
+                hour: number;
+                set_up: number;
+                weeding: number;
+                mark_up: number;
+                tax: number;
+                money: string;
+                terms: string;
+                shop: string;
+                day_ends: string;
+                file_names: string;
             };
             /** Rate Fields */
             rate_fields: components["schemas"]["FieldOut"][];
@@ -1456,7 +2324,27 @@ export interface components {
             stock: string;
             /** Settings */
             settings: {
-                [key: string]: unknown;
+                id: string;
+                /** @enum {string} */
+                process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+                force: number | null;
+                speed: number | null;
+                passes: number;
+                blade_offset: number;
+                overcut: number;
+                corner: number;
+                power: number | null;
+                kerf: number;
+                /** @enum {string} */
+                lead: "no lead-in" | "a line" | "an arc";
+                lead_length: number;
+                overscan: number;
+                pierce: number;
+                warm_up: number;
+                pierce_height: number;
+                /** @enum {string} */
+                air: "without air" | "with air";
+                focus: number;
             }[];
         };
         /** RecordIn */
@@ -1470,7 +2358,27 @@ export interface components {
         SettingsIn: {
             /** Settings */
             settings: {
-                [key: string]: unknown;
+                id: string;
+                /** @enum {string} */
+                process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+                force: number | null;
+                speed: number | null;
+                passes: number;
+                blade_offset: number;
+                overcut: number;
+                corner: number;
+                power: number | null;
+                kerf: number;
+                /** @enum {string} */
+                lead: "no lead-in" | "a line" | "an arc";
+                lead_length: number;
+                overscan: number;
+                pierce: number;
+                warm_up: number;
+                pierce_height: number;
+                /** @enum {string} */
+                air: "without air" | "with air";
+                focus: number;
             }[];
         };
         /** FontOut */

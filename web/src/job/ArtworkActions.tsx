@@ -92,7 +92,7 @@ export function OutlineFiles({ jobId, ticket }: { jobId: number; ticket: Ticket 
 /** The finished lines of a layer as files of their own; perforations as dashes, or plain. */
 export function LineFiles({ jobId, layer }: { jobId: number; layer: Layer }) {
   const here = (ending: string) => `/api/jobs/${jobId}/layers/${layer.id}/lines.${ending}`;
-  const perforated = layer.lines.some((line) => line.on !== false && line.process === "perforate");
+  const perforated = layer.lines.some((line) => line.on && line.process.kind === "perforate");
   return (
     <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
       <FileLinks words="The finished lines at true size" href={here} />

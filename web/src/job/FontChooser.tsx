@@ -14,8 +14,8 @@ export function FontChooser({ owner, onChanges }: { owner: string; onChanges: (c
   const use = (sha256: string) => {
     setOpen(false);
     onChanges([
-      { path: `${owner}/lettering/own_font`, value: sha256, operation: "set" },
-      { path: `${owner}/lettering/font`, value: "the shop’s own", operation: "set" },
+      { path: `${owner}/content/own_font`, value: sha256, operation: "set" },
+      { path: `${owner}/content/font`, value: "the shop’s own", operation: "set" },
     ]);
   };
   const add = useMutation({

@@ -51,10 +51,11 @@ export function DeviationLegend({
 
 /** Which ink a plate lays, and by how much it is spread or choked. */
 export function PlateLegend({ layers, unit }: { layers: readonly Layer[]; unit: "mm" | "in" }) {
-  const plates = layers.filter((layer) => layer.plate !== "no plate");
-  const words = plates.map(({ plate, plate_spread: spread }) => {
+  const words = layers.flatMap(({ prints }) => {
+    if (prints.kind === "nothing" || prints.plate.kind === "no plate") return [];
+    const { kind, plate_spread: spread } = prints.plate;
     const by = formatLength(Math.abs(spread), unit);
-    return `${plate}${spread < 0 ? `, choked by ${by}` : spread > 0 ? `, spread by ${by}` : ""}`;
+    return [`${kind}${spread < 0 ? `, choked by ${by}` : spread > 0 ? `, spread by ${by}` : ""}`];
   });
   return <Slip>Filled: {[...new Set(words)].join("; ")}.</Slip>;
 }

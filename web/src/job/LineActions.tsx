@@ -14,7 +14,7 @@ import {
   repeatedArtwork,
   splitByColour,
 } from "./pieceChanges";
-import { type Layer, type Piece, sheetOf, type Ticket } from "./ticket";
+import { coloursOf, type Layer, type Piece, sheetOf, type Ticket } from "./ticket";
 
 interface OwnerProps {
   sentence: Sentence;
@@ -43,7 +43,7 @@ export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps)
         <Quiet onClick={() => onChanges([set("on", !sentence.on)])}>
           {sentence.on ? "switch off" : "switch on"}
         </Quiet>
-        {onWays && line.process === "engrave" && (
+        {onWays && line.process.kind === "engrave" && (
           <Quiet onClick={() => onWays(owner)}>ways and their minutes</Quiet>
         )}
         <Quiet onClick={() => onChanges([copiedLine(piece, layer, line)])}>copy</Quiet>
@@ -55,7 +55,7 @@ export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps)
   }
   return (
     <Row>
-      {element?.kind === "text" && <FontChooser owner={owner} onChanges={onChanges} />}
+      {element?.content.kind === "text" && <FontChooser owner={owner} onChanges={onChanges} />}
       {!(element && piece?.elements.length === 1) && (
         <Quiet onClick={() => onChanges([{ path: owner, operation: "remove" }])}>
           {element || sentence.station === "lines" ? "remove" : "take back"}
@@ -106,7 +106,7 @@ export function Adding({
     if (made) onHold(`pieces/${piece.id}/layers/${made.id}`);
   };
   const used = new Set(
-    piece.layers.flatMap((one) => one.lines.flatMap((line) => line.colours.map((c) => c.named))),
+    piece.layers.flatMap((one) => one.lines.flatMap((line) => coloursOf(line).map((one) => one.named))),
   );
   const offered = remembered.filter((one) => !used.has(one.named));
   return (

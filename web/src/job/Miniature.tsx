@@ -5,7 +5,7 @@ import type { Box } from "../engine/camera";
 import { CutLines } from "../ui/CutLines";
 import { Prints } from "../ui/Prints";
 import type { StationKey } from "./stations";
-import type { Piece, Ticket } from "./ticket";
+import { artworkOf, type Piece, type Ticket } from "./ticket";
 
 const Svg = chakra("svg");
 const MOST_COPIES_DRAWN = 240;
@@ -26,7 +26,7 @@ interface Props {
 export const Miniature = memo(function Miniature(props: Props) {
   const { station, ticket, work, width = "76px", height = "58px" } = props;
   const piece = props.piece ?? ticket.pieces[0];
-  const artwork = props.artwork ?? piece?.elements.find((one) => one.kind === "artwork")?.artwork ?? "";
+  const artwork = props.artwork ?? piece?.elements.map(artworkOf).find(Boolean) ?? "";
   const [left, top, right, bottom] = boxOf(station, ticket, work, piece, artwork);
   const pad = 0.03 * Math.max(right - left, bottom - top);
   return (
@@ -93,10 +93,10 @@ function PieceMiniature({ piece, work }: { piece: Piece | undefined; work: Work 
     return (
       <g key={layer.id}>
         <Prints prints={of.prints} />
-        {layer.prints === "nothing" && of.shown && (
+        {layer.prints.kind === "nothing" && of.shown && (
           <path d={of.shown} fillRule="evenodd" fill={layer.name.startsWith("#") ? layer.name : "#9D9A88"} />
         )}
-        {layer.prints === "nothing" &&
+        {layer.prints.kind === "nothing" &&
           !of.shown &&
           of.shapes.map((shape) => (
             <path

@@ -5,14 +5,14 @@ import { copiesOf, handled, mapped, matrixOf, movedMatrix, movedPlace, nearest, 
 import type { Machine, Placed, Sheet, Stock, Ticket } from "./ticket";
 
 const put: Placed[] = [0, 40, 90, 180, -135].flatMap((turn, k) =>
-  ["as it is", "mirrored"].map((flip) => ({
+  (["as it is", "mirrored"] as const).map((flip) => ({
     id: `n${2 * k + (flip === "mirrored" ? 2 : 1)}`,
     layer: "l1",
     x: 30 + 7 * k,
     y: 20 + 3 * k,
     turn,
     flip,
-    by: "hand",
+    by: "hand" as const,
     locked: false,
   })),
 );
@@ -24,17 +24,18 @@ const laid = (matrices: Matrix[], mirrored: boolean) =>
     mirrored,
     placements: [{ layer: "l1", matrices }],
   }) as unknown as Work["sheets"][string];
-const sheet = (arrangement: string, placed: Placed[]): Sheet => ({
-  id: "s1",
-  holds: [{ id: "h1", layer: "l1" }],
-  arrangement,
-  behind: "",
-  spacing: 2,
-  placed,
-  stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
-  machine: { kind: "a knife" } as Machine,
-  settings: [],
-});
+const sheet = (arrangement: string, placed: Placed[]) =>
+  ({
+    id: "s1",
+    holds: [{ id: "h1", layer: "l1" }],
+    arrangement,
+    behind: "",
+    spacing: 2,
+    placed,
+    stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
+    machine: { kind: "a knife" } as Machine,
+    settings: [],
+  }) as unknown as Sheet;
 
 describe("copies of a sheet", () => {
   it("are kept as the places that lead to the maps they had, mirrored or not", () => {

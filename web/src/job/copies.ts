@@ -90,7 +90,7 @@ export function placedOf(sheet: Sheet, laid: Work["sheets"][string]): Placed[] {
 function place(
   [a, b, c, d, e, f]: Matrix,
   mirrored: number | null,
-): { x: number; y: number; turn: number; flip: string } {
+): Pick<Placed, "x" | "y" | "turn" | "flip"> {
   const [u, x] = mirrored === null ? [a, e] : [-a, mirrored - e];
   const w = mirrored === null ? c : -c;
   const flip = u * d - b * w > 0 ? "as it is" : "mirrored";

@@ -1,6 +1,6 @@
 import type { Work } from "../api/client";
 import type { StationKey } from "./stations";
-import type { Piece, Ticket } from "./ticket";
+import { artworkOf, type Piece, type Ticket } from "./ticket";
 
 /** What the table is fitted to: it is fitted again when this changes, and stands still while lines are moved about. */
 export function fitKey(
@@ -14,7 +14,7 @@ export function fitKey(
     return Object.values(work.sheets)
       .map((sheet) => `${sheet.width.toFixed(0)} ${sheet.height.toFixed(0)}`)
       .join();
-  const seen = station === "lines" ? (piece?.elements.map((one) => one.artwork) ?? []) : [artwork];
+  const seen = station === "lines" ? (piece?.elements.map(artworkOf) ?? []) : [artwork];
   const sizes = [...new Set(seen)].map((id) => {
     const { width = 0, height = 0 } = work.artworks[id] ?? {};
     const file = ticket.artworks.find((one) => one.id === id)?.file ?? "";

@@ -58,7 +58,7 @@ function tieGrips(piece: Piece, layer: Layer, view: LayerView): Grip[] {
         );
         return [
           {
-            path: `pieces/${piece.id}/layers/${layer.id}/lines/${line.id}/tie_marks`,
+            path: `pieces/${piece.id}/layers/${layer.id}/lines/${line.id}/process/tie_marks`,
             value,
             operation: "set",
           },

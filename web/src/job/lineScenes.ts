@@ -44,7 +44,7 @@ export function layerItems(
   if (view === "over") items.push(...printItems(of, images, fade));
   else if (view !== "outlines") items.push(...printItems(of, images, 1), ...hardlySeen(of, stock));
   const engraved = view === "made" && of.lines.some((line) => line.process === "engrave");
-  if (view === "outlines" || (layer.prints === "nothing" && !engraved)) items.push(...shapeItems(of));
+  if (view === "outlines" || (layer.prints.kind === "nothing" && !engraved)) items.push(...shapeItems(of));
   if (view === "worst" && of.looks?.slivers) {
     const { path, facts } = parsed(of.looks.slivers);
     items.push({

@@ -4,7 +4,16 @@ import type { Inside } from "../engine/hit";
 import { colourChange, holeChange, type LayerView, onPiece, regionChange } from "./pieceChanges";
 import { type StationKey, type View, type ViewKey, viewsAt } from "./stations";
 import { holeLine, pieceTargets, type RegionTarget, regionChooser, targetOf } from "./targets";
-import { type Anchor, burns, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
+import {
+  type Anchor,
+  burns,
+  coloursOf,
+  heldLayer,
+  type Layer,
+  type Line,
+  type Piece,
+  type Ticket,
+} from "./ticket";
 
 export type ArtworkView = Work["artworks"][string];
 
@@ -66,7 +75,7 @@ export function targetsOn(on: OnTable, view: ViewKey): RegionTarget[] {
   if (station === "lines") {
     // what a click on a colour chooses it for: the line in hand, or the layer
     const choosing =
-      line?.source === "chosen colours" ||
+      line?.source.kind === "chosen colours" ||
       (!line && layer?.shows === "chosen colours" && held.endsWith(`/layers/${layer.id}`));
     const looked = view === "made" || view === "outlines";
     return looked ? pieceTargets(on.drawn, choosing, layer && holeLine(layer, line)) : [];
@@ -84,7 +93,12 @@ export function targetsOn(on: OnTable, view: ViewKey): RegionTarget[] {
 export function pieceClick(on: OnTable, found: RegionTarget, place: Place, inside: Inside): Change[] {
   const { piece, layer, drawn, line, held } = on;
   if (!piece || !layer || !drawn) return [];
-  if (found.colour) return [colourChange(held, (line ?? layer).colours, found.colour)];
+  if (found.colour)
+    return [
+      line
+        ? colourChange(`${held}/source`, coloursOf(line), found.colour)
+        : colourChange(held, layer.colours, found.colour),
+    ];
   const [left, top, right, bottom] = drawn.frame;
   const within = (one: Anchor) =>
     inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top));
@@ -93,5 +107,5 @@ export function pieceClick(on: OnTable, found: RegionTarget, place: Place, insid
     return rule ? [holeChange(piece, layer, rule, found.hole, within)] : [];
   }
   const chooser = regionChooser(layer, line, held);
-  return chooser ? [regionChange(held, chooser.regions, onPiece(drawn.frame, place), within)] : [];
+  return chooser ? [regionChange(chooser.path, chooser.regions, onPiece(drawn.frame, place), within)] : [];
 }

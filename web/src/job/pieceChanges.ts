@@ -1,33 +1,46 @@
 import type { Change, Work } from "../api/client";
 import type { Place } from "../engine/camera";
 import { sheetFor, withoutLayers } from "./sheetChanges";
-import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet, sheetOf } from "./ticket";
+import {
+  type Anchor,
+  artworkOf,
+  type Layer,
+  type Line,
+  newId,
+  type Piece,
+  type Sheet,
+  sheetOf,
+} from "./ticket";
 
 export type LayerView = Work["layers"][string];
 
 /** The kinds of line that can be added with one press, each with the words of its button; what is cut by a knife is
  * kissed where the stock has a liner that carries it. */
 export const newLines = (liner: boolean): readonly { words: string; value: Record<string, unknown> }[] => [
-  { words: "Through cut outside", value: { process: "through cut", distance: 3 } },
-  ...(liner ? [{ words: "Kiss cut outside", value: { process: "kiss cut", distance: 1 } }] : []),
+  { words: "Through cut outside", value: { process: "through cut", offset: { distance: 3 } } },
+  ...(liner ? [{ words: "Kiss cut outside", value: { process: "kiss cut", offset: { distance: 1 } } }] : []),
   { words: "Cut the shapes themselves", value: { process: liner ? "kiss cut" : "through cut", ...shapes() } },
-  { words: "Perforate outside", value: { process: "perforate", distance: 6 } },
+  { words: "Perforate outside", value: { process: "perforate", offset: { distance: 6 } } },
   {
     words: "Round the piece",
-    value: { process: "through cut", source: "a simple shape", distance: 5, close_gaps: 0 },
+    value: { process: "through cut", source: "a simple shape", offset: { distance: 5, close_gaps: 0 } },
   },
-  { words: "Follow another line", value: { process: "through cut", source: "another line", distance: 2 } },
+  { words: "Follow another line", value: { process: "through cut", source: "another line" } },
   {
     words: "Score fold lines",
-    value: { process: "score", source: "fold lines", distance: 0, scoring: "folds" },
+    value: { process: "score", source: "fold lines" },
   },
   { words: "Engrave the shapes", value: { process: "engrave", ...shapes() } },
-  { words: "Along the centre-lines", value: { process: "score", source: "centre-lines", distance: 0 } },
-  { words: "Guide", value: { process: "guide", source: "a simple shape", distance: 0, close_gaps: 0 } },
+  { words: "Along the centre-lines", value: { process: "score", source: "centre-lines" } },
+  {
+    words: "Guide",
+    value: { process: "guide", source: "a simple shape", offset: { distance: 0, close_gaps: 0 } },
+  },
 ];
 
 function shapes() {
-  return { source: "the shapes", distance: 0, close_gaps: 0, holes: "kept", smallest_hole: 0 };
+  const offset = { distance: 0, close_gaps: 0, holes: "kept", smallest_hole: 0 };
+  return { source: "the shapes", offset };
 }
 
 const layerPath = (piece: Piece, layer: Layer) => `pieces/${piece.id}/layers/${layer.id}`;
@@ -36,10 +49,11 @@ const linePath = (piece: Piece, layer: Layer, line: Line) => `${layerPath(piece,
 /** One more line on a layer; one that follows another follows the last there is. */
 export function addedLine(piece: Piece, layer: Layer, value: Record<string, unknown>): Change {
   const last = layer.lines[layer.lines.length - 1];
-  const of = value.source === "another line" && last ? { of: last.id } : {};
+  const follows =
+    value.source === "another line" && last ? { source: { kind: "another line", of: last.id } } : {};
   return {
     path: `${layerPath(piece, layer)}/lines`,
-    value: { ...value, ...of, id: newId("k") },
+    value: { ...value, ...follows, id: newId("k") },
     operation: "add",
   };
 }
@@ -70,7 +84,12 @@ export function movedLine(piece: Piece, layer: Layer, line: Line, way: -1 | 1): 
 
 /** Words or a simple shape, centred on what is there. */
 export function addedElement(piece: Piece, kind: "text" | "simple shape"): Change {
-  const value = { id: newId("e"), kind, across: "centred", down: kind === "text" ? "below it" : "centred" };
+  const value = {
+    id: newId("e"),
+    content: kind,
+    across: "centred",
+    down: kind === "text" ? "below it" : "centred",
+  };
   // words go below what was added last, where nothing lies yet
   const last = piece.elements.length > 1 ? piece.elements[piece.elements.length - 1]?.id : undefined;
   const shift = kind === "text" ? { y: 4, ...(last ? { beside: last } : {}) } : {};
@@ -79,12 +98,12 @@ export function addedElement(piece: Piece, kind: "text" | "simple shape"): Chang
 
 /** The piece's first artwork once more, to the right of the last element. */
 export function repeatedArtwork(piece: Piece): Change | null {
-  const artwork = piece.elements.find((one) => one.kind === "artwork")?.artwork;
+  const artwork = piece.elements.map(artworkOf).find(Boolean);
   const last = piece.elements[piece.elements.length - 1];
   if (!artwork || !last) return null;
   const value = {
     id: newId("e"),
-    artwork,
+    content: { kind: "artwork", artwork },
     way: "apart",
     beside: last.id,
     across: "right of it",
@@ -254,10 +273,10 @@ export function holeChange(
   hole: LayerView["holes"][number],
   within: (mark: Anchor) => boolean,
 ): Change {
-  const here = `${linePath(piece, layer, line)}/hole_marks`;
-  const mark = line.hole_marks.find(within);
+  const here = `${linePath(piece, layer, line)}/offset/hole_marks`;
+  const mark = line.offset.hole_marks.find(within);
   if (mark) return { path: `${here}/${mark.id}`, operation: "remove" };
-  const kept = line.holes === "kept" && hole.width >= line.smallest_hole;
+  const kept = line.offset.holes === "kept" && hole.width >= line.offset.smallest_hole;
   const value = { id: newId("h"), x: hole.x, y: hole.y, holes: kept ? "filled" : "kept" };
   return { path: here, value, operation: "add" };
 }
@@ -287,15 +306,13 @@ export function pieceToolChanges(
     ];
   }
   if (tool === "tie") {
-    const line =
-      held?.process === "through cut" ? held : layer.lines.find((one) => one.process === "through cut");
+    const line = throughCut(layer, held);
     if (!line) return null;
     const value = [...tieMarks(line, view), { id: newId("t"), ...at }];
-    return [{ path: `${linePath(piece, layer, line)}/tie_marks`, value, operation: "set" }];
+    return [{ path: `${linePath(piece, layer, line)}/process/tie_marks`, value, operation: "set" }];
   }
   if (tool === "kerf") {
-    const line =
-      held?.process === "through cut" ? held : layer.lines.find((one) => one.process === "through cut");
+    const line = throughCut(layer, held);
     return line ? [kerfChange(piece, layer, line, view.frame, first)] : null;
   }
   if (tool === "bridge") {
@@ -308,11 +325,18 @@ export function pieceToolChanges(
   if (tool === "fold") {
     const fold = { id: newId("f"), ...at, x2: to.x, y2: to.y };
     const line =
-      held?.source === "fold lines" ? held : layer.lines.find((one) => one.source === "fold lines");
-    if (line) return [{ path: `${linePath(piece, layer, line)}/folds`, value: fold, operation: "add" }];
-    return [addedLine(piece, layer, { process: "score", source: "fold lines", distance: 0, folds: [fold] })];
+      held?.source.kind === "fold lines" ? held : layer.lines.find((one) => one.source.kind === "fold lines");
+    if (line)
+      return [{ path: `${linePath(piece, layer, line)}/source/folds`, value: fold, operation: "add" }];
+    return [addedLine(piece, layer, { process: "score", source: { kind: "fold lines", folds: [fold] } })];
   }
   return null;
+}
+
+/** The line that ties and kerfs by hand are set on: the one in hand, else the first of its kind. */
+function throughCut(layer: Layer, held: Line | undefined): Line | undefined {
+  if (held?.process.kind === "through cut") return held;
+  return layer.lines.find((one) => one.process.kind === "through cut");
 }
 
 const KERF_SIDES = ["outside", "inside", "on the line"];
@@ -321,11 +345,12 @@ const SAME_CUT = 4;
 
 /** The side of the kerf at a place: said, said otherwise, or left to its depth again. */
 function kerfChange(piece: Piece, layer: Layer, line: Line, frame: LayerView["frame"], place: Place): Change {
-  const way = `${linePath(piece, layer, line)}/kerf_marks`;
+  const way = `${linePath(piece, layer, line)}/process/kerf_marks`;
   const [left, top, right, bottom] = frame;
   const far = (one: Anchor) =>
     Math.hypot(left + one.x * (right - left) - place.x, top + one.y * (bottom - top) - place.y);
-  const before = line.kerf_marks.find((one) => far(one) < SAME_CUT);
+  const marks = line.process.kind === "through cut" ? line.process.kerf_marks : [];
+  const before = marks.find((one) => far(one) < SAME_CUT);
   if (!before) {
     const mark = { id: newId("m"), ...onPiece(frame, place), side: KERF_SIDES[0] };
     return { path: way, value: mark, operation: "add" };
@@ -337,7 +362,8 @@ function kerfChange(piece: Piece, layer: Layer, line: Line, frame: LayerView["fr
 
 /** A line's ties as marks by hand: those there are, or those that its rule gives now. */
 export function tieMarks(line: Line, view: LayerView): { id: string; x: number; y: number }[] {
-  if (line.tie_marks.length) return [...line.tie_marks];
+  if (line.process.kind === "through cut" && line.process.tie_marks.length)
+    return [...line.process.tie_marks];
   const drawn = view.lines.find((one) => one.id === line.id);
   return (drawn?.ties ?? []).map(([x, y]) => ({ id: newId("t"), ...onPiece(view.frame, { x, y }) }));
 }

@@ -10,26 +10,27 @@ import {
 } from "./sheetChanges";
 import type { Machine, Sheet, Stock, Ticket } from "./ticket";
 
-const sheet = (id: string, ...layers: string[]): Sheet => ({
-  id,
-  holds: layers.map((layer) => ({ id: `h-${layer}`, layer })),
-  arrangement: "as placed",
-  spacing: 2,
-  behind: "",
-  placed: layers.map((layer) => ({
-    id: `p-${layer}`,
-    layer,
-    x: 0,
-    y: 0,
-    turn: 0,
-    flip: "as it is",
-    by: "hand",
-    locked: false,
-  })),
-  stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
-  machine: { kind: "a knife" } as Machine,
-  settings: [],
-});
+const sheet = (id: string, ...layers: string[]) =>
+  ({
+    id,
+    holds: layers.map((layer) => ({ id: `h-${layer}`, layer })),
+    arrangement: "as placed",
+    spacing: 2,
+    behind: "",
+    placed: layers.map((layer) => ({
+      id: `p-${layer}`,
+      layer,
+      x: 0,
+      y: 0,
+      turn: 0,
+      flip: "as it is",
+      by: "hand",
+      locked: false,
+    })),
+    stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
+    machine: { kind: "a knife" } as Machine,
+    settings: [],
+  }) as unknown as Sheet;
 const ticket = {
   pieces: [
     { id: "p1", name: "kite", layers: [{ id: "l1", name: "" }] },

@@ -7,6 +7,7 @@ const sheet = {
   holds: [{ id: "h1", layer: "l1" }],
   settings: [{ id: "own", process: "engrave", power: 0.2, speed: 100 }],
 } as unknown as Sheet;
+const engraved = (kind: string) => ({ kind: "engrave", fill: { kind } });
 const ticket = {
   pieces: [
     {
@@ -15,11 +16,12 @@ const ticket = {
         {
           id: "l1",
           lines: [
-            { id: "k1", process: "engrave" },
-            { id: "k2", process: "through cut" },
+            { id: "k1", process: engraved("by hatching") },
+            { id: "k2", process: { kind: "through cut" } },
+            { id: "k4", process: engraved("along the lines") },
           ],
         },
-        { id: "l2", lines: [{ id: "k3", process: "engrave" }] },
+        { id: "l2", lines: [{ id: "k3", process: engraved("by rings") }] },
       ],
     },
   ],
@@ -44,7 +46,7 @@ describe("a swatch", () => {
       across: "interval",
       value: 0.08,
     });
-    expect(gap.map(({ path }) => path)).toContain("pieces/p1/layers/l1/lines/k1/interval");
+    expect(gap.map(({ path }) => path)).toContain("pieces/p1/layers/l1/lines/k1/process/fill/interval");
     expect(gap).toHaveLength(2);
   });
   it("adds a setting where the process has none", () => {

@@ -38,8 +38,12 @@ export function pickChanges(ticket: Ticket, sheet: Sheet, { process, power, acro
   const held = new Set(sheet.holds.map(({ layer }) => layer));
   for (const piece of ticket.pieces)
     for (const layer of piece.layers.filter(({ id }) => held.has(id)))
-      for (const line of layer.lines.filter((one) => one.process === "engrave"))
-        changes.push(set(`pieces/${piece.id}/layers/${layer.id}/lines/${line.id}/interval`, value));
+      for (const line of layer.lines.filter(
+        (one) => one.process.kind === "engrave" && one.process.fill.kind !== "along the lines",
+      ))
+        changes.push(
+          set(`pieces/${piece.id}/layers/${layer.id}/lines/${line.id}/process/fill/interval`, value),
+        );
   return changes;
 }
 

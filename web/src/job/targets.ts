@@ -3,7 +3,7 @@ import type { Target } from "../engine/hit";
 import { formatLength, formatSize } from "../engine/units";
 import { parsed } from "./parsed";
 import type { LayerView } from "./pieceChanges";
-import type { Layer, Line } from "./ticket";
+import type { Anchor, Layer, Line } from "./ticket";
 import { clickWords, type TracedShape } from "./touchUps";
 
 /** A traced region at Trace; a hole or a region of the piece at Lines. */
@@ -51,15 +51,24 @@ export function pieceTargets(
   return [...regions, ...holes];
 }
 
-/** What a click on a region chooses it for: the line in hand, or the layer. */
-export function regionChooser(layer: Layer, line: Line | undefined, held: string): Line | Layer | null {
-  if (line) return line.source === "chosen regions" ? line : null;
-  return layer.shows === "chosen regions" && held.endsWith(`/layers/${layer.id}`) ? layer : null;
+/** What a click on a region chooses it for: the line in hand, or the layer; with the path that its regions lie below. */
+export function regionChooser(
+  layer: Layer,
+  line: Line | undefined,
+  held: string,
+): { path: string; regions: readonly Anchor[] } | null {
+  if (line)
+    return line.source.kind === "chosen regions"
+      ? { path: `${held}/source`, regions: line.source.regions }
+      : null;
+  return layer.shows === "chosen regions" && held.endsWith(`/layers/${layer.id}`)
+    ? { path: held, regions: layer.regions }
+    : null;
 }
 
 /** The line whose holes a click changes: the one in hand, else the outermost cut. */
 export function holeLine(layer: Layer, line: Line | undefined): Line | undefined {
-  return line ?? layer.lines.find((one) => one.process === "through cut") ?? layer.lines[0];
+  return line ?? layer.lines.find((one) => one.process.kind === "through cut") ?? layer.lines[0];
 }
 
 /** What a click on a target would do, in words. */
@@ -76,7 +85,7 @@ export function describeTarget(
   if (hole) {
     const rule = layer && holeLine(layer, line);
     const kind = hole.line ? "A gap that the line closes off," : "A hole";
-    return `${kind} ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process}.` : ""}`;
+    return `${kind} ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process.kind}.` : ""}`;
   }
   if (!shape) {
     const click = layer && regionChooser(layer, line, held) ? " Click to choose it, or to let it go." : "";

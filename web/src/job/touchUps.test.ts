@@ -15,7 +15,7 @@ const shape = (dropped: string): TracedShape => ({
   stroke: null,
   holes: 0,
 });
-const touch = { id: "t1", kind: "drop", x: 0.251, y: 0.5 };
+const touch = { id: "t1", kind: "drop" as const, x: 0.251, y: 0.5 };
 
 describe("a click on a region", () => {
   it("drops it, anchored where it lies", () => {
@@ -35,7 +35,7 @@ describe("a click on a region", () => {
 
   it("keeps a speck, and takes that back again", () => {
     expect(touchUpChange("a1", shape("small"), []).value).toMatchObject({ kind: "keep" });
-    const kept = { ...touch, kind: "keep" };
+    const kept = { ...touch, kind: "keep" as const };
     expect(touchUpChange("a1", shape(""), [kept])).toMatchObject({ operation: "remove" });
   });
 

@@ -16,7 +16,11 @@ export function clickWords(shape: TracedShape): string {
 }
 
 /** The change a click on a region makes: drop it, keep it, or take an earlier touch-up back. */
-export function touchUpChange(artwork: string, shape: TracedShape, touchUps: readonly TouchUp[]): Change {
+export function touchUpChange(
+  artwork: string,
+  shape: TracedShape,
+  touchUps: readonly Pick<TouchUp, "id" | "kind" | "x" | "y">[],
+): Change {
   const here = `artworks/${artwork}/touch_ups`;
   const own = touchUps
     .filter((touch) => (shape.dropped === "hand" ? touch.kind === "drop" : touch.kind === "keep"))

@@ -3,7 +3,7 @@ import { useSearchParams } from "react-router";
 import type { Work } from "../api/client";
 import type { Place } from "../engine/camera";
 import { STATIONS, type StationKey } from "./stations";
-import { heldLayer, type Ticket } from "./ticket";
+import { artworkOf, heldLayer, type Ticket } from "./ticket";
 import { CHOOSE, type Tool } from "./tools";
 import type { Reach } from "./touchUps";
 import type { JobDesk } from "./useJobDesk";
@@ -29,7 +29,7 @@ export function useInHand(ticket: Ticket | undefined) {
   const asked = search.get("station") as StationKey | null;
   const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
   const piece = ticket?.pieces.find((one) => one.id === pieceId) ?? ticket?.pieces[0];
-  const ids = piece?.elements.flatMap((one) => (one.kind === "artwork" ? [one.artwork] : [])) ?? [];
+  const ids = piece?.elements.map(artworkOf).filter(Boolean) ?? [];
   const artworks = [...new Set(ids)];
   const artwork = (artworks.includes(artworkId) ? artworkId : artworks[0]) ?? "";
   return {

@@ -26,7 +26,7 @@ export function SettingsForm(props: { library: Library; machine: Fields; onKept:
   const [stock, setStock] = useState(String(known[0]?.stock ?? library.stocks[0]?.key ?? ""));
   const own = known.find((one) => one.stock === stock)?.settings ?? [];
   const [draft, setDraft] = useState<{ stock: string; rows: Fields[] } | null>(null);
-  const rows = draft?.stock === stock ? draft.rows : own;
+  const rows: readonly Fields[] = draft?.stock === stock ? draft.rows : own;
   const edit = (next: Fields[]) => setDraft({ stock, rows: next });
   const able = ((machine.spots ?? []) as Fields[]).map((spot) => String(spot.process));
   const free = able.filter((process) => !rows.some((row) => row.process === process));
