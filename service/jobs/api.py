@@ -8,7 +8,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Field, File, Router, Schema, UploadedFile
-from pydantic import WithJsonSchema
+from pydantic import BeforeValidator, WithJsonSchema
 
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
@@ -165,7 +165,7 @@ class PictureOut(Schema):
     """A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
     steps: what happens after the files. Those of earlier versions may lack some."""
 
-    drawing: str = ""
+    drawing: Annotated[str, BeforeValidator(lambda key: key if isinstance(key, str) else "")] = ""
     stock: str = ""
     stock_colour: str = "#ffffff"
     quantity: int = 0

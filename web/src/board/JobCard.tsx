@@ -12,18 +12,6 @@ const Svg = chakra("svg");
 const CardLink = chakra(Link);
 const NAMES = ["Artwork", "Clean", "Trace", "Lines", "Sheet", "Machine"];
 
-interface Picture {
-  /** Key of its drawing; missing on cards of before these were files. */
-  drawing?: string;
-  stock: string;
-  stock_colour: string;
-  quantity: number;
-  stations: { key: string; state: string }[];
-  looks: number;
-  /** What happens after the files; missing on cards of before it was told. */
-  steps?: string[];
-}
-
 interface Props {
   card: Card;
   onDuplicate: () => void;
@@ -33,10 +21,10 @@ interface Props {
 
 /** A job on the board: its picture, whose it is, how far it is, when it is due. */
 export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
-  const picture = card.card as unknown as Picture | null;
-  const firstOpen = picture?.stations.findIndex((one) => one.state !== "fine") ?? 0;
+  const picture = card.card;
+  const firstOpen = picture?.stations?.findIndex((one) => one.state !== "fine") ?? 0;
   const ready = picture !== null && firstOpen === -1;
-  const state = ready ? "fine" : (picture?.stations[firstOpen]?.state ?? "waiting");
+  const state = ready ? "fine" : (picture?.stations?.[firstOpen]?.state ?? "waiting");
   return (
     <chakra.li
       data-job={card.id}
@@ -62,7 +50,7 @@ export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
       }}
     >
       <chakra.div width="146px" flex="none" display="grid" placeItems="center" padding="12px 8px 8px">
-        {typeof picture?.drawing === "string" && <CardPicture drawing={picture.drawing} />}
+        {picture?.drawing && <CardPicture drawing={picture.drawing} />}
       </chakra.div>
       <chakra.div flex="1" minWidth="0" padding="13px 14px 10px" display="flex" flexDirection="column">
         <CardLink
