@@ -8,7 +8,7 @@ from __future__ import annotations
 import http.client
 import json
 import multiprocessing
-import os
+import random
 import sqlite3
 import statistics
 import threading
@@ -102,7 +102,6 @@ def spread(port: int, key: str, jobs: list[int], seconds: float) -> Callable[[],
 
 
 def clients(given: tuple[int, str, list[int], float]) -> tuple[list[float], list[str]]:
-    os.nice(15)  # they stand for other machines
     port, key, jobs, seconds = given
     edits: list[float] = []
     faults: list[str] = []
@@ -115,11 +114,14 @@ def clients(given: tuple[int, str, list[int], float]) -> tuple[list[float], list
 
 
 def client(port: int, key: str, job: int, seconds: float, edits: list[float], faults: list[str]) -> None:
-    """Drags a value for a while, lets go, and so on; the last preview of every drag must arrive."""
+    """Drags a value for a while, lets go, and so on; the last preview of every drag must arrive. Each client begins at
+    another value and pauses as long as it likes, so that they do not all act at once."""
+    whim = random.Random(job)
     desk, dragging = Desk(port, key), Desk(port, key)
     seen = json.loads(desk.ask("GET", f"/api/jobs/{job}")[1])["revision"]["number"]
     until = time.monotonic() + seconds
-    value = 1.0
+    value = 1.0 + whim.random()
+    time.sleep(min(whim.uniform(0, 4), seconds / 4))
     while time.monotonic() < until:
         for step in range(6):
             value = 1.0 + (value * 10 + 1) % 40 / 10
@@ -134,7 +136,7 @@ def client(port: int, key: str, job: int, seconds: float, edits: list[float], fa
             faults.append(f"change {code} {told[:80]!r}")
             return
         seen = json.loads(told)["revision"]["number"]
-        time.sleep(0.5)
+        time.sleep(whim.uniform(0.2, 0.8))
 
 
 def kept(desk: Desk, nibble: RunningNibble) -> None:

@@ -98,6 +98,7 @@ if PROXY:
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
 CSRF_FAILURE_VIEW = "config.api.from_elsewhere"
+SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"  # asked for with every call
 SESSION_COOKIE_SAMESITE = "Strict"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
 CSRF_COOKIE_SAMESITE = "Strict"

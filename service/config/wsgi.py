@@ -4,5 +4,7 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
+from config.turns import in_turn
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
-application = get_wsgi_application()
+application = in_turn(get_wsgi_application())

@@ -16,7 +16,7 @@ from files import blobs
 from files.reader import READER
 from files.results import STORE
 from jobs.models import STEPS, Job, Revision
-from jobs.queries import ticket_of
+from jobs.queries import newest_revision, ticket_of
 from jobs.signals import revised
 from library.queries import library
 from nibble_core.errors import InvalidTicket, NibbleError
@@ -86,9 +86,10 @@ def change_job(
     Raises ChangedMeanwhile with both sentences, InvalidTicket, Job.DoesNotExist.
     """
     changes = [_signed(change, author) for change in changes]
-    made = _changed(_newest(Job.objects.get(id=job_id)), seen, changes, said)  # while nobody waits for it
+    newest = newest_revision(job_id)
+    job = newest.job
+    made = _changed(newest, seen, changes, said)  # while nobody waits for it
     with writing():
-        job = Job.objects.get(id=job_id)
         if job.revisions.values_list("number", flat=True).last() != made.on.number:  # somebody was quicker
             made = _changed(_newest(job), seen, changes, said)
         return _append(
@@ -110,7 +111,8 @@ def _changed(newest: Revision, seen: int, changes: Sequence[Change], said: str |
     _refuse_unborn(newest, seen)
     ticket, held = ticket_of(newest), library()
     said = said or ", ".join(words(ticket, change, held) for change in changes)
-    _refuse_overlap(newest.job, seen, changes, said)
+    if newest.number > seen:
+        _refuse_overlap(newest.job, seen, changes, said)
     changed = apply(ticket, changes, held)
     _require_files(changed, ticket)
     return _Made(newest, said, changed, to_plain(changed))

@@ -28,8 +28,9 @@ def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
 
 def newest_revision(job_id: int) -> Revision:
     """Raises Job.DoesNotExist."""
-    newest = Job.objects.get(id=job_id).revisions.select_related("author").last()
-    assert newest is not None
+    newest = Revision.objects.filter(job_id=job_id).select_related("author", "job").last()
+    if newest is None:
+        raise Job.DoesNotExist
     return newest
 
 
@@ -46,7 +47,8 @@ def _read(text: str) -> Ticket:
 
 def undo_words(revision: Revision) -> str:
     """What an undo from this revision would take back; empty at the beginning."""
-    words, parent = _words(revision.job_id, revision.state)
+    own = revision.words, revision.parent
+    words, parent = own if revision.state == revision.number else _words(revision.job_id, revision.state)
     return words if parent is not None else ""
 
 

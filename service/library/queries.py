@@ -23,9 +23,9 @@ def library() -> Library:
     return _read(tuple(rows)) if rows else STARTING
 
 
-def machines() -> list[Any]:
-    """The shop's machines as plain values, for what mends name: workers read no database."""
-    return _plain_machines(library().machines)
+def machines(held: Library) -> list[Any]:
+    """A library's machines as plain values, for what mends name: workers read no database."""
+    return _plain_machines(held.machines)
 
 
 @lru_cache(maxsize=4)

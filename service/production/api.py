@@ -72,9 +72,11 @@ def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
 def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
     revision = queries.newest_revision(job_id)
-    ticket = apply(queries.ticket_of(revision), [item.change() for item in body.changes], library())
+    held = library()
+    ticket = apply(queries.ticket_of(revision), [item.change() for item in body.changes], held)
     safe_sources(ticket, STORE)
-    return as_json(PREVIEWS.ask("preview", to_plain(ticket), revision.number, machines(), lane=_lane(job_id)))
+    plain = to_plain(ticket)
+    return as_json(PREVIEWS.ask("preview", plain, revision.number, machines(held), lane=_lane(job_id)))
 
 
 class NestIn(Schema):
@@ -387,7 +389,7 @@ def refresh_card(revision: Revision) -> bytes:
     ticket = queries.ticket_of(revision)
     safe_sources(ticket, STORE)
     number, lane = revision.number, _lane(revision.job_id)
-    told = DESK.ask("final", revision.ticket, number, machines(), lane=lane, key=str(number))
+    told = DESK.ask("final", revision.ticket, number, machines(library()), lane=lane, key=str(number))
     card, _, view = told.partition(b"\n")
     job = Job.objects.get(id=revision.job_id)
     told_card = json.loads(card)

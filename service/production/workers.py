@@ -19,6 +19,7 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
 
+from config.turns import TURNS
 from files.children import child, number
 from nibble_core.errors import Cancelled, FileTooLarge, NibbleError, Superseded
 from production.events import EXCHANGE
@@ -96,8 +97,10 @@ class Workers:
 
         Raises Cancelled when a newer question of the lane came, and what the answering raises.
         """
+        task = self._task(kind, arguments, lane, key)
+        TURNS.given_up()
         try:
-            return self._task(kind, arguments, lane, key).future.result(LONGEST_SECONDS + 60)
+            return task.future.result(LONGEST_SECONDS + 60)
         except TimeoutError as error:
             raise NibbleError("The bench is busy with other work.", "Try again in a minute.") from error
 

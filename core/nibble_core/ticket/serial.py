@@ -25,17 +25,20 @@ MOST = {
     "wordless": 500, "accepted": 1000,
 }  # fmt: skip
 """Items of a list that a ticket holds at most: more would take minutes to draw, and no job needs them."""
+_PLAIN = frozenset({str, float, int, bool, type(None)})
 MOST_POINTS = 600_000  # of all brush strokes and touch-ups together
 MOST_COPIES = 1200  # of all elements of a piece together
 
 
 def to_plain(value: Any) -> Any:
     """Dataclasses and tuples as dicts and lists."""
-    if is_dataclass(value):
-        kind: Any = type(value)
-        return {name: to_plain(getattr(value, name)) for name, _ in _fields(kind)}
-    if isinstance(value, (tuple, list)):
+    kind = type(value)
+    if kind in _PLAIN:
+        return value
+    if kind is tuple or kind is list:
         return [to_plain(item) for item in value]
+    if is_dataclass(kind):
+        return {name: to_plain(getattr(value, name)) for name, _ in _fields(kind)}
     return value
 
 

@@ -32,7 +32,7 @@ class Command(BaseCommand):
         from production.events import EXCHANGE
 
         held = only_server()
-        sys.setswitchinterval(0.001)  # a short answer does not wait for many long ones
+        sys.setswitchinterval(0.0002)  # a short answer does not wait for many long ones
         behind = {
             "trusted_proxy": "127.0.0.1", "trusted_proxy_count": 1,
             "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"},
