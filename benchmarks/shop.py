@@ -125,12 +125,12 @@ def client(port: int, key: str, job: int, seconds: float, edits: list[float], fa
     while time.monotonic() < until:
         for step in range(6):
             value = 1.0 + (value * 10 + 1) % 40 / 10
-            body = {"seen": seen, "changes": [{"path": DISTANCE, "value": round(value, 2)}]}
+            body = {"seen": seen, "changes": [{"path": DISTANCE, "value": round(value, 2)}], "station": "lines"}
             code, told = dragging.ask("POST", f"/api/jobs/{job}/preview", body)
             if code not in (200, 409) or (code == 409 and step == 5):
                 faults.append(f"preview {code} {told[:80]!r}")
         start = time.perf_counter()
-        code, told = desk.ask("POST", f"/api/jobs/{job}/changes", body)
+        code, told = desk.ask("POST", f"/api/jobs/{job}/changes", {"seen": seen, "changes": body["changes"]})
         edits.append(time.perf_counter() - start)
         if code != 200:
             faults.append(f"change {code} {told[:80]!r}")

@@ -5,12 +5,12 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from nibble_core.geometry import Affine, Bundle, Path, Region
+from nibble_core.geometry import Affine, Box, Bundle, Path, Region
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
 from nibble_core.lines.necks import necks
-from nibble_core.sheet import LaidSheet, Marks, Placement
+from nibble_core.sheet import LaidSheet, Marks, Part, Placement, interlocked, room
 from nibble_core.toolpaths import Definition, by_process
 from nibble_core.toolpaths.beam import Beam, moves_of
 from nibble_core.toolpaths.dithering import halftone, strokes_of
@@ -38,6 +38,8 @@ def main() -> None:
     contour(outer_shape([Region(star), Region(Path.circle(80, 20, 10))]), 3.0)
     waist = Path.polygon([(0, 0), (20, 0), (30, 8), (40, 0), (60, 0), (60, 20), (40, 20), (30, 12), (20, 20), (0, 20)])
     necks(Region(waist).polygon(), 6.0)
+    part = Part("l1", Box(0, 0, 60, 40), 6, Region(star).polygon())
+    interlocked([part], room(spacing=2.0, usable_width=300.0, usable_length=900.0))
     _a_beam(star)
 
 

@@ -23,6 +23,7 @@ from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
+from nibble_core.ticket.saying import STATIONS
 from production import stocktaking
 from production.answers import as_file, as_json, sheet_of
 from production.events import EXCHANGE
@@ -68,15 +69,21 @@ def stop_work(request: HttpRequest, job_id: int) -> dict[str, bool]:
     return {"stopped": True}
 
 
+class DraftIn(ChangesIn):
+    """station: what is looked at. No more than that and what it needs is worked out and told."""
+
+    station: Literal[*STATIONS] = STATIONS[-1]  # type: ignore[valid-type]
+
+
 @router.post("/jobs/{job_id}/preview", response=WorkOut, operation_id="preview")
-def preview(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
+def preview(request: HttpRequest, job_id: int, body: DraftIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
     revision = queries.newest_revision(job_id)
     held = library()
     ticket = apply(queries.ticket_of(revision), [item.change() for item in body.changes], held)
     safe_sources(ticket, STORE)
     plain = to_plain(ticket)
-    return as_json(PREVIEWS.ask("preview", plain, revision.number, machines(held), lane=_lane(job_id)))
+    return as_json(PREVIEWS.ask("preview", plain, revision.number, body.station, machines(held), lane=_lane(job_id)))
 
 
 class NestIn(Schema):

@@ -53,6 +53,7 @@ from nibble_core.ticket import (
 )
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Sheet
+from nibble_core.ticket.saying import STATIONS
 from nibble_core.ticket.sentences import copies_name
 from production.moves_view import moves_view
 from production.view import card_view, deviation_view, shape_view, work_view
@@ -68,10 +69,12 @@ class Asker:
     tell: Callable[[str], None] = lambda words: None
 
 
-def preview(plain: Any, revision: int, machines: Sequence[Any] = (), *, asker: Asker) -> bytes:
-    """The view of a draft. machines: the shop's, for what mends name."""
-    ticket, work = _worked_out(plain, asker, preview=True, machines=machines)
-    return _told(work_view(ticket, work, preview=True) | {"revision": revision})
+def preview(plain: Any, revision: int, upto: str, machines: Sequence[Any] = (), *, asker: Asker) -> bytes:
+    """The view of a draft, up to the station that is looked at. machines: the shop's, for what mends name."""
+    ticket, work = _worked_out(plain, asker, preview=True, upto=upto, machines=machines)
+    view = work_view(ticket, work, preview=True)
+    told = view["stations"][: STATIONS.index(upto) + 1]
+    return _told(view | {"stations": told, "revision": revision})
 
 
 def final(plain: Any, revision: int, machines: Sequence[Any] = (), *, asker: Asker) -> bytes:
@@ -335,13 +338,14 @@ KINDS: dict[str, Callable[..., bytes]] = {
 
 
 def _worked_out(
-    plain: Any, asker: Asker, *, preview: bool = False, machines: Sequence[Any] = ()
+    plain: Any, asker: Asker, *, preview: bool = False, upto: str = STATIONS[-1], machines: Sequence[Any] = ()
 ) -> tuple[Ticket, Work]:
     ticket = ticket_from_plain(plain)
     shop = Library((), tuple(from_plain(Machine, one, "") for one in machines)) if machines else STARTING
     return ticket, work_out(
-        ticket, blobs.fetch, STORE, preview=preview, library=shop, cancelled=asker.cancelled, doing=asker.tell
-    )
+        ticket, blobs.fetch, STORE, preview=preview, upto=upto, library=shop, cancelled=asker.cancelled,
+        doing=asker.tell,
+    )  # fmt: skip
 
 
 def _told(answer: Any) -> bytes:

@@ -240,7 +240,8 @@ class SheetOut(Schema):
 
 
 class WorkOut(Schema):
-    """``revision``: the one that it follows from; a preview's draft was made on it."""
+    """``revision``: the one that it follows from; a preview's draft was made on it, and it tells what was asked for
+    only."""
 
     revision: int
     preview: bool

@@ -167,11 +167,20 @@ def print_layer(
     """
     prints = layer.prints
     used = [element.artwork for element in piece.elements if element.artwork]
-    keys = [composed.key, drawn.key] if layer.bleed > 0 else [composed.key]
+    keys = [composed.key]
     if prints.kind in ("the artwork", "the client’s page"):
         keys += [key for id in used for key in (cleaned[id].key, traces[id].key)]
     if prints.kind in AS_IT_CAME:
         keys += [pictures[id].key for id in used]
+    by = [prints.kind, *(sizes[id] for id in used), preview]
+    if prints.kind in AS_IT_CAME:
+        by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
+
+    def covered_by(element: Element, plain: PrintedPicture) -> list[BaseGeometry]:
+        """What an artwork covers, whatever its lines do: kept while one of them is dragged."""
+        return run_stage(
+            store, "covered", [element.id, *by], keys, Coverage.of(plain, plain.raster.alpha).silhouettes
+        ).value
 
     def compute() -> PrintResult:
         if not isinstance(prints, Printed):
@@ -198,7 +207,7 @@ def print_layer(
                 else:
                     raster = framing_of(own).raster(came.raster) if fine is None else fine
                 plain = PrintedPicture(raster, *size, places)
-                bare += Coverage.of(plain, raster.alpha).silhouettes()
+                bare += covered_by(element, plain)
                 ink.append(Coverage.of(plain, _inked(raster)))
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, prints, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
@@ -223,11 +232,9 @@ def print_layer(
                 ink += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
         return PrintResult(tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain)
 
+    bled = [drawn.key] if layer.bleed > 0 else []
     own = (prints.bleed, prints.cutting_error) if isinstance(prints, Printed) else ()
-    by = [prints.kind, *own, *(sizes[id] for id in used), preview]
-    if prints.kind in AS_IT_CAME:
-        by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
-    return run_stage(store, "print", by, keys, compute)
+    return run_stage(store, "print", [*by, *own], [*keys, *bled], compute)
 
 
 def plate_of(

@@ -43,7 +43,9 @@ from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Layer, Machine, Piece, Sheet, Stock, Ticket
 from nibble_core.ticket.piece import Printed, SpotPlate
+from nibble_core.ticket.saying import STATIONS
 
+LINES, SHEET = STATIONS.index("lines"), STATIONS.index("sheet")
 Sources = Callable[[str], bytes]
 """Bytes of a client's file by its SHA-256."""
 
@@ -54,12 +56,13 @@ def work_out(
     store: ResultStore,
     *,
     preview: bool = False,
+    upto: str = STATIONS[-1],
     library: Library = STARTING,
     cancelled: Callable[[], bool] = lambda: False,
     doing: Callable[[str], None] = lambda words: None,
 ) -> Work:
-    """Everything that follows from a ticket. ``preview``: reduced pictures and unfitted contours, under keys of
-    their own. ``library``: the machines that a mend may name. ``doing`` is told what is begun. Raises Cancelled when
+    """What follows from a ticket, ``upto`` a station. ``preview``: reduced pictures and unfitted contours, under keys
+    of their own. ``library``: the machines that a mend may name. ``doing`` is told what is begun. Raises Cancelled when
     ``cancelled()`` turns true between stages; other errors become problems."""
     work = Work()
 
@@ -76,24 +79,27 @@ def work_out(
 
     for artwork in ticket.artworks:
         _work_out_artwork(artwork, sources, store, work, attempt, preview, cancelled)
-    for piece in ticket.pieces:
+    reached = STATIONS.index(upto)
+    for piece in ticket.pieces if reached >= LINES else ():
         attempt("lines", f"pieces/{piece.id}", partial(_compose, piece, store, work, sources))
         for layer in piece.layers:
             draw = partial(_lines, ticket, piece, layer, store, work, sources, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
-    for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)):  # second sides follow their first
+    # second sides follow their first
+    for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)) if reached >= SHEET else ():
         if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
             attempt("machine", f"sheets/{sheet.id}/stock", partial(_take_profile, sheet, work, sources))
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
-        if sheet.machine.burns:
+        if sheet.machine.burns and reached > SHEET:
             attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work))
             attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
             attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
-    work.problems += _not_made(ticket, library)
-    work.problems += _not_set(ticket, work)
+    if reached > SHEET:
+        work.problems += _not_made(ticket, library)
+        work.problems += _not_set(ticket, work)
     return work
 
 

@@ -31,11 +31,11 @@ class Part(NamedTuple):
 
 
 class _Block(NamedTuple):
-    """The copies of one part on one sheet: where each lies from the block's top left corner, and what they fill, mm.
-    grid: columns and rows, if they stand in one."""
+    """The copies of one part on one sheet: where each lies from the block's top left corner, told when asked for, and
+    what they fill, mm. grid: columns and rows, if they stand in one."""
 
     part: Part
-    places: list[Affine]
+    places: Callable[[], list[Affine]]
     width: float
     length: float
     grid: tuple[int, int] | None = None
@@ -144,7 +144,7 @@ def _stacked(
     top = edge
     for block in blocks:
         corner = Affine.translation(edge, top)
-        placements += [Placement(block.part.layer, place.then(corner)) for place in block.places]
+        placements += [Placement(block.part.layer, place.then(corner)) for place in block.places()]
         top += block.length + spacing
     width = 2 * edge + max(block.width for block in blocks)
     counted = tuple(block.grid for block in blocks if block.grid is not None)
@@ -178,10 +178,13 @@ def _rows_of_boxes(part: Part, count: int, within: Room, turn: float = 0.0) -> _
     rows = math.ceil(count / columns)
     columns = math.ceil(count / rows)
     step_x, step_y = box.width + spacing, box.height + spacing
-    places = [
-        about.then(Affine.translation((i % columns) * step_x - box.left, (i // columns) * step_y - box.top))
-        for i in range(count)
-    ]
+
+    def places() -> list[Affine]:
+        return [
+            about.then(Affine.translation((i % columns) * step_x - box.left, (i // columns) * step_y - box.top))
+            for i in range(count)
+        ]
+
     return _Block(part, places, columns * step_x - spacing, rows * step_y - spacing, (columns, rows))
 
 
@@ -200,9 +203,13 @@ def _interlocked(part: Part, way: Lattice, count: int, room: float) -> _Block | 
             some, high = narrower, min(middle, narrower.width)
         else:
             low = middle
+    found = some
     back = Affine.translation(-way.margin, -way.margin)
-    places = [place.then(back) for place in placed(way, some, _shape(part))]
-    return _Block(part, places, some.width - 2 * way.margin, some.length - 2 * way.margin)
+
+    def places() -> list[Affine]:
+        return [place.then(back) for place in placed(way, found, _shape(part))]
+
+    return _Block(part, places, found.width - 2 * way.margin, found.length - 2 * way.margin)
 
 
 def _shape(part: Part) -> BaseGeometry:

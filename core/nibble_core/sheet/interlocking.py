@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Affine, Box
+from nibble_core.sheet.interlocking_kernels import beside, closest_rows, fill
 
 Floats = NDArray[np.float64]
 CELLS = 320  # of a profile along the longer side
@@ -85,26 +86,12 @@ def strip(lattice: Lattice, count: int, room: float) -> Laid | None:
     """The first ``count`` copies of a lattice in a strip ``room`` mm wide, row by row; None when not one fits."""
     if lattice.width > room + 1e-9:
         return None
-    corners: list[tuple[float, float]] = []
-    turned: list[bool] = []
-    steps = [(0.0, 0.0)] if lattice.second is None else [(0.0, 0.0), lattice.second]
-    lift = max(0.0, -min(step[1] for step in steps))
-    row = 0
-    while len(corners) < count:
-        start = (row * lattice.slant) % lattice.pitch
-        first = -math.ceil(start / lattice.pitch) - 1
-        last = math.ceil((room - start) / lattice.pitch) + 1
-        for k in range(first, last):
-            for number, (dx, dy) in enumerate(steps):
-                x = start + k * lattice.pitch + dx
-                if -1e-9 <= x <= room - lattice.width + 1e-9 and len(corners) < count:
-                    corners.append((x, row * lattice.row + dy + lift))
-                    turned.append(number == 1)
-        row += 1
-    places = np.array(corners)
+    places, turned = np.empty((count, 2)), np.empty(count, np.bool_)
+    pairs, (dx, dy) = lattice.second is not None, lattice.second or (0.0, 0.0)
+    fill(places, turned, lattice.pitch, lattice.row, lattice.slant, lattice.width, float(room), pairs, dx, dy)
     places -= places.min(0)
-    width, length = (places + np.array([lattice.width, lattice.height])).max(0).tolist()
-    return Laid(places, np.array(turned), width, length)
+    width, length = (places.max(0) + np.array([lattice.width, lattice.height])).tolist()
+    return Laid(places, turned, width, length)
 
 
 def placed(lattice: Lattice, some: Laid, shape: BaseGeometry) -> list[Affine]:
@@ -138,8 +125,7 @@ def _of(grown: BaseGeometry, box: Box, turn: float, margin: float, cell: float, 
     half_ends = (height - ends[1][::-1], height - ends[0][::-1])
     step = max(1, round(2 * tall / SHIFTS))
     for shift in range(-tall + 1, tall, step):
-        there, back = _beside(sides, half, shift), _beside(half, sides, -shift)
-        there, back = max(there, 0.0), max(back, 0.0)
+        there, back = beside(sides[1], half[0], shift), beside(half[1], sides[0], -shift)
         pitch = max(there + back, own)
         if pitch <= 0:
             continue
@@ -163,15 +149,6 @@ def _profile(shape: BaseGeometry, box: Box, cell: float, *, axis: int, count: in
     return least, most
 
 
-def _beside(one: tuple[Floats, Floats], other: tuple[Floats, Floats], shift: int) -> float:
-    """How far right the other must lie so as not to touch the one, when it lies ``shift`` strips lower."""
-    count = len(one[0])
-    low, high = max(0, shift), min(count, count + shift)
-    if low >= high:
-        return 0.0
-    return float(np.max(one[1][low:high] - other[0][low - shift : high - shift], initial=0.0))
-
-
 def _rows(
     lattice: Lattice, ends: tuple[Floats, Floats], cell: float, half: tuple[Floats, Floats] | None = None
 ) -> Lattice:
@@ -188,13 +165,8 @@ def _rows(
             np.maximum.at(bottom, (at + near) % count, most + dy)
     top, bottom = np.where(np.isinf(top), 1e9, top), np.where(np.isinf(bottom), -1e9, bottom)
 
-    def needed(shifts: NDArray[np.int64]) -> Floats:
-        turned = top[(np.arange(count)[None, :] - shifts[:, None]) % count]
-        return np.asarray(np.maximum((bottom[None, :] - turned).max(1), cell))
-
     stride = max(1, count // COARSE)
     rough = np.arange(0, count, stride)
-    near = rough[int(np.argmin(needed(rough)))] + np.arange(-stride, stride + 1)
-    rows = needed(near)
-    best = int(np.argmin(rows))
-    return replace(lattice, row=float(rows[best]), slant=float(near[best] % count) * cell)
+    near = rough[closest_rows(top, bottom, rough, cell)[0]] + np.arange(-stride, stride + 1)
+    best, row = closest_rows(top, bottom, near, cell)
+    return replace(lattice, row=float(row), slant=float(near[best] % count) * cell)

@@ -6,6 +6,8 @@ export type Card = components["schemas"]["CardOut"];
 export type BoardPage = components["schemas"]["BoardOut"];
 export type JobDrawing = components["schemas"]["DrawingOut"];
 export type Work = components["schemas"]["WorkOut"];
+/** The station that is looked at. */
+export type Seen = components["schemas"]["DraftIn"]["station"];
 export type Station = components["schemas"]["StationOut"];
 export type Sentence = components["schemas"]["SentenceOut"];
 export type Slot = components["schemas"]["SlotOut"];
@@ -165,8 +167,8 @@ export const api = {
 
   work: (id: number) => answer(service.GET("/api/jobs/{job_id}/work", job(id))),
   stopWork: (id: number) => answer(service.POST("/api/jobs/{job_id}/work/stop", job(id))),
-  preview: (id: number, seen: number, changes: Change[]) =>
-    answer(service.POST("/api/jobs/{job_id}/preview", { ...job(id), body: { seen, changes } })),
+  preview: (id: number, seen: number, changes: Change[], station: Seen) =>
+    answer(service.POST("/api/jobs/{job_id}/preview", { ...job(id), body: { seen, changes, station } })),
   deviation: (id: number, artwork: string) =>
     answer(service.GET("/api/jobs/{job_id}/artworks/{artwork_id}/deviation", artworkOf(id, artwork))),
   sized: (job_id: number, artwork_id: string, extent: Extent) =>

@@ -2849,7 +2849,8 @@ export interface components {
         };
         /**
          * WorkOut
-         * @description ``revision``: the one that it follows from; a preview's draft was made on it.
+         * @description ``revision``: the one that it follows from; a preview's draft was made on it, and it tells what was asked for
+         *     only.
          */
         WorkOut: {
             /** Revision */
@@ -2874,6 +2875,22 @@ export interface components {
             suggested: {
                 [key: string]: number;
             };
+        };
+        /**
+         * DraftIn
+         * @description station: what is looked at. No more than that and what it needs is worked out and told.
+         */
+        DraftIn: {
+            /** Seen */
+            seen: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /**
+             * Station
+             * @default machine
+             * @enum {string}
+             */
+            station: "artwork" | "clean" | "trace" | "lines" | "sheet" | "machine";
         };
         /**
          * NestOut
@@ -3980,7 +3997,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChangesIn"];
+                "application/json": components["schemas"]["DraftIn"];
             };
         };
         responses: {

@@ -10,6 +10,12 @@ export const STATIONS = [
 
 export type StationKey = (typeof STATIONS)[number]["key"];
 
+/** The station that an address asks for. */
+export function stationOf(search: URLSearchParams): StationKey {
+  const asked = search.get("station");
+  return STATIONS.find(({ key }) => key === asked)?.key ?? "artwork";
+}
+
 export type ViewKey =
   | "made"
   | "outlines"

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Work } from "../api/client";
 import type { Place } from "../engine/camera";
-import { STATIONS, type StationKey } from "./stations";
+import { type StationKey, stationOf } from "./stations";
 import { artworkOf, heldLayer, type Ticket } from "./ticket";
 import { CHOOSE, type Tool } from "./tools";
 import type { Reach } from "./touchUps";
@@ -26,8 +26,7 @@ export function useInHand(ticket: Ticket | undefined) {
   const [place, setPlace] = useState<Place | null>(null);
   const [over, setOver] = useState<Over>("");
 
-  const asked = search.get("station") as StationKey | null;
-  const station = STATIONS.some(({ key }) => key === asked) ? (asked as StationKey) : "artwork";
+  const station = stationOf(search);
   const piece = ticket?.pieces.find((one) => one.id === pieceId) ?? ticket?.pieces[0];
   const ids = piece?.elements.map(artworkOf).filter(Boolean) ?? [];
   const artworks = [...new Set(ids)];

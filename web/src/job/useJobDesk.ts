@@ -1,9 +1,12 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
 import { api, type Change, type Job, Refusal, type Work } from "../api/client";
 import { Latest } from "../engine/latest";
 import { tell } from "../ui/notices";
 import type { Value } from "../ui/slots";
+import { drafted } from "./drafts";
+import { stationOf } from "./stations";
 
 const GIVEN_WAY = ["cancelled", "superseded"];
 
@@ -29,10 +32,17 @@ export function useJobDesk(id: number) {
   const [before, setBefore] = useState<Work | null>(null);
 
   const seen = useCallback(() => client.getQueryData<Job>(["job", id])?.revision.number ?? 0, [client, id]);
+  const [search] = useSearchParams();
+  const station = stationOf(search);
+  const looked = useRef(station);
+  const tried = useRef<Change[]>([]);
   const previews = useMemo(
     () =>
       new Latest<Change[], Work>(
-        (changes) => api.preview(id, seen(), changes),
+        (changes) => {
+          tried.current = changes;
+          return api.preview(id, seen(), changes, looked.current);
+        },
         (work) => {
           // an accepted change is previewed while its final work is under way, and not once that is there
           const settled = client.getQueryData<Work>(["work", id, seen()]) !== undefined;
@@ -44,6 +54,13 @@ export function useJobDesk(id: number) {
       ),
     [client, id, seen],
   );
+
+  // a draft that is seen from another station is worked out up to there
+  useEffect(() => {
+    if (looked.current === station) return;
+    looked.current = station;
+    if (preview) previews.push(tried.current);
+  }, [station, preview, previews]);
 
   const restore = useCallback(() => {
     previews.cancel();
@@ -214,12 +231,13 @@ export function useJobDesk(id: number) {
       setResized((old) => ((old ?? 1) * first[1].width) / before.width);
   }, [finalWork]);
 
+  const work = useMemo(() => (preview ? drafted(preview, final.data) : final.data), [preview, final.data]);
   return {
     job: job.data,
     resized,
     forgetResize: () => setResized(null),
     failed: job.error ?? final.error,
-    work: preview ?? final.data,
+    work,
     final: final.data,
     before,
     /** The final work is under way; it can be stopped, and gone on with. */
