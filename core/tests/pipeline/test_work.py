@@ -45,6 +45,13 @@ class KeyTest(unittest.TestCase):
         self.assertIsNotNone(final.traces["a1"].value.worst_deviation)
         self.assertNotEqual(preview.layers["l1"].key, final.layers["l1"].key)
 
+    def test_upto_a_station_is_the_same_without_what_lies_behind_it(self):
+        whole, lines, trace = (badge_work(badge_ticket(), upto=upto) for upto in ("machine", "lines", "trace"))
+        self.assertEqual(lines.layers["l1"].key, whole.layers["l1"].key)
+        self.assertEqual(trace.traces["a1"].key, whole.traces["a1"].key)
+        self.assertEqual((lines.sheets, trace.layers), ({}, {}))
+        self.assertTrue(whole.sheets)
+
     def test_it_can_be_stopped(self):
         with self.assertRaises(Cancelled):
             badge_work(badge_ticket(), cancelled=lambda: True)

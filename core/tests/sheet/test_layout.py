@@ -5,6 +5,7 @@ import math
 import unittest
 from functools import partial
 
+import numpy as np
 import shapely
 import shapely.affinity
 from hypothesis import given, settings
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 from nibble_core.errors import DoesNotFit, InvalidTicket
 from nibble_core.geometry import Box
 from nibble_core.sheet import Part, grid, interlocked, marked, room
+from nibble_core.sheet.interlocking_kernels import closest_rows
 from tests.strategies import stars
 
 sizes = st.floats(5, 120).map(lambda v: round(v, 2))
@@ -21,6 +23,17 @@ sizes = st.floats(5, 120).map(lambda v: round(v, 2))
 def lay(arrange, parts, *, full=False, mark_count=4, **options):
     """Arranged within marks, which are then set."""
     return marked(arrange(parts, room(mark_count=mark_count, **options), full=full), mark_count, 6.0)
+
+
+class RowsTest(unittest.TestCase):
+    @given(st.integers(2, 40), st.integers(0, 2**32 - 1))
+    def test_rows_come_as_close_as_a_look_at_every_place_says(self, count, seed):
+        rng = np.random.default_rng(seed)
+        top, bottom = rng.uniform(-5, 5, count), rng.uniform(-5, 5, count)
+        shifts = rng.integers(-count, count, 12)
+        apart = [max(0.5, max(bottom[k] - top[(k - shift) % count] for k in range(count))) for shift in shifts]
+        best, found = closest_rows(top, bottom, shifts, 0.5)
+        self.assertEqual((best, found), (int(np.argmin(apart)), min(apart)))
 
 
 class GridTest(unittest.TestCase):

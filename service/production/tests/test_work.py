@@ -53,17 +53,27 @@ class WorkTest(TransactionTestCase):
         self.assertAlmostEqual(grown, 4.0, delta=0.3)
         self.assertEqual(self.job.revisions.count(), 1)
 
+    def test_a_preview_tells_the_station_that_is_looked_at_and_what_lies_before_it(self) -> None:
+        address = f"/api/jobs/{self.job.id}/preview"
+        for station, count in (("clean", 2), ("lines", 4), ("sheet", 5), ("machine", 6)):
+            told = self.client.post(address, {"seen": 1, "changes": [], "station": station}, "application/json").json()
+            self.assertEqual([one["key"] for one in told["stations"]][-1:], [station])
+            self.assertEqual(len(told["stations"]), count)
+            self.assertEqual((bool(told["layers"]), bool(told["sheets"])), (count > 3, count > 4))
+        answer = self.client.post(address, {"seen": 1, "changes": [], "station": "bus"}, "application/json")
+        self.assertEqual(answer.status_code, 422)
+
     def test_fifty_drafts_in_two_seconds_compute_at_most_two_after_the_last(self) -> None:
         previews, ticket = Workers(1), ticket_from_plain(self.job.revisions.get().ticket)
         self.client.get(f"/api/jobs/{self.job.id}/work")
-        previews.ask("preview", to_plain(ticket), 1, lane="job")
+        previews.ask("preview", to_plain(ticket), 1, "machine", lane="job")
         answers: list[tuple[float, bytes]] = []
         last_sent = 0.0
 
         def ask(share: float) -> None:
             draft = to_plain(apply(ticket, [Change("artworks/a1/trace/threshold", share)]))
             with contextlib.suppress(Cancelled):
-                answers.append((time.perf_counter(), previews.ask("preview", draft, 1, lane="job")))
+                answers.append((time.perf_counter(), previews.ask("preview", draft, 1, "machine", lane="job")))
 
         threads = []
         for move in range(50):
