@@ -16,8 +16,10 @@ from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import FileTooLarge
 from nibble_core.ticket import Change, Ticket, json_schema, outdated, sentences, to_plain
+from nibble_core.ticket.adding import new_elements, new_lines
 from nibble_core.ticket.changes import OPERATIONS
 from nibble_core.ticket.line import Line
+from nibble_core.ticket.piece import Element
 
 PAGE = 60  # jobs of the board that are told together
 MOST_PAGES = 100_000
@@ -26,6 +28,7 @@ router = Router(tags=["jobs"])
 # checked by the core when they come in, and told to clients by its types
 Operation = Annotated[str, WithJsonSchema({"type": "string", "enum": list(OPERATIONS)})]
 PlainLine = Annotated[dict[str, Any], WithJsonSchema(json_schema(Line))]
+PlainElement = Annotated[dict[str, Any], WithJsonSchema(json_schema(Element))]
 PlainTicket = Annotated[dict[str, Any], WithJsonSchema(json_schema(Ticket))]
 
 
@@ -60,6 +63,23 @@ class RememberedOut(Schema):
     colour: str
     process: str
     line: PlainLine
+
+
+class NewLineOut(Schema):
+    words: str
+    line: PlainLine
+
+
+class NewElementOut(Schema):
+    words: str
+    element: PlainElement
+
+
+class AdditionsOut(Schema):
+    """What a layer and its piece may get; each has its id still to be given."""
+
+    lines: list[NewLineOut]
+    elements: list[NewElementOut]
 
 
 class ArchiveIn(Schema):
@@ -305,6 +325,19 @@ def add_artwork(
 def scale_distances(request: HttpRequest, job_id: int, body: ScaleIn) -> HttpResponse:
     """Distances of all lines with the size, when the operator wants that."""
     return job_out(actions.scale_distances(who(request), job_id, body.seen, body.factor))
+
+
+@router.get("/{job_id}/layers/{layer_id}/additions", response=AdditionsOut, operation_id="additions")
+def additions(request: HttpRequest, job_id: int, layer_id: str) -> Any:
+    """Lines and elements that can be added to a layer and its piece."""
+    ticket = queries.ticket_of(queries.newest_revision(job_id))
+    for piece in ticket.pieces:
+        for layer in piece.layers:
+            if layer.id == layer_id:
+                lines = [{"words": one.words, "line": to_plain(one.line)} for one in new_lines(ticket, layer)]
+                elements = [{"words": one.words, "element": to_plain(one.element)} for one in new_elements(piece)]
+                return {"lines": lines, "elements": elements}
+    raise Http404
 
 
 @router.get("/{job_id}/remembered", response=list[RememberedOut], operation_id="remembered")

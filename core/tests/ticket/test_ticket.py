@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from hypothesis import given, settings
@@ -20,8 +21,9 @@ from nibble_core.ticket import (
     to_plain,
     words,
 )
+from nibble_core.ticket.adding import new_elements, new_lines
 from nibble_core.ticket.line import Engraving, Fill, Perforation, Picture, Rings, Surround, ThroughCut
-from nibble_core.ticket.piece import Figure, FromArtwork, Lettering, Printed, Prints, SpotPlate
+from nibble_core.ticket.piece import Element, Figure, FromArtwork, Lettering, Piece, Printed, Prints, SpotPlate
 from nibble_core.ticket.sentences import Slot
 from tests.sample import LINE, badge_ticket
 
@@ -221,6 +223,36 @@ class KindsTest(unittest.TestCase):
             self.assertEqual(caught.exception.message, message)
             self.assertTrue(caught.exception.what_to_do.startswith(mend), caught.exception.what_to_do)
             self.assertTrue(caught.exception.where.startswith("pieces/p1/layers/l1/"))
+
+
+class AddingTest(unittest.TestCase):
+    def test_what_can_be_added_is_taken_as_it_is(self):
+        ticket = every_kind()
+        (piece,) = ticket.pieces
+        lines = {one.words: one.line for one in new_lines(ticket, piece.layers[0])}
+        self.assertEqual(lines["Follow another line"].follows, "k8")
+        for called, line in lines.items():
+            with self.subTest(called):
+                value = to_plain(line) | {"id": "new"}
+                made = apply(ticket, [Change("pieces/p1/layers/l1/lines", value, "add")])
+                self.assertEqual(made.pieces[0].layers[0].lines[-1], replace(line, id="new"))
+        for called, element in new_elements(piece):
+            with self.subTest(called):
+                value = to_plain(element) | {"id": "new"}
+                made = apply(ticket, [Change("pieces/p1/elements", value, "add")])
+                self.assertEqual(made.pieces[0].elements[-1], replace(element, id="new"))
+
+    def test_what_suits_the_stock_and_the_piece_is_offered(self):
+        film, plate = badge_ticket(), badge_ticket(Change("sheets/s1/stock", "birch-3mm"))
+        cuts = [
+            {one.words: one.line.process.kind for one in new_lines(t, t.pieces[0].layers[0])} for t in (film, plate)
+        ]
+        self.assertEqual([own["Cut the shapes themselves"] for own in cuts], ["kiss cut", "through cut"])
+        self.assertEqual(["Kiss cut outside" in own for own in cuts], [True, False])
+        bare = Piece("p", elements=(Element("e1", Figure()),))
+        self.assertNotIn("The artwork again", [one.words for one in new_elements(bare)])
+        self.assertEqual([one.element.beside for one in new_elements(film.pieces[0])], ["", "", "e1"])
+        self.assertEqual(new_elements(every_kind().pieces[0])[0].element.beside, "e3")
 
 
 class SentenceTest(unittest.TestCase):

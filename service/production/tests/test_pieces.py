@@ -84,6 +84,12 @@ class PieceTest(TransactionTestCase):
         self.client.post(f"/api/jobs/{self.job.pk}/undo", {"seen": 2}, "application/json")
         self.assertEqual(self.ticket().pieces[0].layers[0].lines[0].offset.distance, 2.0)
 
+    def test_what_can_be_added_is_told_for_a_layer(self) -> None:
+        told = self.client.get(f"/api/jobs/{self.job.pk}/layers/l1/additions").json()
+        self.assertIn("Engrave the shapes", [one["words"] for one in told["lines"]])
+        self.assertEqual(told["elements"][0]["element"]["content"]["kind"], "text")
+        self.assertEqual(self.client.get(f"/api/jobs/{self.job.pk}/layers/l9/additions").status_code, 404)
+
     def test_a_clients_inks_are_remembered(self) -> None:
         colours = [{"id": "c", "colour": "#ff0000", "named": "Crease"}]
         line = {"id": "ink0", "process": "score", "source": {"kind": "chosen colours", "colours": colours}}

@@ -154,6 +154,12 @@ export const api = {
     ),
   scaleDistances: (id: number, seen: number, factor: number) =>
     answer(service.POST("/api/jobs/{job_id}/scale-distances", { ...job(id), body: { seen, factor } })),
+  additions: (job_id: number, layer_id: string) =>
+    answer(
+      service.GET("/api/jobs/{job_id}/layers/{layer_id}/additions", {
+        params: { path: { job_id, layer_id } },
+      }),
+    ),
   remembered: (id: number) => answer(service.GET("/api/jobs/{job_id}/remembered", job(id))),
   undo: (id: number, seen: number) =>
     answer(service.POST("/api/jobs/{job_id}/undo", { ...job(id), body: { seen } })),

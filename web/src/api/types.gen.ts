@@ -207,6 +207,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/layers/{layer_id}/additions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Additions
+         * @description Lines and elements that can be added to a layer and its piece.
+         */
+        get: operations["additions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/remembered": {
         parameters: {
             query?: never;
@@ -1981,6 +2001,238 @@ export interface components {
             factor: number;
         };
         /**
+         * AdditionsOut
+         * @description What a layer and its piece may get; each has its id still to be given.
+         */
+        AdditionsOut: {
+            /** Lines */
+            lines: components["schemas"]["NewLineOut"][];
+            /** Elements */
+            elements: components["schemas"]["NewElementOut"][];
+        };
+        /** NewElementOut */
+        NewElementOut: {
+            /** Words */
+            words: string;
+            /** Element */
+            element: {
+                id: string;
+                content: {
+                    /** @enum {string} */
+                    kind: "artwork";
+                    artwork: string;
+                } | {
+                    /** @enum {string} */
+                    kind: "text";
+                    words: string;
+                    /** @enum {string} */
+                    font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "the shop’s own";
+                    own_font: string;
+                    cap_height: number;
+                    spacing: number;
+                    /** @enum {string} */
+                    along: "a straight line" | "over a circle" | "under a circle";
+                    radius: number;
+                    colour: string;
+                } | {
+                    /** @enum {string} */
+                    kind: "simple shape";
+                    /** @enum {string} */
+                    figure: "circle" | "ellipse" | "ring" | "rectangle" | "rounded rectangle" | "regular polygon" | "star" | "line";
+                    width: number;
+                    height: number;
+                    radius: number;
+                    count: number;
+                    wall: number;
+                    depth: number;
+                    colour: string;
+                };
+                /** @enum {string} */
+                way: "joined" | "apart" | "cut out" | "common part";
+                widen: number;
+                beside: string;
+                /** @enum {string} */
+                across: "centred" | "left edges" | "right edges" | "left of it" | "right of it" | "where it is";
+                /** @enum {string} */
+                down: "centred" | "top edges" | "bottom edges" | "above it" | "below it" | "where it is";
+                x: number;
+                y: number;
+                turn: number;
+                scale: number;
+                columns: number;
+                rows: number;
+                gap: number;
+            };
+        };
+        /** NewLineOut */
+        NewLineOut: {
+            /** Words */
+            words: string;
+            /** Line */
+            line: {
+                id: string;
+                source: {
+                    /** @enum {string} */
+                    kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
+                } | {
+                    /** @enum {string} */
+                    kind: "one element";
+                    of: string;
+                } | {
+                    /** @enum {string} */
+                    kind: "chosen colours";
+                    colours: {
+                        id: string;
+                        colour: string;
+                        named: string;
+                    }[];
+                } | {
+                    /** @enum {string} */
+                    kind: "chosen regions";
+                    regions: {
+                        id: string;
+                        x: number;
+                        y: number;
+                    }[];
+                } | {
+                    /** @enum {string} */
+                    kind: "a simple shape";
+                    /** @enum {string} */
+                    surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
+                    radius: number;
+                } | {
+                    /** @enum {string} */
+                    kind: "another line";
+                    of: string;
+                } | {
+                    /** @enum {string} */
+                    kind: "fold lines";
+                    folds: {
+                        id: string;
+                        x: number;
+                        y: number;
+                        x2: number;
+                        y2: number;
+                    }[];
+                };
+                offset: {
+                    distance: number;
+                    /** @enum {string} */
+                    corners: "round" | "mitred" | "bevelled";
+                    mitre_limit: number;
+                    close_gaps: number;
+                    join_islands: number;
+                    /** @enum {string} */
+                    holes: "filled" | "kept";
+                    smallest_hole: number;
+                    hole_distance: number | null;
+                    hole_marks: {
+                        id: string;
+                        x: number;
+                        y: number;
+                        /** @enum {string} */
+                        holes: "filled" | "kept";
+                        distance: number | null;
+                    }[];
+                    inside_radius: number;
+                    smooth: number;
+                    smallest: number;
+                };
+                process: {
+                    /** @enum {string} */
+                    kind: "through cut";
+                    /** @enum {string} */
+                    crossings: "keeps clear" | "may cross";
+                    clearance: number;
+                    ties: number;
+                    tie_spacing: number;
+                    tie_width: number;
+                    /** @enum {string} */
+                    tie_places: "straight" | "hidden";
+                    tie_marks: {
+                        id: string;
+                        x: number;
+                        y: number;
+                    }[];
+                    /** @enum {string} */
+                    kerf_side: "by its depth" | "outside" | "inside" | "on the line";
+                    kerf_marks: {
+                        id: string;
+                        x: number;
+                        y: number;
+                        /** @enum {string} */
+                        side: "by its depth" | "outside" | "inside" | "on the line";
+                    }[];
+                } | {
+                    /** @enum {string} */
+                    kind: "kiss cut" | "weed cut" | "cross-cut";
+                    /** @enum {string} */
+                    crossings: "keeps clear" | "may cross";
+                    clearance: number;
+                } | {
+                    /** @enum {string} */
+                    kind: "perforate";
+                    /** @enum {string} */
+                    crossings: "keeps clear" | "may cross";
+                    clearance: number;
+                    cut: number;
+                    tie: number;
+                    /** @enum {string} */
+                    leaves: "as dashes" | "as one plain line";
+                } | {
+                    /** @enum {string} */
+                    kind: "score";
+                    /** @enum {string} */
+                    scoring: "folds" | "marks";
+                } | {
+                    /** @enum {string} */
+                    kind: "engrave";
+                    fill: {
+                        /** @enum {string} */
+                        kind: "along the lines";
+                    } | {
+                        /** @enum {string} */
+                        kind: "by hatching";
+                        interval: number;
+                        hatch_angle: number;
+                        /** @enum {string} */
+                        hatching: "both ways" | "one way" | "crosswise";
+                        /** @enum {string} */
+                        outline: "no outline pass" | "an outline pass";
+                    } | {
+                        /** @enum {string} */
+                        kind: "by rings";
+                        interval: number;
+                        /** @enum {string} */
+                        rings: "outer to inner" | "inner to outer";
+                        /** @enum {string} */
+                        outline: "no outline pass" | "an outline pass";
+                    } | {
+                        /** @enum {string} */
+                        kind: "as a picture";
+                        interval: number;
+                        /** @enum {string} */
+                        hatching: "both ways" | "one way" | "crosswise";
+                        /** @enum {string} */
+                        tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
+                        screen: number;
+                        screen_angle: number;
+                        contrast: number;
+                        sharpness: number;
+                        curve: number;
+                        /** @enum {string} */
+                        inverted: "as it is" | "dark and light exchanged";
+                    };
+                } | {
+                    /** @enum {string} */
+                    kind: "guide";
+                };
+                on: boolean;
+                name: string;
+                rank: number;
+            };
+        };
+        /**
          * RememberedOut
          * @description A client's ink or layer, and the line that an earlier job drew along it.
          */
@@ -3561,6 +3813,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    additions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdditionsOut"];
                 };
             };
         };

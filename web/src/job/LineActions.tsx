@@ -1,20 +1,12 @@
 import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import type { Change, Sentence } from "../api/client";
+import { api, type Change, type Remembered, type Sentence } from "../api/client";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import { FontChooser } from "./FontChooser";
-import {
-  addedElement,
-  addedLayer,
-  addedLine,
-  copiedLine,
-  movedLine,
-  newLines,
-  repeatedArtwork,
-  splitByColour,
-} from "./pieceChanges";
-import { coloursOf, type Layer, type Piece, sheetOf, type Ticket } from "./ticket";
+import { addedElement, addedLayer, addedLine, copiedLine, movedLine, splitByColour } from "./pieceChanges";
+import { coloursOf, type Layer, type Piece, type Ticket } from "./ticket";
 
 interface OwnerProps {
   sentence: Sentence;
@@ -66,13 +58,15 @@ export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps)
 }
 
 interface AddProps {
+  jobId: number;
+  revision: number;
   ticket: Ticket;
   piece: Piece;
   layer: Layer;
   /** Flat colours of the piece, lowest first. */
   colours: readonly string[];
   /** Inks of this client that earlier jobs drew lines along. */
-  remembered: readonly { named: string; colour: string; process: string; line: Record<string, unknown> }[];
+  remembered: readonly Remembered[];
   onChanges: (changes: Change[]) => void;
   onArtwork: (file: File) => void;
   /** The item with this path is the one in hand from now on. */
@@ -81,6 +75,8 @@ interface AddProps {
 
 /** What can be added to a piece: lines, elements, layers. */
 export function Adding({
+  jobId,
+  revision,
   ticket,
   piece,
   layer,
@@ -91,8 +87,11 @@ export function Adding({
   onHold,
 }: AddProps) {
   const [open, setOpen] = useState<"" | "line" | "element">("");
-  const repeated = repeatedArtwork(piece);
-  const liner = sheetOf(ticket.sheets, layer.id)?.stock.liner ?? true;
+  const { data: additions } = useQuery({
+    queryKey: ["additions", jobId, revision, layer.id],
+    queryFn: () => api.additions(jobId, layer.id),
+    enabled: open !== "",
+  });
   const add = (change: Change) => {
     setOpen("");
     onChanges([change]);
@@ -127,8 +126,8 @@ export function Adding({
       </chakra.div>
       {open === "line" && (
         <Choices>
-          {newLines(liner).map(({ words, value }) => (
-            <Button key={words} type="button" onClick={() => add(addedLine(piece, layer, value))}>
+          {additions?.lines.map(({ words, line }) => (
+            <Button key={words} type="button" onClick={() => add(addedLine(piece, layer, line))}>
               {words}
             </Button>
           ))}
@@ -136,17 +135,11 @@ export function Adding({
       )}
       {open === "element" && (
         <Choices>
-          <Button type="button" onClick={() => add(addedElement(piece, "text"))}>
-            Words
-          </Button>
-          <Button type="button" onClick={() => add(addedElement(piece, "simple shape"))}>
-            A simple shape
-          </Button>
-          {repeated && (
-            <Button type="button" onClick={() => add(repeated)}>
-              The artwork again
+          {additions?.elements.map(({ words, element }) => (
+            <Button key={words} type="button" onClick={() => add(addedElement(piece, element))}>
+              {words}
             </Button>
-          )}
+          ))}
           <FileButton
             label="Another file for the piece"
             onFiles={([file]) => {
@@ -161,21 +154,13 @@ export function Adding({
       {offered.map((one) => (
         <chakra.p key={one.named} fontSize="14.5px" marginTop="6px">
           Last time this client’s “{one.named}” was: {one.line.on === false ? "only printed" : one.process}.{" "}
-          <Button
-            type="button"
-            minHeight="26px"
-            onClick={() => add(addedLine(piece, layer, withoutId(one.line)))}
-          >
+          <Button type="button" minHeight="26px" onClick={() => add(addedLine(piece, layer, one.line))}>
             The same again
           </Button>
         </chakra.p>
       ))}
     </chakra.div>
   );
-}
-
-function withoutId({ id: _, ...rest }: Record<string, unknown>): Record<string, unknown> {
-  return rest;
 }
 
 function Adder({

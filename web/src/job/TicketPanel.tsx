@@ -169,8 +169,10 @@ export function TicketPanel(props: Props) {
         ))}
         {(station === "sheet" || station === "lines") && <MovedOn desk={desk} />}
         {(station === "sheet" || station === "machine") && <Outdated desk={desk} station={station} />}
-        {station === "lines" && piece && layer && (
+        {station === "lines" && piece && layer && desk.job && (
           <Adding
+            jobId={desk.job.id}
+            revision={desk.job.revision.number}
             ticket={ticket}
             piece={piece}
             layer={layer}

@@ -13,7 +13,6 @@ import {
   pieceToolChanges,
   regionChange,
   removedPiece,
-  repeatedArtwork,
   splitByColour,
   tieMarks,
   withNewIds,
@@ -74,12 +73,6 @@ const view = {
 } as unknown as LayerView;
 
 describe("lines", () => {
-  it("follow the last one when they follow another", () => {
-    const value = addedLine(piece, layer, { source: "another line" }).value as Line;
-    expect(value.source).toEqual({ kind: "another line", of: "k3" });
-    expect(value.id).not.toBe("k3");
-  });
-
   it("are copied after themselves with ids of their own", () => {
     const marked = line("k1", { process: { ...through, tie_marks: [{ id: "t1", x: 0, y: 0 }] } });
     const own = { ...layer, lines: [marked, line("k2")] };
@@ -146,10 +139,18 @@ describe("pieces", () => {
     expect(regionChange("x", chosen, at, () => false)).toMatchObject({ operation: "add" });
   });
 
-  it("take words, shapes and their artwork again", () => {
-    expect((addedElement(piece, "text").value as { content: string }).content).toBe("text");
-    expect(repeatedArtwork(piece)?.value).toMatchObject({ beside: "e2" });
-    expect(repeatedArtwork({ ...piece, elements: [] })).toBeNull();
+  it("take lines and elements, each with an id of its own", () => {
+    const words = { id: "", content: { kind: "text" } };
+    const ids = [
+      addedElement(piece, words),
+      addedElement(piece, words),
+      addedLine(piece, layer, line("")),
+    ].map((change) => (change.value as { id: string }).id);
+    expect(new Set(ids.filter(Boolean)).size).toBe(3);
+    expect(addedElement(piece, words)).toMatchObject({
+      path: "pieces/p1/elements",
+      value: { content: words.content },
+    });
   });
 
   it("keep what is no id when copied", () => {

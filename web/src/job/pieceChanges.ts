@@ -1,59 +1,18 @@
 import type { Change, Work } from "../api/client";
 import type { Place } from "../engine/camera";
 import { sheetFor, withoutLayers } from "./sheetChanges";
-import {
-  type Anchor,
-  artworkOf,
-  type Layer,
-  type Line,
-  newId,
-  type Piece,
-  type Sheet,
-  sheetOf,
-} from "./ticket";
+import { type Anchor, type Layer, type Line, newId, type Piece, type Sheet, sheetOf } from "./ticket";
 
 export type LayerView = Work["layers"][string];
-
-/** The kinds of line that can be added with one press, each with the words of its button; what is cut by a knife is
- * kissed where the stock has a liner that carries it. */
-export const newLines = (liner: boolean): readonly { words: string; value: Record<string, unknown> }[] => [
-  { words: "Through cut outside", value: { process: "through cut", offset: { distance: 3 } } },
-  ...(liner ? [{ words: "Kiss cut outside", value: { process: "kiss cut", offset: { distance: 1 } } }] : []),
-  { words: "Cut the shapes themselves", value: { process: liner ? "kiss cut" : "through cut", ...shapes() } },
-  { words: "Perforate outside", value: { process: "perforate", offset: { distance: 6 } } },
-  {
-    words: "Round the piece",
-    value: { process: "through cut", source: "a simple shape", offset: { distance: 5, close_gaps: 0 } },
-  },
-  { words: "Follow another line", value: { process: "through cut", source: "another line" } },
-  {
-    words: "Score fold lines",
-    value: { process: "score", source: "fold lines" },
-  },
-  { words: "Engrave the shapes", value: { process: "engrave", ...shapes() } },
-  { words: "Along the centre-lines", value: { process: "score", source: "centre-lines" } },
-  {
-    words: "Guide",
-    value: { process: "guide", source: "a simple shape", offset: { distance: 0, close_gaps: 0 } },
-  },
-];
-
-function shapes() {
-  const offset = { distance: 0, close_gaps: 0, holes: "kept", smallest_hole: 0 };
-  return { source: "the shapes", offset };
-}
 
 const layerPath = (piece: Piece, layer: Layer) => `pieces/${piece.id}/layers/${layer.id}`;
 const linePath = (piece: Piece, layer: Layer, line: Line) => `${layerPath(piece, layer)}/lines/${line.id}`;
 
-/** One more line on a layer; one that follows another follows the last there is. */
-export function addedLine(piece: Piece, layer: Layer, value: Record<string, unknown>): Change {
-  const last = layer.lines[layer.lines.length - 1];
-  const follows =
-    value.source === "another line" && last ? { source: { kind: "another line", of: last.id } } : {};
+/** One more line on a layer. */
+export function addedLine(piece: Piece, layer: Layer, line: object): Change {
   return {
     path: `${layerPath(piece, layer)}/lines`,
-    value: { ...value, ...follows, id: newId("k") },
+    value: { ...line, id: newId("k") },
     operation: "add",
   };
 }
@@ -82,35 +41,9 @@ export function movedLine(piece: Piece, layer: Layer, line: Line, way: -1 | 1): 
   };
 }
 
-/** Words or a simple shape, centred on what is there. */
-export function addedElement(piece: Piece, kind: "text" | "simple shape"): Change {
-  const value = {
-    id: newId("e"),
-    content: kind,
-    across: "centred",
-    down: kind === "text" ? "below it" : "centred",
-  };
-  // words go below what was added last, where nothing lies yet
-  const last = piece.elements.length > 1 ? piece.elements[piece.elements.length - 1]?.id : undefined;
-  const shift = kind === "text" ? { y: 4, ...(last ? { beside: last } : {}) } : {};
-  return { path: `pieces/${piece.id}/elements`, value: { ...value, ...shift }, operation: "add" };
-}
-
-/** The piece's first artwork once more, to the right of the last element. */
-export function repeatedArtwork(piece: Piece): Change | null {
-  const artwork = piece.elements.map(artworkOf).find(Boolean);
-  const last = piece.elements[piece.elements.length - 1];
-  if (!artwork || !last) return null;
-  const value = {
-    id: newId("e"),
-    content: { kind: "artwork", artwork },
-    way: "apart",
-    beside: last.id,
-    across: "right of it",
-    down: "top edges",
-    x: 3,
-  };
-  return { path: `pieces/${piece.id}/elements`, value, operation: "add" };
+/** One more element of a piece. */
+export function addedElement(piece: Piece, element: object): Change {
+  return { path: `pieces/${piece.id}/elements`, value: { ...element, id: newId("e") }, operation: "add" };
 }
 
 /** A layer for each colour, the first on the layer there is, every other with a sheet of its own. */
