@@ -6,6 +6,7 @@ from benchmarks import (
     areas,
     colours,
     contours,
+    drafts,
     drawings,
     files,
     laser,
@@ -26,7 +27,7 @@ from benchmarks import (
 BENCHMARKS = {
     "tracing": tracing.run, "colours": colours.run, "areas": areas.run, "centre-lines": strokes.run,
     "verdicts": verdicts.run, "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
-    "layouts": layouts.run,
+    "drafts": drafts.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
     "refusals": refusals.run, "zoo": zoo.run, "laser": laser.run,
     "nodes": nodes.run,

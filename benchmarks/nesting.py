@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import math
 import time
+from dataclasses import replace
 
 import numpy as np
 import shapely
@@ -13,7 +14,7 @@ import shapely.affinity
 from benchmarks.layouts import shapes
 from nibble_core.geometry import Box
 from nibble_core.lines.figures import figure
-from nibble_core.sheet import Limits, Part, at_place, grid, nest, pieces_of_waste, room, weed_lines
+from nibble_core.sheet import Limits, Nest, Part, Room, at_place, grid, nest, pieces_of_waste, room, weed_lines
 
 GAP = 2.0
 WITHIN = room(spacing=GAP, usable_width=1000.0, usable_length=1e5, mark_count=0)
@@ -36,18 +37,33 @@ def alike() -> None:
         one_shape(name, shape)
     for name, shape in {"letter L": shapes()["letter L"], "even L": even}.items():
         one_shape(f"{name} by any turn", shape, turns="by any turn")
+    over_widths("letter L", shapes()["letter L"])
+    for depth in (0.333, 0.382):
+        over_widths(f"star, inner radius {depth}", figure("star", 60, 60, depth=depth)[0].polygon())
 
 
 def one_shape(name: str, shape: shapely.Geometry, turns: str = "by quarter turns") -> None:
-    turned = shapely.affinity.rotate(shape, 90)
-    best = min(grid([Part("l", Box(*one.bounds), 200)], WITHIN).height for one in (shape, turned))
-    part = Part("l", Box(*shape.bounds), 200, shape)
     start = time.process_time()
-    found, _ = nest([part], WITHIN, turns=turns, limits=Limits(1.0))
+    share, found = saved(shape, WITHIN, turns)
     seconds = time.process_time() - start
     put = [at_place(shape, at) for _, at in found.placements]
-    print(f"{name}: {100 * (1 - found.length / best):.0f} % of the grid's length saved, {nearest(put)}, "
-          f"{seconds:.2f} s of processor")  # fmt: skip
+    print(f"{name}: {100 * share:.0f} % of the grid's length saved, {nearest(put)}, {seconds:.2f} s of processor")
+
+
+def over_widths(name: str, shape: shapely.Geometry) -> None:
+    """How many stand in a row jumps with the width, for the grid and the nest alike: the mean of ten widths."""
+    rooms = [replace(WITHIN, width=width) for width in np.linspace(500.0, 1400.0, 10).tolist()]
+    shares = [100 * saved(shape, within, "by any turn")[0] for within in rooms]
+    print(f"{name} on ten widths, by any turn: {np.mean(shares):.1f} % in the mean, "
+          f"{min(shares):.0f} to {max(shares):.0f} %")  # fmt: skip
+
+
+def saved(shape: shapely.Geometry, within: Room, turns: str) -> tuple[float, Nest]:
+    """The share of the better grid's length that a nest of 200 saves, and the nest."""
+    turned = shapely.affinity.rotate(shape, 90)
+    best = min(grid([Part("l", Box(*one.bounds), 200)], within).height for one in (shape, turned))
+    found, _ = nest([Part("l", Box(*shape.bounds), 200, shape)], within, turns=turns, limits=Limits(1.0))
+    return 1 - found.length / best, found
 
 
 def mixed(count: int, seconds: float) -> None:
