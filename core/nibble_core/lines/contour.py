@@ -215,7 +215,12 @@ def contour_preview(area: MultiPolygon, distance: float, **options: Any) -> list
     if shapely.get_num_coordinates(area) > FEW_POINTS:
         rough = MultiPolygon(polygons(area.simplify(PREVIEW_SAGITTA / 2, preserve_topology=False)))
     made = contour_area(rough, distance, sagitta=PREVIEW_SAGITTA, **options).area
-    return [as_chords(part) for part in polygons(made)]
+    return in_chords(made)
+
+
+def in_chords(area: MultiPolygon) -> list[Region]:
+    """An area as regions of straight segments."""
+    return [as_chords(part) for part in polygons(area)]
 
 
 def as_chords(part: Polygon) -> Region:

@@ -6,8 +6,9 @@ cuts get lead-ins; then the order is found, the moves are spelt out and timed.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import shapely
@@ -17,6 +18,7 @@ from nibble_core.checks.beams import beyond_bed, out_of_order, over_clamps
 from nibble_core.errors import CannotMake
 from nibble_core.geometry import Affine, Box, Bundle, Path, Point
 from nibble_core.geometry.regions import courses
+from nibble_core.lines.contour import in_chords
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
@@ -35,11 +37,12 @@ from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelle
 from nibble_core.toolpaths.planning import planned_job
 
 CUT = "through cut"
+Compensate = Callable[..., list[Compensated]]
 NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
 
 
-def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work what a beam follows on each layer of a laid sheet."""
+def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, preview: bool) -> None:
+    """Adds to the work what a beam follows on each layer of a laid sheet; of a preview in chords, as its lines are."""
     if sheet.id not in work.sheets:
         return
     layers = [ticket.layer(one.layer) for one in sheet.holds]
@@ -52,7 +55,8 @@ def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> 
 
     def compute() -> BeamLines:
         notes: list[BeamNote] = []
-        made = {one.id: tuple(_followed(ticket, sheet, one, work, notes)) for one in layers}
+        moved = partial(compensated, as_regions=in_chords) if preview else compensated
+        made = {one.id: tuple(_followed(ticket, sheet, one, work, notes, moved)) for one in layers}
         return BeamLines(made, tuple(notes))
 
     work.burnt[sheet.id] = run_stage(store, "beam lines", by, keys, compute)
@@ -170,7 +174,9 @@ def _mapped(box: Box, at: Affine) -> Box:
     return Box(left, top, right, bottom)
 
 
-def _followed(ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote]) -> list[Definition]:
+def _followed(
+    ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote], compensate: Compensate
+) -> list[Definition]:  # fmt: skip
     """A layer's definitions with kerf, ties and leads."""
     drawn: LayerResult = work.layers[layer.id].value
     rules = {line.id: line.process for line in layer.lines if isinstance(line.process, ThroughCut)}
@@ -178,7 +184,7 @@ def _followed(ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: lis
     cuts = [line for line in drawn.lines if line.process == CUT and line.regions]
     rings = {line.id: list(rings_of(line.regions)) for line in cuts}
     flat = [ring for own in rings.values() for ring in own]
-    moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work)
+    moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work, compensate)
     reach = footprint(layer, work).buffer(max(sheet.spacing - setting.kerf, 0.0)) if cuts else shapely.Polygon()
     made = []
     for one in drawn.definitions:
@@ -194,11 +200,11 @@ def _followed(ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: lis
 
 def _on_its_side(
     ticket: Ticket, layer: Layer, cuts: Sequence[DrawnLine], rings: dict[str, list[Path]], flat: list[Path],
-    kerf: float, rules: dict[str, ThroughCut], work: Work,
+    kerf: float, rules: dict[str, ThroughCut], work: Work, compensate: Compensate,
 ) -> dict[str, list[Compensated]]:  # fmt: skip
     """Every ring of every cut line on its waste side, the depth told among all of them; by hand where a click said."""
     piece = work.pieces[ticket.piece_of_layer(layer.id).id].value
-    by_depth = compensated(flat, kerf)
+    by_depth = compensate(flat, kerf)
     found: dict[str, list[Compensated]] = {}
     at = 0
     for line in cuts:
@@ -210,7 +216,7 @@ def _on_its_side(
             for mark in rule.kerf_marks:
                 sides[int(np.argmin(shapely.distance(lines, shapely.Point(piece.at(mark.x, mark.y)))))] = mark.side
         found[line.id] = [
-            known if side == "by its depth" else replace(compensated([ring], kerf, side)[0], depth=known.depth)
+            known if side == "by its depth" else replace(compensate([ring], kerf, side)[0], depth=known.depth)
             for known, ring, side in zip(by_depth[at : at + len(own)], own, sides, strict=True)
         ]
         at += len(own)

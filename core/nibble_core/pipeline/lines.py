@@ -17,12 +17,12 @@ from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
 from nibble_core.lines.clearance import kept_clear
 from nibble_core.lines.contour import (
-    as_chords,
     closed_shape,
     contour_area,
     contour_preview,
     fitted,
     holes_in,
+    in_chords,
     joined_islands,
     with_own_nodes,
     without_holes,
@@ -240,7 +240,7 @@ class _Drawing:
             raise NothingToCut(
                 "Kept clear of the other lines, nothing is left of this one.", "Let it cross them, or move it."
             )
-        return tuple(as_chords(part) for part in polygons(area)) if self._preview else tuple(fitted(area)), led
+        return tuple(in_chords(area) if self._preview else fitted(area)), led
 
     def _base(self, line: Line, whole: MultiPolygon) -> tuple[MultiPolygon, list[Polygon]]:
         """The area a distance is measured from, without holes, and the bays that closing gaps closed off; kept while

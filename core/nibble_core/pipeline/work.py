@@ -94,7 +94,7 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
         if sheet.machine.burns and reached > SHEET:
-            attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work))
+            attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work, preview=preview))
             attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
             attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
     if reached > SHEET:

@@ -6,7 +6,7 @@ in a hole, and so on; or it is said.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from shapely.geometry import MultiPolygon, Polygon
 
 from nibble_core.errors import NothingToCut
-from nibble_core.geometry import Path
+from nibble_core.geometry import Path, Region
 from nibble_core.geometry.regions import polygons
 from nibble_core.lines.contour import contour_area, fitted
 
@@ -33,13 +33,18 @@ class Compensated:
     lost: bool = False
 
 
-def compensated(rings: Sequence[Path], kerf: float, side: str = "by its depth") -> list[Compensated]:
-    """Closed rings moved half a ``kerf``, mm, to their waste side, in their order."""
+AsRegions = Callable[[MultiPolygon], list[Region]]
+
+
+def compensated(
+    rings: Sequence[Path], kerf: float, side: str = "by its depth", *, as_regions: AsRegions = fitted
+) -> list[Compensated]:
+    """Closed rings moved half a ``kerf``, mm, to their waste side, in their order. as_regions: makes rings of areas."""
     found = []
     for ring, depth in zip(rings, depths(rings).tolist(), strict=True):
         outward = {"outside": 1, "inside": -1}.get(side, 1 if depth % 2 == 0 else -1)
         by = 0.0 if side == "on the line" else outward * kerf / 2
-        moved = moved_ring(ring, by) if by else ring
+        moved = moved_ring(ring, by, as_regions) if by else ring
         found.append(Compensated(moved or ring, outward, depth, lost=moved is None))
     return found
 
@@ -64,7 +69,7 @@ def nested(rings: Sequence[Path]) -> tuple[NDArray[np.int64], NDArray[np.int64]]
     return inner[real], outer[real]
 
 
-def moved_ring(ring: Path, by: float) -> Path | None:
+def moved_ring(ring: Path, by: float, as_regions: AsRegions = fitted) -> Path | None:
     """A closed ring moved outward by so many mm, inward where negative; None when nothing of it is left. One that
     falls into parts keeps the largest."""
     circle = _circle_moved(ring, by)
@@ -75,7 +80,7 @@ def moved_ring(ring: Path, by: float) -> Path | None:
         area = contour_area(solid, by).area
     except NothingToCut:
         return None
-    outers = [region.outer for region in fitted(area)]
+    outers = [region.outer for region in as_regions(area)]
     best = max(outers, key=lambda one: one.area())
     return best if ring.area() > 0 else best.reversed()
 
