@@ -21,7 +21,7 @@ from nibble_core.ticket.line import (
     Rings,
     Source,
     line_of,
-)  # fmt: skip
+)
 from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import Element, Figure, FromArtwork, Hanger, Layer, Lettering, Prints, Stencil, prints_of
 from nibble_core.ticket.places import Chosen

@@ -31,7 +31,7 @@ from nibble_core.ticket.line import (
     OneElement,
     Source,
     Surround,
-)  # fmt: skip
+)
 from nibble_core.ticket.piece import Layer, Piece
 from nibble_core.ticket.places import Anchor, Chosen
 

@@ -18,7 +18,7 @@ from nibble_core.ticket.line import (
     Source,
     Surround,
     ThroughCut,
-)  # fmt: skip
+)
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Element, Figure, FromArtwork, Layer, Lettering, Piece
 

@@ -14,7 +14,7 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.line import ITSELF, Line, Surround
+from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Line, Surround
 from nibble_core.ticket.model import Accepted, Sheet, Ticket
 from nibble_core.ticket.piece import Printed
 from nibble_core.ticket.serial import as_kind, ticket_from_plain, to_plain, type_at
@@ -94,7 +94,7 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
         _insert(holder, item, change.before, change.path)
 
 
-THEMSELVES = {"close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0}
+THEMSELVES = {name: getattr(AS_THEY_ARE, name) for name in ("close_gaps", "holes", "smallest_hole")}
 """What a line is set to when it is to follow shapes: all of them, until the operator says otherwise."""
 
 

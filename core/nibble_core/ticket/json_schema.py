@@ -17,7 +17,7 @@ def json_schema(kind: type[Any]) -> dict[str, Any]:
     """Of a dataclass's values as ``serial.to_plain`` writes them: all of them, and no others."""
     hints = get_type_hints(kind)
     known = {own.name: _of_field(kind, own.name, hints[own.name]) for own in fields(kind)}
-    return {"type": "object", "properties": known, "required": list(known), "additionalProperties": False}
+    return {"type": "object", "required": list(known), "properties": known, "additionalProperties": False}
 
 
 def _of_field(owner: type[Any], name: str, hint: Any) -> dict[str, Any]:

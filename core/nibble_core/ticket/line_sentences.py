@@ -23,7 +23,7 @@ from nibble_core.ticket.line import (
     Score,
     Surround,
     ThroughCut,
-)  # fmt: skip
+)
 from nibble_core.ticket.saying import Parts, Sentence, Slot, item_slot, slot
 
 
