@@ -31,9 +31,6 @@ class SheetTest(BrowserTest):
         page = self.page
         job = self.start()
         page.get_by_role("button", name="Nest as tight as they go").click()
-        keep = page.get_by_role("button", name="Keep the best so far")
-        expect(keep).to_be_visible()
-        keep.click()
         expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("as placed")
         self.settled(page)
         sheet = self.ticket(job)["sheets"][0]

@@ -271,7 +271,7 @@ def any_jobs(draw):
 
 
 class AnyJob(unittest.TestCase):
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=10, deadline=None)
     @given(any_jobs())
     def test_whatever_is_asked_the_machine_has_nothing_to_say_against_it(self, ticket):
         work = worked(ticket)

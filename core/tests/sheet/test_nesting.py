@@ -54,7 +54,7 @@ class NestTest(unittest.TestCase):
         st.lists(st.tuples(stars(), st.integers(1, 6), st.floats(0.4, 2.0)), min_size=1, max_size=4),
         st.sampled_from(["as it stands", "by half turns", "by quarter turns", "by any turn"]),
     )
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=15, deadline=None)
     def test_any_shapes_keep_their_distance_and_never_take_more_than_the_grid(self, drawn, turns):
         parts = [
             part(f"l{i}", shapely.affinity.scale(shapely.Polygon(star), size, size, origin=(0, 0)), count)

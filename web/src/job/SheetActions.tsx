@@ -44,12 +44,13 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
       <chakra.div display="flex" flexWrap="wrap" gap="2px 10px" alignItems="center">
         {nesting ? (
           <>
-            <chakra.span role="status" fontSize="14px">
-              {nesting.words}…
-            </chakra.span>
+            {/* before the words, whose length changes with each better nest: it must not move under the hand */}
             <Button type="button" minHeight="26px" onClick={desk.stopNest}>
               Keep the best so far
             </Button>
+            <chakra.span role="status" fontSize="14px">
+              {nesting.words}…
+            </chakra.span>
           </>
         ) : (
           <Button

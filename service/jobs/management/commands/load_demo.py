@@ -1,11 +1,14 @@
 """Load the demo shop: its operator and its jobs, once."""
 
 import json
+import os
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandParser
+from django.db import connection
 
 from demo.jobs import LASER, demo_jobs, offcut_ticket
 from files import blobs
@@ -36,14 +39,20 @@ class Command(BaseCommand):
         for demo in demo_jobs(date.today()):
             blobs.keep(demo.content)
             made.append(keep_new_job(user, demo.ticket, "loaded with the demo shop"))
-        kite, hive, owl = (made[number] for number in (0, 1, 2))
+        with ThreadPoolExecutor(os.cpu_count()) as each:
+            list(each.map(worked_out, [job.pk for job in made]))
+        kite, hive, owl = made[:3]
         offcut = offcut_ticket(ticket_from_plain(newest_revision(owl.pk).ticket))
-        made.append(keep_new_job(user, offcut, "loaded with the demo shop"))
+        last = keep_new_job(user, offcut, "loaded with the demo shop")
         for other in (kite, hive):
-            bring_piece(user, made[-1].pk, newest_revision(made[-1].pk).number, "s1", other.pk, "p1")
-        nested(user, made[-1].pk)
-        for job in made:
-            refresh_card(newest_revision(job.pk))
+            bring_piece(user, last.pk, newest_revision(last.pk).number, "s1", other.pk, "p1")
+        nested(user, last.pk)
+        worked_out(last.pk)
+
+
+def worked_out(job_id: int) -> None:
+    refresh_card(newest_revision(job_id))
+    connection.close()  # of this thread
 
 
 def nested(user: Any, job_id: int) -> None:
