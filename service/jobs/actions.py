@@ -35,6 +35,7 @@ from nibble_core.ticket import (
     words,
 )
 from nibble_core.ticket.piece import Lettering
+from nibble_core.ticket.steps import Step
 
 Author = User | None
 SENSIBLE_WIDTHS = (10.0, 600.0)
@@ -148,6 +149,12 @@ def bring_again(author: Author, job_id: int, seen: int, piece_id: str) -> Revisi
     there = _newest(home)
     changes = brought_again(here, piece_id, ticket_from_plain(there.ticket), revision=there.number)
     return change_job(author, job_id, seen, changes, said=f"brought anew from “{home.name}”")
+
+
+def take_step(author: Author, job_id: int, seen: int, step: Step) -> Revision:
+    """What one press does, to the newest revision. Raises Job.DoesNotExist, InvalidTicket, ChangedMeanwhile."""
+    ticket = ticket_of(newest_revision(job_id))
+    return change_job(author, job_id, seen, step.changes(ticket), said=step.said)
 
 
 def tick_job(author: Author, job_id: int, step: str, done: bool) -> Job:

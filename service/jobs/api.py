@@ -20,6 +20,7 @@ from nibble_core.ticket.adding import new_elements, new_lines
 from nibble_core.ticket.changes import OPERATIONS
 from nibble_core.ticket.line import Line
 from nibble_core.ticket.piece import Element
+from nibble_core.ticket.steps import Step
 
 PAGE = 60  # jobs of the board that are told together
 MOST_PAGES = 100_000
@@ -45,6 +46,13 @@ class ChangeIn(Schema):
 class ChangesIn(Schema):
     seen: int
     changes: list[ChangeIn]
+
+
+class StepIn(Schema):
+    """step: what one press does, by its kind; the core tells what that changes."""
+
+    seen: int
+    step: Annotated[Step, Field(discriminator="kind")]
 
 
 class SeenIn(Schema):
@@ -278,6 +286,12 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
 @router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")
 def change(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
     return job_out(actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes]))
+
+
+@router.post("/{job_id}/steps", response=JobOut, operation_id="take_step")
+def take_step(request: HttpRequest, job_id: int, body: StepIn) -> HttpResponse:
+    """Something that one press does to lines, layers, pieces or sheets."""
+    return job_out(actions.take_step(who(request), job_id, body.seen, body.step))
 
 
 @router.post("/{job_id}/undo", response=JobOut, operation_id="undo")

@@ -15,14 +15,15 @@ from files import blobs, pictures
 from files.api import as_download
 from files.results import STORE
 from jobs import queries
-from jobs.api import ChangeIn, ChangesIn, who
+from jobs.actions import change_job
+from jobs.api import ChangeIn, ChangesIn, JobOut, job_out, who
 from jobs.models import Job, Revision
 from library.queries import library, machines
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
-from nibble_core.ticket import apply, fingerprint, ticket_from_plain, to_plain
+from nibble_core.ticket import Change, apply, fingerprint, ticket_from_plain, to_plain
 from nibble_core.ticket.saying import STATIONS
 from production import stocktaking
 from production.answers import as_file, as_json, sheet_of
@@ -125,6 +126,30 @@ def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) 
     key = fingerprint("one more", revision.number, sheet_id, body.layer)
     asked = ("one_more_copy", revision.ticket, sheet_id, body.layer)
     return as_json(DESK.ask(*asked, lane=_nest_lane(job_id), key=key))
+
+
+class ClickIn(Schema):
+    """what: is clicked. line: id of the line in hand, empty for none. x, y: as fractions of the piece's box."""
+
+    seen: int
+    what: Literal["hole", "region", "kerf"]
+    line: str = ""
+    x: float = Field(ge=-1.0, le=2.0)
+    y: float = Field(ge=-1.0, le=2.0)
+
+
+@router.post("/jobs/{job_id}/layers/{layer_id}/clicks", response=JobOut, operation_id="click")
+def click(request: HttpRequest, job_id: int, layer_id: str, body: ClickIn) -> HttpResponse:
+    """A hole kept or filled, a region chosen, the side of a kerf said by a click at Lines; or taken back by it."""
+    revision = queries.newest_revision(job_id)
+    ticket = queries.ticket_of(revision)
+    if all(layer.id != layer_id for piece in ticket.pieces for layer in piece.layers):
+        raise Http404
+    safe_sources(ticket, STORE)
+    key = fingerprint("click", job_id, revision.number, layer_id, body.dict())
+    told = DESK.ask("click", revision.ticket, layer_id, body.what, body.line, body.x, body.y, lane=key, key=key)
+    changes = [Change(**one) for one in json.loads(told)]
+    return job_out(change_job(who(request), job_id, body.seen, changes))
 
 
 @router.get("/jobs/{job_id}/sheets/{sheet_id}/trial/{kind}", operation_id="trial")

@@ -18,6 +18,7 @@ from nibble_core.errors import FileTooLarge, NibbleError, NothingToCut
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
 from nibble_core.graphics import Raster
 from nibble_core.papers import printed_ticket, proof, quote
+from nibble_core.pipeline.clicks import CLICKS
 from nibble_core.pipeline.engraving_ways import look, minutes_of_run, single_run
 from nibble_core.pipeline.head_files import (
     how_it_lies,
@@ -173,6 +174,14 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
     return _told({"changes": [change], "up": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0})
 
 
+def click(plain: Any, layer: str, what: str, line: str, x: float, y: float, *, asker: Asker) -> bytes:
+    """What a click at Lines changes."""
+    ticket, work = _worked_out(plain, asker, upto="lines")
+    if layer not in work.layers:
+        raise NibbleError("There is nothing to click yet.", "See what Lines says.")
+    return _told([asdict(one) for one in CLICKS[what](ticket, layer, line, work, x, y)])
+
+
 def take(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     """What making a sheet takes off its stock, and what is left to be kept."""
     ticket, work = _worked_out(plain, asker)
@@ -324,6 +333,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         sized,
         nest,
         one_more_copy,
+        click,
         paper,
         take,
         trial,

@@ -3,7 +3,6 @@
 from typing import Any
 
 import numpy as np
-import shapely
 from shapely.geometry.base import BaseGeometry
 
 from files.pictures import show
@@ -11,7 +10,7 @@ from nibble_core.geometry import Bundle, Path
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape, Stroke, hex_colour
 from nibble_core.lines.composing import Taker
-from nibble_core.lines.contour import as_chords
+from nibble_core.pipeline.clicks import holes_to_click, widest_circle
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
@@ -108,24 +107,13 @@ def _taker(one: Taker) -> dict[str, Any]:
 
 
 def _holes(composed: PieceResult, drawn: LayerResult) -> list[dict[str, Any]]:
-    """What may be kept or filled by a click: holes of the piece, and what a line closes off; see HoleOut."""
-    holes = [("", shapely.Polygon(hole.flattened(COARSE)), hole.svg(3))
-             for region in composed.regions for hole in region.holes]  # fmt: skip
-    holes += [(line.id, bay, as_chords(bay).svg(3)) for line in drawn.lines for bay in line.bays]
+    """See HoleOut."""
     found = []
-    for line, area, path in holes:
-        if not area.is_valid or area.area <= 0:
-            continue
-        inside = shapely.maximum_inscribed_circle(area, tolerance=0.01)
-        x, y = shapely.get_coordinates(inside)[0].tolist()
-        found.append({"d": path, "x": _share(x, composed, 0), "y": _share(y, composed, 1),
-                      "width": round(2 * float(inside.length), 3), "line": line})  # fmt: skip
+    for hole in holes_to_click(composed, drawn):
+        middle, width = widest_circle(hole.area)
+        x, y = composed.share_of(middle)
+        found.append({"d": hole.outline.svg(3), "x": x, "y": y, "width": round(width, 3), "line": hole.line})
     return found
-
-
-def _share(value: float, composed: PieceResult, axis: int) -> float:
-    low, size = composed.box[axis], (composed.box.width, composed.box.height)[axis]
-    return round((value - low) / size, 5) if size else 0.0
 
 
 def _hanging(drawn: LayerResult) -> dict[str, Any] | None:

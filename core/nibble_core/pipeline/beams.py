@@ -21,6 +21,7 @@ from nibble_core.geometry.regions import courses
 from nibble_core.lines.contour import in_chords
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
+from nibble_core.pipeline.clicks import nearest_rings
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import footprint, keys_of, own_lines, program_of
@@ -212,9 +213,9 @@ def _on_its_side(
         rule = rules.get(line.id)
         sides = [rule.kerf_side if rule else "by its depth"] * len(own)
         if rule is not None and rule.kerf_marks and own:
-            lines = np.array([shapely.LinearRing(ring.flattened(0.05)) for ring in own])
-            for mark in rule.kerf_marks:
-                sides[int(np.argmin(shapely.distance(lines, shapely.Point(piece.at(mark.x, mark.y)))))] = mark.side
+            places = [piece.at(mark.x, mark.y) for mark in rule.kerf_marks]
+            for mark, ring in zip(rule.kerf_marks, nearest_rings(own, places), strict=True):
+                sides[ring] = mark.side
         found[line.id] = [
             known if side == "by its depth" else replace(compensate([ring], kerf, side)[0], depth=known.depth)
             for known, ring, side in zip(by_depth[at : at + len(own)], own, sides, strict=True)

@@ -52,6 +52,11 @@ class PieceResult:
         """The place of an anchor, given in fractions of the box."""
         return Point(self.box.left + x * self.box.width, self.box.top + y * self.box.height)
 
+    def share_of(self, place: Point) -> tuple[float, float]:
+        """An anchor's fractions of the box, of a place."""
+        across, down = max(self.box.width, 1e-9), max(self.box.height, 1e-9)
+        return round((place.x - self.box.left) / across, 6), round((place.y - self.box.top) / down, 6)
+
     def place_of(self, anchor: Anchor) -> Point:
         return self.at(anchor.x, anchor.y)
 

@@ -11,7 +11,8 @@ from nibble_core.geometry import Point
 from nibble_core.graphics import hex_colour
 from nibble_core.lines.composing import area_of
 from nibble_core.pipeline.compose import PieceResult
-from nibble_core.ticket import Change, free_ids
+from nibble_core.ticket import Change
+from nibble_core.ticket.ids import free_ids
 from nibble_core.ticket.piece import Piece
 
 NEAR = 0.1  # mm between a shape and the cut along it

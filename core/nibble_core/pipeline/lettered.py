@@ -8,8 +8,9 @@ from nibble_core.geometry import Box
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.ticket import Change, free_ids
+from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.ids import free_ids
 
 SLACK = 0.25  # of a box's height, by which the shapes of its letters may reach beyond it
 

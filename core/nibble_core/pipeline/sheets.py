@@ -41,7 +41,7 @@ from nibble_core.sheet import (
     weed_lines,
 )
 from nibble_core.text.fonts import shipped_font
-from nibble_core.ticket.ids import fresh_ids
+from nibble_core.ticket.ids import free_ids
 from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process, shared
@@ -127,7 +127,7 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
         locked = [placement(one) for one in stay]
         found, runs = nest(parts, within, turns=sheet.turns, locked=locked, full=full, limits=limits)
         put = found.placements[len(locked) :]
-    free = fresh_ids("n", (one.id for one in stay))
+    free = free_ids("n", stay)
     return [*stay, *(_placed(next(free), one) for one in put)], runs, found.length
 
 
@@ -148,7 +148,7 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
     found, runs = nest(parts, within, turns=sheet.turns, locked=locked, limits=Limits(0.0))
     if runs > 1 or len(found.placements) != len(locked) + 1:
         raise DoesNotFit("There is no room for one more on this sheet.", "Move copies together, or nest them again.")
-    free = fresh_ids("n", (one.id for one in sheet.placed))
+    free = free_ids("n", sheet.placed)
     return replace(_placed(next(free), found.placements[-1]), by="hand")
 
 

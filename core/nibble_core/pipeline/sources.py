@@ -33,10 +33,9 @@ from nibble_core.ticket.line import (
     Surround,
 )
 from nibble_core.ticket.piece import Layer, Piece
-from nibble_core.ticket.places import Anchor, Chosen
+from nibble_core.ticket.places import NEAR, Anchor, Chosen
 
 MOST_HOLES = 5000
-NEAR = 60  # largest difference of a channel between a chosen colour and a shape's
 
 
 def shown_by(piece: Piece, layer: Layer, composed: PieceResult) -> MultiPolygon:

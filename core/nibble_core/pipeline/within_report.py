@@ -3,7 +3,6 @@ in where it was."""
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterator
 from typing import Any
 
@@ -17,6 +16,7 @@ from nibble_core.pipeline.read import DEEPER, Picture
 from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork, Frame
+from nibble_core.ticket.ids import free_ids
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Element, FromArtwork, Piece
 from nibble_core.ticket.piece import Lettering as SetWords
@@ -138,5 +138,5 @@ def _as_drawn(artwork: Artwork, ticket: Ticket) -> tuple[Piece, Element] | None:
 
 
 def _free_ids(ticket: Ticket) -> Iterator[str]:
-    taken = {one.id for one in ticket.artworks} | {e.id for piece in ticket.pieces for e in piece.elements}
-    return (id for k in itertools.count(2) if (id := f"x{k}") not in taken)
+    """For artworks and elements alike."""
+    return free_ids("x", [*ticket.artworks, *(one for piece in ticket.pieces for one in piece.elements)])

@@ -7,10 +7,11 @@ from dataclasses import replace
 
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.changes import Change
-from nibble_core.ticket.ids import fresh_ids
+from nibble_core.ticket.ids import free_ids, fresh_ids
 from nibble_core.ticket.model import Held, Ticket
 from nibble_core.ticket.piece import FromArtwork, Origin, Piece
 from nibble_core.ticket.serial import to_plain
+from nibble_core.ticket.steps import sheet_like
 
 KEPT = ("id", "origin", "quantity", "name")
 """What a piece that is brought anew keeps of what it was here."""
@@ -27,7 +28,7 @@ def brought(ticket: Ticket, sheet_id: str, other: Ticket, piece_id: str, *, job:
     layers = _fresh(
         "l", (layer.id for one in ticket.pieces for layer in one.layers), [layer.id for layer in piece.layers]
     )
-    own_id = next(fresh_ids("p", (one.id for one in ticket.pieces)))
+    own_id = next(free_ids("p", ticket.pieces))
     origin = Origin(job, revision, piece.id, other.name)
     made = replace(_renamed(piece, artworks, layers), id=own_id, origin=(origin,))
     changes = [
@@ -35,20 +36,12 @@ def brought(ticket: Ticket, sheet_id: str, other: Ticket, piece_id: str, *, job:
     ]
     changes.append(Change("pieces", to_plain(made), "add"))
     first, *rest = piece.layers
-    held = Held(next(fresh_ids("h", (one.id for one in sheet.holds))), layers[first.id])
+    held = Held(next(free_ids("h", sheet.holds)), layers[first.id])
     changes.append(Change(f"sheets/{sheet.id}/holds", to_plain(held), "add"))
     sheets = _fresh("s", (one.id for one in ticket.sheets), [layer.id for layer in rest])
     for layer in rest:
         like = next(iter(other.sheets_of(layer.id)), sheet)
-        own = replace(
-            like,
-            id=sheets[layer.id],
-            holds=(Held("h1", layers[layer.id]),),
-            placed=(),
-            arrangement="a grid",
-            runs=1,
-            behind=sheet.id if like.behind else "",
-        )
+        own = sheet_like(like, sheets[layer.id], [layers[layer.id]], sheet.id if like.behind else "")
         changes.append(Change("sheets", to_plain(own), "add"))
     return changes
 

@@ -5,8 +5,7 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, is_dataclass
 from typing import Any
 
@@ -152,12 +151,6 @@ def scaled_distances(ticket: Ticket, factor: float) -> list[Change]:
                     owners.append((f"{here}/lines/{line.id}/source", line.source, ("radius",)))
     values = [(f"{path}/{name}", getattr(owner, name)) for path, owner, names in owners for name in names]
     return [Change(path, round(value * factor, 3)) for path, value in values if value]
-
-
-def free_ids(prefix: str, items: Iterable[Any]) -> Iterator[str]:
-    """Ids for further items of a list: the prefix and a number, none of those that its items have."""
-    taken = {item.id for item in items}
-    return (id for number in itertools.count(1) if (id := f"{prefix}{number}") not in taken)
 
 
 def overlap(one: str, other: str) -> bool:

@@ -18,6 +18,15 @@ KERF_SIDES = {
 }
 
 
+NEAR = 60
+"""Levels of 255: the largest difference of a channel between a chosen colour and one that counts as the same."""
+
+
+def alike(one: str, other: str) -> bool:
+    """Whether two colours, #rrggbb, count as one where colours are chosen."""
+    return all(abs(a - b) <= NEAR for a, b in zip(bytes.fromhex(one[1:]), bytes.fromhex(other[1:]), strict=True))
+
+
 @dataclass(frozen=True)
 class Anchor:
     """A place on the piece, as fractions of its box."""

@@ -90,6 +90,44 @@ class PieceTest(TransactionTestCase):
         self.assertEqual(told["elements"][0]["element"]["content"]["kind"], "text")
         self.assertEqual(self.client.get(f"/api/jobs/{self.job.pk}/layers/l9/additions").status_code, 404)
 
+    def posted(self, way: str, **body: object) -> tuple[int, dict]:
+        answer = self.client.post(f"/api/jobs/{self.job.pk}/{way}", {"seen": 1, **body}, "application/json")
+        return answer.status_code, answer.json()
+
+    def test_a_step_is_one_revision_with_its_words_and_is_undone_whole(self) -> None:
+        code, told = self.posted("steps", step={"kind": "copy piece", "piece": "p1"})
+        self.assertEqual((code, told["revision"]["words"]), (200, "a piece added, made of the same"))
+        self.assertEqual([len(told["ticket"][name]) for name in ("pieces", "sheets")], [2, 2])
+        actions.undo(self.user, self.job.pk, 2)
+        self.assertEqual((len(self.ticket().pieces), len(self.ticket().sheets)), (1, 1))
+        for step in (
+            {"kind": "copy piece", "piece": "p7"}, {"kind": "fly"}, {"kind": "add layer"}, "copy piece",
+            {"kind": "add layer", "piece": "p1", "colours": ["#12", "blue"]},
+            {"kind": "split by colour", "piece": "p1", "colours": ["#112233"] * 5000},
+            {"kind": "draw fold", "layer": "l1", "x": 1e300, "y": 0, "x2": 0, "y2": 0},
+        ):  # fmt: skip
+            with self.subTest(step):
+                code, told = self.posted("steps", seen=3, step=step)
+                self.assertEqual((code, set(told)), (422, {"code", "message", "what_to_do", "where"}))
+        self.assertEqual(self.job.revisions.count(), 3)
+
+    def test_a_click_is_one_change_and_means_what_lies_there(self) -> None:
+        self.change(Change("pieces/p1/elements/e1/content", {"kind": "simple shape", "figure": "ring"}))
+        hole = self.layer()["holes"][0]
+        click = {"what": "hole", "x": hole["x"], "y": hole["y"]}
+        code, told = self.posted("layers/l1/clicks", seen=2, **click)
+        self.assertEqual((code, told["revision"]["words"]), (200, "hole set by hand"))
+        code, told = self.posted("layers/l1/clicks", seen=3, **click)
+        self.assertEqual((code, told["revision"]["words"]), (200, "hole taken back"))
+        for way, more in (
+            ("layers/l1/clicks", {"x": -0.9, "y": -0.9}), ("layers/l1/clicks", {"what": "moon"}),
+            ("layers/l1/clicks", {"x": 7}), ("layers/l1/clicks", {"line": "k7"}),
+        ):  # fmt: skip
+            with self.subTest(more):
+                self.assertEqual(self.posted(way, **{"seen": 4, **click, **more})[0], 422)
+        self.assertEqual(self.posted("layers/l7/clicks", **click)[0], 404)
+        self.assertEqual(self.job.revisions.count(), 4)
+
     def test_a_clients_inks_are_remembered(self) -> None:
         colours = [{"id": "c", "colour": "#ff0000", "named": "Crease"}]
         line = {"id": "ink0", "process": "score", "source": {"kind": "chosen colours", "colours": colours}}

@@ -12,6 +12,10 @@ export type Station = components["schemas"]["StationOut"];
 export type Sentence = components["schemas"]["SentenceOut"];
 export type Slot = components["schemas"]["SlotOut"];
 export type Change = components["schemas"]["ChangeIn"];
+/** What one press does to lines, layers, pieces or sheets. */
+export type Step = components["schemas"]["StepIn"]["step"];
+/** What is clicked at Lines, and where on the piece. */
+export type Click = Omit<components["schemas"]["ClickIn"], "seen">;
 export type Task = components["schemas"]["TaskOut"];
 export type Session = components["schemas"]["Session"];
 export type Mend = components["schemas"]["MendOut"];
@@ -138,6 +142,15 @@ export const api = {
   job: (id: number) => answer(service.GET("/api/jobs/{job_id}", job(id))),
   change: (id: number, seen: number, changes: Change[]) =>
     answer(service.POST("/api/jobs/{job_id}/changes", { ...job(id), body: { seen, changes } })),
+  takeStep: (id: number, seen: number, step: Step) =>
+    answer(service.POST("/api/jobs/{job_id}/steps", { ...job(id), body: { seen, step } })),
+  click: (job_id: number, layer_id: string, seen: number, click: Click) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/layers/{layer_id}/clicks", {
+        params: { path: { job_id, layer_id } },
+        body: { seen, ...click },
+      }),
+    ),
   replaceArtwork: (job_id: number, artwork_id: string, seen: number, file: File) =>
     answer(
       service.POST("/api/jobs/{job_id}/artworks/{artwork_id}/file", {

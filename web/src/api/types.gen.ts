@@ -96,6 +96,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Step
+         * @description Something that one press does to lines, layers, pieces or sheets.
+         */
+        post: operations["take_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/undo": {
         parameters: {
             query?: never;
@@ -568,6 +588,26 @@ export interface paths {
          * @description Look for room for one more copy of a layer; nothing is written.
          */
         post: operations["one_more"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/layers/{layer_id}/clicks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Click
+         * @description A hole kept or filled, a region chosen, the side of a kerf said by a click at Lines; or taken back by it.
+         */
+        post: operations["click"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1988,6 +2028,188 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ChangeIn"][];
         };
+        /**
+         * AddLayer
+         * @description One more layer, with a sheet like that of the first. It starts with the uppermost of the piece's flat colours,
+         *     lowest first, that no other has chosen; a piece of one colour is split by its regions, which are clicked.
+         */
+        AddLayer: {
+            /** Piece */
+            piece: string;
+            /**
+             * Colours
+             * @default []
+             */
+            colours: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add layer";
+        };
+        /**
+         * BringLayer
+         * @description A layer brought onto a sheet, from every other one it lies on.
+         */
+        BringLayer: {
+            /** Sheet */
+            sheet: string;
+            /** Layer */
+            layer: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bring layer";
+        };
+        /**
+         * CopyLine
+         * @description The line again, right after itself.
+         */
+        CopyLine: {
+            /** Layer */
+            layer: string;
+            /** Line */
+            line: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy line";
+        };
+        /**
+         * CopyPiece
+         * @description The piece once more, to be made differently from the same artwork, with sheets of its own.
+         */
+        CopyPiece: {
+            /** Piece */
+            piece: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy piece";
+        };
+        /**
+         * DrawFold
+         * @description One more fold line, as fractions of the piece's box: of the line in hand or the first that has any, of a new one
+         *     where there is none.
+         */
+        DrawFold: {
+            /** Layer */
+            layer: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** X2 */
+            x2: number;
+            /** Y2 */
+            y2: number;
+            /**
+             * Line
+             * @default
+             */
+            line: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "draw fold";
+        };
+        /**
+         * GiveOwnSheet
+         * @description A layer of a shared sheet laid on a sheet of its own, like that one.
+         */
+        GiveOwnSheet: {
+            /** Sheet */
+            sheet: string;
+            /** Layer */
+            layer: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give own sheet";
+        };
+        /**
+         * GiveSecondSide
+         * @description A second side for a sheet: behind each of its pieces a layer of its own, which prints and cuts nothing yet.
+         */
+        GiveSecondSide: {
+            /** Sheet */
+            sheet: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give second side";
+        };
+        /**
+         * MoreOfTheSame
+         * @description One more sheet like another, for copies that are wanted again or were spoilt: one of each.
+         */
+        MoreOfTheSame: {
+            /** Sheet */
+            sheet: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "more of the same";
+        };
+        /**
+         * RemovePiece
+         * @description A piece taken away with its sheets.
+         */
+        RemovePiece: {
+            /** Piece */
+            piece: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove piece";
+        };
+        /**
+         * SplitByColour
+         * @description A layer for each of the piece's colours, lowest first: the first on the layer there is, every other with a sheet
+         *     of its own.
+         */
+        SplitByColour: {
+            /** Piece */
+            piece: string;
+            /** Colours */
+            colours: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split by colour";
+        };
+        /**
+         * StepIn
+         * @description step: what one press does, by its kind; the core tells what that changes.
+         */
+        StepIn: {
+            /** Seen */
+            seen: number;
+            /** Step */
+            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
+        };
+        /**
+         * TakeSecondSide
+         * @description A second side taken away, with the layers that lie on it.
+         */
+        TakeSecondSide: {
+            /** Sheet */
+            sheet: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take second side";
+        };
         /** SeenIn */
         SeenIn: {
             /** Seen */
@@ -3175,6 +3397,28 @@ export interface components {
             layer: string;
         };
         /**
+         * ClickIn
+         * @description what: is clicked. line: id of the line in hand, empty for none. x, y: as fractions of the piece's box.
+         */
+        ClickIn: {
+            /** Seen */
+            seen: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "hole" | "region" | "kerf";
+            /**
+             * Line
+             * @default
+             */
+            line: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * TakenOut
          * @description said: what was taken off and kept, in words.
          */
@@ -3633,6 +3877,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChangesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    take_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepIn"];
             };
         };
         responses: {
@@ -4337,6 +4607,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NestOut"];
+                };
+            };
+        };
+    };
+    click: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

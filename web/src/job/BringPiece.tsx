@@ -54,7 +54,7 @@ export function BringPiece({ desk, sheet }: { desk: JobDesk; sheet: string }) {
               title={card.client ? `${card.name}, ${card.client}` : card.name}
               onBring={(piece) => {
                 setOpen(false);
-                desk.bring({ sheet, job: card.id, piece });
+                desk.bring(sheet, card.id, piece);
               }}
             />
           ))}

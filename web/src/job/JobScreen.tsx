@@ -56,11 +56,9 @@ export function JobScreen() {
         {work ? (
           <>
             <PieceList
-              ticket={ticket}
-              work={work}
+              {...{ desk, ticket, work }}
               current={piece?.id ?? ""}
               onChoose={inHand.choosePiece}
-              onChanges={(changes) => desk.change(...changes)}
               onCompare={() => inHand.setOver("pieces")}
             />
             <TableArea {...shared} work={work} copies={copies} />

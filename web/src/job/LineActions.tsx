@@ -5,19 +5,20 @@ import { api, type Change, type Remembered, type Sentence } from "../api/client"
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import { FontChooser } from "./FontChooser";
-import { addedElement, addedLayer, addedLine, copiedLine, movedLine, splitByColour } from "./pieceChanges";
-import { coloursOf, type Layer, type Piece, type Ticket } from "./ticket";
+import { addedElement, addedLine, movedLine } from "./pieceChanges";
+import { coloursOf, type Layer, type Piece } from "./ticket";
+import type { JobDesk } from "./useJobDesk";
 
 interface OwnerProps {
   sentence: Sentence;
   piece: Piece | undefined;
-  onChanges: (changes: Change[]) => void;
+  desk: JobDesk;
   /** Lay ways to engrave a line side by side; where a beam makes it. */
   onWays?: ((line: string) => void) | undefined;
 }
 
 /** What can be done with the item a sentence is about. */
-export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps) {
+export function OwnerActions({ sentence, piece, desk, onWays }: OwnerProps) {
   const owner = sentence.owner;
   const layer = piece?.layers.find((one) => owner.startsWith(`pieces/${piece.id}/layers/${one.id}/lines/`));
   const line = layer?.lines.find((one) => owner === `pieces/${piece?.id}/layers/${layer.id}/lines/${one.id}`);
@@ -32,24 +33,26 @@ export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps)
     const down = movedLine(piece, layer, line, 1);
     return (
       <Row>
-        <Quiet onClick={() => onChanges([set("on", !sentence.on)])}>
+        <Quiet onClick={() => desk.change(set("on", !sentence.on))}>
           {sentence.on ? "switch off" : "switch on"}
         </Quiet>
         {onWays && line.process.kind === "engrave" && (
           <Quiet onClick={() => onWays(owner)}>ways and their minutes</Quiet>
         )}
-        <Quiet onClick={() => onChanges([copiedLine(piece, layer, line)])}>copy</Quiet>
-        {up && <Quiet onClick={() => onChanges([up])}>up</Quiet>}
-        {down && <Quiet onClick={() => onChanges([down])}>down</Quiet>}
-        <Quiet onClick={() => onChanges([{ path: owner, operation: "remove" }])}>remove</Quiet>
+        <Quiet onClick={() => desk.take({ kind: "copy line", layer: layer.id, line: line.id })}>copy</Quiet>
+        {up && <Quiet onClick={() => desk.change(up)}>up</Quiet>}
+        {down && <Quiet onClick={() => desk.change(down)}>down</Quiet>}
+        <Quiet onClick={() => desk.change({ path: owner, operation: "remove" })}>remove</Quiet>
       </Row>
     );
   }
   return (
     <Row>
-      {element?.content.kind === "text" && <FontChooser owner={owner} onChanges={onChanges} />}
+      {element?.content.kind === "text" && (
+        <FontChooser owner={owner} onChanges={(changes) => desk.change(...changes)} />
+      )}
       {!(element && piece?.elements.length === 1) && (
-        <Quiet onClick={() => onChanges([{ path: owner, operation: "remove" }])}>
+        <Quiet onClick={() => desk.change({ path: owner, operation: "remove" })}>
           {element || sentence.station === "lines" ? "remove" : "take back"}
         </Quiet>
       )}
@@ -58,34 +61,21 @@ export function OwnerActions({ sentence, piece, onChanges, onWays }: OwnerProps)
 }
 
 interface AddProps {
+  desk: JobDesk;
   jobId: number;
   revision: number;
-  ticket: Ticket;
   piece: Piece;
   layer: Layer;
   /** Flat colours of the piece, lowest first. */
   colours: readonly string[];
   /** Inks of this client that earlier jobs drew lines along. */
   remembered: readonly Remembered[];
-  onChanges: (changes: Change[]) => void;
-  onArtwork: (file: File) => void;
   /** The item with this path is the one in hand from now on. */
   onHold: (owner: string) => void;
 }
 
 /** What can be added to a piece: lines, elements, layers. */
-export function Adding({
-  jobId,
-  revision,
-  ticket,
-  piece,
-  layer,
-  colours,
-  remembered,
-  onChanges,
-  onArtwork,
-  onHold,
-}: AddProps) {
+export function Adding({ desk, jobId, revision, piece, layer, colours, remembered, onHold }: AddProps) {
   const [open, setOpen] = useState<"" | "line" | "element">("");
   const { data: additions } = useQuery({
     queryKey: ["additions", jobId, revision, layer.id],
@@ -94,16 +84,15 @@ export function Adding({
   });
   const add = (change: Change) => {
     setOpen("");
-    onChanges([change]);
+    desk.change(change);
     const { id } = change.value as { id: string };
     onHold(`${change.path}/${id}`);
   };
-  const addLayer = () => {
-    const changes = addedLayer(piece, ticket.sheets, colours);
-    const made = changes[0]?.value as { id: string } | undefined;
-    onChanges(changes);
-    if (made) onHold(`pieces/${piece.id}/layers/${made.id}`);
-  };
+  const addLayer = () =>
+    desk.take({ kind: "add layer", piece: piece.id, colours: [...colours] }, (job) => {
+      const made = job.ticket.pieces?.find((one) => one.id === piece.id)?.layers?.at(-1);
+      if (made) onHold(`pieces/${piece.id}/layers/${made.id}`);
+    });
   const used = new Set(
     piece.layers.flatMap((one) => one.lines.flatMap((line) => coloursOf(line).map((one) => one.named))),
   );
@@ -119,7 +108,9 @@ export function Adding({
         </Adder>
         <Adder onClick={addLayer}>+ Add a layer</Adder>
         {colours.length > 1 && piece.layers.length === 1 && (
-          <Adder onClick={() => onChanges(splitByColour(piece, colours, ticket.sheets))}>
+          <Adder
+            onClick={() => desk.take({ kind: "split by colour", piece: piece.id, colours: [...colours] })}
+          >
             Split into layers by colour
           </Adder>
         )}
@@ -143,7 +134,7 @@ export function Adding({
           <FileButton
             label="Another file for the piece"
             onFiles={([file]) => {
-              if (file) onArtwork(file);
+              if (file) desk.addArtwork(piece.id, file);
               setOpen("");
             }}
           >

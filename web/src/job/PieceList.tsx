@@ -1,27 +1,24 @@
 import { chakra } from "@chakra-ui/react";
-import type { Change, Work } from "../api/client";
+import type { Work } from "../api/client";
 import { Button } from "../ui/Button";
 import { Miniature } from "./Miniature";
-import { copiedPiece, removedPiece } from "./pieceChanges";
-import type { Piece, Ticket } from "./ticket";
+import type { Ticket } from "./ticket";
+import type { JobDesk } from "./useJobDesk";
 
 interface Props {
+  desk: JobDesk;
   ticket: Ticket;
   work: Work;
   current: string;
   onChoose: (piece: string) => void;
-  onChanges: (changes: Change[]) => void;
   onCompare: () => void;
 }
 
 /** The job's pieces down the left edge: miniature, name, quantity. */
-export function PieceList({ ticket, work, current, onChoose, onChanges, onCompare }: Props) {
+export function PieceList({ desk, ticket, work, current, onChoose, onCompare }: Props) {
   const chosen = ticket.pieces.find((one) => one.id === current);
-  const again = (piece: Piece) => {
-    const { id, changes } = copiedPiece(piece, ticket.sheets);
-    onChanges(changes);
-    onChoose(id);
-  };
+  const again = (piece: string) =>
+    desk.take({ kind: "copy piece", piece }, (job) => onChoose(job.ticket.pieces?.at(-1)?.id ?? ""));
   return (
     <chakra.section
       aria-label="Pieces"
@@ -65,7 +62,7 @@ export function PieceList({ ticket, work, current, onChoose, onChanges, onCompar
       ))}
       {chosen && (
         <Small
-          onClick={() => again(chosen)}
+          onClick={() => again(chosen.id)}
           words="Again"
           title="One more piece of this artwork, to be made differently"
         />
@@ -77,7 +74,7 @@ export function PieceList({ ticket, work, current, onChoose, onChanges, onCompar
         <Small
           onClick={() => {
             onChoose(ticket.pieces.find((one) => one.id !== current)?.id ?? "");
-            onChanges(removedPiece(chosen, ticket.sheets));
+            desk.take({ kind: "remove piece", piece: chosen.id });
           }}
           words="Remove"
           title={`Take “${chosen.name}” and its sheets out of the job`}

@@ -1,17 +1,8 @@
 import { chakra } from "@chakra-ui/react";
-import type { Change } from "../api/client";
 import { Button } from "../ui/Button";
 import { BringPiece } from "./BringPiece";
 import { CopiesInHand } from "./CopiesInHand";
-import {
-  broughtOnto,
-  copies,
-  elsewhere,
-  givenOwnSheet,
-  moreOfTheSame,
-  secondSide,
-  withoutSecondSide,
-} from "./sheetChanges";
+import { copies, elsewhere } from "./elsewhere";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
@@ -24,14 +15,17 @@ interface Props {
   ticket: Ticket;
   sheet: Sheet;
   hand: Copies;
-  onChanges: (changes: Change[]) => void;
 }
 
 /** Under a sheet's sentence: what can be done with its copies, what lies on other sheets brought onto it. */
-export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
+export function SheetActions({ desk, ticket, sheet, hand }: Props) {
   if (sheet.behind)
     return (
-      <Button type="button" look="quiet" onClick={() => onChanges(withoutSecondSide(ticket, sheet))}>
+      <Button
+        type="button"
+        look="quiet"
+        onClick={() => desk.take({ kind: "take second side", sheet: sheet.id })}
+      >
         take the second side away
       </Button>
     );
@@ -73,11 +67,19 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
               one more {sheet.holds.length > 1 ? copies(ticket, layer) : "where there is room"}
             </Button>
           ))}
-        <Button type="button" look="quiet" onClick={() => onChanges([moreOfTheSame(sheet)])}>
+        <Button
+          type="button"
+          look="quiet"
+          onClick={() => desk.take({ kind: "more of the same", sheet: sheet.id })}
+        >
           some more of the same
         </Button>
         {!twoSided && (
-          <Button type="button" look="quiet" onClick={() => onChanges(secondSide(ticket, sheet))}>
+          <Button
+            type="button"
+            look="quiet"
+            onClick={() => desk.take({ kind: "give second side", sheet: sheet.id })}
+          >
             give it a second side
           </Button>
         )}
@@ -87,13 +89,18 @@ export function SheetActions({ desk, ticket, sheet, hand, onChanges }: Props) {
             key={layer}
             type="button"
             look="quiet"
-            onClick={() => onChanges(broughtOnto(ticket, sheet, layer))}
+            onClick={() => desk.take({ kind: "bring layer", sheet: sheet.id, layer })}
           >
             bring {name} onto this sheet
           </Button>
         ))}
         {shared.map(({ id, layer }) => (
-          <Button key={id} type="button" look="quiet" onClick={() => onChanges(givenOwnSheet(sheet, layer))}>
+          <Button
+            key={id}
+            type="button"
+            look="quiet"
+            onClick={() => desk.take({ kind: "give own sheet", sheet: sheet.id, layer })}
+          >
             give {copies(ticket, layer)} a sheet of its own
           </Button>
         ))}

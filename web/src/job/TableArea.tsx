@@ -45,6 +45,8 @@ export function TableArea({
         onTool={inHand.setTool}
         onBrush={inHand.setBrush}
         onChanges={(changes) => desk.change(...changes)}
+        onStep={desk.take}
+        onClick={desk.click}
         onTry={desk.tryOn}
         onRegion={dropOrKeep}
       />

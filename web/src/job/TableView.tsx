@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Change, Work } from "../api/client";
+import type { Change, Click, Step, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import { pathTester, targetAt } from "../engine/hit";
 import { useUnit } from "../ui/unit";
@@ -49,6 +49,8 @@ interface Props {
   onBrush: (width: number) => void;
   onRegion: (artwork: string, shape: TracedShape) => void;
   onChanges: (changes: Change[]) => void;
+  onStep: (step: Step) => void;
+  onClick: (layer: string, click: Click) => void;
   /** Show what changes would do before they are made; null for what is kept. */
   onTry: (changes: Change[] | null) => void;
 }

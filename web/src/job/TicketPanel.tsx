@@ -124,7 +124,7 @@ export function TicketPanel(props: Props) {
               <OwnerActions
                 sentence={sentence}
                 piece={piece}
-                onChanges={change}
+                desk={desk}
                 onWays={beam ? props.onWays : undefined}
               />
             )}
@@ -142,14 +142,7 @@ export function TicketPanel(props: Props) {
             {ticket.sheets
               .filter((one) => sentence.id === `${one.id}-lay`)
               .map((one) => (
-                <SheetActions
-                  key={one.id}
-                  desk={desk}
-                  ticket={ticket}
-                  sheet={one}
-                  hand={props.hand}
-                  onChanges={change}
-                />
+                <SheetActions key={one.id} desk={desk} ticket={ticket} sheet={one} hand={props.hand} />
               ))}
             {sentence.id.endsWith("-size") && desk.resized !== null && (
               <ScaleOffer desk={desk} by={desk.resized} />
@@ -171,15 +164,13 @@ export function TicketPanel(props: Props) {
         {(station === "sheet" || station === "machine") && <Outdated desk={desk} station={station} />}
         {station === "lines" && piece && layer && desk.job && (
           <Adding
+            desk={desk}
             jobId={desk.job.id}
             revision={desk.job.revision.number}
-            ticket={ticket}
             piece={piece}
             layer={layer}
             colours={colours}
             remembered={remembered ?? []}
-            onChanges={change}
-            onArtwork={(file) => desk.addArtwork(piece.id, file)}
             onHold={props.onHold}
           />
         )}

@@ -1,19 +1,9 @@
-import type { Change, Work } from "../api/client";
+import type { Change, Click, Work } from "../api/client";
 import type { Place } from "../engine/camera";
-import type { Inside } from "../engine/hit";
-import { colourChange, holeChange, type LayerView, onPiece, regionChange } from "./pieceChanges";
+import { colourChange, type LayerView, onPiece } from "./pieceChanges";
 import { type StationKey, type View, type ViewKey, viewsAt } from "./stations";
-import { holeLine, pieceTargets, type RegionTarget, regionChooser, targetOf } from "./targets";
-import {
-  type Anchor,
-  burns,
-  coloursOf,
-  heldLayer,
-  type Layer,
-  type Line,
-  type Piece,
-  type Ticket,
-} from "./ticket";
+import { choosesRegions, holeLine, pieceTargets, type RegionTarget, targetOf } from "./targets";
+import { burns, coloursOf, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
 
 export type ArtworkView = Work["artworks"][string];
 
@@ -89,23 +79,15 @@ export function targetsOn(on: OnTable, view: ViewKey): RegionTarget[] {
   }));
 }
 
-/** What a click at Lines changes: a colour, a hole kept or filled by the line in hand, a region chosen or let go. */
-export function pieceClick(on: OnTable, found: RegionTarget, place: Place, inside: Inside): Change[] {
-  const { piece, layer, drawn, line, held } = on;
-  if (!piece || !layer || !drawn) return [];
+/** What a click at Lines changes: a colour here and now; which hole or region it means is told by the service. */
+export function pieceClick(on: OnTable, found: RegionTarget, place: Place): Change | Click | null {
+  const { layer, drawn, line, held } = on;
+  if (!layer || !drawn) return null;
   if (found.colour)
-    return [
-      line
-        ? colourChange(`${held}/source`, coloursOf(line), found.colour)
-        : colourChange(held, layer.colours, found.colour),
-    ];
-  const [left, top, right, bottom] = drawn.frame;
-  const within = (one: Anchor) =>
-    inside(found.path, left + one.x * (right - left), top + one.y * (bottom - top));
-  if (found.hole) {
-    const rule = holeLine(layer, line);
-    return rule ? [holeChange(piece, layer, rule, found.hole, within)] : [];
-  }
-  const chooser = regionChooser(layer, line, held);
-  return chooser ? [regionChange(chooser.path, chooser.regions, onPiece(drawn.frame, place), within)] : [];
+    return line
+      ? colourChange(`${held}/source`, coloursOf(line), found.colour)
+      : colourChange(held, layer.colours, found.colour);
+  const at = onPiece(drawn.frame, place);
+  if (found.hole) return { what: "hole", line: holeLine(layer, line)?.id ?? "", ...at };
+  return choosesRegions(layer, line, held) ? { what: "region", line: line?.id ?? "", ...at } : null;
 }

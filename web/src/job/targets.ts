@@ -3,7 +3,7 @@ import type { Target } from "../engine/hit";
 import { formatLength, formatSize } from "../engine/units";
 import { parsed } from "./parsed";
 import type { LayerView } from "./pieceChanges";
-import type { Anchor, Layer, Line } from "./ticket";
+import type { Layer, Line } from "./ticket";
 import { clickWords, type TracedShape } from "./touchUps";
 
 /** A traced region at Trace; a hole or a region of the piece at Lines. */
@@ -51,19 +51,10 @@ export function pieceTargets(
   return [...regions, ...holes];
 }
 
-/** What a click on a region chooses it for: the line in hand, or the layer; with the path that its regions lie below. */
-export function regionChooser(
-  layer: Layer,
-  line: Line | undefined,
-  held: string,
-): { path: string; regions: readonly Anchor[] } | null {
-  if (line)
-    return line.source.kind === "chosen regions"
-      ? { path: `${held}/source`, regions: line.source.regions }
-      : null;
-  return layer.shows === "chosen regions" && held.endsWith(`/layers/${layer.id}`)
-    ? { path: held, regions: layer.regions }
-    : null;
+/** Whether a click on a region chooses it, for the line in hand or the layer. */
+export function choosesRegions(layer: Layer, line: Line | undefined, held: string): boolean {
+  if (line) return line.source.kind === "chosen regions";
+  return layer.shows === "chosen regions" && held.endsWith(`/layers/${layer.id}`);
 }
 
 /** The line whose holes a click changes: the one in hand, else the outermost cut. */
@@ -88,7 +79,7 @@ export function describeTarget(
     return `${kind} ${formatSize(hole.width, unit)} wide. ${rule ? `Click to keep or fill it in the ${rule.process.kind}.` : ""}`;
   }
   if (!shape) {
-    const click = layer && regionChooser(layer, line, held) ? " Click to choose it, or to let it go." : "";
+    const click = layer && choosesRegions(layer, line, held) ? " Click to choose it, or to let it go." : "";
     return `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}.${click}`;
   }
   const size = `${formatSize(right - left, unit)} × ${formatSize(bottom - top, unit)}`;

@@ -1,11 +1,11 @@
 import { useEffect, useRef, useState } from "react";
-import type { Change } from "../api/client";
+import type { Change, Click, Step } from "../api/client";
 import type { Place } from "../engine/camera";
 import { type Inside, targetAt } from "../engine/hit";
 import { formatLength } from "../engine/units";
 import { useUnit } from "../ui/unit";
 import { type OnTable, pieceClick } from "./onTable";
-import { pieceToolChanges } from "./pieceChanges";
+import { onPiece, pieceToolChanges } from "./pieceChanges";
 import type { RegionTarget } from "./targets";
 import { type Tool, toolChanges } from "./tools";
 import type { TracedShape } from "./touchUps";
@@ -27,6 +27,9 @@ interface Hand {
   readonly brush: number;
   readonly inside: Inside;
   readonly onChanges: (changes: Change[]) => void;
+  readonly onStep: (step: Step) => void;
+  /** A click at Lines, whose meaning the service tells. */
+  readonly onClick: (layer: string, click: Click) => void;
   readonly onTry: (changes: Change[] | null) => void;
   /** A traced region was clicked, to be dropped or kept. */
   readonly onRegion: (artwork: string, shape: TracedShape) => void;
@@ -65,10 +68,23 @@ export function useHandTools(hand: Hand) {
       return;
     }
     if (on.station === "lines") {
-      const { piece, layer, line } = on;
-      const made =
-        piece && layer && on.drawn && pieceToolChanges(tool.key, piece, layer, on.drawn, line, points);
-      if (made) onChanges(made);
+      const { piece, layer, line, drawn: of } = on;
+      if (!piece || !layer || !of) return;
+      const [at, to] = [onPiece(of.frame, first), onPiece(of.frame, last)];
+      if (tool.key === "kerf") hand.onClick(layer.id, { what: "kerf", line: line?.id ?? "", ...at });
+      else if (tool.key === "fold")
+        hand.onStep({
+          kind: "draw fold",
+          layer: layer.id,
+          line: line?.id ?? "",
+          ...at,
+          x2: to.x,
+          y2: to.y,
+        });
+      else {
+        const made = pieceToolChanges(tool.key, piece, layer, of, line, points);
+        if (made) onChanges(made);
+      }
       return;
     }
     const under = targetAt(targets, first, inside) as RegionTarget | null;
@@ -86,8 +102,9 @@ export function useHandTools(hand: Hand) {
       const found = targetAt(targets, place, inside) as RegionTarget | null;
       if (!found) return;
       if (on.station === "lines") {
-        const made = pieceClick(on, found, place, inside);
-        if (made.length) onChanges(made);
+        const made = pieceClick(on, found, place);
+        if (made && "what" in made && on.layer) hand.onClick(on.layer.id, made);
+        else if (made && "path" in made) onChanges([made]);
       } else if (!found.artwork || !found.shape) return;
       else if (tool.key === "choose") hand.onRegion(found.artwork, found.shape);
       else hand.onOpen(found.artwork, on.work.artworks[found.artwork]?.width ?? 1, found.shape);

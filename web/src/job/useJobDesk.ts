@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, type Change, type Job, Refusal, type Work } from "../api/client";
+import { api, type Change, type Click, type Job, Refusal, type Step, type Work } from "../api/client";
 import { Latest } from "../engine/latest";
 import { tell } from "../ui/notices";
 import type { Value } from "../ui/slots";
@@ -9,6 +9,9 @@ import { drafted } from "./drafts";
 import { stationOf } from "./stations";
 
 const GIVEN_WAY = ["cancelled", "superseded"];
+
+/** A call that makes a new revision, given the one that is seen. */
+type Edit = (seen: number) => Promise<Job>;
 
 /**
  * A job on the desk: what is kept, the draft being tried, and the work that follows from either. The last good
@@ -87,56 +90,20 @@ export function useJobDesk(id: number) {
     },
     [client, id, restore],
   );
-  const keep = useMutation({
-    mutationFn: (changes: Change[]) => api.change(id, seen(), changes),
+  // everything that makes a new revision goes one after the other
+  const edit = useMutation({
+    mutationFn: (call: Edit) => call(seen()),
     scope: { id: `job-${id}` },
     onSuccess: accepted,
     onError: refused,
   });
-  const replace = useMutation({
-    mutationFn: ({ artwork, file }: { artwork: string; file: File }) =>
-      api.replaceArtwork(id, artwork, seen(), file),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
-  const extend = useMutation({
-    mutationFn: ({ piece, file }: { piece: string; file: File }) => api.addArtwork(id, piece, seen(), file),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
-  const scale = useMutation({
-    mutationFn: (factor: number) => api.scaleDistances(id, seen(), factor),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
-  const bring = useMutation({
-    mutationFn: ({ sheet, job, piece }: { sheet: string; job: number; piece: string }) =>
-      api.bring(id, seen(), sheet, job, piece),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
-  const bringAgain = useMutation({
-    mutationFn: (piece: string) => api.bringAgain(id, seen(), piece),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
-  const undo = useMutation({
-    mutationFn: () => api.undo(id, seen()),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
-  const redo = useMutation({
-    mutationFn: () => api.redo(id, seen()),
-    scope: { id: `job-${id}` },
-    onSuccess: accepted,
-    onError: refused,
-  });
+  const make = useCallback(
+    (call: Edit, done?: (job: Job) => void) => {
+      previews.cancel();
+      edit.mutate(call, done && { onSuccess: done });
+    },
+    [edit.mutate, previews],
+  );
 
   // what others do to the job, and how far its work and its files are, comes as it happens
   const [doing, setDoing] = useState("");
@@ -192,11 +159,8 @@ export function useJobDesk(id: number) {
     [previews, restore],
   );
   const change = useCallback(
-    (...changes: Change[]) => {
-      previews.cancel();
-      keep.mutate(changes);
-    },
-    [keep.mutate, previews],
+    (...changes: Change[]) => make((seen) => api.change(id, seen, changes)),
+    [make, id],
   );
   const onTake = useCallback(
     (path: string, value: Value) => {
@@ -248,20 +212,13 @@ export function useJobDesk(id: number) {
     stopWork: () => void api.stopWork(id).catch(tell),
     goOn: () => void final.refetch(),
     settling: preview !== null || final.isPlaceholderData || final.isPending,
-    replace: (artwork: string, file: File) => replace.mutate({ artwork, file }),
-    addArtwork: (piece: string, file: File) => extend.mutate({ piece, file }),
-    scaleDistances: scale.mutate,
-    keeping:
-      keep.isPending ||
-      extend.isPending ||
-      bring.isPending ||
-      bringAgain.isPending ||
-      scale.isPending ||
-      replace.isPending ||
-      undo.isPending ||
-      redo.isPending,
-    bring: bring.mutate,
-    bringAgain: bringAgain.mutate,
+    replace: (artwork: string, file: File) => make((seen) => api.replaceArtwork(id, artwork, seen, file)),
+    addArtwork: (piece: string, file: File) => make((seen) => api.addArtwork(id, piece, seen, file)),
+    scaleDistances: (factor: number) => make((seen) => api.scaleDistances(id, seen, factor)),
+    keeping: edit.isPending,
+    bring: (sheet: string, from: number, piece: string) =>
+      make((seen) => api.bring(id, seen, sheet, from, piece)),
+    bringAgain: (piece: string) => make((seen) => api.bringAgain(id, seen, piece)),
     nest: nest.mutate,
     /** The sheet that is being nested, and how far that is, in words. */
     nesting: nest.isPending ? { sheet: nest.variables.sheet, words: nesting } : null,
@@ -273,8 +230,12 @@ export function useJobDesk(id: number) {
     onTake,
     onRestore: restore,
     change,
-    undo: undo.mutate,
-    redo: redo.mutate,
+    /** What one press does; ``done`` is told the job then. */
+    take: (step: Step, done?: (job: Job) => void) => make((seen) => api.takeStep(id, seen, step), done),
+    /** A click at Lines, whose meaning the service tells. */
+    click: (layer: string, click: Click) => make((seen) => api.click(id, layer, seen, click)),
+    undo: () => make((seen) => api.undo(id, seen)),
+    redo: () => make((seen) => api.redo(id, seen)),
   };
 }
 
