@@ -223,7 +223,8 @@ _ADDED = {
     "recolours": {"drop": "colour changed"},
 }
 _ADDED_WORDS = {
-    "tie_marks": "tie set", "hole_marks": "hole set by hand", "folds": "fold line drawn", "bridges": "bridge set",
+    "tie_marks": "tie set", "kerf_marks": "side of the kerf set by hand", "hole_marks": "hole set by hand",
+    "folds": "fold line drawn", "bridges": "bridge set",
     "place": "hanger moved", "regions": "region chosen", "colours": "colour chosen", "elements": "element added",
     "areas": "area chosen", "wordless": "no lettering: put away",
     "holds": "layer brought onto the sheet", "placed": "copy placed", "sheets": "sheet added",
@@ -231,7 +232,8 @@ _ADDED_WORDS = {
 _SEVERAL = {"copy": "copies"}
 _ITEMS = {
     "placed": "copy",
-    "tie_marks": "tie", "hole_marks": "hole", "folds": "fold line", "bridges": "bridge", "place": "hanger’s place",
+    "tie_marks": "tie", "kerf_marks": "side of the kerf", "hole_marks": "hole", "folds": "fold line",
+    "bridges": "bridge", "place": "hanger’s place",
     "regions": "region", "colours": "colour", "elements": "element",
     "areas": "area",
 }  # fmt: skip

@@ -168,6 +168,8 @@ class ChangeTest(unittest.TestCase):
             (Change("artworks/a1/trace/threshold", None), "threshold to as suggested"),
             (Change(f"{LINE}/on", False), "through cut off"),
             (Change(LINE, operation="remove"), "through cut removed"),
+            (Change(f"{LINE}/process/kerf_marks", {"id": "m"}, "add"), "side of the kerf set by hand"),
+            (Change(f"{LINE}/process/kerf_marks/m", operation="remove"), "side of the kerf taken back"),
             (Change("sheets/s1/stock", "label-paper-a3"), "stock to label paper, A3 sheet"),
             (Change("artworks/a1/touch_ups", {"id": "t", "kind": "drop"}, "add"), "region dropped"),
         ):
