@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import CannotMake, DoesNotFit
@@ -21,18 +23,24 @@ TWICE = 1.0  # mm² that two engraved areas may share
 
 def beyond_bed(moves: Moves, bed: Box) -> None:
     """Raises DoesNotFit for burns, or for run-ups and run-outs, that leave the bed. Both on the sheet."""
-    for what, called, mend in (
-        ((BURN,), "The beam would burn", "Move the work further in, or make it smaller."),
-        ((BURN, GLIDE), "The head would run", "Move the work further in, or lower the overscan."),
-    ):
-        chosen = np.isin(moves.does, what)
-        if not chosen.any():
-            continue
-        ends = moves.rows[chosen][:, [0, 1, 6, 7]].reshape(-1, 2)
-        (left, top), (right, bottom) = ends.min(0).tolist(), ends.max(0).tolist()
-        over = max(bed.left - left, bed.top - top, right - bed.right, bottom - bed.bottom)
-        if over > REACH:
-            raise DoesNotFit(f"{called} {over:.1f} mm beyond the bed.", mend)
+    run = (moves.does == BURN) | (moves.does == GLIDE)
+    over = _beyond(moves, run, bed)
+    if over <= REACH:
+        return
+    burnt = _beyond(moves, moves.does == BURN, bed)
+    if burnt > REACH:
+        said, mend = f"The beam would burn {burnt:.1f}", "Move the work further in, or make it smaller."
+    else:
+        said, mend = f"The head would run {over:.1f}", "Move the work further in, or lower the overscan."
+    raise DoesNotFit(f"{said} mm beyond the bed.", mend)
+
+
+def _beyond(moves: Moves, chosen: NDArray[np.bool_], bed: Box) -> float:
+    """How far some moves leave the bed, mm; negative within."""
+    x, y = moves.rows[:, 0::6][chosen], moves.rows[:, 1::6][chosen]
+    if not len(x):
+        return -math.inf
+    return float(max(bed.left - x.min(), bed.top - y.min(), x.max() - bed.right, y.max() - bed.bottom))
 
 
 def over_clamps(moves: Moves, clamps: Sequence[Box]) -> None:

@@ -50,10 +50,14 @@ class Along:
 
     def point(self, s: float) -> tuple[float, float]:
         """The point at arc length ``s``."""
-        place = self.at(s)
-        k = place.segment
-        x, y = evaluate(self.path.kinds[k : k + 1], self.path.rows[k : k + 1], np.array([place.t]))[0].tolist()
+        x, y = self.points(np.array([s]))[0].tolist()
         return x, y
+
+    def points(self, s: NDArray[np.float64]) -> Points:
+        """The points at arc lengths, (n, 2)."""
+        places = [self.at(one) for one in s.tolist()]
+        k = [one.segment for one in places]
+        return evaluate(self.path.kinds[k], self.path.rows[k], np.array([one.t for one in places]))
 
     def between(self, start: float, end: float) -> Path:
         """The stretch from one arc length forward to another, as an open path of exact parts of its segments."""

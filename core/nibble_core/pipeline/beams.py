@@ -17,7 +17,6 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.checks.beams import beyond_bed, out_of_order, over_clamps
 from nibble_core.errors import CannotMake
 from nibble_core.geometry import Affine, Box, Bundle, Path, Point
-from nibble_core.geometry.regions import courses
 from nibble_core.lines.contour import in_chords
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
@@ -33,7 +32,7 @@ from nibble_core.ticket.model import Layer, Machine, Setting, Sheet, Ticket
 from nibble_core.toolpaths import Definition
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 from nibble_core.toolpaths.kerf import Compensated, compensated
-from nibble_core.toolpaths.leads import led
+from nibble_core.toolpaths.leads import Courses, led
 from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelled
 from nibble_core.toolpaths.planning import planned_job
 
@@ -187,15 +186,18 @@ def _followed(
     flat = [ring for own in rings.values() for ring in own]
     moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work, compensate)
     reach = footprint(layer, work).buffer(max(sheet.spacing - setting.kerf, 0.0)) if cuts else shapely.Polygon()
-    made = []
+    shapely.prepare(reach)
+    followed = [ring.path for own in moved.values() for ring in own]
+    courses = Courses(followed if setting.lead != NO_LEAD else [])
+    made, first = [], 0
     for one in drawn.definitions:
         line = next((own for own in cuts if own.id == one.id), None)
         if line is None:
             made.append(one)
             continue
         own = moved[line.id]
-        others = [ring.path for id, some in moved.items() for ring in some if id != line.id]
-        made.append(_cut(one, line, rules.get(line.id), own, others, sheet, setting, reach, notes))
+        made.append(_cut(one, line, rules.get(line.id), own, courses, first, sheet, setting, reach, notes))
+        first += len(own)
     return made
 
 
@@ -225,20 +227,21 @@ def _on_its_side(
 
 
 def _cut(
-    one: Definition, line: DrawnLine, rule: ThroughCut | None, rings: list[Compensated], others: list[Path],
+    one: Definition, line: DrawnLine, rule: ThroughCut | None, rings: list[Compensated], courses: Courses, first: int,
     sheet: Sheet, setting: Setting, reach: BaseGeometry, notes: list[BeamNote],
 ) -> Definition:  # fmt: skip
-    """A through cut as it is followed: inner rings first, tied, led."""
+    """A through cut as it is followed: inner rings first, tied, led. first: number of its first ring among the
+    courses."""
     told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": []}
     paths: list[Path] = []
-    places = [tuple(place) for place in line.places]
-    homes = _homes(places, rings)
+    places = [Point(*place) for place in line.places]
+    homes = nearest_rings([ring.path for ring in rings], places) if places else []
     for k in sorted(range(len(rings)), key=lambda k: -rings[k].depth):
         ring = rings[k]
         begin = float(ring.path.rows[0, 0]), float(ring.path.rows[0, 1])
         if ring.lost:
             told["lost"].append(begin)
-        at = [Point(*place) for place, home in zip(places, homes, strict=True) if home == k]
+        at = [place for place, home in zip(places, homes, strict=True) if home == k]
         if at:
             paths += tied(ring.path, rule.tie_width if rule else 0.5, at=at).paths
             continue
@@ -250,10 +253,8 @@ def _cut(
             continue
         if small:
             told["tilts"].append(begin)
-        rest = [own.path for n, own in enumerate(rings) if n != k] + others
-        near = _lines(rest) if setting.lead != NO_LEAD else shapely.LineString()
         made = led(
-            ring.path, setting.lead, setting.lead_length, outward=ring.outward, others=near,
+            ring.path, setting.lead, setting.lead_length, outward=ring.outward, courses=courses, number=first + k,
             within=reach if ring.outward > 0 else None,
         )  # fmt: skip
         if not made.led:
@@ -261,20 +262,3 @@ def _cut(
         paths.append(made.path)
     notes += [BeamNote(line.id, kind, len(some), some[0]) for kind, some in told.items() if some]
     return replace(one, paths=Bundle.of(paths), one_way=True)
-
-
-def _homes(places: Sequence[tuple[float, ...]], rings: Sequence[Compensated]) -> list[int]:
-    """The ring that each tie belongs to."""
-    if not places:
-        return []
-    lines = np.array([shapely.LinearRing(ring.path.flattened(0.05)) for ring in rings])
-    return [int(np.argmin(shapely.distance(lines, shapely.Point(place)))) for place in places]
-
-
-def _lines(paths: Sequence[Path]) -> BaseGeometry:
-    """Where some paths run, to be kept clear of."""
-    if not paths:
-        return shapely.LineString()
-    found = shapely.multilinestrings(courses(Bundle.of(paths), 0.02))
-    shapely.prepare(found)
-    return found

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,14 +12,15 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.geometry import ARC, LINE, Path
+from nibble_core.geometry import ARC, LINE, Bundle, Path
 from nibble_core.geometry.along import CORNER, Along, corner_places
 
 SLANT = math.radians(45)
 OUT = 0.5  # of a lead-in's length that a lead-out has
 TRIES = 48  # places looked at round a ring
 CLEAR = 0.25  # mm that a lead keeps from other lines
-CHORDS = 12
+FINE = 0.02  # mm that lines are flattened within
+RUN = 16  # chords of a line that are looked at together
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,29 +31,51 @@ class Led:
     led: bool
 
 
+class Courses:
+    """Where some paths run, each by its number: what leads keep clear of."""
+
+    def __init__(self, paths: Sequence[Path]) -> None:
+        points, begins = Bundle.of(paths).flattened(FINE)
+        ends = [(k, at, min(at + RUN + 1, end))
+                for k, (begin, end) in enumerate(itertools.pairwise(begins.tolist()))
+                for at in range(begin, end - 1, RUN)]  # fmt: skip
+        self._of = np.array([k for k, _, _ in ends], np.int64)
+        self._runs = np.array([shapely.LineString(points[at:end]) for _, at, end in ends], object)
+        self._tree = shapely.STRtree(self._runs)
+
+    def distances(self, lines: NDArray[np.object_], but: int, reach: float) -> NDArray[np.float64]:
+        """From each line to the nearest path but one; infinite where none lies within reach."""
+        line, run = self._tree.query(lines, predicate="dwithin", distance=reach)
+        other = self._of[run] != but
+        line, run = line[other], run[other]
+        found = np.full(len(lines), math.inf)
+        np.minimum.at(found, line, shapely.distance(lines[line], self._runs[run]))
+        return found
+
+
 def led(
-    ring: Path, kind: str, length: float, *, outward: int, others: BaseGeometry, within: BaseGeometry | None = None
-) -> Led:
+    ring: Path, kind: str, length: float, *, outward: int, courses: Courses, number: int = -1,
+    within: BaseGeometry | None = None,
+) -> Led:  # fmt: skip
     """A closed ring begun with a lead-in ``length`` mm long on its waste side, and left by one half as long.
 
-    outward: 1 where the waste lies outside, -1 inside. others: lines that leads keep clear of. within: what they must
-    lie in, if anything. It begins where there is room, as far from corners as may be; nowhere, and the ring is as it
-    was.
+    outward: 1 where the waste lies outside, -1 inside. courses: what leads keep clear of; number: of the ring itself
+    among them. within: what they must lie in, if anything. It begins where there is room, as far from corners as may
+    be; nowhere, and the ring is as it was.
     """
     if kind == "no lead-in" or length <= 0:
         return Led(ring, True)
     along = Along(ring)
     places = (np.arange(TRIES) + 0.5) * along.length / TRIES
     clockwise = 1 if ring.area() > 0 else -1
-    side = outward * clockwise  # of travel: where the waste lies
-    leads = [_leads(along, s, kind, length, side) for s in places.tolist()]
-    own = shapely.LinearRing(ring.flattened(0.01))
-    lines = np.array([shapely.LineString(np.vstack([_points(a), _points(b)[1:]])) for a, b in leads])
-    pierced = shapely.points(np.array([a.rows[0, :2] for a, _ in leads]))
-    free = ~shapely.dwithin(lines, others, CLEAR) if not others.is_empty else np.ones(TRIES, bool)
-    free &= shapely.distance(pierced, own) > 0.5 * _depth(kind, length)
-    inner = shapely.contains(shapely.Polygon(own), pierced)
-    free &= inner if outward < 0 else ~inner
+    at, ahead, across = _frames(along, places, outward * clockwise)
+    lines = _lines(at, ahead, across, kind, length)
+    pierced = shapely.get_point(lines, 0)
+    own, solid = shapely.LinearRing(ring.flattened(0.01)), shapely.Polygon(ring.flattened(0.01))
+    shapely.prepare([own, solid])
+    room = courses.distances(lines, number, max(2 * length, CLEAR))
+    free = (room > CLEAR) & ~shapely.dwithin(own, pierced, 0.5 * _depth(kind, length))
+    free &= shapely.contains(solid, pierced) if outward < 0 else ~shapely.contains(solid, pierced)
     if within is not None:
         free &= shapely.contains(within, lines)
     if not free.any():
@@ -59,11 +84,11 @@ def led(
     apart = np.full(TRIES, along.length)
     if len(corners):
         apart = np.abs((places[:, None] - corners[None] + along.length / 2) % along.length - along.length / 2).min(1)
-    room = shapely.distance(lines, others) if not others.is_empty else np.full(TRIES, math.inf)
     score = np.minimum(apart / length, 2.0) + 0.5 * np.minimum(room / length, 2.0)
     best = int(np.argmax(np.where(free, score, -1.0)))
     s = float(places[best])
-    parts = (leads[best][0], along.between(s, 0.0), along.between(0.0, s), leads[best][1])
+    coming, leaving = _leads(at[best], ahead[best], across[best], kind, length)
+    parts = (coming, along.between(s, 0.0), along.between(0.0, s), leaving)
     kinds = np.concatenate([part.kinds for part in parts])
     return Led(Path(kinds, np.vstack([part.rows for part in parts]), closed=False), True)
 
@@ -73,13 +98,21 @@ def _depth(kind: str, length: float) -> float:
     return length * math.sin(SLANT) if kind == "a line" else 2 * length / math.pi
 
 
-def _leads(along: Along, s: float, kind: str, length: float, side: int) -> tuple[Path, Path]:
-    """The ways to and from a place of a ring: open paths."""
-    at = np.array(along.point(s))
+def _frames(
+    along: Along, places: NDArray[np.float64], side: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """At places of a ring: the points, the directions of travel, and those to the waste, each (n, 2)."""
     step = min(1e-3, along.length / 1000)
-    ahead = np.array(along.point(s + step)) - np.array(along.point(s - step))
-    ahead /= max(float(np.hypot(*ahead)), 1e-12)
-    across = side * np.array([ahead[1], -ahead[0]])
+    at, before, behind = along.points(np.concatenate([places, places - step, places + step])).reshape(3, -1, 2)
+    ahead = behind - before
+    ahead /= np.maximum(np.hypot(*ahead.T), 1e-12)[:, None]
+    return at, ahead, side * np.stack([ahead[:, 1], -ahead[:, 0]], 1)
+
+
+def _leads(
+    at: NDArray[np.float64], ahead: NDArray[np.float64], across: NDArray[np.float64], kind: str, length: float
+) -> tuple[Path, Path]:
+    """The ways to and from a place of a ring: open paths."""
     if kind == "a line":
         start = at + length * (math.sin(SLANT) * across - math.cos(SLANT) * ahead)
         end = at + OUT * length * (math.sin(SLANT) * across + math.cos(SLANT) * ahead)
@@ -90,6 +123,16 @@ def _leads(along: Along, s: float, kind: str, length: float, side: int) -> tuple
     coming = _arc(at + radius * (across - ahead), at + radius * across, at, turn * math.pi / 2)
     leaving = _arc(at, at + little * across, at + little * (across + ahead), turn * math.pi / 2)
     return coming, leaving
+
+
+def _lines(
+    at: NDArray[np.float64], ahead: NDArray[np.float64], across: NDArray[np.float64], kind: str, length: float
+) -> NDArray[np.object_]:
+    """Where both leads of each place run. They are all of one shape, set down in each place's own frame."""
+    coming, leaving = _leads(np.zeros(2), np.array([1.0, 0.0]), np.array([0.0, 1.0]), kind, length)
+    shape = np.vstack([_points(coming), _points(leaving)[1:]])
+    set_down = at[:, None] + shape[None, :, :1] * ahead[:, None] + shape[None, :, 1:] * across[:, None]
+    return np.asarray(shapely.linestrings(set_down))
 
 
 def _turn(across: NDArray[np.float64], ahead: NDArray[np.float64]) -> float:
@@ -107,4 +150,4 @@ def _arc(start: NDArray[np.float64], centre: NDArray[np.float64], end: NDArray[n
 
 def _points(path: Path) -> NDArray[np.float64]:
     """Places along a lead."""
-    return path.flattened(0.02) if path.kinds[0] == ARC else path.nodes
+    return path.flattened(FINE) if path.kinds[0] == ARC else path.nodes

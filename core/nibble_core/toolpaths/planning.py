@@ -155,13 +155,15 @@ def _nearest_container(outlines: Sequence[Points]) -> NDArray[np.int64]:
     found = np.full(len(outlines), -1, np.int64)
     if len(outlines) < 2:
         return found
-    solids = np.array(
-        [shapely.make_valid(shapely.Polygon(one)) if len(one) > 2 else shapely.Polygon() for one in outlines]
-    )
-    areas = shapely.area(solids)
-    places = shapely.points([one[len(one) // 2] for one in outlines])
-    inner, outer = shapely.STRtree(solids).query(places, predicate="within")
+    solids = np.array([shapely.Polygon(one) if len(one) > 2 else shapely.Polygon() for one in outlines])
+    areas = np.abs(shapely.area(solids))
+    places = np.array([one[len(one) // 2] for one in outlines])
+    inner, outer = shapely.STRtree(solids).query(shapely.points(places))
     real = (inner != outer) & (areas[outer] > areas[inner])
+    inner, outer = inner[real], outer[real]
+    # by the even-odd rule, which asks for no validity: a ring with its leads crosses itself
+    shapely.prepare(solids)
+    real = shapely.contains_xy(solids[outer], *places[inner].T)
     inner, outer = inner[real], outer[real]
     by_size = np.lexsort((-areas[outer], inner))  # the smallest last, so that it stays
     found[inner[by_size]] = outer[by_size]
