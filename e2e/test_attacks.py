@@ -9,6 +9,7 @@ import time
 import unittest
 from http.cookies import SimpleCookie
 
+from e2e.browser import the_server
 from e2e.server import RunningNibble
 
 OUTSIDE = "https://nibble.shop.example"
@@ -93,8 +94,7 @@ class ProxyTest(unittest.TestCase):
 class AttackTest(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
-        cls.nibble = RunningNibble(with_jobs=True)
-        cls.addClassCleanup(cls.nibble.stop)
+        cls.nibble = the_server(with_jobs=True)
 
     def test_half_open_connections_do_not_shut_others_out(self):
         held = []

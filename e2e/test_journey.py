@@ -15,6 +15,8 @@ THRESHOLD = "artworks/a1/trace/threshold"
 
 
 class JourneyTest(BrowserTest):
+    shares_server = True
+
     def test_picture_to_files_and_undo_to_the_start(self):
         page = self.page
         page.goto(self.nibble.address)
