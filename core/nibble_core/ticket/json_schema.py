@@ -8,6 +8,8 @@ from typing import Any, get_args, get_origin, get_type_hints
 
 from nibble_core.ticket.fields import Rule, rule_of
 
+NAMED = "x-type"
+"""Where a schema says which type it is of; extensions of the OpenAPI standard begin so."""
 _PLAIN = {str: "string", int: "integer", float: "number", bool: "boolean"}
 _OF_RULES = {"flag": "boolean", "count": "integer", "length": "number", "amount": "number", "share": "number",
              "angle": "number"}  # fmt: skip
@@ -17,7 +19,10 @@ def json_schema(kind: type[Any]) -> dict[str, Any]:
     """Of a dataclass's values as ``serial.to_plain`` writes them: all of them, and no others."""
     hints = get_type_hints(kind)
     known = {own.name: _of_field(kind, own.name, hints[own.name]) for own in fields(kind)}
-    return {"type": "object", "required": list(known), "properties": known, "additionalProperties": False}
+    return {
+        "type": "object", "required": list(known), "properties": known, "additionalProperties": False,
+        NAMED: kind.__name__,
+    }  # fmt: skip
 
 
 def _of_field(owner: type[Any], name: str, hint: Any) -> dict[str, Any]:

@@ -108,7 +108,8 @@ def trace_two_tone(
     ``polished`` outlines are fitted but not polished, and colours are single pixels: for previews. Raises
     Cancelled when ``cancelled()`` turns true between rings.
     """
-    rings = _rings(grey, level, smallest_area, filled)
+    all_rings = iso_rings(grey, level, smallest_area=smallest_area)
+    rings = _outlines(all_rings) if filled else all_rings
     samples = sum(len(ring) for ring in rings)
     if samples > BUSY or (samples > BUSY / NOISY and edge_noise(grey, level) > CRISP):
         half, small = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), picture.reduced
@@ -136,10 +137,10 @@ def trace_two_tone(
     paths = [made[k] for k in range(len(rings))]
     colour_at = _Colours(grey, level, picture).at if polished else lambda place: picture.colour_at(*place)
     regions = []
+    # a filled shape has the colour of its ink, not of what the ink encloses
+    inner = {id(all_rings[outer]): [all_rings[hole] for hole in holes] for outer, holes in nested(all_rings)}
     for outer, holes in nested(rings):
-        if filled:
-            holes = []
-        place = inside_place(rings[outer], [rings[hole] for hole in holes])
+        place = inside_place(rings[outer], inner[id(rings[outer])])
         area = abs(shoelace(rings[outer])) - sum(abs(shoelace(rings[hole])) for hole in holes)
         region = Region(paths[outer], tuple(paths[hole] for hole in holes))
         regions.append(TracedRegion(region, place, colour_at(place), area))
@@ -148,13 +149,14 @@ def trace_two_tone(
 
 def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
     """How far noise and staircases move the edges of a picture, px; it hardly depends on the level."""
-    rings = _rings(grey, level, 2.0, filled)
+    rings = iso_rings(grey, level, smallest_area=2.0)
+    rings = _outlines(rings) if filled else rings
     return edge_jitter(rings, edge_noise(grey, level), edge_bluntness(grey, rings))
 
 
-def _rings(grey: Grey, level: float, smallest_area: float, filled: bool) -> list[Points]:
-    rings = iso_rings(grey, level, smallest_area=smallest_area)
-    return [ring for ring in rings if shoelace(ring) > 0] if filled else rings
+def _outlines(rings: Sequence[Points]) -> list[Points]:
+    """Those round ink; the others are round holes in it."""
+    return [ring for ring in rings if shoelace(ring) > 0]
 
 
 def nested(rings: Sequence[Points]) -> list[tuple[int, list[int]]]:

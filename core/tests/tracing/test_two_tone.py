@@ -83,8 +83,10 @@ class TruthTest(unittest.TestCase):
         self.assertGreater(outer.region.outer.area(), 0)
         self.assertLess(outer.region.holes[0].area(), 0)
         self.assertAlmostEqual(outer.region.area(), math.pi * (50**2 - 35**2), delta=3)
-        (filled, _) = traced(ink, filled=True).regions
-        self.assertEqual(len(filled.region.holes), 0)
+        for polished in (True, False):
+            (filled, _) = traced(ink, filled=True, polished=polished).regions
+            self.assertEqual(len(filled.region.holes), 0)
+            self.assertLess(max(filled.colour), 20, "its ink's, not that of what the ink encloses")
 
     def test_the_threshold_moves_the_edge(self):
         soft = coverage(disc(40, 40, 20), 80) * 0.5 + coverage(disc(40, 40, 24), 80) * 0.5

@@ -26,6 +26,9 @@ class CommandTest(TransactionTestCase):
         described = json.loads(out.getvalue())
         calls = {call["operationId"] for path in described["paths"].values() for call in path.values()}
         self.assertLessEqual({"change_job", "undo", "redo", "preview", "work", "make_files", "stop_task"}, calls)
+        pointed = {one.split('"')[0] for one in out.getvalue().split("#/components/schemas/")[1:]}
+        self.assertLessEqual(pointed, described["components"]["schemas"].keys())
+        self.assertLessEqual({"Ticket", "Line", "ThroughCut", "Machine", "CopyPiece"}, pointed)
 
     def test_the_database_writes_through(self) -> None:
         with connection.cursor() as cursor:

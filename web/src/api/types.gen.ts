@@ -1189,844 +1189,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** Session */
-        Session: {
-            /** Signed In */
-            signed_in: boolean;
-            /** Name */
-            name: string;
-            /** Demo */
-            demo: boolean;
-        };
-        /** SignIn */
-        SignIn: {
-            /** Name */
-            name: string;
-            /** Password */
-            password: string;
-        };
-        /**
-         * BoardOut
-         * @description A page of the board; ``more``: whether another follows.
-         */
-        BoardOut: {
-            /** Cards */
-            cards: components["schemas"]["CardOut"][];
-            /** More */
-            more: boolean;
-        };
-        /** CardOut */
-        CardOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Client */
-            client: string;
-            /** Due */
-            due: string | null;
-            /** Archived */
-            archived: boolean;
-            card: components["schemas"]["PictureOut"] | null;
-            /** Done */
-            done: components["schemas"]["DoneOut"][];
-        };
-        /**
-         * DoneOut
-         * @description A step after the files: by whom it was ticked, and when.
-         */
-        DoneOut: {
-            /** Step */
-            step: string;
-            /** By */
-            by: string;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-        };
-        /**
-         * PictureOut
-         * @description A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
-         *     steps: what happens after the files. Those of earlier versions may lack some.
-         */
-        PictureOut: {
-            /**
-             * Drawing
-             * @default
-             */
-            drawing: string;
-            /**
-             * Stock
-             * @default
-             */
-            stock: string;
-            /**
-             * Stock Colour
-             * @default #ffffff
-             */
-            stock_colour: string;
-            /**
-             * Quantity
-             * @default 0
-             */
-            quantity: number;
-            /** Stations */
-            stations?: components["schemas"]["StateOut"][];
-            /**
-             * Looks
-             * @default 0
-             */
-            looks: number;
-            /** Steps */
-            steps?: string[];
-        };
-        /** StateOut */
-        StateOut: {
-            /** Key */
-            key: string;
-            /** State */
-            state: string;
-        };
-        /** StartedOut */
-        StartedOut: {
-            /** Id */
-            id: number;
-        };
-        /** LooseFileOut */
-        LooseFileOut: {
-            /** Name */
-            name: string;
-            /** Words */
-            words: string;
-        };
-        /** DemoFileIn */
-        DemoFileIn: {
-            /** Name */
-            name: string;
-        };
-        /** ChoiceOut */
-        ChoiceOut: {
-            /** Value */
-            value: string;
-            /** Label */
-            label: string;
-            /** Words */
-            words: string;
-        };
-        /** JobOut */
-        JobOut: {
-            /** Id */
-            id: number;
-            /** Archived */
-            archived: boolean;
-            revision: components["schemas"]["RevisionOut"];
-            /** Ticket */
-            ticket: {
-                schema: number;
-                name: string;
-                client: string;
-                due: string | null;
-                artworks: {
-                    id: string;
-                    file: string;
-                    name: string;
-                    part: string;
-                    /** @enum {string} */
-                    unit: "as the file says" | "mm" | "cm" | "in" | "pt";
-                    /** @enum {string} */
-                    sized_by: "wide" | "high" | "of its own size";
-                    width: number;
-                    height: number;
-                    scale: number;
-                    stretch: number;
-                    /** @enum {string} */
-                    turn: "upright" | "a quarter right" | "half round" | "a quarter left";
-                    /** @enum {string} */
-                    facing: "as it is" | "mirrored";
-                    crop: {
-                        left: number;
-                        top: number;
-                        right: number;
-                        bottom: number;
-                    };
-                    source: string;
-                    allowed_by: string;
-                    clean: {
-                        /** @enum {string} */
-                        squares: "single pixels" | "squares";
-                        /** @enum {string} */
-                        calm: "off" | "light" | "strong";
-                        /** @enum {string} */
-                        background: "by itself" | "flood" | "places" | "one colour" | "subject" | "see-through" | "keep";
-                        tolerance: number;
-                        places: {
-                            id: string;
-                            x: number;
-                            y: number;
-                        }[];
-                        strokes: {
-                            id: string;
-                            /** @enum {string} */
-                            kind: "rub out" | "bring back" | "lasso out" | "subject" | "not subject";
-                            width: number;
-                            points: number[];
-                        }[];
-                        specks: number;
-                        /** @enum {string} */
-                        tones: "none" | "solid shadows" | "bands" | "line-like edges";
-                        tone_count: number;
-                        tone_threshold: number | null;
-                        tone_darkness: number;
-                        line_strength: number;
-                        line_detail: number;
-                        /** @enum {string} */
-                        pieces: "any number of pieces" | "one piece";
-                    };
-                    trace: {
-                        /** @enum {string} */
-                        mode: "two-tone" | "outer" | "colours" | "centre-lines" | "paths";
-                        threshold: number | null;
-                        lightest: number | null;
-                        colours: number | null;
-                        recolours: {
-                            id: string;
-                            colour: [
-                                number,
-                                number,
-                                number
-                            ];
-                            to: [
-                                number,
-                                number,
-                                number
-                            ];
-                        }[];
-                        /** @enum {string} */
-                        paper: "left out" | "kept";
-                        /** @enum {string} */
-                        strokes: "outlines" | "lines";
-                        same_ink: number;
-                        /** @enum {string} */
-                        edges: "both edges" | "outer edge" | "inner edge";
-                        /** @enum {string} */
-                        corners: "rounded" | "true" | "sharp";
-                        smooth: number;
-                        deviation: number | null;
-                        smallest: number;
-                        smallest_hole: number;
-                        overlap: number;
-                        areas: {
-                            id: string;
-                            x: number;
-                            y: number;
-                            x2: number;
-                            y2: number;
-                        }[];
-                    };
-                    touch_ups: {
-                        id: string;
-                        /** @enum {string} */
-                        kind: "drop" | "keep" | "fill hole" | "open hole" | "rub out" | "fill in" | "join" | "straighten" | "smooth" | "arc" | "circle" | "ellipse" | "outline";
-                        x: number;
-                        y: number;
-                        x2: number;
-                        y2: number;
-                        colour: [
-                            number,
-                            number,
-                            number
-                        ];
-                        size: number;
-                        /** @enum {string} */
-                        alike: "only this" | "of this colour" | "of this size";
-                        width: number;
-                        points: number[];
-                        outline: string;
-                    }[];
-                    wordless: {
-                        id: string;
-                        x: number;
-                        y: number;
-                    }[];
-                }[];
-                pieces: {
-                    id: string;
-                    name: string;
-                    quantity: number;
-                    elements: {
-                        id: string;
-                        content: {
-                            /** @enum {string} */
-                            kind: "artwork";
-                            artwork: string;
-                        } | {
-                            /** @enum {string} */
-                            kind: "text";
-                            words: string;
-                            /** @enum {string} */
-                            font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "the shop’s own";
-                            own_font: string;
-                            cap_height: number;
-                            spacing: number;
-                            /** @enum {string} */
-                            along: "a straight line" | "over a circle" | "under a circle";
-                            radius: number;
-                            colour: string;
-                        } | {
-                            /** @enum {string} */
-                            kind: "simple shape";
-                            /** @enum {string} */
-                            figure: "circle" | "ellipse" | "ring" | "rectangle" | "rounded rectangle" | "regular polygon" | "star" | "line";
-                            width: number;
-                            height: number;
-                            radius: number;
-                            count: number;
-                            wall: number;
-                            depth: number;
-                            colour: string;
-                        };
-                        /** @enum {string} */
-                        way: "joined" | "apart" | "cut out" | "common part";
-                        widen: number;
-                        beside: string;
-                        /** @enum {string} */
-                        across: "centred" | "left edges" | "right edges" | "left of it" | "right of it" | "where it is";
-                        /** @enum {string} */
-                        down: "centred" | "top edges" | "bottom edges" | "above it" | "below it" | "where it is";
-                        x: number;
-                        y: number;
-                        turn: number;
-                        scale: number;
-                        columns: number;
-                        rows: number;
-                        gap: number;
-                    }[];
-                    layers: {
-                        id: string;
-                        prints: {
-                            /** @enum {string} */
-                            kind: "the artwork" | "the client’s pixels" | "the client’s page" | "the shapes";
-                            bleed: number;
-                            cutting_error: number;
-                            plate: {
-                                /** @enum {string} */
-                                kind: "no plate";
-                            } | {
-                                /** @enum {string} */
-                                kind: "white under the print" | "varnish over the print";
-                                plate_spread: number;
-                            };
-                        } | {
-                            /** @enum {string} */
-                            kind: "nothing";
-                        };
-                        lines: {
-                            id: string;
-                            source: {
-                                /** @enum {string} */
-                                kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
-                            } | {
-                                /** @enum {string} */
-                                kind: "one element";
-                                of: string;
-                            } | {
-                                /** @enum {string} */
-                                kind: "chosen colours";
-                                colours: {
-                                    id: string;
-                                    colour: string;
-                                    named: string;
-                                }[];
-                            } | {
-                                /** @enum {string} */
-                                kind: "chosen regions";
-                                regions: {
-                                    id: string;
-                                    x: number;
-                                    y: number;
-                                }[];
-                            } | {
-                                /** @enum {string} */
-                                kind: "a simple shape";
-                                /** @enum {string} */
-                                surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
-                                radius: number;
-                            } | {
-                                /** @enum {string} */
-                                kind: "another line";
-                                of: string;
-                            } | {
-                                /** @enum {string} */
-                                kind: "fold lines";
-                                folds: {
-                                    id: string;
-                                    x: number;
-                                    y: number;
-                                    x2: number;
-                                    y2: number;
-                                }[];
-                            };
-                            offset: {
-                                distance: number;
-                                /** @enum {string} */
-                                corners: "round" | "mitred" | "bevelled";
-                                mitre_limit: number;
-                                close_gaps: number;
-                                join_islands: number;
-                                /** @enum {string} */
-                                holes: "filled" | "kept";
-                                smallest_hole: number;
-                                hole_distance: number | null;
-                                hole_marks: {
-                                    id: string;
-                                    x: number;
-                                    y: number;
-                                    /** @enum {string} */
-                                    holes: "filled" | "kept";
-                                    distance: number | null;
-                                }[];
-                                inside_radius: number;
-                                smooth: number;
-                                smallest: number;
-                            };
-                            process: {
-                                /** @enum {string} */
-                                kind: "through cut";
-                                /** @enum {string} */
-                                crossings: "keeps clear" | "may cross";
-                                clearance: number;
-                                ties: number;
-                                tie_spacing: number;
-                                tie_width: number;
-                                /** @enum {string} */
-                                tie_places: "straight" | "hidden";
-                                tie_marks: {
-                                    id: string;
-                                    x: number;
-                                    y: number;
-                                }[];
-                                /** @enum {string} */
-                                kerf_side: "by its depth" | "outside" | "inside" | "on the line";
-                                kerf_marks: {
-                                    id: string;
-                                    x: number;
-                                    y: number;
-                                    /** @enum {string} */
-                                    side: "by its depth" | "outside" | "inside" | "on the line";
-                                }[];
-                            } | {
-                                /** @enum {string} */
-                                kind: "kiss cut" | "weed cut" | "cross-cut";
-                                /** @enum {string} */
-                                crossings: "keeps clear" | "may cross";
-                                clearance: number;
-                            } | {
-                                /** @enum {string} */
-                                kind: "perforate";
-                                /** @enum {string} */
-                                crossings: "keeps clear" | "may cross";
-                                clearance: number;
-                                cut: number;
-                                tie: number;
-                                /** @enum {string} */
-                                leaves: "as dashes" | "as one plain line";
-                            } | {
-                                /** @enum {string} */
-                                kind: "score";
-                                /** @enum {string} */
-                                scoring: "folds" | "marks";
-                            } | {
-                                /** @enum {string} */
-                                kind: "engrave";
-                                fill: {
-                                    /** @enum {string} */
-                                    kind: "along the lines";
-                                } | {
-                                    /** @enum {string} */
-                                    kind: "by hatching";
-                                    interval: number;
-                                    hatch_angle: number;
-                                    /** @enum {string} */
-                                    hatching: "both ways" | "one way" | "crosswise";
-                                    /** @enum {string} */
-                                    outline: "no outline pass" | "an outline pass";
-                                } | {
-                                    /** @enum {string} */
-                                    kind: "by rings";
-                                    interval: number;
-                                    /** @enum {string} */
-                                    rings: "outer to inner" | "inner to outer";
-                                    /** @enum {string} */
-                                    outline: "no outline pass" | "an outline pass";
-                                } | {
-                                    /** @enum {string} */
-                                    kind: "as a picture";
-                                    interval: number;
-                                    /** @enum {string} */
-                                    hatching: "both ways" | "one way" | "crosswise";
-                                    /** @enum {string} */
-                                    tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
-                                    screen: number;
-                                    screen_angle: number;
-                                    contrast: number;
-                                    sharpness: number;
-                                    curve: number;
-                                    /** @enum {string} */
-                                    inverted: "as it is" | "dark and light exchanged";
-                                };
-                            } | {
-                                /** @enum {string} */
-                                kind: "guide";
-                            };
-                            on: boolean;
-                            name: string;
-                            rank: number;
-                        }[];
-                        name: string;
-                        /** @enum {string} */
-                        shows: "everything" | "chosen colours" | "chosen regions";
-                        colours: {
-                            id: string;
-                            colour: string;
-                            named: string;
-                        }[];
-                        regions: {
-                            id: string;
-                            x: number;
-                            y: number;
-                        }[];
-                        overlap: number;
-                    }[];
-                    hanger: {
-                        /** @enum {string} */
-                        kind: "no hanger" | "a loop" | "a plain hole";
-                        diameter: number;
-                        wall: number;
-                        place: {
-                            id: string;
-                            x: number;
-                            y: number;
-                        }[];
-                    };
-                    stencil: {
-                        /** @enum {string} */
-                        kind: "a piece" | "a stencil";
-                        width: number;
-                        count: number;
-                        bridges: {
-                            id: string;
-                            x: number;
-                            y: number;
-                            x2: number;
-                            y2: number;
-                        }[];
-                    };
-                    /** @enum {string} */
-                    alignment: "no alignment marks" | "three triangles";
-                    mark_size: number;
-                    mark_gap: number;
-                    origin: {
-                        job: number;
-                        revision: number;
-                        piece: string;
-                        called: string;
-                    }[];
-                    /** @enum {string} */
-                    thing: "nothing" | "a shirt" | "a window" | "a van door" | "a jar";
-                    thing_colour: string;
-                    thing_down: number | null;
-                }[];
-                sheets: {
-                    id: string;
-                    holds: {
-                        id: string;
-                        layer: string;
-                    }[];
-                    stock: {
-                        key: string;
-                        name: string;
-                        width: number;
-                        usable_width: number;
-                        usable_length: number;
-                        smallest_part: number;
-                        colour: string;
-                        mirrored: boolean;
-                        thinnest: number;
-                        liner: boolean;
-                        /** @enum {string} */
-                        kind: "a roll" | "a sheet";
-                        thickness: number;
-                        price: number;
-                        length_left: number | null;
-                        beneath: string;
-                        finishing: string;
-                        press_heat: number | null;
-                        press_seconds: number | null;
-                        press_pressure: string;
-                        peel: string;
-                        profile: string;
-                        profile_name: string;
-                        /** @enum {string} */
-                        rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
-                    };
-                    machine: {
-                        key: string;
-                        name: string;
-                        usable_width: number;
-                        usable_length: number;
-                        smallest_part: number;
-                        knife_radius: number;
-                        narrowest_gap: number;
-                        speed: number | null;
-                        spots: {
-                            /** @enum {string} */
-                            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
-                            ink: string;
-                            cmyk: [
-                                number,
-                                number,
-                                number,
-                                number
-                            ];
-                            pen: number;
-                        }[];
-                        formats: string[];
-                        blade_offset: number;
-                        overcut: number;
-                        /** @enum {string} */
-                        mark_shape: "circles" | "squares" | "crosses" | "corners";
-                        mark_count: number;
-                        /** @enum {string} */
-                        kind: "a knife" | "a laser" | "a torch or jet";
-                        beam: number;
-                        acceleration: number;
-                        fastest: number;
-                        jump: number;
-                        longest_run: number | null;
-                        openings: number;
-                        /** @enum {string} */
-                        origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
-                        /** @enum {string} */
-                        origin_of: "the bed" | "the job";
-                        power_scale: number;
-                        /** @enum {string} */
-                        comments: "after a semicolon" | "in brackets";
-                        /** @enum {string} */
-                        height: "set by hand" | "moved by G-code";
-                        clamps: {
-                            id: string;
-                            x: number;
-                            y: number;
-                            width: number;
-                            height: number;
-                        }[];
-                        port: number | null;
-                    };
-                    /** @enum {string} */
-                    arrangement: "a grid" | "interlocked pairs" | "as placed";
-                    settings: {
-                        id: string;
-                        /** @enum {string} */
-                        process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
-                        force: number | null;
-                        speed: number | null;
-                        passes: number;
-                        blade_offset: number;
-                        overcut: number;
-                        corner: number;
-                        power: number | null;
-                        kerf: number;
-                        /** @enum {string} */
-                        lead: "no lead-in" | "a line" | "an arc";
-                        lead_length: number;
-                        overscan: number;
-                        pierce: number;
-                        warm_up: number;
-                        pierce_height: number;
-                        /** @enum {string} */
-                        air: "without air" | "with air";
-                        focus: number;
-                    }[];
-                    placed: {
-                        id: string;
-                        layer: string;
-                        x: number;
-                        y: number;
-                        turn: number;
-                        /** @enum {string} */
-                        flip: "as it is" | "mirrored";
-                        /** @enum {string} */
-                        by: "nest" | "hand";
-                        locked: boolean;
-                    }[];
-                    runs: number;
-                    /** @enum {string} */
-                    turns: "as it stands" | "by half turns" | "by quarter turns" | "by any turn";
-                    /** @enum {string} */
-                    together: "each on its own" | "one of each together";
-                    own_quantity: number | null;
-                    /** @enum {string} */
-                    amount: "as many as wanted" | "a full sheet";
-                    spares: number;
-                    spacing: number;
-                    marks: number;
-                    mark_diameter: number;
-                    mark_gap: number;
-                    /** @enum {string} */
-                    mark_shape: "circles" | "squares" | "crosses" | "corners";
-                    /** @enum {string} */
-                    mark_key: "no direction mark" | "a direction mark";
-                    mark_every: number;
-                    /** @enum {string} */
-                    border: "no weed border" | "a weed border round all" | "a weed border round each" | "a weed border along each";
-                    border_distance: number;
-                    /** @enum {string} */
-                    weed_lines: "no weed lines" | "weed lines";
-                    weed_size: number;
-                    weed_clear: number;
-                    /** @enum {string} */
-                    cross_cut: "no cross-cut" | "a cross-cut behind it";
-                    /** @enum {string} */
-                    shared: "each on its own" | "once where they touch";
-                    /** @enum {string} */
-                    panels: "one sheet" | "panels";
-                    panel_overlap: number;
-                    /** @enum {string} */
-                    caption: "nothing" | "job, sheet and feed";
-                    /** @enum {string} */
-                    grouping: "process by process" | "copy by copy" | "region by region";
-                    /** @enum {string} */
-                    micro_ties: "no micro-ties" | "micro-ties";
-                    micro_tie: number;
-                    behind: string;
-                    /** @enum {string} */
-                    turned: "left to right" | "head to foot";
-                }[];
-                accepted: {
-                    id: string;
-                    said: string;
-                    by: string;
-                    on: string;
-                }[];
-            };
-            /** Sentences */
-            sentences: components["schemas"]["SentenceOut"][];
-            /** Outdated */
-            outdated: components["schemas"]["OutdatedOut"][];
-            /** Moved On */
-            moved_on: components["schemas"]["MovedOnOut"][];
-        };
-        /**
-         * MovedOnOut
-         * @description A piece brought from another job that has changed there since.
-         */
-        MovedOnOut: {
-            /** Piece */
-            piece: string;
-            /** Called */
-            called: string;
-            /** Job */
-            job: number;
-            /** Of */
-            of: string;
-        };
-        /**
-         * OutdatedOut
-         * @description A record that the shop has changed since it was copied: its path in the ticket, its name and key.
-         */
-        OutdatedOut: {
-            /** Path */
-            path: string;
-            /** Called */
-            called: string;
-            /** Key */
-            key: string;
-        };
-        /** RevisionOut */
-        RevisionOut: {
-            /** Number */
-            number: number;
-            /** Words */
-            words: string;
-            /** Author */
-            author: string;
-            /**
-             * Time
-             * Format: date-time
-             */
-            time: string;
-            /** Undo Words */
-            undo_words: string;
-            /** Redo Words */
-            redo_words: string;
-        };
-        /** SentenceOut */
-        SentenceOut: {
-            /** Id */
+        Accepted: {
             id: string;
-            /** Station */
-            station: string;
-            /** Parts */
-            parts: (string | components["schemas"]["SlotOut"])[];
-            /** More */
-            more: (string | components["schemas"]["SlotOut"])[];
-            /** Process */
-            process: string;
-            /** Owner */
-            owner: string;
-            /** On */
-            on: boolean;
-            /** About */
-            about: string;
-        };
-        /** SlotOut */
-        SlotOut: {
-            /** Path */
-            path: string;
-            /** Kind */
-            kind: string;
-            /** Value */
-            value: string | number | null;
-            /** Text */
-            text: string;
-            /** Called */
-            called: string;
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Step */
-            step: number;
-            /** Auto */
-            auto: string;
-            /** Choices */
-            choices: components["schemas"]["ChoiceOut"][];
-            /** Changed */
-            changed: boolean;
-        };
-        /** ChangeIn */
-        ChangeIn: {
-            /** Path */
-            path: string;
-            /** Value */
-            value?: unknown;
-            /**
-             * Operation
-             * @default set
-             * @enum {string}
-             */
-            operation: "set" | "add" | "move" | "remove";
-            /** Before */
-            before?: string | null;
-        };
-        /** ChangesIn */
-        ChangesIn: {
-            /** Seen */
-            seen: number;
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
+            said: string;
+            by: string;
+            on: string;
         };
         /**
          * AddLayer
@@ -2048,181 +1215,6 @@ export interface components {
             kind: "add layer";
         };
         /**
-         * BringLayer
-         * @description A layer brought onto a sheet, from every other one it lies on.
-         */
-        BringLayer: {
-            /** Sheet */
-            sheet: string;
-            /** Layer */
-            layer: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "bring layer";
-        };
-        /**
-         * CopyLine
-         * @description The line again, right after itself.
-         */
-        CopyLine: {
-            /** Layer */
-            layer: string;
-            /** Line */
-            line: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "copy line";
-        };
-        /**
-         * CopyPiece
-         * @description The piece once more, to be made differently from the same artwork, with sheets of its own.
-         */
-        CopyPiece: {
-            /** Piece */
-            piece: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "copy piece";
-        };
-        /**
-         * DrawFold
-         * @description One more fold line, as fractions of the piece's box: of the line in hand or the first that has any, of a new one
-         *     where there is none.
-         */
-        DrawFold: {
-            /** Layer */
-            layer: string;
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** X2 */
-            x2: number;
-            /** Y2 */
-            y2: number;
-            /**
-             * Line
-             * @default
-             */
-            line: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "draw fold";
-        };
-        /**
-         * GiveOwnSheet
-         * @description A layer of a shared sheet laid on a sheet of its own, like that one.
-         */
-        GiveOwnSheet: {
-            /** Sheet */
-            sheet: string;
-            /** Layer */
-            layer: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "give own sheet";
-        };
-        /**
-         * GiveSecondSide
-         * @description A second side for a sheet: behind each of its pieces a layer of its own, which prints and cuts nothing yet.
-         */
-        GiveSecondSide: {
-            /** Sheet */
-            sheet: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "give second side";
-        };
-        /**
-         * MoreOfTheSame
-         * @description One more sheet like another, for copies that are wanted again or were spoilt: one of each.
-         */
-        MoreOfTheSame: {
-            /** Sheet */
-            sheet: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "more of the same";
-        };
-        /**
-         * RemovePiece
-         * @description A piece taken away with its sheets.
-         */
-        RemovePiece: {
-            /** Piece */
-            piece: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "remove piece";
-        };
-        /**
-         * SplitByColour
-         * @description A layer for each of the piece's colours, lowest first: the first on the layer there is, every other with a sheet
-         *     of its own.
-         */
-        SplitByColour: {
-            /** Piece */
-            piece: string;
-            /** Colours */
-            colours: string[];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "split by colour";
-        };
-        /**
-         * StepIn
-         * @description step: what one press does, by its kind; the core tells what that changes.
-         */
-        StepIn: {
-            /** Seen */
-            seen: number;
-            /** Step */
-            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
-        };
-        /**
-         * TakeSecondSide
-         * @description A second side taken away, with the layers that lie on it.
-         */
-        TakeSecondSide: {
-            /** Sheet */
-            sheet: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "take second side";
-        };
-        /** SeenIn */
-        SeenIn: {
-            /** Seen */
-            seen: number;
-        };
-        /** ScaleIn */
-        ScaleIn: {
-            /** Seen */
-            seen: number;
-            /** Factor */
-            factor: number;
-        };
-        /**
          * AdditionsOut
          * @description What a layer and its piece may get; each has its id still to be given.
          */
@@ -2232,649 +1224,52 @@ export interface components {
             /** Elements */
             elements: components["schemas"]["NewElementOut"][];
         };
-        /** NewElementOut */
-        NewElementOut: {
-            /** Words */
-            words: string;
-            /** Element */
-            element: {
-                id: string;
-                content: {
-                    /** @enum {string} */
-                    kind: "artwork";
-                    artwork: string;
-                } | {
-                    /** @enum {string} */
-                    kind: "text";
-                    words: string;
-                    /** @enum {string} */
-                    font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "the shop’s own";
-                    own_font: string;
-                    cap_height: number;
-                    spacing: number;
-                    /** @enum {string} */
-                    along: "a straight line" | "over a circle" | "under a circle";
-                    radius: number;
-                    colour: string;
-                } | {
-                    /** @enum {string} */
-                    kind: "simple shape";
-                    /** @enum {string} */
-                    figure: "circle" | "ellipse" | "ring" | "rectangle" | "rounded rectangle" | "regular polygon" | "star" | "line";
-                    width: number;
-                    height: number;
-                    radius: number;
-                    count: number;
-                    wall: number;
-                    depth: number;
-                    colour: string;
-                };
-                /** @enum {string} */
-                way: "joined" | "apart" | "cut out" | "common part";
-                widen: number;
-                beside: string;
-                /** @enum {string} */
-                across: "centred" | "left edges" | "right edges" | "left of it" | "right of it" | "where it is";
-                /** @enum {string} */
-                down: "centred" | "top edges" | "bottom edges" | "above it" | "below it" | "where it is";
-                x: number;
-                y: number;
-                turn: number;
-                scale: number;
-                columns: number;
-                rows: number;
-                gap: number;
-            };
+        Anchor: {
+            id: string;
+            x: number;
+            y: number;
         };
-        /** NewLineOut */
-        NewLineOut: {
-            /** Words */
-            words: string;
-            /** Line */
-            line: {
-                id: string;
-                source: {
-                    /** @enum {string} */
-                    kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
-                } | {
-                    /** @enum {string} */
-                    kind: "one element";
-                    of: string;
-                } | {
-                    /** @enum {string} */
-                    kind: "chosen colours";
-                    colours: {
-                        id: string;
-                        colour: string;
-                        named: string;
-                    }[];
-                } | {
-                    /** @enum {string} */
-                    kind: "chosen regions";
-                    regions: {
-                        id: string;
-                        x: number;
-                        y: number;
-                    }[];
-                } | {
-                    /** @enum {string} */
-                    kind: "a simple shape";
-                    /** @enum {string} */
-                    surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
-                    radius: number;
-                } | {
-                    /** @enum {string} */
-                    kind: "another line";
-                    of: string;
-                } | {
-                    /** @enum {string} */
-                    kind: "fold lines";
-                    folds: {
-                        id: string;
-                        x: number;
-                        y: number;
-                        x2: number;
-                        y2: number;
-                    }[];
-                };
-                offset: {
-                    distance: number;
-                    /** @enum {string} */
-                    corners: "round" | "mitred" | "bevelled";
-                    mitre_limit: number;
-                    close_gaps: number;
-                    join_islands: number;
-                    /** @enum {string} */
-                    holes: "filled" | "kept";
-                    smallest_hole: number;
-                    hole_distance: number | null;
-                    hole_marks: {
-                        id: string;
-                        x: number;
-                        y: number;
-                        /** @enum {string} */
-                        holes: "filled" | "kept";
-                        distance: number | null;
-                    }[];
-                    inside_radius: number;
-                    smooth: number;
-                    smallest: number;
-                };
-                process: {
-                    /** @enum {string} */
-                    kind: "through cut";
-                    /** @enum {string} */
-                    crossings: "keeps clear" | "may cross";
-                    clearance: number;
-                    ties: number;
-                    tie_spacing: number;
-                    tie_width: number;
-                    /** @enum {string} */
-                    tie_places: "straight" | "hidden";
-                    tie_marks: {
-                        id: string;
-                        x: number;
-                        y: number;
-                    }[];
-                    /** @enum {string} */
-                    kerf_side: "by its depth" | "outside" | "inside" | "on the line";
-                    kerf_marks: {
-                        id: string;
-                        x: number;
-                        y: number;
-                        /** @enum {string} */
-                        side: "by its depth" | "outside" | "inside" | "on the line";
-                    }[];
-                } | {
-                    /** @enum {string} */
-                    kind: "kiss cut" | "weed cut" | "cross-cut";
-                    /** @enum {string} */
-                    crossings: "keeps clear" | "may cross";
-                    clearance: number;
-                } | {
-                    /** @enum {string} */
-                    kind: "perforate";
-                    /** @enum {string} */
-                    crossings: "keeps clear" | "may cross";
-                    clearance: number;
-                    cut: number;
-                    tie: number;
-                    /** @enum {string} */
-                    leaves: "as dashes" | "as one plain line";
-                } | {
-                    /** @enum {string} */
-                    kind: "score";
-                    /** @enum {string} */
-                    scoring: "folds" | "marks";
-                } | {
-                    /** @enum {string} */
-                    kind: "engrave";
-                    fill: {
-                        /** @enum {string} */
-                        kind: "along the lines";
-                    } | {
-                        /** @enum {string} */
-                        kind: "by hatching";
-                        interval: number;
-                        hatch_angle: number;
-                        /** @enum {string} */
-                        hatching: "both ways" | "one way" | "crosswise";
-                        /** @enum {string} */
-                        outline: "no outline pass" | "an outline pass";
-                    } | {
-                        /** @enum {string} */
-                        kind: "by rings";
-                        interval: number;
-                        /** @enum {string} */
-                        rings: "outer to inner" | "inner to outer";
-                        /** @enum {string} */
-                        outline: "no outline pass" | "an outline pass";
-                    } | {
-                        /** @enum {string} */
-                        kind: "as a picture";
-                        interval: number;
-                        /** @enum {string} */
-                        hatching: "both ways" | "one way" | "crosswise";
-                        /** @enum {string} */
-                        tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
-                        screen: number;
-                        screen_angle: number;
-                        contrast: number;
-                        sharpness: number;
-                        curve: number;
-                        /** @enum {string} */
-                        inverted: "as it is" | "dark and light exchanged";
-                    };
-                } | {
-                    /** @enum {string} */
-                    kind: "guide";
-                };
-                on: boolean;
-                name: string;
-                rank: number;
-            };
-        };
-        /**
-         * RememberedOut
-         * @description A client's ink or layer, and the line that an earlier job drew along it.
-         */
-        RememberedOut: {
-            /** Named */
-            named: string;
-            /** Colour */
-            colour: string;
-            /** Process */
-            process: string;
-            /** Line */
-            line: {
-                id: string;
-                source: {
-                    /** @enum {string} */
-                    kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
-                } | {
-                    /** @enum {string} */
-                    kind: "one element";
-                    of: string;
-                } | {
-                    /** @enum {string} */
-                    kind: "chosen colours";
-                    colours: {
-                        id: string;
-                        colour: string;
-                        named: string;
-                    }[];
-                } | {
-                    /** @enum {string} */
-                    kind: "chosen regions";
-                    regions: {
-                        id: string;
-                        x: number;
-                        y: number;
-                    }[];
-                } | {
-                    /** @enum {string} */
-                    kind: "a simple shape";
-                    /** @enum {string} */
-                    surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
-                    radius: number;
-                } | {
-                    /** @enum {string} */
-                    kind: "another line";
-                    of: string;
-                } | {
-                    /** @enum {string} */
-                    kind: "fold lines";
-                    folds: {
-                        id: string;
-                        x: number;
-                        y: number;
-                        x2: number;
-                        y2: number;
-                    }[];
-                };
-                offset: {
-                    distance: number;
-                    /** @enum {string} */
-                    corners: "round" | "mitred" | "bevelled";
-                    mitre_limit: number;
-                    close_gaps: number;
-                    join_islands: number;
-                    /** @enum {string} */
-                    holes: "filled" | "kept";
-                    smallest_hole: number;
-                    hole_distance: number | null;
-                    hole_marks: {
-                        id: string;
-                        x: number;
-                        y: number;
-                        /** @enum {string} */
-                        holes: "filled" | "kept";
-                        distance: number | null;
-                    }[];
-                    inside_radius: number;
-                    smooth: number;
-                    smallest: number;
-                };
-                process: {
-                    /** @enum {string} */
-                    kind: "through cut";
-                    /** @enum {string} */
-                    crossings: "keeps clear" | "may cross";
-                    clearance: number;
-                    ties: number;
-                    tie_spacing: number;
-                    tie_width: number;
-                    /** @enum {string} */
-                    tie_places: "straight" | "hidden";
-                    tie_marks: {
-                        id: string;
-                        x: number;
-                        y: number;
-                    }[];
-                    /** @enum {string} */
-                    kerf_side: "by its depth" | "outside" | "inside" | "on the line";
-                    kerf_marks: {
-                        id: string;
-                        x: number;
-                        y: number;
-                        /** @enum {string} */
-                        side: "by its depth" | "outside" | "inside" | "on the line";
-                    }[];
-                } | {
-                    /** @enum {string} */
-                    kind: "kiss cut" | "weed cut" | "cross-cut";
-                    /** @enum {string} */
-                    crossings: "keeps clear" | "may cross";
-                    clearance: number;
-                } | {
-                    /** @enum {string} */
-                    kind: "perforate";
-                    /** @enum {string} */
-                    crossings: "keeps clear" | "may cross";
-                    clearance: number;
-                    cut: number;
-                    tie: number;
-                    /** @enum {string} */
-                    leaves: "as dashes" | "as one plain line";
-                } | {
-                    /** @enum {string} */
-                    kind: "score";
-                    /** @enum {string} */
-                    scoring: "folds" | "marks";
-                } | {
-                    /** @enum {string} */
-                    kind: "engrave";
-                    fill: {
-                        /** @enum {string} */
-                        kind: "along the lines";
-                    } | {
-                        /** @enum {string} */
-                        kind: "by hatching";
-                        interval: number;
-                        hatch_angle: number;
-                        /** @enum {string} */
-                        hatching: "both ways" | "one way" | "crosswise";
-                        /** @enum {string} */
-                        outline: "no outline pass" | "an outline pass";
-                    } | {
-                        /** @enum {string} */
-                        kind: "by rings";
-                        interval: number;
-                        /** @enum {string} */
-                        rings: "outer to inner" | "inner to outer";
-                        /** @enum {string} */
-                        outline: "no outline pass" | "an outline pass";
-                    } | {
-                        /** @enum {string} */
-                        kind: "as a picture";
-                        interval: number;
-                        /** @enum {string} */
-                        hatching: "both ways" | "one way" | "crosswise";
-                        /** @enum {string} */
-                        tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
-                        screen: number;
-                        screen_angle: number;
-                        contrast: number;
-                        sharpness: number;
-                        curve: number;
-                        /** @enum {string} */
-                        inverted: "as it is" | "dark and light exchanged";
-                    };
-                } | {
-                    /** @enum {string} */
-                    kind: "guide";
-                };
-                on: boolean;
-                name: string;
-                rank: number;
-            };
+        AnotherLine: {
+            /** @enum {string} */
+            kind: "another line";
+            of: string;
         };
         /** ArchiveIn */
         ArchiveIn: {
             /** Archived */
             archived: boolean;
         };
-        /** BringIn */
-        BringIn: {
-            /** Seen */
-            seen: number;
-            /** Job */
-            job: number;
-            /** Piece */
-            piece: string;
+        Area: {
+            id: string;
+            x: number;
+            y: number;
+            x2: number;
+            y2: number;
         };
-        /** DoneIn */
-        DoneIn: {
-            /** Step */
-            step: string;
-            /** Done */
-            done: boolean;
-        };
-        /**
-         * FieldOut
-         * @description One field of a form: its name, what it is called, its kind, limits and choices. optional: may be left empty.
-         */
-        FieldOut: {
-            /** Name */
+        Artwork: {
+            id: string;
+            file: string;
             name: string;
-            /** Called */
-            called: string;
-            /** Kind */
-            kind: string;
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Step */
-            step: number;
-            /** Optional */
-            optional: boolean;
-            /** Choices */
-            choices: string[];
-        };
-        /**
-         * LibraryOut
-         * @description processes: what a machine can be given; formats: what it can be sent, key and words.
-         */
-        LibraryOut: {
-            /** Stocks */
-            stocks: {
-                key: string;
-                name: string;
-                width: number;
-                usable_width: number;
-                usable_length: number;
-                smallest_part: number;
-                colour: string;
-                mirrored: boolean;
-                thinnest: number;
-                liner: boolean;
-                /** @enum {string} */
-                kind: "a roll" | "a sheet";
-                thickness: number;
-                price: number;
-                length_left: number | null;
-                beneath: string;
-                finishing: string;
-                press_heat: number | null;
-                press_seconds: number | null;
-                press_pressure: string;
-                peel: string;
-                profile: string;
-                profile_name: string;
-                /** @enum {string} */
-                rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
-            }[];
-            /** Machines */
-            machines: {
-                key: string;
-                name: string;
-                usable_width: number;
-                usable_length: number;
-                smallest_part: number;
-                knife_radius: number;
-                narrowest_gap: number;
-                speed: number | null;
-                spots: {
-                    /** @enum {string} */
-                    process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
-                    ink: string;
-                    cmyk: [
-                        number,
-                        number,
-                        number,
-                        number
-                    ];
-                    pen: number;
-                }[];
-                formats: string[];
-                blade_offset: number;
-                overcut: number;
-                /** @enum {string} */
-                mark_shape: "circles" | "squares" | "crosses" | "corners";
-                mark_count: number;
-                /** @enum {string} */
-                kind: "a knife" | "a laser" | "a torch or jet";
-                beam: number;
-                acceleration: number;
-                fastest: number;
-                jump: number;
-                longest_run: number | null;
-                openings: number;
-                /** @enum {string} */
-                origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
-                /** @enum {string} */
-                origin_of: "the bed" | "the job";
-                power_scale: number;
-                /** @enum {string} */
-                comments: "after a semicolon" | "in brackets";
-                /** @enum {string} */
-                height: "set by hand" | "moved by G-code";
-                clamps: {
-                    id: string;
-                    x: number;
-                    y: number;
-                    width: number;
-                    height: number;
-                }[];
-                port: number | null;
-            }[];
-            /** Settings */
-            settings: components["schemas"]["SettingsOut"][];
-            /** Stock Fields */
-            stock_fields: components["schemas"]["FieldOut"][];
-            /** Machine Fields */
-            machine_fields: components["schemas"]["FieldOut"][];
-            /** Setting Fields */
-            setting_fields: components["schemas"]["FieldOut"][];
-            /** Rates */
-            rates: {
-                hour: number;
-                set_up: number;
-                weeding: number;
-                mark_up: number;
-                tax: number;
-                money: string;
-                terms: string;
-                shop: string;
-                day_ends: string;
-                file_names: string;
-            };
-            /** Rate Fields */
-            rate_fields: components["schemas"]["FieldOut"][];
-            /** Processes */
-            processes: string[];
-            /** Formats */
-            formats: [
-                string,
-                string
-            ][];
-        };
-        /** SettingsOut */
-        SettingsOut: {
-            /** Machine */
-            machine: string;
-            /** Stock */
-            stock: string;
-            /** Settings */
-            settings: {
-                id: string;
-                /** @enum {string} */
-                process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
-                force: number | null;
-                speed: number | null;
-                passes: number;
-                blade_offset: number;
-                overcut: number;
-                corner: number;
-                power: number | null;
-                kerf: number;
-                /** @enum {string} */
-                lead: "no lead-in" | "a line" | "an arc";
-                lead_length: number;
-                overscan: number;
-                pierce: number;
-                warm_up: number;
-                pierce_height: number;
-                /** @enum {string} */
-                air: "without air" | "with air";
-                focus: number;
-            }[];
-        };
-        /** RecordIn */
-        RecordIn: {
-            /** Value */
-            value: {
-                [key: string]: unknown;
-            };
-        };
-        /** SettingsIn */
-        SettingsIn: {
-            /** Settings */
-            settings: {
-                id: string;
-                /** @enum {string} */
-                process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
-                force: number | null;
-                speed: number | null;
-                passes: number;
-                blade_offset: number;
-                overcut: number;
-                corner: number;
-                power: number | null;
-                kerf: number;
-                /** @enum {string} */
-                lead: "no lead-in" | "a line" | "an arc";
-                lead_length: number;
-                overscan: number;
-                pierce: number;
-                warm_up: number;
-                pierce_height: number;
-                /** @enum {string} */
-                air: "without air" | "with air";
-                focus: number;
-            }[];
-        };
-        /** FontOut */
-        FontOut: {
-            /** Name */
-            name: string;
-            /** Sha256 */
-            sha256: string;
-        };
-        /**
-         * ProfileOut
-         * @description space: “RGB”, “CMYK” or “grey”. prints: whether it describes a printer.
-         */
-        ProfileOut: {
-            /** Sha256 */
-            sha256: string;
-            /** Name */
-            name: string;
-            /** Space */
-            space: string;
-            /** Prints */
-            prints: boolean;
+            part: string;
+            /** @enum {string} */
+            unit: "as the file says" | "mm" | "cm" | "in" | "pt";
+            /** @enum {string} */
+            sized_by: "wide" | "high" | "of its own size";
+            width: number;
+            height: number;
+            scale: number;
+            stretch: number;
+            /** @enum {string} */
+            turn: "upright" | "a quarter right" | "half round" | "a quarter left";
+            /** @enum {string} */
+            facing: "as it is" | "mirrored";
+            crop: components["schemas"]["Frame"];
+            source: string;
+            allowed_by: string;
+            clean: components["schemas"]["Clean"];
+            trace: components["schemas"]["Trace"];
+            touch_ups: components["schemas"]["TouchUp"][];
+            wordless: components["schemas"]["Place"][];
         };
         /** ArtworkOut */
         ArtworkOut: {
@@ -2922,12 +1317,350 @@ export interface components {
             /** Tones */
             tones: number[];
         };
+        /**
+         * BoardOut
+         * @description A page of the board; ``more``: whether another follows.
+         */
+        BoardOut: {
+            /** Cards */
+            cards: components["schemas"]["CardOut"][];
+            /** More */
+            more: boolean;
+        };
+        /** BringIn */
+        BringIn: {
+            /** Seen */
+            seen: number;
+            /** Job */
+            job: number;
+            /** Piece */
+            piece: string;
+        };
+        /**
+         * BringLayer
+         * @description A layer brought onto a sheet, from every other one it lies on.
+         */
+        BringLayer: {
+            /** Sheet */
+            sheet: string;
+            /** Layer */
+            layer: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bring layer";
+        };
+        BrushStroke: {
+            id: string;
+            /** @enum {string} */
+            kind: "rub out" | "bring back" | "lasso out" | "subject" | "not subject";
+            width: number;
+            points: number[];
+        };
+        /** CardOut */
+        CardOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Client */
+            client: string;
+            /** Due */
+            due: string | null;
+            /** Archived */
+            archived: boolean;
+            card: components["schemas"]["PictureOut"] | null;
+            /** Done */
+            done: components["schemas"]["DoneOut"][];
+        };
+        /** ChangeIn */
+        ChangeIn: {
+            /** Path */
+            path: string;
+            /** Value */
+            value?: unknown;
+            /**
+             * Operation
+             * @default set
+             * @enum {string}
+             */
+            operation: "set" | "add" | "move" | "remove";
+            /** Before */
+            before?: string | null;
+        };
+        /** ChangesIn */
+        ChangesIn: {
+            /** Seen */
+            seen: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /** ChangesOut */
+        ChangesOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /** ChoiceOut */
+        ChoiceOut: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
+            /** Words */
+            words: string;
+        };
+        Chosen: {
+            id: string;
+            colour: string;
+            named: string;
+        };
+        ChosenColours: {
+            /** @enum {string} */
+            kind: "chosen colours";
+            colours: components["schemas"]["Chosen"][];
+        };
+        ChosenRegions: {
+            /** @enum {string} */
+            kind: "chosen regions";
+            regions: components["schemas"]["Anchor"][];
+        };
+        Clean: {
+            /** @enum {string} */
+            squares: "single pixels" | "squares";
+            /** @enum {string} */
+            calm: "off" | "light" | "strong";
+            /** @enum {string} */
+            background: "by itself" | "flood" | "places" | "one colour" | "subject" | "see-through" | "keep";
+            tolerance: number;
+            places: components["schemas"]["Place"][];
+            strokes: components["schemas"]["BrushStroke"][];
+            specks: number;
+            /** @enum {string} */
+            tones: "none" | "solid shadows" | "bands" | "line-like edges";
+            tone_count: number;
+            tone_threshold: number | null;
+            tone_darkness: number;
+            line_strength: number;
+            line_detail: number;
+            /** @enum {string} */
+            pieces: "any number of pieces" | "one piece";
+        };
+        /**
+         * ClickIn
+         * @description what: is clicked. line: id of the line in hand, empty for none. x, y: as fractions of the piece's box.
+         */
+        ClickIn: {
+            /** Seen */
+            seen: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "hole" | "region" | "kerf";
+            /**
+             * Line
+             * @default
+             */
+            line: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * CommandIn
+         * @description back: mm, while it is paused.
+         */
+        CommandIn: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "pause" | "resume" | "back" | "stop" | "go on";
+            /**
+             * Length
+             * @default 20
+             */
+            length: number;
+        };
+        /**
+         * CopyLine
+         * @description The line again, right after itself.
+         */
+        CopyLine: {
+            /** Layer */
+            layer: string;
+            /** Line */
+            line: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy line";
+        };
+        /**
+         * CopyPiece
+         * @description The piece once more, to be made differently from the same artwork, with sheets of its own.
+         */
+        CopyPiece: {
+            /** Piece */
+            piece: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy piece";
+        };
+        Cut: {
+            /** @enum {string} */
+            kind: "kiss cut" | "weed cut" | "cross-cut";
+            /** @enum {string} */
+            crossings: "keeps clear" | "may cross";
+            clearance: number;
+        };
+        /** DemoFileIn */
+        DemoFileIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * DeviationOut
+         * @description Outlines in runs by how far they lie from the pixels; ``classes`` in mm; the worst place in mm and px.
+         */
+        DeviationOut: {
+            /** Classes */
+            classes: number[];
+            /** Runs */
+            runs: components["schemas"]["DeviationRun"][];
+            /** Worst */
+            worst: [
+                number,
+                number,
+                number
+            ];
+            /** Worst Px */
+            worst_px: number;
+        };
+        /** DeviationRun */
+        DeviationRun: {
+            /** Level */
+            level: number;
+            /** D */
+            d: string;
+        };
+        /** DoneIn */
+        DoneIn: {
+            /** Step */
+            step: string;
+            /** Done */
+            done: boolean;
+        };
+        /**
+         * DoneOut
+         * @description A step after the files: by whom it was ticked, and when.
+         */
+        DoneOut: {
+            /** Step */
+            step: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * DraftIn
+         * @description station: what is looked at. No more than that and what it needs is worked out and told.
+         */
+        DraftIn: {
+            /** Seen */
+            seen: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /**
+             * Station
+             * @default machine
+             * @enum {string}
+             */
+            station: "artwork" | "clean" | "trace" | "lines" | "sheet" | "machine";
+        };
+        /**
+         * DrawFold
+         * @description One more fold line, as fractions of the piece's box: of the line in hand or the first that has any, of a new one
+         *     where there is none.
+         */
+        DrawFold: {
+            /** Layer */
+            layer: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** X2 */
+            x2: number;
+            /** Y2 */
+            y2: number;
+            /**
+             * Line
+             * @default
+             */
+            line: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "draw fold";
+        };
         /** DrawingLineOut */
         DrawingLineOut: {
             /** Process */
             process: string;
             /** D */
             d: string;
+        };
+        /**
+         * DrawingOut
+         * @description A job in small: what it prints and its lines, in mm.
+         */
+        DrawingOut: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Lines */
+            lines: components["schemas"]["DrawingLineOut"][];
+            /** Prints */
+            prints: components["schemas"]["PrintOut"][];
+        };
+        Element: {
+            id: string;
+            content: components["schemas"]["FromArtwork"] | components["schemas"]["Lettering"] | components["schemas"]["Figure"];
+            /** @enum {string} */
+            way: "joined" | "apart" | "cut out" | "common part";
+            widen: number;
+            beside: string;
+            /** @enum {string} */
+            across: "centred" | "left edges" | "right edges" | "left of it" | "right of it" | "where it is";
+            /** @enum {string} */
+            down: "centred" | "top edges" | "bottom edges" | "above it" | "below it" | "where it is";
+            x: number;
+            y: number;
+            turn: number;
+            scale: number;
+            columns: number;
+            rows: number;
+            gap: number;
+        };
+        Engraving: {
+            /** @enum {string} */
+            kind: "engrave";
+            fill: components["schemas"]["Fill"] | components["schemas"]["Hatching"] | components["schemas"]["Rings"] | components["schemas"]["Picture"];
         };
         /** FaceOut */
         FaceOut: {
@@ -2937,6 +1670,41 @@ export interface components {
             kind: string;
             /** Island */
             island: boolean;
+        };
+        /**
+         * FieldOut
+         * @description One field of a form: its name, what it is called, its kind, limits and choices. optional: may be left empty.
+         */
+        FieldOut: {
+            /** Name */
+            name: string;
+            /** Called */
+            called: string;
+            /** Kind */
+            kind: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Optional */
+            optional: boolean;
+            /** Choices */
+            choices: string[];
+        };
+        Figure: {
+            /** @enum {string} */
+            kind: "simple shape";
+            /** @enum {string} */
+            figure: "circle" | "ellipse" | "ring" | "rectangle" | "rounded rectangle" | "regular polygon" | "star" | "line";
+            width: number;
+            height: number;
+            radius: number;
+            count: number;
+            wall: number;
+            depth: number;
+            colour: string;
         };
         /**
          * FigureOut
@@ -2949,6 +1717,93 @@ export interface components {
             label: string;
             /** About */
             about: string;
+        };
+        /** FileOut */
+        FileOut: {
+            /** Name */
+            name: string;
+            /** Purpose */
+            purpose: string;
+            /** Bytes */
+            bytes: number;
+            /** Sha256 */
+            sha256: string;
+        };
+        Fill: {
+            /** @enum {string} */
+            kind: "along the lines";
+        };
+        FoldLines: {
+            /** @enum {string} */
+            kind: "fold lines";
+            folds: components["schemas"]["Span"][];
+        };
+        /** FontOut */
+        FontOut: {
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+        };
+        /**
+         * FoundIn
+         * @description found: where each printed mark lies in the machine's axes, mm; empty where the sheet lies as meant.
+         */
+        FoundIn: {
+            /**
+             * Found
+             * @default []
+             */
+            found: [
+                number,
+                number
+            ][];
+        };
+        Frame: {
+            left: number;
+            top: number;
+            right: number;
+            bottom: number;
+        };
+        FromArtwork: {
+            /** @enum {string} */
+            kind: "artwork";
+            artwork: string;
+        };
+        /**
+         * GiveOwnSheet
+         * @description A layer of a shared sheet laid on a sheet of its own, like that one.
+         */
+        GiveOwnSheet: {
+            /** Sheet */
+            sheet: string;
+            /** Layer */
+            layer: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give own sheet";
+        };
+        /**
+         * GiveSecondSide
+         * @description A second side for a sheet: behind each of its pieces a layer of its own, which prints and cuts nothing yet.
+         */
+        GiveSecondSide: {
+            /** Sheet */
+            sheet: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give second side";
+        };
+        Hanger: {
+            /** @enum {string} */
+            kind: "no hanger" | "a loop" | "a plain hole";
+            diameter: number;
+            wall: number;
+            place: components["schemas"]["Anchor"][];
         };
         /** HangingOut */
         HangingOut: {
@@ -2967,6 +1822,28 @@ export interface components {
             /** Tilt */
             tilt: number;
         };
+        Hatching: {
+            /** @enum {string} */
+            kind: "by hatching";
+            interval: number;
+            hatch_angle: number;
+            /** @enum {string} */
+            hatching: "both ways" | "one way" | "crosswise";
+            /** @enum {string} */
+            outline: "no outline pass" | "an outline pass";
+        };
+        Held: {
+            id: string;
+            layer: string;
+        };
+        HoleMark: {
+            id: string;
+            x: number;
+            y: number;
+            /** @enum {string} */
+            holes: "filled" | "kept";
+            distance: number | null;
+        };
         /**
          * HoleOut
          * @description A hole of the piece, or a bay that a line closes off (its id); the place within it as fractions of the frame; the
@@ -2983,6 +1860,39 @@ export interface components {
             width: number;
             /** Line */
             line: string;
+        };
+        /** JobOut */
+        JobOut: {
+            /** Id */
+            id: number;
+            /** Archived */
+            archived: boolean;
+            revision: components["schemas"]["RevisionOut"];
+            ticket: components["schemas"]["Ticket"];
+            /** Sentences */
+            sentences: components["schemas"]["SentenceOut"][];
+            /** Outdated */
+            outdated: components["schemas"]["OutdatedOut"][];
+            /** Moved On */
+            moved_on: components["schemas"]["MovedOnOut"][];
+        };
+        KerfMark: {
+            id: string;
+            x: number;
+            y: number;
+            /** @enum {string} */
+            side: "by its depth" | "outside" | "inside" | "on the line";
+        };
+        Layer: {
+            id: string;
+            prints: components["schemas"]["Printed"] | components["schemas"]["Prints"];
+            lines: components["schemas"]["Line"][];
+            name: string;
+            /** @enum {string} */
+            shows: "everything" | "chosen colours" | "chosen regions";
+            colours: components["schemas"]["Chosen"][];
+            regions: components["schemas"]["Anchor"][];
+            overlap: number;
         };
         /** LayerOut */
         LayerOut: {
@@ -3033,6 +1943,57 @@ export interface components {
             /** Minutes */
             minutes: number | null;
             looks: components["schemas"]["LooksOut"] | null;
+        };
+        Lettering: {
+            /** @enum {string} */
+            kind: "text";
+            words: string;
+            /** @enum {string} */
+            font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "the shop’s own";
+            own_font: string;
+            cap_height: number;
+            spacing: number;
+            /** @enum {string} */
+            along: "a straight line" | "over a circle" | "under a circle";
+            radius: number;
+            colour: string;
+        };
+        /**
+         * LibraryOut
+         * @description processes: what a machine can be given; formats: what it can be sent, key and words.
+         */
+        LibraryOut: {
+            /** Stocks */
+            stocks: components["schemas"]["Stock"][];
+            /** Machines */
+            machines: components["schemas"]["Machine"][];
+            /** Settings */
+            settings: components["schemas"]["SettingsOut"][];
+            /** Stock Fields */
+            stock_fields: components["schemas"]["FieldOut"][];
+            /** Machine Fields */
+            machine_fields: components["schemas"]["FieldOut"][];
+            /** Setting Fields */
+            setting_fields: components["schemas"]["FieldOut"][];
+            rates: components["schemas"]["Rates"];
+            /** Rate Fields */
+            rate_fields: components["schemas"]["FieldOut"][];
+            /** Processes */
+            processes: string[];
+            /** Formats */
+            formats: [
+                string,
+                string
+            ][];
+        };
+        Line: {
+            id: string;
+            source: components["schemas"]["Source"] | components["schemas"]["OneElement"] | components["schemas"]["ChosenColours"] | components["schemas"]["ChosenRegions"] | components["schemas"]["Surround"] | components["schemas"]["AnotherLine"] | components["schemas"]["FoldLines"];
+            offset: components["schemas"]["Offset"];
+            process: components["schemas"]["ThroughCut"] | components["schemas"]["Cut"] | components["schemas"]["Perforation"] | components["schemas"]["Score"] | components["schemas"]["Engraving"] | components["schemas"]["Making"];
+            on: boolean;
+            name: string;
+            rank: number;
         };
         /**
          * LineOut
@@ -3108,6 +2069,74 @@ export interface components {
             /** Needed */
             needed: number;
         };
+        /** LooseFileOut */
+        LooseFileOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        Machine: {
+            key: string;
+            name: string;
+            usable_width: number;
+            usable_length: number;
+            smallest_part: number;
+            knife_radius: number;
+            narrowest_gap: number;
+            speed: number | null;
+            spots: components["schemas"]["Spot"][];
+            formats: string[];
+            blade_offset: number;
+            overcut: number;
+            /** @enum {string} */
+            mark_shape: "circles" | "squares" | "crosses" | "corners";
+            mark_count: number;
+            /** @enum {string} */
+            kind: "a knife" | "a laser" | "a torch or jet";
+            beam: number;
+            acceleration: number;
+            fastest: number;
+            jump: number;
+            longest_run: number | null;
+            openings: number;
+            /** @enum {string} */
+            origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
+            /** @enum {string} */
+            origin_of: "the bed" | "the job";
+            power_scale: number;
+            /** @enum {string} */
+            comments: "after a semicolon" | "in brackets";
+            /** @enum {string} */
+            height: "set by hand" | "moved by G-code";
+            clamps: components["schemas"]["Zone"][];
+            port: number | null;
+        };
+        Making: {
+            /** @enum {string} */
+            kind: "guide";
+        };
+        /**
+         * MarksOut
+         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies; at:
+         *     the map from the one to the other, as SVG has it.
+         */
+        MarksOut: {
+            /** Meant */
+            meant: [
+                number,
+                number
+            ][];
+            /** Found */
+            found: [
+                number,
+                number
+            ][];
+            /** Said */
+            said: string;
+            /** At */
+            at: number[] | null;
+        };
         /** MendOut */
         MendOut: {
             /** Label */
@@ -3116,6 +2145,70 @@ export interface components {
             changes: components["schemas"]["ChangeIn"][];
             /** Copy Text */
             copy_text: string;
+        };
+        /**
+         * MoreOfTheSame
+         * @description One more sheet like another, for copies that are wanted again or were spoilt: one of each.
+         */
+        MoreOfTheSame: {
+            /** Sheet */
+            sheet: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "more of the same";
+        };
+        /**
+         * MovedOnOut
+         * @description A piece brought from another job that has changed there since.
+         */
+        MovedOnOut: {
+            /** Piece */
+            piece: string;
+            /** Called */
+            called: string;
+            /** Job */
+            job: number;
+            /** Of */
+            of: string;
+        };
+        /**
+         * NestIn
+         * @description seconds: how long to look, 0 to 60.
+         */
+        NestIn: {
+            /**
+             * Seconds
+             * @default 5
+             */
+            seconds: number;
+        };
+        /**
+         * NestOut
+         * @description changes: that lay the sheet so; up: copies, on so many runs, each so long in mm.
+         */
+        NestOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /** Up */
+            up: number;
+            /** Runs */
+            runs: number;
+            /** Length */
+            length: number;
+        };
+        /** NewElementOut */
+        NewElementOut: {
+            /** Words */
+            words: string;
+            element: components["schemas"]["Element"];
+        };
+        /** NewLineOut */
+        NewLineOut: {
+            /** Words */
+            words: string;
+            line: components["schemas"]["Line"];
         };
         /** NoteOut */
         NoteOut: {
@@ -3146,6 +2239,131 @@ export interface components {
             /** Accepted */
             accepted: string;
         };
+        Offset: {
+            distance: number;
+            /** @enum {string} */
+            corners: "round" | "mitred" | "bevelled";
+            mitre_limit: number;
+            close_gaps: number;
+            join_islands: number;
+            /** @enum {string} */
+            holes: "filled" | "kept";
+            smallest_hole: number;
+            hole_distance: number | null;
+            hole_marks: components["schemas"]["HoleMark"][];
+            inside_radius: number;
+            smooth: number;
+            smallest: number;
+        };
+        OneElement: {
+            /** @enum {string} */
+            kind: "one element";
+            of: string;
+        };
+        /** OneMoreIn */
+        OneMoreIn: {
+            /** Layer */
+            layer: string;
+        };
+        Origin: {
+            job: number;
+            revision: number;
+            piece: string;
+            called: string;
+        };
+        /**
+         * OutdatedOut
+         * @description A record that the shop has changed since it was copied: its path in the ticket, its name and key.
+         */
+        OutdatedOut: {
+            /** Path */
+            path: string;
+            /** Called */
+            called: string;
+            /** Key */
+            key: string;
+        };
+        Perforation: {
+            /** @enum {string} */
+            kind: "perforate";
+            /** @enum {string} */
+            crossings: "keeps clear" | "may cross";
+            clearance: number;
+            cut: number;
+            tie: number;
+            /** @enum {string} */
+            leaves: "as dashes" | "as one plain line";
+        };
+        Picture: {
+            /** @enum {string} */
+            kind: "as a picture";
+            interval: number;
+            /** @enum {string} */
+            hatching: "both ways" | "one way" | "crosswise";
+            /** @enum {string} */
+            tones: "error diffusion" | "an ordered pattern" | "halftone dots" | "grey by power";
+            screen: number;
+            screen_angle: number;
+            contrast: number;
+            sharpness: number;
+            curve: number;
+            /** @enum {string} */
+            inverted: "as it is" | "dark and light exchanged";
+        };
+        /**
+         * PictureOut
+         * @description A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
+         *     steps: what happens after the files. Those of earlier versions may lack some.
+         */
+        PictureOut: {
+            /**
+             * Drawing
+             * @default
+             */
+            drawing: string;
+            /**
+             * Stock
+             * @default
+             */
+            stock: string;
+            /**
+             * Stock Colour
+             * @default #ffffff
+             */
+            stock_colour: string;
+            /**
+             * Quantity
+             * @default 0
+             */
+            quantity: number;
+            /** Stations */
+            stations?: components["schemas"]["StateOut"][];
+            /**
+             * Looks
+             * @default 0
+             */
+            looks: number;
+            /** Steps */
+            steps?: string[];
+        };
+        Piece: {
+            id: string;
+            name: string;
+            quantity: number;
+            elements: components["schemas"]["Element"][];
+            layers: components["schemas"]["Layer"][];
+            hanger: components["schemas"]["Hanger"];
+            stencil: components["schemas"]["Stencil"];
+            /** @enum {string} */
+            alignment: "no alignment marks" | "three triangles";
+            mark_size: number;
+            mark_gap: number;
+            origin: components["schemas"]["Origin"][];
+            /** @enum {string} */
+            thing: "nothing" | "a shirt" | "a window" | "a van door" | "a jar";
+            thing_colour: string;
+            thing_down: number | null;
+        };
         /** PieceShapeOut */
         PieceShapeOut: {
             /** Element */
@@ -3156,6 +2374,23 @@ export interface components {
             colour: string;
             /** Stroke */
             stroke: number | null;
+        };
+        Place: {
+            id: string;
+            x: number;
+            y: number;
+        };
+        Placed: {
+            id: string;
+            layer: string;
+            x: number;
+            y: number;
+            turn: number;
+            /** @enum {string} */
+            flip: "as it is" | "mirrored";
+            /** @enum {string} */
+            by: "nest" | "hand";
+            locked: boolean;
         };
         /**
          * PlacementsOut
@@ -3173,6 +2408,10 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        Plate: {
+            /** @enum {string} */
+            kind: "no plate";
         };
         /**
          * PrintOut
@@ -3201,12 +2440,248 @@ export interface components {
             /** Colour */
             colour: string;
         };
+        Printed: {
+            /** @enum {string} */
+            kind: "the artwork" | "the client’s pixels" | "the client’s page" | "the shapes";
+            bleed: number;
+            cutting_error: number;
+            plate: components["schemas"]["Plate"] | components["schemas"]["SpotPlate"];
+        };
+        Prints: {
+            /** @enum {string} */
+            kind: "nothing";
+        };
+        /**
+         * ProcessOut
+         * @description How a process looks on screen: colour, width and dash in CSS pixels.
+         */
+        ProcessOut: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Colour */
+            colour: string;
+            /** Width */
+            width: number;
+            /** Dash */
+            dash: number[];
+        };
+        /**
+         * ProfileOut
+         * @description space: “RGB”, “CMYK” or “grey”. prints: whether it describes a printer.
+         */
+        ProfileOut: {
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
+            /** Space */
+            space: string;
+            /** Prints */
+            prints: boolean;
+        };
+        Rates: {
+            hour: number;
+            set_up: number;
+            weeding: number;
+            mark_up: number;
+            tax: number;
+            money: string;
+            terms: string;
+            shop: string;
+            day_ends: string;
+            file_names: string;
+        };
+        Recolour: {
+            id: string;
+            colour: [
+                number,
+                number,
+                number
+            ];
+            to: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** RecordIn */
+        RecordIn: {
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
         /** RegionOut */
         RegionOut: {
             /** D */
             d: string;
             /** Nodes */
             nodes: number;
+        };
+        /**
+         * RememberedOut
+         * @description A client's ink or layer, and the line that an earlier job drew along it.
+         */
+        RememberedOut: {
+            /** Named */
+            named: string;
+            /** Colour */
+            colour: string;
+            /** Process */
+            process: string;
+            line: components["schemas"]["Line"];
+        };
+        /**
+         * RemovePiece
+         * @description A piece taken away with its sheets.
+         */
+        RemovePiece: {
+            /** Piece */
+            piece: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove piece";
+        };
+        /** RevisionOut */
+        RevisionOut: {
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /** Author */
+            author: string;
+            /**
+             * Time
+             * Format: date-time
+             */
+            time: string;
+            /** Undo Words */
+            undo_words: string;
+            /** Redo Words */
+            redo_words: string;
+        };
+        Rings: {
+            /** @enum {string} */
+            kind: "by rings";
+            interval: number;
+            /** @enum {string} */
+            rings: "outer to inner" | "inner to outer";
+            /** @enum {string} */
+            outline: "no outline pass" | "an outline pass";
+        };
+        /**
+         * RunOut
+         * @description A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
+         *     made; x, y: of the head in the machine's axes.
+         */
+        RunOut: {
+            /** Id */
+            id: number;
+            /** Sheet */
+            sheet: string;
+            /** Revision */
+            revision: number;
+            /** State */
+            state: string;
+            /** Lines */
+            lines: number;
+            /** Done */
+            done: number;
+            /** Moves */
+            moves: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Message */
+            message: string;
+        };
+        /** ScaleIn */
+        ScaleIn: {
+            /** Seen */
+            seen: number;
+            /** Factor */
+            factor: number;
+        };
+        Score: {
+            /** @enum {string} */
+            kind: "score";
+            /** @enum {string} */
+            scoring: "folds" | "marks";
+        };
+        /** SeenIn */
+        SeenIn: {
+            /** Seen */
+            seen: number;
+        };
+        /** SentenceOut */
+        SentenceOut: {
+            /** Id */
+            id: string;
+            /** Station */
+            station: string;
+            /** Parts */
+            parts: (string | components["schemas"]["SlotOut"])[];
+            /** More */
+            more: (string | components["schemas"]["SlotOut"])[];
+            /** Process */
+            process: string;
+            /** Owner */
+            owner: string;
+            /** On */
+            on: boolean;
+            /** About */
+            about: string;
+        };
+        /** Session */
+        Session: {
+            /** Signed In */
+            signed_in: boolean;
+            /** Name */
+            name: string;
+            /** Demo */
+            demo: boolean;
+        };
+        Setting: {
+            id: string;
+            /** @enum {string} */
+            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+            force: number | null;
+            speed: number | null;
+            passes: number;
+            blade_offset: number;
+            overcut: number;
+            corner: number;
+            power: number | null;
+            kerf: number;
+            /** @enum {string} */
+            lead: "no lead-in" | "a line" | "an arc";
+            lead_length: number;
+            overscan: number;
+            pierce: number;
+            warm_up: number;
+            pierce_height: number;
+            /** @enum {string} */
+            air: "without air" | "with air";
+            focus: number;
+        };
+        /** SettingsIn */
+        SettingsIn: {
+            /** Settings */
+            settings: components["schemas"]["Setting"][];
+        };
+        /** SettingsOut */
+        SettingsOut: {
+            /** Machine */
+            machine: string;
+            /** Stock */
+            stock: string;
+            /** Settings */
+            settings: components["schemas"]["Setting"][];
         };
         /** ShapeOut */
         ShapeOut: {
@@ -3239,6 +2714,58 @@ export interface components {
             stroke: number | null;
             /** Holes */
             holes: number;
+        };
+        Sheet: {
+            id: string;
+            holds: components["schemas"]["Held"][];
+            stock: components["schemas"]["Stock"];
+            machine: components["schemas"]["Machine"];
+            /** @enum {string} */
+            arrangement: "a grid" | "interlocked pairs" | "as placed";
+            settings: components["schemas"]["Setting"][];
+            placed: components["schemas"]["Placed"][];
+            runs: number;
+            /** @enum {string} */
+            turns: "as it stands" | "by half turns" | "by quarter turns" | "by any turn";
+            /** @enum {string} */
+            together: "each on its own" | "one of each together";
+            own_quantity: number | null;
+            /** @enum {string} */
+            amount: "as many as wanted" | "a full sheet";
+            spares: number;
+            spacing: number;
+            marks: number;
+            mark_diameter: number;
+            mark_gap: number;
+            /** @enum {string} */
+            mark_shape: "circles" | "squares" | "crosses" | "corners";
+            /** @enum {string} */
+            mark_key: "no direction mark" | "a direction mark";
+            mark_every: number;
+            /** @enum {string} */
+            border: "no weed border" | "a weed border round all" | "a weed border round each" | "a weed border along each";
+            border_distance: number;
+            /** @enum {string} */
+            weed_lines: "no weed lines" | "weed lines";
+            weed_size: number;
+            weed_clear: number;
+            /** @enum {string} */
+            cross_cut: "no cross-cut" | "a cross-cut behind it";
+            /** @enum {string} */
+            shared: "each on its own" | "once where they touch";
+            /** @enum {string} */
+            panels: "one sheet" | "panels";
+            panel_overlap: number;
+            /** @enum {string} */
+            caption: "nothing" | "job, sheet and feed";
+            /** @enum {string} */
+            grouping: "process by process" | "copy by copy" | "region by region";
+            /** @enum {string} */
+            micro_ties: "no micro-ties" | "micro-ties";
+            micro_tie: number;
+            behind: string;
+            /** @enum {string} */
+            turned: "left to right" | "head to foot";
         };
         /** SheetOut */
         SheetOut: {
@@ -3274,6 +2801,13 @@ export interface components {
             /** Own */
             own: components["schemas"]["DrawingLineOut"][];
         };
+        /** SignIn */
+        SignIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
         /**
          * SliceOut
          * @description Some of a line's dashes, and the box round them.
@@ -3288,6 +2822,87 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /** SlotOut */
+        SlotOut: {
+            /** Path */
+            path: string;
+            /** Kind */
+            kind: string;
+            /** Value */
+            value: string | number | null;
+            /** Text */
+            text: string;
+            /** Called */
+            called: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Auto */
+            auto: string;
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Changed */
+            changed: boolean;
+        };
+        Source: {
+            /** @enum {string} */
+            kind: "the outer shape" | "the shapes" | "the rest" | "centre-lines";
+        };
+        Span: {
+            id: string;
+            x: number;
+            y: number;
+            x2: number;
+            y2: number;
+        };
+        /**
+         * SplitByColour
+         * @description A layer for each of the piece's colours, lowest first: the first on the layer there is, every other with a sheet
+         *     of its own.
+         */
+        SplitByColour: {
+            /** Piece */
+            piece: string;
+            /** Colours */
+            colours: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split by colour";
+        };
+        Spot: {
+            /** @enum {string} */
+            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+            ink: string;
+            cmyk: [
+                number,
+                number,
+                number,
+                number
+            ];
+            pen: number;
+        };
+        SpotPlate: {
+            /** @enum {string} */
+            kind: "white under the print" | "varnish over the print";
+            plate_spread: number;
+        };
+        /** StartedOut */
+        StartedOut: {
+            /** Id */
+            id: number;
+        };
+        /** StateOut */
+        StateOut: {
+            /** Key */
+            key: string;
+            /** State */
+            state: string;
         };
         /**
          * StationOut
@@ -3309,6 +2924,82 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Stencil: {
+            /** @enum {string} */
+            kind: "a piece" | "a stencil";
+            width: number;
+            count: number;
+            bridges: components["schemas"]["Span"][];
+        };
+        /**
+         * StepIn
+         * @description step: what one press does, by its kind; the core tells what that changes.
+         */
+        StepIn: {
+            /** Seen */
+            seen: number;
+            /** Step */
+            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
+        };
+        Stock: {
+            key: string;
+            name: string;
+            width: number;
+            usable_width: number;
+            usable_length: number;
+            smallest_part: number;
+            colour: string;
+            mirrored: boolean;
+            thinnest: number;
+            liner: boolean;
+            /** @enum {string} */
+            kind: "a roll" | "a sheet";
+            thickness: number;
+            price: number;
+            length_left: number | null;
+            beneath: string;
+            finishing: string;
+            press_heat: number | null;
+            press_seconds: number | null;
+            press_pressure: string;
+            peel: string;
+            profile: string;
+            profile_name: string;
+            /** @enum {string} */
+            rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
+        };
+        Surround: {
+            /** @enum {string} */
+            kind: "a simple shape";
+            /** @enum {string} */
+            surround: "rectangle" | "rounded rectangle" | "circle" | "ellipse" | "hexagon" | "smooth hull";
+            radius: number;
+        };
+        /**
+         * TakeSecondSide
+         * @description A second side taken away, with the layers that lie on it.
+         */
+        TakeSecondSide: {
+            /** Sheet */
+            sheet: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take second side";
+        };
+        /**
+         * TakenOut
+         * @description said: what was taken off and kept, in words.
+         */
+        TakenOut: {
+            /** Sheet */
+            sheet: string;
+            /** Revision */
+            revision: number;
+            /** Said */
+            said: string;
+        };
         /**
          * TakerOut
          * @description An element that is cut out, or is the common part: its outline, and whether it meets the piece at all.
@@ -3320,6 +3011,165 @@ export interface components {
             d: string;
             /** Meets */
             meets: boolean;
+        };
+        /** TaskOut */
+        TaskOut: {
+            /** Id */
+            id: number;
+            /** Revision */
+            revision: number;
+            /** State */
+            state: string;
+            /** Progress */
+            progress: number;
+            /** Doing */
+            doing: string;
+            /** Message */
+            message: string;
+            /** What To Do */
+            what_to_do: string;
+            /** Files */
+            files: components["schemas"]["FileOut"][];
+        };
+        /**
+         * ThingOut
+         * @description Something that pieces go on: SVG path data in mm, and where a piece sits.
+         */
+        ThingOut: {
+            /** Key */
+            key: string;
+            /** Outline */
+            outline: string;
+            /** Details */
+            details: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Down */
+            down: number;
+            /** From Top */
+            from_top: boolean;
+        };
+        ThroughCut: {
+            /** @enum {string} */
+            kind: "through cut";
+            /** @enum {string} */
+            crossings: "keeps clear" | "may cross";
+            clearance: number;
+            ties: number;
+            tie_spacing: number;
+            tie_width: number;
+            /** @enum {string} */
+            tie_places: "straight" | "hidden";
+            tie_marks: components["schemas"]["Anchor"][];
+            /** @enum {string} */
+            kerf_side: "by its depth" | "outside" | "inside" | "on the line";
+            kerf_marks: components["schemas"]["KerfMark"][];
+        };
+        Ticket: {
+            schema: number;
+            name: string;
+            client: string;
+            due: string | null;
+            artworks: components["schemas"]["Artwork"][];
+            pieces: components["schemas"]["Piece"][];
+            sheets: components["schemas"]["Sheet"][];
+            accepted: components["schemas"]["Accepted"][];
+        };
+        TouchUp: {
+            id: string;
+            /** @enum {string} */
+            kind: "drop" | "keep" | "fill hole" | "open hole" | "rub out" | "fill in" | "join" | "straighten" | "smooth" | "arc" | "circle" | "ellipse" | "outline";
+            x: number;
+            y: number;
+            x2: number;
+            y2: number;
+            colour: [
+                number,
+                number,
+                number
+            ];
+            size: number;
+            /** @enum {string} */
+            alike: "only this" | "of this colour" | "of this size";
+            width: number;
+            points: number[];
+            outline: string;
+        };
+        Trace: {
+            /** @enum {string} */
+            mode: "two-tone" | "outer" | "colours" | "centre-lines" | "paths";
+            threshold: number | null;
+            lightest: number | null;
+            colours: number | null;
+            recolours: components["schemas"]["Recolour"][];
+            /** @enum {string} */
+            paper: "left out" | "kept";
+            /** @enum {string} */
+            strokes: "outlines" | "lines";
+            same_ink: number;
+            /** @enum {string} */
+            edges: "both edges" | "outer edge" | "inner edge";
+            /** @enum {string} */
+            corners: "rounded" | "true" | "sharp";
+            smooth: number;
+            deviation: number | null;
+            smallest: number;
+            smallest_hole: number;
+            overlap: number;
+            areas: components["schemas"]["Area"][];
+        };
+        /** TriedOut */
+        TriedOut: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Shapes */
+            shapes: components["schemas"]["ShapeOut"][];
+            /** Nodes */
+            nodes: number;
+            /** Worst */
+            worst: number | null;
+            /** Thinnest */
+            thinnest: number | null;
+            /** Reduced */
+            reduced: boolean;
+        };
+        /** TryOutIn */
+        TryOutIn: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /** TryOutOut */
+        TryOutOut: {
+            /** Name */
+            name: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /**
+         * WayIn
+         * @description line: its path in the ticket.
+         */
+        WayIn: {
+            /** Line */
+            line: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /**
+         * WayOut
+         * @description minutes: of one sheet, None while power or speed are missing; look: a picture.
+         */
+        WayOut: {
+            /** Minutes */
+            minutes: number | null;
+            /** Strokes */
+            strokes: number;
+            /** Look */
+            look: string;
         };
         /**
          * WorkOut
@@ -3350,327 +3200,12 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /**
-         * DraftIn
-         * @description station: what is looked at. No more than that and what it needs is worked out and told.
-         */
-        DraftIn: {
-            /** Seen */
-            seen: number;
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
-            /**
-             * Station
-             * @default machine
-             * @enum {string}
-             */
-            station: "artwork" | "clean" | "trace" | "lines" | "sheet" | "machine";
-        };
-        /**
-         * NestOut
-         * @description changes: that lay the sheet so; up: copies, on so many runs, each so long in mm.
-         */
-        NestOut: {
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
-            /** Up */
-            up: number;
-            /** Runs */
-            runs: number;
-            /** Length */
-            length: number;
-        };
-        /**
-         * NestIn
-         * @description seconds: how long to look, 0 to 60.
-         */
-        NestIn: {
-            /**
-             * Seconds
-             * @default 5
-             */
-            seconds: number;
-        };
-        /** OneMoreIn */
-        OneMoreIn: {
-            /** Layer */
-            layer: string;
-        };
-        /**
-         * ClickIn
-         * @description what: is clicked. line: id of the line in hand, empty for none. x, y: as fractions of the piece's box.
-         */
-        ClickIn: {
-            /** Seen */
-            seen: number;
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "hole" | "region" | "kerf";
-            /**
-             * Line
-             * @default
-             */
-            line: string;
-            /** X */
+        Zone: {
+            id: string;
             x: number;
-            /** Y */
             y: number;
-        };
-        /**
-         * TakenOut
-         * @description said: what was taken off and kept, in words.
-         */
-        TakenOut: {
-            /** Sheet */
-            sheet: string;
-            /** Revision */
-            revision: number;
-            /** Said */
-            said: string;
-        };
-        /** TryOutOut */
-        TryOutOut: {
-            /** Name */
-            name: string;
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
-        };
-        /** TriedOut */
-        TriedOut: {
-            /** Width */
             width: number;
-            /** Height */
             height: number;
-            /** Shapes */
-            shapes: components["schemas"]["ShapeOut"][];
-            /** Nodes */
-            nodes: number;
-            /** Worst */
-            worst: number | null;
-            /** Thinnest */
-            thinnest: number | null;
-            /** Reduced */
-            reduced: boolean;
-        };
-        /** TryOutIn */
-        TryOutIn: {
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
-        };
-        /**
-         * DeviationOut
-         * @description Outlines in runs by how far they lie from the pixels; ``classes`` in mm; the worst place in mm and px.
-         */
-        DeviationOut: {
-            /** Classes */
-            classes: number[];
-            /** Runs */
-            runs: components["schemas"]["DeviationRun"][];
-            /** Worst */
-            worst: [
-                number,
-                number,
-                number
-            ];
-            /** Worst Px */
-            worst_px: number;
-        };
-        /** DeviationRun */
-        DeviationRun: {
-            /** Level */
-            level: number;
-            /** D */
-            d: string;
-        };
-        /** ChangesOut */
-        ChangesOut: {
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
-        };
-        /**
-         * DrawingOut
-         * @description A job in small: what it prints and its lines, in mm.
-         */
-        DrawingOut: {
-            /** Box */
-            box: [
-                number,
-                number,
-                number,
-                number
-            ];
-            /** Lines */
-            lines: components["schemas"]["DrawingLineOut"][];
-            /** Prints */
-            prints: components["schemas"]["PrintOut"][];
-        };
-        /**
-         * ProcessOut
-         * @description How a process looks on screen: colour, width and dash in CSS pixels.
-         */
-        ProcessOut: {
-            /** Key */
-            key: string;
-            /** Words */
-            words: string;
-            /** Colour */
-            colour: string;
-            /** Width */
-            width: number;
-            /** Dash */
-            dash: number[];
-        };
-        /**
-         * ThingOut
-         * @description Something that pieces go on: SVG path data in mm, and where a piece sits.
-         */
-        ThingOut: {
-            /** Key */
-            key: string;
-            /** Outline */
-            outline: string;
-            /** Details */
-            details: string;
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** Down */
-            down: number;
-            /** From Top */
-            from_top: boolean;
-        };
-        /** FileOut */
-        FileOut: {
-            /** Name */
-            name: string;
-            /** Purpose */
-            purpose: string;
-            /** Bytes */
-            bytes: number;
-            /** Sha256 */
-            sha256: string;
-        };
-        /** TaskOut */
-        TaskOut: {
-            /** Id */
-            id: number;
-            /** Revision */
-            revision: number;
-            /** State */
-            state: string;
-            /** Progress */
-            progress: number;
-            /** Doing */
-            doing: string;
-            /** Message */
-            message: string;
-            /** What To Do */
-            what_to_do: string;
-            /** Files */
-            files: components["schemas"]["FileOut"][];
-        };
-        /**
-         * RunOut
-         * @description A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
-         *     made; x, y: of the head in the machine's axes.
-         */
-        RunOut: {
-            /** Id */
-            id: number;
-            /** Sheet */
-            sheet: string;
-            /** Revision */
-            revision: number;
-            /** State */
-            state: string;
-            /** Lines */
-            lines: number;
-            /** Done */
-            done: number;
-            /** Moves */
-            moves: number;
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** Message */
-            message: string;
-        };
-        /**
-         * FoundIn
-         * @description found: where each printed mark lies in the machine's axes, mm; empty where the sheet lies as meant.
-         */
-        FoundIn: {
-            /**
-             * Found
-             * @default []
-             */
-            found: [
-                number,
-                number
-            ][];
-        };
-        /**
-         * MarksOut
-         * @description meant: where printed marks should lie in the machine's axes; found: where they do; said: how the sheet lies; at:
-         *     the map from the one to the other, as SVG has it.
-         */
-        MarksOut: {
-            /** Meant */
-            meant: [
-                number,
-                number
-            ][];
-            /** Found */
-            found: [
-                number,
-                number
-            ][];
-            /** Said */
-            said: string;
-            /** At */
-            at: number[] | null;
-        };
-        /**
-         * CommandIn
-         * @description back: mm, while it is paused.
-         */
-        CommandIn: {
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "pause" | "resume" | "back" | "stop" | "go on";
-            /**
-             * Length
-             * @default 20
-             */
-            length: number;
-        };
-        /**
-         * WayOut
-         * @description minutes: of one sheet, None while power or speed are missing; look: a picture.
-         */
-        WayOut: {
-            /** Minutes */
-            minutes: number | null;
-            /** Strokes */
-            strokes: number;
-            /** Look */
-            look: string;
-        };
-        /**
-         * WayIn
-         * @description line: its path in the ticket.
-         */
-        WayIn: {
-            /** Line */
-            line: string;
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
         };
     };
     responses: never;
