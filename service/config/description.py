@@ -13,7 +13,7 @@ from nibble_core.ticket.json_schema import NAMED
 def described(api: NinjaAPI) -> dict[str, Any]:
     """What the API offers. The core's types, which come with every use of them, stand once among the components and
     are pointed at."""
-    whole = dict(api.get_openapi_schema())
+    whole: dict[str, Any] = dict(api.get_openapi_schema())
     components: dict[str, Any] = {}
     whole = _pointing(whole, components)
     whole["components"]["schemas"] = dict(sorted({**whole["components"]["schemas"], **components}.items()))

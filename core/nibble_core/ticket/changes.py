@@ -70,7 +70,7 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
             raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
         made = change.value
         rule = rule_of(kind, last)
-        if rule is not None and rule.type_of is not None and isinstance(made, str):
+        if rule is not None and rule.types and isinstance(made, str):
             made = as_kind(rule, made, holder[last])
         if kind is Line and last == "source" and _kind(made) in ITSELF and _kind(holder[last]) not in ITSELF:
             holder["offset"].update(THEMSELVES)
@@ -178,7 +178,7 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
         if rule.kind == "flag":
             return f"{process or rule.called} {'on' if change.value else 'off'}"
         called = rule.called if not process or name == "process" else f"{process}: {rule.called}"
-        return f"{called} to {rule.say(rule.check(change.value if rule.type_of is None else _kind(change.value)))}"
+        return f"{called} to {rule.say(rule.check(_kind(change.value) if rule.types else change.value))}"
     if change.operation == "add":
         if name in _ADDED_WORDS:
             return _ADDED_WORDS[name]

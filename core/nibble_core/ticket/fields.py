@@ -18,8 +18,8 @@ from nibble_core.geometry.units import format_number, say_length
 
 @dataclass(frozen=True)
 class Rule:
-    """What a field takes. ``called`` names it in the words of a change; ``auto`` is what None is called; ``type_of``
-    gives the type of a value that comes in kinds, of which ``choices`` tells those there are."""
+    """What a field takes. ``called`` names it in the words of a change; ``auto`` is what None is called; ``types``: of
+    a value that comes in kinds, which are its choices, the type of each."""
 
     kind: str
     called: str
@@ -28,7 +28,7 @@ class Rule:
     step: float = 1.0
     choices: Mapping[str, str] | None = None
     auto: str | None = None
-    type_of: Callable[[str], type] | None = None
+    types: Mapping[str, type] = field(default_factory=dict)
 
     def check(self, value: Any) -> Any:
         """The value as stored. Raises InvalidTicket, naming the limits or the right values."""
@@ -165,7 +165,8 @@ def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:
 
 def of_kinds(default: Any, called: str, choices: Mapping[str, str], type_of: Callable[[str], type]) -> Any:
     """A value that comes in kinds, each a dataclass with a field ``kind`` and what else counts for it."""
-    return field(default=default, metadata={"rule": Rule("choice", called, choices=choices, type_of=type_of)})
+    types = {kind: type_of(kind) for kind in choices}
+    return field(default=default, metadata={"rule": Rule("choice", called, choices=choices, types=types)})
 
 
 def text(default: str, longest: int, called: str, *, shortest: int = 0, empty: str | None = None) -> Any:

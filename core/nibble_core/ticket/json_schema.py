@@ -29,7 +29,7 @@ def _of_field(owner: type[Any], name: str, hint: Any) -> dict[str, Any]:
     rule = rule_of(owner, name)
     if rule is None:
         return _of_hint(hint)
-    if rule.type_of is not None:
+    if rule.types:
         return _of_kinds(rule)
     found = _of_rule(rule)
     return {"anyOf": [found, {"type": "null"}]} if NoneType in get_args(hint) else found
@@ -47,10 +47,9 @@ def _of_rule(rule: Rule) -> dict[str, Any]:
 
 def _of_kinds(rule: Rule) -> dict[str, Any]:
     """One of several dataclasses, told apart by their kinds."""
-    assert rule.type_of is not None
     kinds: dict[type[Any], list[str]] = {}
-    for kind in rule.choices or ():
-        kinds.setdefault(rule.type_of(kind), []).append(kind)
+    for kind, own in rule.types.items():
+        kinds.setdefault(own, []).append(kind)
     found = []
     for own, its in kinds.items():
         schema = json_schema(own)

@@ -74,7 +74,7 @@ def slot(here: str, owner: Any, name: str) -> Slot:
     assert rule is not None
     choices = tuple(Choice(key, key, words) for key, words in (rule.choices or {}).items())
     default = next(f.default for f in owner.__dataclass_fields__.values() if f.name == name)
-    if rule.type_of is not None:
+    if rule.types:
         value, default = value.kind, default.kind
     return Slot(
         f"{here}/{name}".lstrip("/"), rule.kind, value, rule.say(value), rule.called, rule.low, rule.high, rule.step,

@@ -76,7 +76,7 @@ def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
     rule = rule_of(owner, name)
     if rule is not None:
         try:
-            return rule.check(plain) if rule.type_of is None else _of_kind(rule, plain, where)
+            return _of_kind(rule, plain, where) if rule.types else rule.check(plain)
         except InvalidTicket as error:
             raise InvalidTicket(error.message, error.what_to_do, where=error.where or where) from error
     if get_origin(hint) is tuple:
@@ -104,15 +104,14 @@ def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
 
 def _of_kind(rule: Rule, plain: Any, where: str) -> Any:
     """A value of one of several kinds; a kind alone is that kind with its usual values."""
-    assert rule.type_of is not None
     plain = {"kind": plain} if isinstance(plain, str) else plain
     if not isinstance(plain, dict):
         raise InvalidTicket(f"The {rule.called} is a kind with its values.", f"Choose {', '.join(rule.choices or ())}.")
     kind = rule.check(plain.get("kind"))
-    own: type = rule.type_of(kind)
+    own = rule.types[kind]
     alien = sorted(plain.keys() - _hints(own).keys())
     if alien:
-        can = [one for one in rule.choices or () if alien[0] in _hints(rule.type_of(one))]
+        can = [one for one, its in rule.types.items() if alien[0] in _hints(its)]
         raise InvalidTicket(
             f"“{alien[0]}” does not belong to “{kind}”.",
             f"It belongs to {', '.join(can)}." if can else f"Known: {', '.join(_hints(own))}.",
@@ -122,8 +121,7 @@ def _of_kind(rule: Rule, plain: Any, where: str) -> Any:
 
 def as_kind(rule: Rule, kind: str, before: dict[str, Any]) -> dict[str, Any]:
     """A plain value made another kind of its rule: what both kinds have stays. Raises InvalidTicket for no kind."""
-    assert rule.type_of is not None
-    own = _hints(rule.type_of(rule.check(kind)))
+    own = _hints(rule.types[rule.check(kind)])
     return {key: value for key, value in before.items() if key in own} | {"kind": kind}
 
 
@@ -154,8 +152,8 @@ def _fields(kind: Any) -> tuple[tuple[str, bool], ...]:
 def type_at(owner: type, name: str, plain: dict[str, Any]) -> type:
     """The dataclass of a field's plain value, or of its items; of one of several kinds, that of its kind."""
     rule = rule_of(owner, name)
-    if rule is not None and rule.type_of is not None:
-        return rule.type_of(plain[name]["kind"])
+    if rule is not None and rule.types:
+        return rule.types[plain[name]["kind"]]
     hint = _hints(owner).get(name, object)
     found: type = get_args(hint)[0] if get_origin(hint) is tuple else hint
     return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import fields
 from typing import Any
 
@@ -79,17 +79,16 @@ def _line_in_kinds(line: Plain) -> Plain:
 def _of_kind(owner: type, name: str, kind: Any, flat: Plain) -> Plain:
     """The values of flat ones that count for a kind of a field."""
     rule = rule_of(owner, name)
-    assert rule is not None and rule.type_of is not None
-    known = isinstance(kind, str) and kind in (rule.choices or ())
-    own: Any = fields(rule.type_of(kind)) if known else ()
+    assert rule is not None
+    own: Any = fields(rule.types[kind]) if isinstance(kind, str) and kind in rule.types else ()
     return {one.name: flat[one.name] for one in own if one.name in flat} | {"kind": kind}
 
 
 def _names(owner: type, name: str) -> set[str]:
     """The values that count for any kind of a field."""
     rule = rule_of(owner, name)
-    assert rule is not None and rule.type_of is not None
-    types: list[Any] = [rule.type_of(kind) for kind in rule.choices or ()]
+    assert rule is not None
+    types: Iterable[Any] = rule.types.values()
     return {own.name for one in types for own in fields(one)}
 
 
