@@ -253,7 +253,7 @@ def sharp_insides(line: CutLine, radius: float) -> list[Finding]:
 def printed_beyond(line: CutLine, parts: BaseGeometry, over: BaseGeometry, slack: float) -> list[Finding]:
     """What is printed outside the ``parts`` that the cuts leave, bleed aside. over: what of it lies more than ``slack``
     mm outside them, which is BEYOND and what a picture's edge may be told wrong by."""
-    if over.area < 1e-4:
+    if over.area < 1e-4 or parts.is_empty:
         return []
     found = max(polygons(over), key=lambda part: part.area)
     # the furthest place lies on its edge, or, where an opening is printed over, amid it

@@ -105,6 +105,8 @@ def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
     """Engraved areas finer than the beam, strokes nearer than it is wide, areas that are burnt twice."""
     beam = sheet.machine.beam
     for held in sheet.holds:
+        if held.layer not in work.layers:  # told at Lines
+            continue
         layer, piece = ticket.layer(held.layer), ticket.piece_of_layer(held.layer)
         drawn = work.layers[layer.id].value
         intervals = {line.id: line.fill.interval for line in layer.lines if isinstance(line.fill, AreaFill)}

@@ -314,6 +314,9 @@ def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
     if edge is None:
         return MultiPolygon([Polygon(part.exterior) for part in polygons(composed.whole)])
     inner = [line.area for line in drawn.lines if line.process == "through cut" and line is not edge and line.regions]
+    # a cut that runs on the edge once more opens nothing
+    hair = EDGE * edge.area.length
+    inner = [area for area in inner if area.area < edge.area.area - hair]
     openings = shapely.union_all([area for area in inner if edge.area.contains(area.buffer(-EDGE))])
     return MultiPolygon(polygons(edge.area.difference(openings)))
 

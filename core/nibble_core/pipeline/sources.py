@@ -10,9 +10,9 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import InvalidTicket, NothingToCut
-from nibble_core.geometry import Path, Point, Region
+from nibble_core.geometry import Bundle, Path, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.regions import polygons, union
+from nibble_core.geometry.regions import courses, polygons, union
 from nibble_core.graphics import Drawn, Shape, colours_apart, hex_colour
 from nibble_core.graphics.stroking import region_of
 from nibble_core.lines.composing import area_of
@@ -95,7 +95,7 @@ def source_of(
             "Switch it on, or choose another.",
         )
     if isinstance(source, Surround):
-        return [surrounding(source.surround, shown, radius=source.radius)]
+        return [surrounding(source.surround, _enclosed(composed, shown), radius=source.radius)]
     if source.kind in NAMING:
         return _found(_named(source, composed), *_MISSING[source.kind])
     if source.kind == "the rest":
@@ -105,8 +105,20 @@ def source_of(
         return _found(
             _shapes(composed, shown), "The piece has only bare lines.", "Trace shapes, or follow its centre-lines."
         )
-    return _found(_shapes(composed, shown), "The layer holds no shape.", "Click its colours or regions on the table.")
+    return _found(_shapes(composed, shown), *NO_SHAPE)
 
+
+def _enclosed(composed: PieceResult, shown: MultiPolygon) -> BaseGeometry:
+    """What a simple shape is drawn round: the shapes that a layer holds, of a piece without any its bare lines."""
+    if not shown.is_empty:
+        return shown
+    if shown is not composed.whole or not composed.strokes:
+        raise NothingToCut(*NO_SHAPE)
+    lines = shapely.multilinestrings(courses(Bundle.of([stroke.path for stroke in composed.strokes])))
+    return lines.buffer(SLIVER)
+
+
+NO_SHAPE = "The layer holds no shape.", "Click its colours or regions on the table."
 
 _MISSING = {
     "one element": ("The element that this line follows is gone.", "Choose another one."),

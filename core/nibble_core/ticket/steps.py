@@ -156,6 +156,8 @@ class RemovePiece:
 
     def changes(self, ticket: Ticket) -> list[Change]:
         piece = _piece(ticket, self.piece)
+        if len(ticket.pieces) == 1:
+            raise InvalidTicket("A job keeps at least one piece.", "Put the job away instead.")
         gone = {one.id for one in piece.layers}
         return [*_without(ticket.sheets, gone), Change(f"pieces/{piece.id}", operation="remove")]
 
