@@ -496,8 +496,10 @@ def _cover(area: BaseGeometry, picture: PrintedPicture, place: int) -> NDArray[n
 def _share(area: BaseGeometry, placed: Affine, width: int, height: int) -> NDArray[np.float64]:
     """Share of each of width by height pixels, which ``placed`` brings to the piece, inside an area of it."""
     back = placed.inverse()
+    parts = np.array(polygons(area))
+    frame = shapely.transform(shapely.box(0, 0, width, height), placed.map)
     rings = []
-    for part in polygons(area):
+    for part in parts[shapely.STRtree(parts).query(frame)]:  # of a piece that repeats a picture, those near this one
         outer, holes = oriented_rings(part)
         rings += [back.map(ring) for ring in (outer, *holes)]
     return covered(rings, width, height)
