@@ -216,7 +216,8 @@ def _two_tone(
         measured = traced.deviation()
         if trace.edges != "inner edge" or trace.mode != "two-tone":
             ink = _filled(field < at) if filled else field < at
-            both = two_way(np.asarray(ink), [region.region for region in traced.regions])
+            regions = [region.region for region in traced.regions]
+            both = two_way(np.asarray(ink), regions, reduced=traced.reduced)
     busy = Busy(traced.hurried, traced.reduced)
     return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places, busy, both)
 

@@ -43,9 +43,12 @@ class TwoWay:
         return self.added > self.told + APEX
 
 
-def two_way(ink: NDArray[np.bool_], regions: Sequence[Region], *, slack: NDArray[np.float32] | None = None) -> TwoWay:
+def two_way(
+    ink: NDArray[np.bool_], regions: Sequence[Region], *, slack: NDArray[np.float32] | None = None, reduced: int = 1
+) -> TwoWay:
     """``ink``: (rows, columns). ``regions``: in pixels of it, all that were found. ``slack``: px that each place may
-    lie further off, such as a drawn line's own width, which its stroke has on the average only; it is taken off."""
+    lie further off, such as a drawn line's own width, which its stroke has on the average only; it is taken off.
+    ``reduced``: px of the ink that were one of the trace's, each way: what is a speck there is none here."""
     step = max(1, round((ink.size / MOST_PX) ** 0.5))
     seen = np.ascontiguousarray(ink[step // 2 :: step, step // 2 :: step])
     covered = np.zeros(seen.shape, np.uint8)
@@ -53,7 +56,7 @@ def two_way(ink: NDArray[np.bool_], regions: Sequence[Region], *, slack: NDArray
         rings = [np.rint((ring.flattened(0.2) / step - 0.5) * (1 << SHIFT)).astype(np.int32) for ring in region.rings]
         cv2.fillPoly(covered, rings, 1, lineType=cv2.LINE_8, shift=SHIFT)
     spared = None if slack is None else slack[step // 2 :: step, step // 2 :: step] / step
-    left, left_at = _furthest(_without_specks(seen, SPECK / step**2) & (covered == 0), covered > 0, spared)
+    left, left_at = _furthest(_without_specks(seen, SPECK * (reduced / step) ** 2) & (covered == 0), covered > 0, spared)
     added, added_at = _furthest((covered > 0) & ~seen, seen, spared)
     return TwoWay(left * step, _px(left_at, step), added * step, _px(added_at, step), max(TOLD, 1.5 * step))
 

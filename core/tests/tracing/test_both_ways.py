@@ -106,7 +106,11 @@ class BothWays(unittest.TestCase):
     def test_specks_of_a_few_pixels_are_nobodys_ink(self):
         ink = np.zeros((60, 60), bool)
         ink[5:35, 5:35], ink[50:52, 50:52] = True, True
-        self.assertFalse(two_way(ink, [Region(Path.polygon([(5, 5), (35, 5), (35, 35), (5, 35)]))]).leaves_out)
+        square = Region(Path.polygon([(5, 5), (35, 5), (35, 35), (5, 35)]))
+        self.assertFalse(two_way(ink, [square]).leaves_out)
+        ink[50:54, 50:54] = True  # one pixel, where it was traced at a quarter of them each way
+        self.assertTrue(two_way(ink, [square]).leaves_out)
+        self.assertFalse(two_way(ink, [square], reduced=4).leaves_out)
 
     def test_a_branch_that_the_middles_leave_out_is_told_and_a_line_of_changing_width_is_not(self):
         y, x = np.mgrid[0:100, 0:200] + 0.5
