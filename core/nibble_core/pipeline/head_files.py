@@ -44,9 +44,11 @@ def write_head(
 
 
 def marks_on_machine(sheet: Sheet, work: Work) -> list[tuple[float, float]]:
-    """Where the printed marks of a sheet are meant to lie, in the machine's axes."""
+    """Where the printed marks of a sheet are meant to lie, in the machine's axes. Raises CannotMake where its moves
+    are not planned."""
+    to_machine = planned(sheet, work).to_machine
     places = np.array(work.sheets[sheet.id].value.marks.places, float).reshape(-1, 2)
-    return [(x, y) for x, y in planned(sheet, work).to_machine.map(places).tolist()]
+    return [(x, y) for x, y in to_machine.map(places).tolist()]
 
 
 def how_it_lies(sheet: Sheet, work: Work, found: Sequence[tuple[float, float]]) -> Located:
@@ -103,7 +105,9 @@ def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byt
 
 
 def planned(sheet: Sheet, work: Work) -> BeamRun:
-    """Every move of a sheet's beam. Raises CannotMake where nobody knows them."""
+    """Every move of a sheet's beam. Raises CannotMake where nobody knows them, and what keeps it from being laid."""
+    if sheet.id not in work.sheets:
+        work.require_whole()
     if sheet.id not in work.beams:
         raise CannotMake(
             f"The moves of the {sheet.machine.name} are not planned: power or speed is missing, or it has no beam.",

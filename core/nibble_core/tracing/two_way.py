@@ -56,7 +56,9 @@ def two_way(
         rings = [np.rint((ring.flattened(0.2) / step - 0.5) * (1 << SHIFT)).astype(np.int32) for ring in region.rings]
         cv2.fillPoly(covered, rings, 1, lineType=cv2.LINE_8, shift=SHIFT)
     spared = None if slack is None else slack[step // 2 :: step, step // 2 :: step] / step
-    left, left_at = _furthest(_without_specks(seen, SPECK * (reduced / step) ** 2) & (covered == 0), covered > 0, spared)
+    left, left_at = _furthest(
+        _without_specks(seen, SPECK * (reduced / step) ** 2) & (covered == 0), covered > 0, spared
+    )
     added, added_at = _furthest((covered > 0) & ~seen, seen, spared)
     return TwoWay(left * step, _px(left_at, step), added * step, _px(added_at, step), max(TOLD, 1.5 * step))
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from nibble_core.errors import NibbleError
 from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.head_files import marks_on_machine
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
@@ -111,8 +112,10 @@ class AnyPressTest(unittest.TestCase):
 
     def test_a_blocked_laser_job_says_why(self):
         ticket = apply(STARTS[2], [Change("pieces/p1/layers/l1/shows", "chosen regions")])
-        told = stations(ticket, work_out(ticket, lambda _: b"", MemoryStore()))
-        self.assertIn("blocked", [one.state for one in told])
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        self.assertIn("blocked", [one.state for one in stations(ticket, work)])
+        with self.assertRaisesRegex(NibbleError, "holds no shape"):
+            marks_on_machine(ticket.sheets[0], work)
 
     def test_a_cut_made_twice_leaves_the_print_as_it_was(self):
         ticket = STARTS[0]
