@@ -26,26 +26,14 @@ class Along:
 
     def at(self, s: float) -> OnPath:
         """The place at arc length ``s``; a closed path is walked round and round."""
-        if self.path.closed:
-            s %= self.length
-        k = min(int(np.searchsorted(self.ends, s, side="right")), len(self.path) - 1)
-        rest = s - (float(self.ends[k - 1]) if k else 0.0)
-        own = float(self._lengths[k])
-        t = rest / own if own > 0 else 0.0
-        if self.path.kinds[k] == CUBIC:
-            for _ in range(8):  # Newton on the length of the part up to t
-                part, speed = _cubic_length(self.path.rows[k], t), _speed(self.path.rows[k], t)
-                step = (part - rest) / max(speed, 1e-12)
-                t = min(max(t - step, 0.0), 1.0)
-                if abs(step) < 1e-13:
-                    break
-        return OnPath(k, min(max(t, 0.0), 1.0), 0.0)
+        segment, t = self._places(np.array([s]))
+        return OnPath(int(segment[0]), float(t[0]), 0.0)
 
     def of(self, place: OnPath) -> float:
         """The arc length at a place."""
         before = float(self.ends[place.segment - 1]) if place.segment else 0.0
         if self.path.kinds[place.segment] == CUBIC:
-            return before + _cubic_length(self.path.rows[place.segment], place.t)
+            return before + float(_cubic_lengths(self.path.rows[[place.segment]], np.array([place.t]))[0])
         return before + place.t * float(self._lengths[place.segment])
 
     def point(self, s: float) -> tuple[float, float]:
@@ -55,13 +43,36 @@ class Along:
 
     def points(self, s: NDArray[np.float64]) -> Points:
         """The points at arc lengths, (n, 2)."""
-        places = [self.at(one) for one in s.tolist()]
-        k = [one.segment for one in places]
-        return evaluate(self.path.kinds[k], self.path.rows[k], np.array([one.t for one in places]))
+        segment, t = self._places(s)
+        return evaluate(self.path.kinds[segment], self.path.rows[segment], t)
+
+    def _places(self, s: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+        """Segments and parameters at arc lengths, (n,)."""
+        if self.path.closed:
+            s = s % self.length
+        k = np.minimum(np.searchsorted(self.ends, s, side="right"), len(self.path) - 1)
+        rest, own = s - np.where(k > 0, self.ends[k - 1], 0.0), self._lengths[k]
+        t = np.clip(np.divide(rest, own, out=np.zeros(len(s)), where=own > 0), 0.0, 1.0)
+        curved = np.nonzero(self.path.kinds[k] == CUBIC)[0]
+        rows, wanted, at = self.path.rows[k[curved]], rest[curved], t[curved]
+        for _ in range(8 if len(curved) else 0):  # Newton on the length of the part up to t
+            step = (_cubic_lengths(rows, at) - wanted) / np.maximum(_speeds(rows, at[:, None])[:, 0], 1e-12)
+            at = np.clip(at - step, 0.0, 1.0)
+            if np.abs(step).max() < 1e-13:
+                break
+        t[curved] = at
+        return k, t
 
     def between(self, start: float, end: float) -> Path:
         """The stretch from one arc length forward to another, as an open path of exact parts of its segments."""
-        return stretch(self.path, self.at(start), self.at(end))
+        (made,) = self.stretches(np.array([start]), np.array([end]))
+        return made
+
+    def stretches(self, starts: NDArray[np.float64], ends: NDArray[np.float64]) -> list[Path]:
+        """Likewise of several, (n,) each."""
+        segment, t = (one.tolist() for one in self._places(np.concatenate([starts, ends])))
+        at = [OnPath(*one, 0.0) for one in zip(segment, t, strict=True)]
+        return [stretch(self.path, *ends) for ends in zip(at[: len(starts)], at[len(starts) :], strict=True)]
 
 
 def _lengths(path: Path) -> NDArray[np.float64]:
@@ -69,36 +80,45 @@ def _lengths(path: Path) -> NDArray[np.float64]:
     lengths: NDArray[np.float64] = np.hypot(*(rows[:, 6:] - rows[:, :2]).T)
     arcs = path.kinds == 1
     lengths[arcs] = np.hypot(*(rows[arcs, :2] - rows[arcs, 2:4]).T) * np.abs(rows[arcs, 4])
-    for k in np.nonzero(path.kinds == CUBIC)[0]:
-        lengths[k] = _cubic_length(rows[k], 1.0)
+    cubics = path.kinds == CUBIC
+    lengths[cubics] = _cubic_lengths(rows[cubics], np.ones(int(cubics.sum())))
     return lengths
 
 
-def _cubic_length(row: NDArray[np.float64], t: float) -> float:
-    """Length of the part up to ``t`` by Gauss-Legendre of 24 points on each half (1e-12 of it for mild cubics)."""
-    total = 0.0
-    for low, high in ((0.0, t / 2), (t / 2, t)):
-        at = low + (high - low) * _GAUSS_T
-        total += (high - low) * float(_GAUSS_W @ _speeds(row, at))
+def _cubic_lengths(rows: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Lengths of the parts of cubics up to ``t``, each its own, by Gauss-Legendre of 24 points on each half (1e-12 of
+    it for mild cubics)."""
+    total = np.zeros(len(t))
+    for low, high in ((np.zeros(len(t)), t / 2), (t / 2, t)):
+        at = low[:, None] + (high - low)[:, None] * _GAUSS_T
+        total += (high - low) * (_speeds(rows, at) @ _GAUSS_W)
     return total
 
 
-def _speeds(row: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:
-    p = row.reshape(4, 2)
-    d = 3 * (p[1:] - p[:-1])
+def _speeds(rows: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Of each cubic at its own parameters, (n, k)."""
+    p = rows.reshape(-1, 4, 2)
+    d = 3 * (p[:, 1:] - p[:, :-1])
     u = 1 - t
-    v = (u * u)[:, None] * d[0] + (2 * u * t)[:, None] * d[1] + (t * t)[:, None] * d[2]
-    return np.asarray(np.hypot(v[:, 0], v[:, 1]))
-
-
-def _speed(row: NDArray[np.float64], t: float) -> float:
-    return float(_speeds(row, np.array([t]))[0])
+    x, y = ((u * u) * d[:, :1, axis] + (2 * u * t) * d[:, 1:2, axis] + (t * t) * d[:, 2:, axis] for axis in (0, 1))
+    return np.asarray(np.hypot(x, y))
 
 
 def corner_places(path: Path, angle: float) -> NDArray[np.float64]:
     """Arc lengths of the nodes at which a path turns by more than ``angle`` radians, to either side."""
     turn = _turns(path)
     return np.asarray(np.cumsum(_lengths(path))[: len(turn)][np.abs(turn) > angle])
+
+
+def off_corners(ring: Path, places: NDArray[np.float64], length: float) -> NDArray[np.float64]:
+    """How far places of a ring, as arc lengths, lie from its nearest corner; its whole length where it has none."""
+    corners = corner_places(ring, CORNER)
+    if not len(corners):
+        return np.full(places.shape, length)
+    round_it = np.concatenate([corners[-1:] - length, corners, corners[:1] + length])
+    at = places % length
+    k = np.searchsorted(round_it, at)
+    return np.asarray(np.minimum(at - round_it[k - 1], round_it[np.minimum(k, len(round_it) - 1)] - at))
 
 
 def corner_nodes(path: Path, angle: float) -> list[tuple[float, float]]:

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import Path, Point
-from nibble_core.geometry.along import CORNER, Along, corner_places
+from nibble_core.geometry.along import Along, off_corners
 from nibble_core.geometry.stretches import nearest_on
 
 TRIES = 25  # places looked at for each tie, within a quarter of the spacing to either side
@@ -49,41 +49,31 @@ def tied(
         if number < 1:
             return Tied((path,), ())
         middles = _places(along, number, width, prefer)
-    half = width / 2
-    paths = []
     following = np.append(middles[1:], middles[0] + along.length)
-    for here, there in zip(middles.tolist(), following.tolist(), strict=True):
-        if there - here > width + 1e-9:
-            paths.append(along.between(here + half, there - half))
-    return Tied(tuple(paths), tuple(Point(*along.point(s)) for s in middles.tolist()))
+    apart = following - middles > width + 1e-9
+    paths = along.stretches(middles[apart] + width / 2, following[apart] - width / 2)
+    return Tied(tuple(paths), tuple(Point(*place) for place in along.points(middles).tolist()))
 
 
 def _places(along: Along, count: int, width: float, prefer: str) -> NDArray[np.float64]:
     """One tie in each of ``count`` equal stretches, at the best of a few places in its middle half."""
     pitch = along.length / count
     offsets = np.linspace(-pitch / 4, pitch / 4, TRIES)
-    corners = corner_places(along.path, CORNER)
-    points = along.path.flattened(0.01)
-    hull = shapely.Polygon(points).convex_hull.exterior if len(points) > 2 else shapely.LineString(points)
-    best: list[float] = []
-    for k in range(count):
-        tries = (k + 0.5) * pitch + offsets
-        cost = _bend(along, tries, width) + 0.05 * np.abs(offsets) / pitch
-        if len(corners):
-            off = np.abs((tries[:, None] - corners[None] + along.length / 2) % along.length - along.length / 2).min(1)
-            cost += np.where(off < width, 10.0, 0.0)
-        if prefer == "hidden":
-            deep = shapely.distance(shapely.points([along.point(s) for s in tries]), hull)
-            cost -= deep / max(float(deep.max()), width)
-        best.append(float(tries[int(np.argmin(cost))]))
-    return np.sort(np.array(best) % along.length)
+    tries = (np.arange(count)[:, None] + 0.5) * pitch + offsets
+    cost = _bend(along, tries.ravel(), width).reshape(tries.shape) + 0.05 * np.abs(offsets) / pitch
+    cost[off_corners(along.path, tries, along.length) < width] += 10.0
+    if prefer == "hidden":
+        points = along.path.flattened(0.01)
+        hull = shapely.Polygon(points).convex_hull.exterior if len(points) > 2 else shapely.LineString(points)
+        deep = shapely.distance(shapely.points(along.points(tries.ravel())), hull).reshape(tries.shape)
+        cost -= deep / np.maximum(deep.max(1, keepdims=True), width)
+    return np.sort(tries[np.arange(count), cost.argmin(1)] % along.length)
 
 
 def _bend(along: Along, tries: NDArray[np.float64], width: float) -> NDArray[np.float64]:
     """How far from straight the path is over twice a tie's width: sagitta by chord."""
     reach = max(width, 0.2)
-    places = [np.array([along.point(s + d) for s in tries]) for d in (-reach, 0.0, reach)]
-    chord = places[2] - places[0]
+    before, at, behind = along.points(np.concatenate([tries - reach, tries, tries + reach])).reshape(3, -1, 2)
+    chord, middle = behind - before, at - before
     long = np.maximum(np.hypot(*chord.T), 1e-9)
-    middle = places[1] - places[0]
     return np.asarray(np.abs(chord[:, 0] * middle[:, 1] - chord[:, 1] * middle[:, 0]) / long / reach)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import ARC, LINE, Bundle, Path
-from nibble_core.geometry.along import CORNER, Along, corner_places
+from nibble_core.geometry.along import Along, off_corners
 
 SLANT = math.radians(45)
 OUT = 0.5  # of a lead-in's length that a lead-out has
@@ -80,10 +80,7 @@ def led(
         free &= shapely.contains(within, lines)
     if not free.any():
         return Led(ring, False)
-    corners = corner_places(ring, CORNER)
-    apart = np.full(TRIES, along.length)
-    if len(corners):
-        apart = np.abs((places[:, None] - corners[None] + along.length / 2) % along.length - along.length / 2).min(1)
+    apart = off_corners(ring, places, along.length)
     score = np.minimum(apart / length, 2.0) + 0.5 * np.minimum(room / length, 2.0)
     best = int(np.argmax(np.where(free, score, -1.0)))
     s = float(places[best])

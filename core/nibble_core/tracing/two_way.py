@@ -48,7 +48,7 @@ def two_way(
 ) -> TwoWay:
     """``ink``: (rows, columns). ``regions``: in pixels of it, all that were found. ``slack``: px that each place may
     lie further off, such as a drawn line's own width, which its stroke has on the average only; it is taken off.
-    ``reduced``: px of the ink that were one of the trace's, each way: what is a speck there is none here."""
+    ``reduced``: px of the ink, each way, that were one of the trace's: what was a speck to it counts as none."""
     step = max(1, round((ink.size / MOST_PX) ** 0.5))
     seen = np.ascontiguousarray(ink[step // 2 :: step, step // 2 :: step])
     covered = np.zeros(seen.shape, np.uint8)

@@ -114,7 +114,9 @@ class AnyPressTest(unittest.TestCase):
         ticket = apply(STARTS[2], [Change("pieces/p1/layers/l1/shows", "chosen regions")])
         work = work_out(ticket, lambda _: b"", MemoryStore())
         self.assertIn("blocked", [one.state for one in stations(ticket, work)])
-        with self.assertRaisesRegex(NibbleError, "holds no shape"):
+        ticket = apply(STARTS[2], [Change("pieces/p1/elements/e1/content/width", 4000.0)])
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        with self.assertRaisesRegex(NibbleError, "wide"):
             marks_on_machine(ticket.sheets[0], work)
 
     def test_a_cut_made_twice_leaves_the_print_as_it_was(self):
