@@ -211,6 +211,8 @@ class TakeSecondSide:
 
     def changes(self, ticket: Ticket) -> list[Change]:
         sheet = _sheet(ticket, self.sheet)
+        if not sheet.behind:
+            raise InvalidTicket("This sheet is no second side.", "Choose the one behind it.")
         held = {one.layer for one in sheet.holds}
         layers = [
             Change(f"pieces/{piece.id}/layers/{layer.id}", operation="remove")

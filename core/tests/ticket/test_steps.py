@@ -127,8 +127,13 @@ class SheetTest(unittest.TestCase):
         placed = replace(shared.sheets[0], arrangement="as placed", placed=(Placed("n1", "l2"), Placed("n2", "l1")))
         apart = taken(GiveOwnSheet("s1", "l2"), replace(shared, sheets=(placed,)))
         self.assertEqual((held(apart), [one.id for one in apart.sheets[0].placed]), ([["l1"], ["l2"]], ["n2"]))
-        with self.assertRaisesRegex(InvalidTicket, "already"):
-            BringLayer("s1", "l1").changes(self.two)
+        for step, why in (
+            (BringLayer("s1", "l1"), "already"), (TakeSecondSide("s1"), "no second side"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(InvalidTicket, why):
+                step.changes(self.two)
+        with self.assertRaisesRegex(InvalidTicket, "at least one piece"):
+            RemovePiece("p1").changes(badge_ticket())
 
     def test_a_second_side_lies_behind_each_piece_prints_nothing_and_goes_whole(self):
         shared = taken(BringLayer("s1", "l2"), self.two)
