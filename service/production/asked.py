@@ -251,7 +251,7 @@ def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Aske
     work = work_out(ticket, blobs.fetch, STORE, cancelled=asker.cancelled, doing=asker.tell)
     lines = work.layers[layer_id].value.lines if layer_id in work.layers else ()
     drawn = next((one for one in lines if one.id == line_id), None)
-    if drawn is None:
+    if drawn is None or not drawn.filled:
         raise NothingToCut("This way leaves nothing to engrave.", "Choose another.")
     image = look(drawn, ticket.sheets[0].machine.beam)
     minutes = minutes_of_run(ticket, work)

@@ -52,7 +52,7 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
 def drops(run: BeamRun) -> list[list[int]]:
     """First and last move of each closed cut, whose end frees what lies within: from where its ring begins."""
     moves = run.moves
-    cuts = np.array([one.process == "through cut" for one in run.job.tools])
+    cuts = np.array([one.process == "through cut" for one in run.job.tools], bool)
     burns = np.nonzero((moves.does == BURN) & cuts[moves.tool])[0]
     if not len(burns) or moves.path is None:
         return []
