@@ -6,7 +6,7 @@ One description serves validation, the sentence's slot and the words of a change
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
 from datetime import date
 from functools import cache
@@ -165,8 +165,26 @@ def choice(default: str, called: str, choices: Mapping[str, str]) -> Any:
 
 def of_kinds(default: Any, called: str, choices: Mapping[str, str], type_of: Callable[[str], type]) -> Any:
     """A value that comes in kinds, each a dataclass with a field ``kind`` and what else counts for it."""
-    types = {kind: type_of(kind) for kind in choices}
+    types = _Types(choices, type_of)
     return field(default=default, metadata={"rule": Rule("choice", called, choices=choices, types=types)})
+
+
+class _Types(Mapping[str, type]):
+    """The type of each kind there is, asked for anew each time: a process may be added to those there are."""
+
+    def __init__(self, kinds: Mapping[str, str], type_of: Callable[[str], type]) -> None:
+        self._kinds, self._type_of = kinds, type_of
+
+    def __getitem__(self, kind: str) -> type:
+        if kind not in self._kinds:
+            raise KeyError(kind)
+        return self._type_of(kind)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._kinds)
+
+    def __len__(self) -> int:
+        return len(self._kinds)
 
 
 def text(default: str, longest: int, called: str, *, shortest: int = 0, empty: str | None = None) -> Any:
