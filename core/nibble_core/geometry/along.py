@@ -36,11 +36,6 @@ class Along:
             return before + float(_cubic_lengths(self.path.rows[[place.segment]], np.array([place.t]))[0])
         return before + place.t * float(self._lengths[place.segment])
 
-    def point(self, s: float) -> tuple[float, float]:
-        """The point at arc length ``s``."""
-        x, y = self.points(np.array([s]))[0].tolist()
-        return x, y
-
     def points(self, s: NDArray[np.float64]) -> Points:
         """The points at arc lengths, (n, 2)."""
         segment, t = self._places(s)
@@ -73,6 +68,16 @@ class Along:
         segment, t = (one.tolist() for one in self._places(np.concatenate([starts, ends])))
         at = [OnPath(*one, 0.0) for one in zip(segment, t, strict=True)]
         return [stretch(self.path, *ends) for ends in zip(at[: len(starts)], at[len(starts) :], strict=True)]
+
+    def off_corners(self, s: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How far places of a ring lie from its nearest corner along it; its whole length where it has none."""
+        corners = corner_places(self.path, CORNER)
+        if not len(corners):
+            return np.full(s.shape, self.length)
+        round_it = np.concatenate([corners[-1:] - self.length, corners, corners[:1] + self.length])
+        at = s % self.length
+        k = np.searchsorted(round_it, at, side="right")
+        return np.asarray(np.minimum(at - round_it[k - 1], round_it[k] - at))
 
 
 def _lengths(path: Path) -> NDArray[np.float64]:
@@ -108,17 +113,6 @@ def corner_places(path: Path, angle: float) -> NDArray[np.float64]:
     """Arc lengths of the nodes at which a path turns by more than ``angle`` radians, to either side."""
     turn = _turns(path)
     return np.asarray(np.cumsum(_lengths(path))[: len(turn)][np.abs(turn) > angle])
-
-
-def off_corners(ring: Path, places: NDArray[np.float64], length: float) -> NDArray[np.float64]:
-    """How far places of a ring, as arc lengths, lie from its nearest corner; its whole length where it has none."""
-    corners = corner_places(ring, CORNER)
-    if not len(corners):
-        return np.full(places.shape, length)
-    round_it = np.concatenate([corners[-1:] - length, corners, corners[:1] + length])
-    at = places % length
-    k = np.searchsorted(round_it, at)
-    return np.asarray(np.minimum(at - round_it[k - 1], round_it[np.minimum(k, len(round_it) - 1)] - at))
 
 
 def corner_nodes(path: Path, angle: float) -> list[tuple[float, float]]:

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry import Path, Point
-from nibble_core.geometry.along import Along, off_corners
+from nibble_core.geometry.along import Along
 from nibble_core.geometry.stretches import nearest_on
 
 TRIES = 25  # places looked at for each tie, within a quarter of the spacing to either side
@@ -61,7 +61,7 @@ def _places(along: Along, count: int, width: float, prefer: str) -> NDArray[np.f
     offsets = np.linspace(-pitch / 4, pitch / 4, TRIES)
     tries = (np.arange(count)[:, None] + 0.5) * pitch + offsets
     cost = _bend(along, tries.ravel(), width).reshape(tries.shape) + 0.05 * np.abs(offsets) / pitch
-    cost[off_corners(along.path, tries, along.length) < width] += 10.0
+    cost[along.off_corners(tries) < width] += 10.0
     if prefer == "hidden":
         points = along.path.flattened(0.01)
         hull = shapely.Polygon(points).convex_hull.exterior if len(points) > 2 else shapely.LineString(points)

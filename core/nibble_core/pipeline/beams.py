@@ -187,17 +187,20 @@ def _followed(
     moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work, compensate)
     reach = footprint(layer, work).buffer(max(sheet.spacing - setting.kerf, 0.0)) if cuts else shapely.Polygon()
     shapely.prepare(reach)
-    followed = [ring.path for own in moved.values() for ring in own]
+    followed: list[Path] = []
+    first: dict[str, int] = {}  # number of each line's first ring among them
+    for id, some in moved.items():
+        first[id] = len(followed)
+        followed += [ring.path for ring in some]
     courses = Courses(followed if setting.lead != NO_LEAD else [])
-    made, first = [], 0
+    made = []
     for one in drawn.definitions:
         line = next((own for own in cuts if own.id == one.id), None)
         if line is None:
             made.append(one)
             continue
         own = moved[line.id]
-        made.append(_cut(one, line, rules.get(line.id), own, courses, first, sheet, setting, reach, notes))
-        first += len(own)
+        made.append(_cut(one, line, rules.get(line.id), own, courses, first[line.id], sheet, setting, reach, notes))
     return made
 
 

@@ -106,7 +106,7 @@ def kerf_clicked(ticket: Ticket, layer_id: str, line_id: str, work: Work, x: flo
     if line is None or drawn is None or not drawn.regions:
         raise InvalidTicket("This layer has no through cut yet.", "Add one, or switch it on.")
     composed = work.pieces[piece.id].value
-    at = Point(*composed.at(x, y))
+    at = composed.at(x, y)
     clicked, *known = nearest_rings(list(rings_of(drawn.regions)), [at, *(composed.at(one.x, one.y) for one in marks)])
     here = f"pieces/{piece.id}/layers/{layer.id}/lines/{line.id}/process/kerf_marks"
     before = next((mark for mark, ring in zip(marks, known, strict=True) if ring == clicked), None)

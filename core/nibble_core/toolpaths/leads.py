@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import ARC, LINE, Bundle, Path
-from nibble_core.geometry.along import Along, off_corners
+from nibble_core.geometry.along import Along
 
 SLANT = math.radians(45)
 OUT = 0.5  # of a lead-in's length that a lead-out has
@@ -71,17 +71,17 @@ def led(
     at, ahead, across = _frames(along, places, outward * clockwise)
     lines = _lines(at, ahead, across, kind, length)
     pierced = shapely.get_point(lines, 0)
-    own, solid = shapely.LinearRing(ring.flattened(0.01)), shapely.Polygon(ring.flattened(0.01))
+    solid = shapely.Polygon(ring.flattened(0.01))
+    own = solid.exterior
     shapely.prepare([own, solid])
     room = courses.distances(lines, number, max(2 * length, CLEAR))
     free = (room > CLEAR) & ~shapely.dwithin(own, pierced, 0.5 * _depth(kind, length))
-    free &= shapely.contains(solid, pierced) if outward < 0 else ~shapely.contains(solid, pierced)
+    free &= shapely.contains(solid, pierced) == (outward < 0)
     if within is not None:
         free &= shapely.contains(within, lines)
     if not free.any():
         return Led(ring, False)
-    apart = off_corners(ring, places, along.length)
-    score = np.minimum(apart / length, 2.0) + 0.5 * np.minimum(room / length, 2.0)
+    score = np.minimum(along.off_corners(places) / length, 2.0) + 0.5 * np.minimum(room / length, 2.0)
     best = int(np.argmax(np.where(free, score, -1.0)))
     s = float(places[best])
     coming, leaving = _leads(at[best], ahead[best], across[best], kind, length)

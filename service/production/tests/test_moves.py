@@ -14,12 +14,9 @@ from production.moves_view import moves_view
 
 
 class MovesTest(SimpleTestCase):
-    def told(self) -> dict:
+    def test_a_sheet_that_nothing_is_burnt_on_is_told_like_any_other(self) -> None:
         piece = Piece("p1", "disc", 1, (Element("e1", Figure()),), (Layer("l1", Prints()),))
         sheet = Sheet("s1", (Held("h1", "l1"),), machine=MACHINES["small-laser"])
         work = work_out(Ticket(pieces=(piece,), sheets=(sheet,)), lambda _: b"", MemoryStore())
-        return json.loads(moves_view(sheet, planned(sheet, work)).split(b"\n")[0])
-
-    def test_a_sheet_that_nothing_is_burnt_on_is_told_like_any_other(self) -> None:
-        told = self.told()
+        told = json.loads(moves_view(sheet, planned(sheet, work)).split(b"\n")[0])
         self.assertEqual((told["drops"], told["tools"]), ([], []))
