@@ -63,6 +63,30 @@ class LaserTest(BrowserTest):
         laser.quick = 0.0
         self.assertIn(laser.state()["line"], range(30, 400))
 
+    def start(self, page) -> None:
+        """Say yes to the one question before a machine starts."""
+        asked = page.get_by_role("dialog", name="Start the machine")
+        expect(asked).to_contain_text(re.compile("small laser.*stencil polyester"))
+        asked.get_by_role("button", name="Start it").click()
+
+    def test_nothing_starts_unasked_and_every_screen_stops_what_moves(self):
+        page, laser = self.page, self.machine(1.0)
+        panel = page.get_by_role("region", name="At the machine")
+        panel.get_by_role("button", name="Send it").click()
+        page.keyboard.press("Enter")  # “Not now” has the focus
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        self.assertEqual((laser.laser.steps, self.told("/moving")), ([], []))
+        panel.get_by_role("button", name="Send it").click()
+        self.start(page)
+        strip = page.get_by_role("region", name="The small laser, 600 × 400 mm is at work")
+        for address in (f"/jobs/{STENCIL}?station=trace", "/library", f"/jobs/{SIGN}", "/"):
+            page.goto(f"{self.nibble.address}{address}")
+            expect(strip).to_contain_text("is running")
+        page.get_by_role("searchbox").first.focus()
+        page.keyboard.press("Control+.")
+        expect(strip).to_have_count(0)
+        self.assertEqual(laser.state()["doing"], "stopped")
+
     def test_moves_are_played_stepped_and_scrubbed(self):
         page = self.page
         self.open(STENCIL, "machine")
@@ -93,6 +117,7 @@ class LaserTest(BrowserTest):
         panel = page.get_by_role("region", name="At the machine")
         expect(panel.get_by_text(re.compile("Begun now, it is done at"))).to_be_visible()
         panel.get_by_role("button", name="Send it").click()
+        self.start(page)
         self.stands_still(laser)
         panel.get_by_role("button", name="Pause").click()
         expect(panel.get_by_text("Held, the beam off.")).to_be_visible()
@@ -108,12 +133,14 @@ class LaserTest(BrowserTest):
         page, laser = self.page, self.machine(1.0)
         panel = page.get_by_role("region", name="At the machine")
         panel.get_by_role("button", name="Send it").click()
+        self.start(page)
         self.stands_still(laser)
         expect(panel.get_by_text(re.compile("line [1-9][0-9]+ of"))).to_be_visible()
         panel.get_by_role("button", name="Stop").click()
         expect(panel.get_by_text("Broken off. Stopped.")).to_be_visible()
         laser.quick = 2000.0
         panel.get_by_role("button", name="Go on at the last finished path").click()
+        self.start(page)
         expect(panel.get_by_text("Done.")).to_be_visible()
         self.assertEqual(len(laser.command("report")["dropped"]), 12)
 
@@ -138,6 +165,7 @@ class LaserTest(BrowserTest):
         self.change(STENCIL, "sheets/s1/machine/port", 1234)
         self.open(STENCIL, "machine")
         page.get_by_role("region", name="At the machine").get_by_role("button", name="Send it").click()
+        self.start(page)
         expect(page.get_by_text("No machine answers at 127.0.0.1, port 1234.")).to_be_visible()
 
     def test_a_cell_of_a_swatch_and_a_slot_of_a_comb_become_settings(self):

@@ -107,6 +107,7 @@ def _parser() -> argparse.ArgumentParser:
         "--jump", type=float, default=12.0, help="mm/s that its velocity may change at once (default: 12)"
     )
     laser.add_argument("--power", type=float, default=1000.0, help="the word of full power (default: 1000)")
+    laser.add_argument("--raises", action="store_true", help="G-code moves its head up and down")
     laser.add_argument("-o", "--output", type=File, help="what was burnt, as PNG")
     laser.add_argument("--report", type=File, help="lengths, minutes, dropped parts, complaints, as JSON")
     laser.set_defaults(run=_simulate_laser)
@@ -392,7 +393,10 @@ def _body(options: argparse.Namespace) -> Body:
     if options.origin not in corners:
         raise InvalidTicket(f"“{options.origin}” is no origin.", f"Choose {', '.join(corners)}.")
     left, bottom = corners[options.origin]
-    return Body(width, height, left - x, bottom - y, options.acceleration, options.fastest, options.jump, options.power)
+    return Body(
+        width, height, left - x, bottom - y, options.acceleration, options.fastest, options.jump, options.power,
+        options.raises,
+    )  # fmt: skip
 
 
 def _listen(options: argparse.Namespace, body: Body) -> None:

@@ -10,6 +10,7 @@ from ninja import Field, Query, Router, Schema
 from files.results import STORE
 from jobs import queries
 from jobs.api import ChangeIn
+from jobs.models import Revision
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.engraving_ways import engraving_ways
 from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain
@@ -59,7 +60,8 @@ def moves(request: HttpRequest, job_id: int, sheet_id: str) -> HttpResponse:
 
 
 class RunOut(Schema):
-    """A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
+    """A program on its way to a machine. may_move: whether it is over and nobody knows that the machine stands still.
+    done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
     made; x, y: of the head in the machine's axes."""
 
     id: int
@@ -72,6 +74,7 @@ class RunOut(Schema):
     x: float
     y: float
     message: str
+    may_move: bool
 
     @staticmethod
     def resolve_moves(run: Any) -> int:
@@ -81,7 +84,7 @@ class RunOut(Schema):
 class CommandIn(Schema):
     """back: mm, while it is paused."""
 
-    what: Literal["pause", "resume", "back", "stop", "go on"]
+    what: Literal["pause", "resume", "back", "stop", "go on", "it stands still"]
     length: float = Field(20.0, ge=0, le=10_000)
 
 
@@ -89,6 +92,36 @@ class CommandIn(Schema):
 def machine_run(request: HttpRequest, job_id: int, sheet_id: str) -> Any:
     """The last run of a sheet on its machine."""
     return runs.newest(job_id, sheet_id)
+
+
+class MovingOut(Schema):
+    """A machine that moves, or may: the job and the sheet that are on it, and how far it is."""
+
+    job: int
+    job_name: str
+    sheet: str
+    machine: str
+    state: str
+    may_move: bool
+    done: int
+    lines: int
+    message: str
+
+
+@router.get("/moving", response=list[MovingOut], operation_id="moving")
+def machines_that_move(request: HttpRequest) -> Any:
+    """Machines that move, or may, whichever job they work for."""
+    return [_moving_out(run) for run in runs.moving()]
+
+
+def _moving_out(run: Any) -> MovingOut:
+    sent = Revision.objects.get(job_id=run.job_id, number=run.revision)
+    ticket = queries.ticket_of(sent)
+    machine = next((one.machine.name for one in ticket.sheets if one.id == run.sheet), "machine")
+    return MovingOut(
+        job=run.job_id, job_name=ticket.name, sheet=run.sheet, machine=machine, state=run.state,
+        may_move=run.may_move, done=run.done, lines=run.lines, message=run.message,
+    )  # fmt: skip
 
 
 class FoundIn(Schema):

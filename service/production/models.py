@@ -34,7 +34,7 @@ class MachineRun(models.Model):
     """A program that is, or was, sent to a machine. program: SHA-256 of its file. lines: how many; done: of those
     whose moves were made. moves_before: of the sheet, that an earlier run made. x, y: of the head, mm in the machine's
     axes. lies: the map from where the sheet was meant to lie to where its marks were found; none where they were not
-    looked for."""
+    looked for. may_move: whether it is over and nobody knows that the machine stands still."""
 
     class State(models.TextChoices):
         RUNNING = "running"
@@ -56,6 +56,7 @@ class MachineRun(models.Model):
     y = models.FloatField(default=0.0)
     message = models.TextField(blank=True)
     lies = models.JSONField(null=True, default=None)
+    may_move = models.BooleanField(default=False)
 
     def __str__(self) -> str:
         return f"run of {self.job_id}.{self.revision} at {self.port}: {self.state}"

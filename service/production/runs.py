@@ -4,7 +4,7 @@ import threading
 import time
 
 import numpy as np
-from django.db import close_old_connections
+from django.db import close_old_connections, models
 
 from files import blobs
 from nibble_core.errors import CannotMake
@@ -28,16 +28,17 @@ class Runner:
         self.thread = threading.Thread(target=self._go, name=f"run {run.pk}", daemon=True)
 
     def stop(self) -> None:
-        """Beam off; what was done is kept, to go on from."""
+        """Hold and stop, before anything else is asked; what was done is kept, to go on from."""
         self._stop = True
-        self.driver.stop()
+        if not self.driver.halt():
+            raise Lost("The machine could not be told to stop.", "Use its own switch.")
 
     def _go(self) -> None:
         try:
             sent = send(self.program, self.driver, self._watch, pause=lambda: time.sleep(LOOKS))
             state = MachineRun.State.BROKEN if sent.why else MachineRun.State.DONE
-            message = "Stopped." if sent.why and self._stop else sent.why
-            _tell(self.run_id, state=state, done=sent.done, message=message)
+            message = "Stopped." if sent.why and self._stop and not sent.may_move else sent.why
+            _tell(self.run_id, state=state, done=sent.done, message=message, may_move=sent.may_move)
         finally:
             self.driver.close()
             with _LOCK:
@@ -55,6 +56,8 @@ class Runner:
 
 
 _LOCK = threading.Lock()
+_BEGINNING = threading.Lock()
+"""One run begins at a time, so that no two begin on one machine."""
 _RUNNERS: dict[int, Runner] = {}
 
 
@@ -64,13 +67,14 @@ def begin(
 ) -> MachineRun:  # fmt: skip
     """Send a program to the machine at a port. lies: where the sheet's marks were found, see ``MachineRun``. Raises
     CannotMake while another runs there, Lost where nobody listens."""
-    _require_free(port)
-    driver = SocketDriver(HOST, port)
-    run = MachineRun.objects.create(
-        job_id=job_id, sheet=sheet, revision=revision, port=port, program=blobs.keep(program),
-        lines=len(program.splitlines()), moves_before=moves_before, lies=lies,
-    )  # fmt: skip
-    _start(run, program, driver)
+    with _BEGINNING:
+        _require_free(port)
+        driver = SocketDriver(HOST, port)
+        run = MachineRun.objects.create(
+            job_id=job_id, sheet=sheet, revision=revision, port=port, program=blobs.keep(program),
+            lines=len(program.splitlines()), moves_before=moves_before, lies=lies,
+        )  # fmt: skip
+        _start(run, program, driver)
     return run
 
 
@@ -105,9 +109,16 @@ def moves_made(run: MachineRun) -> int:
 
 
 def command(run: MachineRun, what: str, length: float = 0.0) -> None:
-    """Pause, resume, back (mm) or stop. Raises CannotMake for a run that is over."""
+    """Pause, resume, back (mm), stop, or “it stands still” of a machine that somebody has looked at. Raises CannotMake
+    for a run that is over, Lost where the machine cannot be told."""
+    if what == "it stands still":
+        _tell(run.pk, may_move=False)
+        return
     with _LOCK:
         runner = _RUNNERS.get(run.pk)
+    if runner is None and what == "stop" and _as_it_is(run).may_move:
+        _stop_unwatched(run)
+        return
     if runner is None:
         raise CannotMake("This run is over.", "Send the sheet again, or go on from where it broke off.")
     acts = {
@@ -124,8 +135,30 @@ def newest(job_id: int, sheet: str) -> MachineRun | None:
     """The last run of a sheet, as far as it is by now, its head where it is on the sheet; one that no thread runs any
     more has broken off."""
     run = MachineRun.objects.filter(job_id=job_id, sheet=sheet).order_by("-id").first()
-    if run is None:
-        return None
+    return None if run is None else _as_it_is(run)
+
+
+def moving() -> list[MachineRun]:
+    """Runs whose machines move, or may: of each machine the newest."""
+    going = models.Q(state__in=(MachineRun.State.RUNNING, MachineRun.State.PAUSED)) | models.Q(may_move=True)
+    found = {run.port: _as_it_is(run) for run in MachineRun.objects.filter(going).select_related("job").order_by("id")}
+    return list(found.values())
+
+
+def _stop_unwatched(run: MachineRun) -> None:
+    """Hold and stop a machine that no thread watches any more."""
+    driver = SocketDriver(HOST, run.port, answers_within=3.0)
+    try:
+        if not driver.halt():
+            raise Lost("The machine could not be told to stop.", "Use its own switch.")
+        if driver.state().doing == "stopped":
+            _tell(run.pk, may_move=False, message="Stopped.")
+    finally:
+        driver.close()
+
+
+def _as_it_is(run: MachineRun) -> MachineRun:
+    """A run as far as it is by now."""
     with _LOCK:
         runner = _RUNNERS.get(run.pk)
     if runner is not None:
@@ -133,7 +166,10 @@ def newest(job_id: int, sheet: str) -> MachineRun | None:
     elif run.state in (MachineRun.State.RUNNING, MachineRun.State.PAUSED):
         run.refresh_from_db()  # it may have ended in between
         if run.state in (MachineRun.State.RUNNING, MachineRun.State.PAUSED):
-            _tell(run.pk, state=MachineRun.State.BROKEN, message="Nibble was stopped while this ran.")
+            _tell(
+                run.pk, state=MachineRun.State.BROKEN, may_move=True,
+                message="Nibble was stopped while this ran: the machine may still be moving.",
+            )  # fmt: skip
             run.refresh_from_db()
     if run.lies is not None:
         run.x, run.y = Affine(*run.lies).inverse().map(np.array([[run.x, run.y]]))[0].tolist()
@@ -145,6 +181,10 @@ def _require_free(port: int) -> None:
         busy = [runner.run_id for runner in _RUNNERS.values()]
     if MachineRun.objects.filter(id__in=busy, port=port).exists():
         raise CannotMake("This machine is at work.", "Wait until its run is done, or stop it.")
+    if MachineRun.objects.filter(port=port, may_move=True).exists():
+        raise CannotMake(
+            "This machine may still be moving.", "Stop it first, or look at it and say that it stands still."
+        )
 
 
 def _start(run: MachineRun, program: bytes, driver: Driver) -> None:
@@ -158,4 +198,4 @@ def _tell(run_id: int, **values: object) -> None:
     MachineRun.objects.filter(id=run_id).update(**values)
 
 
-__all__ = ["Lost", "begin", "command", "go_on", "moves_made", "newest", "seen"]
+__all__ = ["Lost", "begin", "command", "go_on", "moves_made", "moving", "newest", "seen"]

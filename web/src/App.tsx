@@ -7,6 +7,7 @@ import { useIncoming } from "./board/useIncoming";
 import { knowProcesses } from "./theme/processes";
 import { knowThings } from "./theme/things";
 import { Mishap } from "./ui/Mishap";
+import { MovingMachines } from "./ui/MovingMachines";
 import { NoticeList } from "./ui/NoticeList";
 import { tell } from "./ui/notices";
 import { SignIn } from "./ui/SignIn";
@@ -59,6 +60,7 @@ export function App() {
   return (
     <>
       <Incoming />
+      <MovingMachines />
       <Mishap key={place.pathname}>
         <Suspense fallback={null}>
           <Routes>

@@ -3,7 +3,8 @@
 ``G0`` travels with the beam off, ``G1``, ``G2`` and ``G3`` move at ``F`` mm a minute; ``M4`` switches a beam on that
 follows ``S`` and the speed, ``M3`` one that burns standing as well (it pierces for ``G4`` seconds), ``M5`` off. x goes
 to the right and y upward, away from the operator; where a tool tells heights, ``Z`` upward from the material. What the
-file is of, where its origin lies and what each tool does stand in comments, which machines pass over.
+file is of, where its origin lies and what each tool does stand in comments, which machines pass over. A pen is raised
+and lowered by ``Z`` alone: such a file holds no word that starts a tool.
 """
 
 from __future__ import annotations
@@ -71,6 +72,8 @@ def write_moves(moves: Moves, dialect: Dialect, says: Sequence[str] = ()) -> byt
         own = moves.tools[moves.tool[k]]
         up, on = _up(own) if own.lift else "", "M4 S0\n" if moving[moves.tool[k]] else ""
         said[k] = f"M5\n{up}{on}" + said[k]
+    for k, word in _pen_heights(moves):
+        said[k] = word + said[k]
     for k in np.nonzero(begins)[0].tolist():
         said[k] = _tool_change(moves, k, dialect, bool(moving[moves.tool[k]])) + said[k]
     counts = np.where(arcs, 4, 2)
@@ -111,17 +114,34 @@ def _moving(moves: Moves) -> NDArray[np.bool_]:
     found = np.zeros(len(moves.tools), bool)
     before = np.concatenate([[TRAVEL], moves.does[:-1]])
     anew = (before != BURN) | (np.diff(moves.tool, prepend=-1) != 0)
-    begun = (moves.does == BURN) & anew & ~moves.pierces
+    begun = (moves.does == BURN) & anew & ~moves.pierces & (moves.power > 0)
     found[moves.tool[begun]] = True
+    return found
+
+
+def _pen_heights(moves: Moves) -> list[tuple[int, str]]:
+    """Words before moves at which a pen is lowered to draw or raised from what it drew."""
+    pen = np.array([one.pen for one in moves.tools], bool)[moves.tool]
+    draws = pen & (moves.does == BURN)
+    first = np.diff(moves.tool, prepend=-1) != 0
+    before = np.concatenate([[False], draws[:-1]]) & ~first
+    found = []
+    for k in np.nonzero((draws != before) & pen)[0].tolist():
+        tool = moves.tools[moves.tool[k]]
+        found.append(
+            (k, _down(tool, f" F{format_number(round(moves.speed[k] * 60, 1), 1)}") if draws[k] else _up(tool))
+        )
     return found
 
 
 def _tool_change(moves: Moves, k: int, dialect: Dialect, moving: bool) -> str:
     own = moves.tools[moves.tool[k]]
     number = f", number {own.rank}" if own.rank > 1 else ""
+    number += ", with a pen" if own.pen else ""
     air = f"{dialect.air[0] if own.air else dialect.air[1]}\n" if any(one.air for one in moves.tools) else ""
     said = f"M5\n{dialect.comment(f'process {own.process}{number}')}{air}"
-    return f"{said}{_up(own)}{'M4 S0' if moving else 'S0'}\n"
+    used = bool((moves.power[moves.tool == moves.tool[k]] > 0).any())
+    return f"{said}{_up(own)}" + ("M4 S0\n" if moving else "S0\n" if used else "")
 
 
 def _up(own: Named) -> str:
@@ -134,7 +154,7 @@ def _down(own: Named, speed: str) -> str:
     return f"G1 Z{format_number(own.heights[1], 3)}{speed}\n" if own.heights and own.lift else ""
 
 
-_PROCESS = re.compile(r"^process ([a-z-]+(?: [a-z-]+)*?)(?:, number (\d))?$")
+_PROCESS = re.compile(r"^process ([a-z-]+(?: [a-z-]+)*?)(?:, number (\d))?(, with a pen)?$")
 
 
 def read_moves(content: bytes, dialect: Dialect) -> Moves:
@@ -145,6 +165,7 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
     z: float | None = None
     pierced: dict[int, set[float]] = {}
     ran: dict[int, set[float]] = {}
+    glided: dict[int, set[float]] = {}
     mode = lifted = False
     before, after = COMMENTS[dialect.comments]
     does, kinds, rows, speeds, powers, waits, tool = [], [], [], [], [], [], []
@@ -156,7 +177,7 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
             size = (float(found[1]), float(found[2])) if found else size
             own = _PROCESS.match(words)
             if own and size:
-                tools.append(Named(own[1], int(own[2] or 1)))
+                tools.append(Named(own[1], int(own[2] or 1), pen=bool(own[3])))
             continue
         parts = line.split()
         if not parts or ended:
@@ -170,19 +191,22 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
             power = values.get("S", power)
             speed = values.get("F", speed)
             burns = mode and power > 0
-            if head == "G0" and burns:
+            draws = tools[-1].pen and z is not None and not lifted
+            if head == "G0" and (burns or draws):
                 raise _unread(number)
             end = values["X"], values["Y"]
             row = [x, y, 0.0, 0.0, 0.0, 0.0, *end]
             if head in ("G2", "G3"):
                 row[2:5] = _arc(x, y, end, values, head == "G3")
-            does.append(TRAVEL if head == "G0" else BURN if burns else GLIDE)
+            does.append(TRAVEL if head == "G0" else BURN if burns or draws else GLIDE)
             kinds.append(ARC if head in ("G2", "G3") else LINE)
             rows.append(row)
             speeds.append(0.0 if head == "G0" else speed / 60)
             powers.append(power / dialect.scale if burns else 0.0)
-            if burns and z is not None:
+            if (burns or draws) and z is not None:
                 ran.setdefault(len(tools) - 1, set()).add(z)
+            elif head != "G0" and z is not None:
+                glided.setdefault(len(tools) - 1, set()).add(z)
             waits.append(wait)
             tool.append(len(tools) - 1)
             x, y = end
@@ -191,6 +215,8 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
             if head == "G0" and mode and power > 0:
                 raise _unread(number)
             z, speed, lifted = values["Z"], values.get("F", speed), head == "G0"
+            if tools[-1].pen and lifted:
+                pierced.setdefault(len(tools) - 1, set()).add(z)
         elif head == "G4" and "P" in values:
             wait = values["P"]
             if mode and power > 0 and z is not None and lifted:
@@ -213,7 +239,10 @@ def read_moves(content: bytes, dialect: Dialect) -> Moves:
         *size, np.array(does, np.uint8), np.array(kinds, np.uint8), np.array(rows, float).reshape(-1, 8),
         np.array(speeds, float),
         np.array(powers, float), np.array(waits, float), np.array(tool, np.int64),
-        tuple(replace(one, heights=_heights(pierced.get(k, set()), ran.get(k, set()))) for k, one in enumerate(tools)),
+        tuple(
+            replace(one, heights=_heights(pierced.get(k, set()), ran.get(k) or glided.get(k, set())))
+            for k, one in enumerate(tools)
+        ),
     )  # fmt: skip
 
 

@@ -17,12 +17,14 @@ TRAVEL, GLIDE, BURN = 0, 1, 2
 @dataclass(frozen=True)
 class Named:
     """A tool as files name it: its process, number within it, whether the air assist is on, and how high the head
-    stands to pierce and to run, mm above the material; None where files say nothing of it."""
+    stands to pierce (or to travel) and to run, mm above the material; None where files say nothing of it. pen: the
+    head is lowered to draw and raised to travel, and no power is ever switched on."""
 
     process: str
     rank: int = 1
     air: bool = False
     heights: tuple[float, float] | None = None
+    pen: bool = False
 
     @property
     def lift(self) -> float:

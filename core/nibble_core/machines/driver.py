@@ -14,9 +14,12 @@ class Lost(NibbleError):
     code = "machine-lost"
 
 
+DOINGS = ("idle", "running", "paused", "stopped")
+
+
 @dataclass(frozen=True)
 class State:
-    """doing: idle, running, paused or stopped. x, y: of the head in the machine's axes, mm. line: the last line whose
+    """doing: one of DOINGS. x, y: of the head in the machine's axes, mm. line: the last line whose
     move is done. beam: share of its power."""
 
     doing: str
@@ -59,6 +62,11 @@ class Driver(Protocol):
 
     def stop(self) -> None:
         """Beam off, forget what is waiting."""
+        ...
+
+    def halt(self) -> bool:
+        """Hold and stop, sent without waiting for an answer and whatever was answered before; never raises. Returns
+        whether the words went out."""
         ...
 
     def close(self) -> None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import logging
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 from nibble_core.errors import CannotMake
 from nibble_core.machines.driver import Driver, Lost, State
 
+_LOG = logging.getLogger(__name__)
 EVERY = 20  # lines between two looks at the machine's state
 
 Watch = Callable[[int, State], bool]
@@ -18,47 +20,80 @@ Watch = Callable[[int, State], bool]
 @dataclass(frozen=True)
 class Sent:
     """How a sending ended. lines: that the machine took. done: of the file, whose moves were made. why: in words, empty
-    where all is done. refused: what the machine did not like, with line numbers."""
+    where all is done. refused: what the machine did not like, with line numbers. may_move: whether nobody knows that
+    the machine stands still."""
 
     lines: int
     done: int
     why: str = ""
     refused: tuple[tuple[int, str], ...] = ()
+    may_move: bool = False
 
 
 def send(program: bytes, driver: Driver, watch: Watch, *, pause: Callable[[], None] = lambda: None) -> Sent:
-    """All lines of a program; then waits until the machine has done them. ``watch`` returns false to stop it. A broken
-    connection is told, never raised: what was done is known."""
-    lines = program.decode("ascii", "replace").splitlines()
-    refused: list[tuple[int, str]] = []
-    state = State("idle")
-    taken = 0
+    """All lines of a program; then waits until the machine has done them. ``watch`` returns false to stop it. Whatever
+    goes wrong, here or in ``watch``, hold and stop are sent first; it is reported, never raised."""
+    sending = _Sending(program.decode("ascii", "replace").splitlines(), driver, watch)
     try:
-        driver.begin()
-        for number, line in enumerate(lines, 1):
-            answer = driver.send(line)
-            taken = number
+        return sending.run(pause)
+    except Exception as error:  # whatever it is, the machine must not go on
+        halted = driver.halt()
+        if isinstance(error, Lost):
+            why = error.message
+        else:
+            _LOG.exception("sending failed")
+            why = "Nibble could not go on watching the machine."
+        said = "Hold and stop were sent to it." if halted else "It could not be told to stop: use its own switch."
+        may_move = not (halted and _stands_still(driver))
+        return Sent(sending.taken, sending.state.line, f"{why} {said}", tuple(sending.refused), may_move)
+
+
+def _stands_still(driver: Driver) -> bool:
+    """Whether a machine that was told to stop says that it has."""
+    try:
+        return driver.state().doing == "stopped"
+    except Lost:
+        return False
+
+
+class _Sending:
+    """One program on its way. taken: lines that the machine has answered; state: as it was told last."""
+
+    def __init__(self, lines: Sequence[str], driver: Driver, watch: Watch) -> None:
+        self.lines, self.driver, self.watch = lines, driver, watch
+        self.taken, self.state = 0, State("idle")
+        self.refused: list[tuple[int, str]] = []
+
+    def run(self, pause: Callable[[], None]) -> Sent:
+        self.driver.begin()
+        for number, line in enumerate(self.lines, 1):
+            answer = self.driver.send(line)
+            self.taken = number
             if answer != "ok":
-                refused.append((number, answer))
-                driver.stop()
-                return Sent(taken, driver.state().line, f"Line {number} was refused: {answer}.", tuple(refused))
-            if number % EVERY == 0:
-                state = driver.state()
-                if not watch(taken, state):
-                    driver.stop()
-                    return Sent(taken, driver.state().line, "Stopped.", tuple(refused))
-        while True:
-            state = driver.state()
-            if not watch(taken, state):
-                driver.stop()
-                return Sent(taken, driver.state().line, "Stopped.", tuple(refused))
-            if state.doing == "idle":
-                return Sent(taken, len(lines), "", tuple(refused))
-            if state.doing == "stopped":
-                return Sent(taken, state.line, "The machine was stopped.", tuple(refused))
+                self.refused.append((number, answer))
+                return self._stopped(f"Line {number} was refused: {answer}.")
+            if number % EVERY == 0 and not self._goes_on():
+                return self._stopped("Stopped.")
+        while self._goes_on():
+            if self.state.doing == "idle":
+                return Sent(self.taken, len(self.lines), "", tuple(self.refused))
+            if self.state.doing == "stopped":
+                return Sent(self.taken, self.state.line, "The machine was stopped.", tuple(self.refused))
             pause()
-    except Lost as lost:
-        return Sent(taken, state.line, lost.message, tuple(refused))
+        return self._stopped("Stopped.")
+
+    def _goes_on(self) -> bool:
+        self.state = self._looked_at()
+        return self.watch(self.taken, self.state)
+
+    def _looked_at(self) -> State:
+        state = self.driver.state()
+        return replace(state, line=min(state.line, len(self.lines)))
+
+    def _stopped(self, why: str) -> Sent:
+        self.driver.stop()
+        self.state = self._looked_at()
+        return Sent(self.taken, self.state.line, why, tuple(self.refused))
 
 
 def resumed(program: bytes, done: int) -> bytes:

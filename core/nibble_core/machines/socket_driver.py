@@ -1,18 +1,27 @@
 """A machine behind a local socket: program lines are answered “ok” or “wrong: …”; lines that begin with ``>`` ask or
-command it and are answered at once with one line of JSON."""
+command it and are answered at once with one line of JSON. What it answers is bounded and checked before it is used."""
 
 from __future__ import annotations
 
+import contextlib
 import json
+import re
 import socket
 import threading
-from queue import Empty, Queue
+from collections import deque
+from queue import Empty, Full, Queue
 from typing import Any
 
-from nibble_core.machines.driver import Lost, State
+from nibble_core.machines.driver import DOINGS, Lost, State
 
 ANSWERS_WITHIN = 20.0  # seconds
 LONGEST_LINE = 4_000_000
+LONGEST_REFUSAL = 200  # letters that are passed on
+MOST_WAITING = 1000  # answers that nobody has taken yet
+FARTHEST = 1e6  # mm
+MOST_LINES = 1_000_000_000
+RESUMABLE = "The run can be resumed at the last finished path."
+NONSENSE = "The machine gives an answer that makes no sense"
 
 
 class SocketDriver:
@@ -20,9 +29,9 @@ class SocketDriver:
 
     def __init__(self, host: str, port: int, *, answers_within: float = ANSWERS_WITHIN) -> None:
         self._within = answers_within
-        self._acks: Queue[str] = Queue()
-        self._told: Queue[dict[str, Any]] = Queue()
-        self._asking = threading.Lock()
+        self._acks: Queue[str] = Queue(MOST_WAITING)
+        self._expected: deque[Queue[dict[str, Any]]] = deque()
+        self._writing = threading.Lock()
         self._gone = ""
         try:
             self._socket = socket.create_connection((host, port), timeout=5)
@@ -45,18 +54,23 @@ class SocketDriver:
                 for line in lines:
                     self._heard(line.decode("utf-8", "replace").strip())
                 if len(held) > LONGEST_LINE:
-                    raise ValueError("a line without end")
-        except (OSError, ValueError):
+                    self._gone = f"{NONSENSE}: a line without end."
+                    return
+        except OSError:
             pass
+        except (ValueError, RecursionError, Full):
+            self._gone = self._gone or f"{NONSENSE}."
         self._gone = self._gone or "The connection to the machine broke."
 
     def _heard(self, line: str) -> None:
+        """Raises ValueError, RecursionError or Full for what is no answer."""
         if line == "ok" or line.startswith("wrong: "):
-            self._acks.put(line.removeprefix("wrong: "))
-        elif line.startswith("{"):
-            self._told.put(json.loads(line))
+            self._acks.put_nowait(_plain(line.removeprefix("wrong: ")))
+        elif line.startswith("{") and self._expected:
+            answer = json.loads(line)
+            self._expected.popleft().put_nowait(answer)
         elif line:
-            self._gone = f"The machine answers what nobody understands: “{line[:40]}”."
+            self._gone = f"{NONSENSE}: “{_plain(line)[:40]}”."
             raise ValueError(line)
 
     def _wait(self, queue: Queue[Any], patience: float) -> Any:
@@ -67,28 +81,27 @@ class SocketDriver:
             except Empty:
                 waited += 0.1
                 if self._gone:
-                    raise Lost(self._gone, "The run can be resumed at the last finished path.") from None
+                    raise Lost(self._gone, RESUMABLE) from None
                 if waited >= patience:
-                    raise Lost(
-                        "The machine does not answer.", "The run can be resumed at the last finished path."
-                    ) from None
+                    raise Lost("The machine does not answer.", RESUMABLE) from None
 
-    def _write(self, line: str) -> None:
+    def _write(self, line: str, answer: Queue[dict[str, Any]] | None = None) -> None:
         if self._gone:
-            raise Lost(self._gone, "The run can be resumed at the last finished path.")
+            raise Lost(self._gone, RESUMABLE)
         try:
-            self._socket.sendall(line.encode("ascii", "replace") + b"\n")
+            with self._writing:
+                if answer is not None:
+                    self._expected.append(answer)
+                self._socket.sendall(line.encode("ascii", "replace") + b"\n")
         except OSError as error:
-            raise Lost(
-                "The connection to the machine broke.", "The run can be resumed at the last finished path."
-            ) from error
+            raise Lost("The connection to the machine broke.", RESUMABLE) from error
 
     def ask(self, words: str) -> dict[str, Any]:
         """A question or command, and its answer."""
-        with self._asking:
-            self._write(f">{words}")
-            answer: dict[str, Any] = self._wait(self._told, self._within)
-            return answer
+        mine: Queue[dict[str, Any]] = Queue(1)
+        self._write(f">{words}", mine)
+        answer: dict[str, Any] = self._wait(mine, self._within)
+        return answer
 
     def begin(self) -> None:
         self.ask("begin")
@@ -105,16 +118,17 @@ class SocketDriver:
 
     def state(self) -> State:
         told = self.ask("state")
-        try:
-            return State(told["doing"], float(told["x"]), float(told["y"]), int(told["line"]), float(told["beam"]))
-        except (KeyError, TypeError, ValueError) as error:
-            raise Lost("The machine answers what nobody understands.", "Check what is connected.") from error
+        doing, line = told.get("doing"), _number(told, "line", MOST_LINES)
+        if doing not in DOINGS or line < 0 or line != round(line):
+            raise Lost(f"{NONSENSE}.", "Check what is connected.")
+        place = _number(told, "x", FARTHEST), _number(told, "y", FARTHEST)
+        return State(str(doing), *place, int(line), _number(told, "beam", 1.0))
 
     def seen(self, x: float, y: float) -> tuple[float, float]:
         told = self.ask(f"camera {x:.3f} {y:.3f}")
         if not {"x", "y"} <= told.keys():
             raise Lost("This machine has no camera.", "Drive to each mark, and write down its place.")
-        return float(told["x"]), float(told["y"])
+        return _number(told, "x", FARTHEST), _number(told, "y", FARTHEST)
 
     def pause(self) -> None:
         self.ask("pause")
@@ -128,5 +142,33 @@ class SocketDriver:
     def stop(self) -> None:
         self.ask("stop")
 
+    def halt(self) -> bool:
+        # whoever else is writing may be stuck: after a second the words go out all the same, on a line of their own
+        mine = self._writing.acquire(timeout=1.0)
+        try:
+            self._expected.extend((Queue(1), Queue(1)))
+            words = b"\n>pause\n>stop\n"
+            return self._socket.send(words, socket.MSG_DONTWAIT) == len(words)
+        except OSError:
+            return False
+        finally:
+            if mine:
+                self._writing.release()
+
     def close(self) -> None:
+        with contextlib.suppress(OSError):  # it may have been closed at the other end
+            self._socket.shutdown(socket.SHUT_RDWR)
         self._socket.close()
+
+
+def _plain(words: str) -> str:
+    """What a machine says, short and without control letters or changes of direction."""
+    return re.sub(r"[^\w\s.,:;!?()/+\-=°%#>\"']|[\r\n\t]", " ", words[:LONGEST_REFUSAL])
+
+
+def _number(told: dict[str, Any], name: str, most: float) -> float:
+    """A finite number of an answer, at most so large. Raises Lost."""
+    value = told.get(name)
+    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= most:
+        raise Lost(f"{NONSENSE}.", "Check what is connected.")
+    return float(value)  # NaN is not below anything

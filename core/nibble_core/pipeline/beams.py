@@ -134,9 +134,8 @@ def beam_of(own: Setting, of: Definition, machine: Machine) -> Beam:
     """How a definition is burnt on a machine. Raises CannotMake without power and speed."""
     if own.power is None or own.speed is None:
         raise CannotMake(f"Nobody has set power and speed for {own.process}.", "Set them at Machine.")
-    moved = machine.height != "set by hand"
     pierces = own.pierce > 0 and not of.filled
-    heights = (max(own.pierce_height, own.focus) if pierces else own.focus, own.focus) if moved else None
+    heights = (max(own.pierce_height, own.focus) if pierces else own.focus, own.focus) if machine.moves_head else None
     return Beam(
         own.process, own.power, float(own.speed), own.passes, own.overscan if of.filled else 0.0, own.pierce,
         own.air == "with air", own.focus, of.rank, own.warm_up, heights,

@@ -1,4 +1,4 @@
-"""G-code of a sheet: the run itself, a framing pass with the beam off, and a run with a pen for trying on paper."""
+"""G-code of a sheet: the run itself, and trial files that start no tool: a framing pass and a run with a pen."""
 
 from __future__ import annotations
 
@@ -24,7 +24,9 @@ from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
 from nibble_core.toolpaths.registration import Located, located
 
-PEN_LIFT = 0.2  # seconds that a pen needs to come down
+PEN_DOWN = 0.0  # mm: it touches the paper, which lies where the material would
+TRIAL = "trial: no tool is started"  # a stand-in holds the file to it
+SLOW = 100.0  # mm a second at most, so that an eye can follow
 
 
 def write_head(
@@ -78,30 +80,40 @@ def write_run(run: BeamRun, sheet: Sheet, form: Format, says: Sequence[str], cal
 
 
 def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: str = "a box") -> bytes:
-    """Round everything that is burnt with the beam off, slowly enough to be watched. shape: a box or the hull."""
+    """Round all the work with every tool off and, where G-code moves the head, at its safe height; slowly enough to be
+    watched. shape: a box or the hull."""
     run = planned(sheet, work)
     points = shapely.multipoints(run.job.paths.flattened(0.02)[0])
     outline = points.envelope if shape == "a box" else points.convex_hull
     if not isinstance(outline, shapely.Polygon):
         raise CannotMake("There is no area to go round.", "See what Lines says.")
     ring = Path.polygon(shapely.get_coordinates(outline.exterior)[:-1])
-    speed = min(sheet.machine.fastest / 4, 100.0)
-    job = _job(run.job, Bundle.of([ring]), Beam("guide", 0.0, speed))
-    moves = moves_of(job, run.start)
-    says = [f"{ticket.name}, framing pass: {shape} round the work, the beam off", *_about(sheet)]
+    safe = sheet.machine.safe_height
+    heights = (safe, safe) if sheet.machine.moves_head else None
+    tool = Beam("guide", 0.0, _watched(sheet.machine), heights=heights)
+    moves = moves_of(_job(run.job, Bundle.of([ring]), tool), run.start)
+    says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, *_about(sheet)]
     return _checked(moves, run, sheet, form, says, "framing pass")
 
 
 def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> bytes:
-    """Every line once with a pen instead of the beam: full power is the pen down."""
+    """Every line once with a pen in place of the tool, raised and lowered by Z: nothing is ever switched on."""
     run = planned(sheet, work)
-    speed = min(sheet.machine.fastest / 4, 100.0)
-    tools = tuple(replace(tool, power=1.0, speed=speed, passes=1, overscan=0.0, pierce=PEN_LIFT, air=False)
-                  for tool in run.job.tools)  # fmt: skip
-    job = replace(run.job, tools=tools, share=np.ones_like(run.job.share))
-    moves = moves_of(job, run.start)
-    says = [f"{ticket.name}, with a pen for trying on paper", *_about(sheet)]
+    pen = Beam(
+        "guide", 0.0, _watched(sheet.machine), heights=(sheet.machine.safe_height, PEN_DOWN), pen=True
+    )  # fmt: skip
+    tools = tuple(replace(pen, process=tool.process, rank=tool.rank) for tool in run.job.tools)
+    moves = moves_of(replace(run.job, tools=tools), run.start)
+    says = [
+        f"{ticket.name}, with a pen for trying on paper", TRIAL,
+        f"Z {PEN_DOWN:g}: the pen touches the paper; Z {sheet.machine.safe_height:g}: it travels", *_about(sheet),
+    ]  # fmt: skip
     return _checked(moves, run, sheet, form, says, "pen run")
+
+
+def _watched(machine: Machine) -> float:
+    """The speed of a trial, mm a second."""
+    return min(machine.fastest / 4, SLOW)
 
 
 def planned(sheet: Sheet, work: Work) -> BeamRun:

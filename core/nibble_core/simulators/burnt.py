@@ -121,19 +121,21 @@ def picture(steps: Sequence[Step], body: Body, *, px_per_mm: float = 4.0, spot: 
 
 @dataclass(frozen=True)
 class Report:
-    """seconds: by its own clock. burnt, travelled: mm by process."""
+    """seconds: by its own clock. burnt, travelled, drawn: mm by process; drawn with the head down and no beam."""
 
     seconds: float
     burnt: dict[str, float]
     travelled: dict[str, float]
     dropped: list[Dropped]
     complaints: list[Complaint]
+    drawn: dict[str, float]
 
     def plain(self) -> dict[str, Any]:
         """For JSON."""
         return {
             "minutes": round(self.seconds / 60, 4),
             "burnt_mm": {name: round(length, 3) for name, length in self.burnt.items()},
+            "drawn_mm": {name: round(length, 3) for name, length in self.drawn.items()},
             "travelled_mm": {name: round(length, 3) for name, length in self.travelled.items()},
             "dropped": [{"second": one.second, "area_mm2": one.area, "box_mm": list(one.box)} for one in self.dropped],
             "complaints": [{"line": one.line, "says": one.words} for one in self.complaints],
@@ -145,14 +147,15 @@ def report(laser: Laser) -> Report:
     ends = clocked(laser.steps, laser.body)
     burnt: dict[str, float] = {}
     travelled: dict[str, float] = {}
+    drawn: dict[str, float] = {}
     for step in laser.steps:
-        to = burnt if step.beam > 0 else travelled
+        to = burnt if step.beam > 0 else drawn if step.touches and not step.rapid else travelled
         to[step.process] = to.get(step.process, 0.0) + step.length
     dropped, late = parts_dropped(laser.steps, ends)
     complaints = [*laser.complaints, *late]
     if not laser.ended:
         complaints.append(Complaint(laser._line, "the file ends before the run does (M2)"))
-    return Report(ends[-1] if ends else 0.0, burnt, travelled, dropped, sorted(complaints))
+    return Report(ends[-1] if ends else 0.0, burnt, travelled, dropped, sorted(complaints), drawn)
 
 
 def run(program: bytes, body: Body) -> tuple[Laser, Report]:

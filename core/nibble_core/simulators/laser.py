@@ -18,13 +18,15 @@ _TAKES = {
 }  # fmt: skip
 ARC_OFF = 0.005  # mm that an arc's two radii may differ by
 REACH = 0.002  # mm beyond the bed that rounding may lead to
+TOUCHES = 0.01  # mm above the material
 CUTS = ("through cut", "perforate", "cross-cut")
 
 
 @dataclass(frozen=True)
 class Body:
     """What the machine is. width, height: of its bed, mm; left, bottom: of the bed's corner in the machine's axes.
-    acceleration: mm/s²; fastest: mm/s; jump: mm/s that its velocity may change by at once; power: S of full power."""
+    acceleration: mm/s²; fastest: mm/s; jump: mm/s that its velocity may change by at once; power: S of full power;
+    raises: whether G-code moves its head."""
 
     width: float = 600.0
     height: float = 400.0
@@ -34,12 +36,13 @@ class Body:
     fastest: float = 500.0
     jump: float = 10.0
     power: float = 1000.0
+    raises: bool = False
 
 
 class Step(NamedTuple):
     """One straight or round move, mm in the machine's axes. centre: None for a straight one; sweep in radians,
     positive against the clock. rapid: a travel. beam: share of full power. feed: mm/s that is asked for. wait: seconds
-    before it."""
+    before it. touches: whether a trial has the head down on the material."""
 
     line: int
     start: tuple[float, float]
@@ -51,6 +54,7 @@ class Step(NamedTuple):
     feed: float
     wait: float
     process: str
+    touches: bool = False
 
     @property
     def length(self) -> float:
@@ -106,6 +110,7 @@ class Laser:
         self._line = 0
         self._units = self._absolute = False
         self._height: float | None = None
+        self._trial = False
 
     def take(self, line: str) -> str:
         """One line; returns “ok” or what is wrong with it. A wrong line moves nothing."""
@@ -113,6 +118,7 @@ class Laser:
         comment = re.search(r"[;(]\s*process ([a-z-]+(?: [a-z-]+)*)", line)
         if comment:
             self.process = comment[1]
+        self._trial |= bool(re.match(r"\s*[;(]\s*trial: no tool is started", line))
         code = re.sub(r"\(.*?\)|;.*", "", line).strip().upper()
         if not code:
             return "ok"
@@ -146,6 +152,10 @@ class Laser:
                 words[letter] = value
             else:
                 return f"unknown word {letter}{number}"
+        starts = self._beam or words.get("S", 0.0) > 0
+        if self._trial and starts:
+            self._beam = ""
+            return "a trial starts a tool"
         if "S" in words:
             if not 0 <= words["S"] <= self.body.power:
                 return f"power S{words['S']:g} is not within 0 to {self.body.power:g}"
@@ -202,7 +212,12 @@ class Laser:
                 sweep = 2 * math.pi if self._mode == 3 else -2 * math.pi
         beam = self._power / self.body.power if self._beam else 0.0
         step = Step(self._line, self._at, end, centre, sweep, rapid, 0.0 if rapid else beam,
-                    self.body.fastest if rapid else self._feed, self._wait, self.process)  # fmt: skip
+                    self.body.fastest if rapid else self._feed, self._wait, self.process,
+                    self._trial and self._height is not None and self._height <= TOUCHES)  # fmt: skip
+        if self._trial and self.body.raises and self._height is None:
+            return "a trial moves before its head is raised"
+        if self._trial and rapid and step.touches:
+            return "a trial travels with its head down"
         if not all(self._within(step.place(share)) for share in (0.25, 0.5, 0.75, 1.0)):
             return f"a move beyond the bed, to {end[0]:g}, {end[1]:g}"
         self._wait = 0.0

@@ -206,7 +206,8 @@ class Machine:
     """A cutter as it stood in the shop when it was chosen. speed: mm a second along a line, if it is the same for
     every process. formats: endings of the cut files it is sent. Of machines with a beam: beam: mm that it is wide.
     acceleration: mm a second squared; fastest: mm a second of travels; jump: mm a second that its velocity may change
-    by at once. openings: of what the work lies on. power_scale: the word of full power in G-code. port: of this
+    by at once. openings: of what the work lies on. safe_height: mm above the material at which the head runs into
+    nothing. power_scale: the word of full power in G-code. port: of this
     computer, that it listens at."""
 
     key: str = text("", 60, "machine", shortest=1)
@@ -235,6 +236,7 @@ class Machine:
     power_scale: int = count(1000, 1, 100_000, "word of full power")
     comments: str = choice("after a semicolon", "comments in G-code", COMMENTS)
     height: str = choice("set by hand", "height of the head", HEIGHTS)
+    safe_height: float = length(10.0, 1.0, 200.0, "safe height", step=1.0)
     clamps: tuple[Zone, ...] = ()
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
 
@@ -242,6 +244,11 @@ class Machine:
     def burns(self) -> bool:
         """Whether it has a beam, or something like one: a strip of the material goes."""
         return self.kind != "a knife"
+
+    @property
+    def moves_head(self) -> bool:
+        """Whether G-code raises and lowers its head."""
+        return self.height != "set by hand"
 
     def pen(self, process: str) -> int:
         """The pen of a process: its record's, or its number among the machine's processes."""

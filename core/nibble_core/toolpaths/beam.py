@@ -25,7 +25,7 @@ class Beam:
     """How one process is made: a tool. power: share of all, 0 to 1. speed: mm a second. overscan: mm before and behind
     a stroke in which speed is gained and lost. pierce: seconds that the beam stands before it moves. air: assist on.
     focus: mm that the head is raised. rank: of lines within their process. warm_up: seconds before it begins, and
-    before each further pass over many paths. heights: see ``Named``."""
+    before each further pass over many paths. heights, pen: see ``Named``."""
 
     process: str
     power: float
@@ -38,6 +38,7 @@ class Beam:
     rank: int = 1
     warm_up: float = 0.0
     heights: tuple[float, float] | None = None
+    pen: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,7 +62,7 @@ def moves_of(job: BeamJob, start: tuple[float, float] = (0.0, 0.0)) -> Moves:
     """
     job, anew = _with_passes(job)
     paths, n = job.paths, len(job.paths)
-    named = tuple(Named(one.process, one.rank, one.air, one.heights) for one in job.tools)
+    named = tuple(Named(one.process, one.rank, one.air, one.heights, one.pen) for one in job.tools)
     if not n:
         none, whole, few = np.empty(0), np.empty(0, np.int64), np.empty(0, np.uint8)
         return Moves(job.width, job.height, few, few, np.empty((0, 8)), none, none, none, whole, named, whole)
@@ -89,7 +90,8 @@ def moves_of(job: BeamJob, start: tuple[float, float] = (0.0, 0.0)) -> Moves:
         for name in ("speed", "pierce", "power", "warm_up")
     )
     powers = np.where(does == BURN, (power * job.share)[of], 0.0)
-    does[(does == BURN) & (powers <= 0)] = GLIDE  # a framing pass
+    draws = np.array([one.pen for one in job.tools])[job.tool[of]]
+    does[(does == BURN) & (powers <= 0) & ~draws] = GLIDE  # a framing pass
     wait = np.zeros(m)
     wait[at + travels + glides] = np.where(ends.over > 0, 0.0, pierce)
     changes = travels & ((np.diff(job.tool, prepend=-1) != 0) | anew)

@@ -25,12 +25,23 @@ from nibble_core.simulators.laser_port import Lies
 from nibble_core.ticket import sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Hatching, Line, Rings, Source, line_of
-from nibble_core.ticket.model import GROUPINGS, HEIGHTS, MICRO_TIES, ORIGINS, Held, Setting, Sheet, Ticket, Zone
+from nibble_core.ticket.model import (
+    GROUPINGS,
+    HEIGHTS,
+    KINDS_OF_MACHINE,
+    MICRO_TIES,
+    ORIGINS,
+    Held,
+    Setting,
+    Sheet,
+    Ticket,
+    Zone,
+)
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints, prints_of
 from nibble_core.ticket.places import KerfMark
 from tests.pictures import badge_png
 
-LASER, BIRCH = MACHINES["small-laser"], STOCKS["birch-3mm"]
+LASER, BIRCH, STEEL = MACHINES["small-laser"], STOCKS["birch-3mm"], STOCKS["mild-steel-2mm"]
 SETTINGS = STARTING.settings_of("small-laser", "birch-3mm")
 ITSELF = {"close_gaps": 0.0, "holes": "kept", "smallest_hole": 0.0, "source": "the shapes"}
 
@@ -66,7 +77,9 @@ def body_for(machine):
     w, h = float(machine.usable_width), float(machine.usable_length)
     left = {"left": 0.0, "right": -w, "centre": -w / 2}[machine.origin.split()[-1]]
     bottom = {"lower": 0.0, "upper": -h, "the": -h / 2}[machine.origin.split()[0]]
-    return Body(w, h, left, bottom, machine.acceleration, machine.fastest, machine.jump, machine.power_scale)
+    return Body(
+        w, h, left, bottom, machine.acceleration, machine.fastest, machine.jump, machine.power_scale, machine.moves_head
+    )
 
 
 def widths(dropped):
@@ -196,8 +209,37 @@ class WholeJobs(unittest.TestCase):
             for side in (lambda p: p.max(0), lambda p: p.min(0)):
                 self.assertTrue(np.allclose(side(ends[0]), side(ends[1]), atol=0.3))
         pen = run(write_pen_run(ticket, ticket.sheets[0], work, FORMATS["gcode"]), body_for(LASER))[1]
-        self.assertEqual(pen.complaints, [])
-        self.assertAlmostEqual(sum(pen.burnt.values()), sum(work.beams["s1"].value.burnt().values()), delta=1)
+        self.assertEqual((pen.complaints, pen.burnt), ([], {}))
+        self.assertAlmostEqual(sum(pen.drawn.values()), sum(work.beams["s1"].value.burnt().values()), delta=1)
+
+    def test_a_trial_starts_no_tool_and_travels_above_the_work_whatever_the_machine(self):
+        power = (Setting("k", "through cut", power=1.0, speed=50, pierce=0.4, pierce_height=4.0, focus=1.5, passes=2,
+                         kerf=1.2, lead="an arc", air="with air"),
+                 Setting("e", "engrave", power=0.4, speed=90, overscan=3.0, warm_up=2.0, pierce=0.2),
+                 Setting("s", "score", power=0.2, speed=90))  # fmt: skip
+        for kind in KINDS_OF_MACHINE:
+            for height in HEIGHTS if kind != "a knife" else ():
+                machine = replace(MACHINES["torch-table"], kind=kind, height=height, safe_height=12.0, spots=())
+                ticket = job(plate(12, 30), self.LINES, machine, quantity=2, settings=power, stock=STEEL)
+                work, sheet = worked(ticket), ticket.sheets[0]
+                for write, words in ((write_frame, ("a box",)), (write_frame, ("the hull",)), (write_pen_run, ())):
+                    content = write(ticket, sheet, work, FORMATS["gcode"], *words)
+                    self.assertNotRegex(content.decode(), r"(?m)^[^(;]*(M3|M4|M8|S[0-9.]*[1-9])")
+                    told = run(content, body_for(machine))[1]
+                    self.assertEqual((told.complaints, told.burnt), ([], {}), (kind, height))
+                    self.assertGreater(sum((told.drawn or told.travelled).values()), 100)
+                    self.assertEqual(bool(told.drawn), write is write_pen_run)
+                    raised = b"Z12" in content
+                    self.assertEqual(raised, machine.moves_head or write is write_pen_run)
+
+    def test_the_stand_in_complains_of_a_trial_that_starts_a_tool_or_drags_it(self):
+        head = "; trial: no tool is started\nG21\nG90\nG17\nM5\n"
+        for lines, words in (
+            ("M3 S0\n", "starts a tool"), ("S5\n", "starts a tool"), ("M4\nG0 X5 Y5\n", "starts a tool"),
+            ("G0 X5 Y5\n", "before its head is raised"), ("G1 Z0 F600\nG0 X5 Y5\n", "with its head down"),
+        ):  # fmt: skip
+            told = run((head + lines + "M2\n").encode(), Body(raises=True))[1].complaints
+            self.assertTrue(any(words in one.words for one in told), (lines, told))
 
     def test_a_printed_sheet_is_cut_where_it_lies(self):
         ticket = job(plate(12, 30), [cut()], quantity=6, marks=4)

@@ -1,9 +1,13 @@
 """The simulated laser judges: bad lines are told, moves have limits, parts drop in their order."""
 
+import contextlib
+import json
+import math
 import socket
 import threading
 import time
 import unittest
+from queue import Queue
 
 from nibble_core.errors import CannotMake
 from nibble_core.machines import Lost, SocketDriver, resumed, send
@@ -145,8 +149,67 @@ class Sending(unittest.TestCase):
                     connection.close()
 
             threading.Thread(target=babble, daemon=True).start()
-            for words in ("nobody understands", "broke"):
+            for words in ("makes no sense", "broke"):
                 driver = SocketDriver("127.0.0.1", other.getsockname()[1], answers_within=2)
                 sent = send(self.program(), driver, lambda taken, state: True)
                 driver.close()
                 self.assertIn(words, sent.why)
+
+    def test_whatever_a_machine_answers_it_is_told_to_hold_and_to_stop(self):
+        fine = {"doing": "running", "x": 0, "y": 0, "line": 1, "beam": 0}
+        deep = '{"a":' + "[" * 200_000
+        for answer in (
+            *({**fine, **wrong} for wrong in (
+                {"x": math.nan}, {"y": math.inf}, {"line": 10**33}, {"line": -1}, {"line": 0.5}, {"doing": "dancing"},
+                {"beam": True}, {"x": "here"},
+            )),
+            [], deep, "{" + "9" * 5000 + "}", "moo \u202e", "ok\nok\n" * 2000,
+        ):  # fmt: skip
+            said = answer if isinstance(answer, str) else json.dumps(answer).replace("Infinity", "1e999")
+            heard, port = machine_that_answers(said)
+            driver = SocketDriver("127.0.0.1", port, answers_within=2)
+            sent = send(self.program(), driver, lambda taken, state: True)
+            self.assertIn("Hold and stop were sent", sent.why, said[:60])
+            self.assertTrue(sent.may_move)
+            self.assertLess(len(sent.why), 300)
+            driver.close()
+            self.assertIn(">pause >stop", " ".join(heard.get(timeout=5)[-3:]), said[:60])
+
+    def test_a_fault_of_our_own_while_watching_stops_the_machine_too(self):
+        def watch(taken, state):
+            raise OverflowError("no such number")
+
+        with self.assertLogs("nibble_core.machines.sending", "ERROR"):
+            sent = send(self.program(), self.driver, watch)
+        self.assertIn("could not go on watching", sent.why)
+        self.assertFalse(sent.may_move)
+        self.assertEqual(self.machine.state()["doing"], "stopped")
+
+    def test_halt_goes_before_a_question_that_is_not_answered(self):
+        heard, port = machine_that_answers("")
+        driver = SocketDriver("127.0.0.1", port, answers_within=30)
+        threading.Thread(target=lambda: send(self.program(), driver, lambda *_: True), daemon=True).start()
+        time.sleep(0.2)
+        self.assertTrue(driver.halt())
+        driver.close()
+        self.assertIn(">pause >stop", " ".join(heard.get(timeout=5)))
+
+
+def machine_that_answers(said):
+    """Answers a beginning as it should, program lines with ok, and the state with what is given. Also a queue that gets
+    all the lines it heard, once it is left."""
+    heard, server = Queue(), socket.create_server(("127.0.0.1", 0))
+
+    def serve():
+        connection, _ = server.accept()
+        lines = []
+        with server, connection, contextlib.suppress(OSError):
+            for line in connection.makefile("r"):
+                lines.append(line.strip())
+                answer = said if line.startswith(">state") else "{}" if line.startswith(">") else "ok"
+                with contextlib.suppress(OSError):
+                    connection.sendall(answer.encode() + b"\n")
+        heard.put([line for line in lines if line])
+
+    threading.Thread(target=serve, daemon=True).start()
+    return heard, server.getsockname()[1]

@@ -14,7 +14,10 @@ from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.read import inspect
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.work import work_out
+from nibble_core.simulators.burnt import run
+from nibble_core.simulators.laser import Body
 from nibble_core.ticket import ticket_from_plain
+from production.asked import HEAD_TRIALS
 
 CLIENTS = [
     "Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery",
@@ -58,6 +61,10 @@ class DemoShopTest(TransactionTestCase):
                     for sheet in demo.ticket.sheets
                 )
                 self.assertEqual(len(write_files(demo.ticket, work)), made + 1)
+                for sheet in filter(lambda one: one.machine.burns, demo.ticket.sheets):
+                    for trial in HEAD_TRIALS.values():
+                        report = run(trial(demo.ticket, sheet, work), Body(2000, 2000, -1000, -1000))[1]
+                        self.assertEqual((report.complaints, report.burnt), ([], {}))
                 told = next(station for station in stations(demo.ticket, work) if station.key == "lines")
                 looks = [note.text for note in told.notes if note.weight == "look"]
                 self.assertTrue(all("fall" in one for one in looks) if demo.ticket.name in loose else not looks, looks)

@@ -27,6 +27,8 @@ export type Remembered = components["schemas"]["RememberedOut"];
 export type ShopFont = components["schemas"]["FontOut"];
 export type Profile = components["schemas"]["ProfileOut"];
 export type Run = components["schemas"]["RunOut"];
+/** A machine that moves, or may. */
+export type Moving = components["schemas"]["MovingOut"];
 export type Taken = components["schemas"]["TakenOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
@@ -259,6 +261,7 @@ export const api = {
     ),
   run: (id: number, sheet: string) =>
     answer(service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/run", sheetOf(id, sheet))),
+  moving: () => answer(service.GET("/api/moving")),
   marks: (id: number, sheet: string, found: readonly Found[]) =>
     answer(
       service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/marks", {

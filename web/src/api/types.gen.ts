@@ -1101,6 +1101,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/moving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machines That Move
+         * @description Machines that move, or may, whichever job they work for.
+         */
+        get: operations["moving"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheets/{sheet_id}/marks": {
         parameters: {
             query?: never;
@@ -1477,7 +1497,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "pause" | "resume" | "back" | "stop" | "go on";
+            what: "pause" | "resume" | "back" | "stop" | "go on" | "it stands still";
             /**
              * Length
              * @default 20
@@ -2109,6 +2129,7 @@ export interface components {
             comments: "after a semicolon" | "in brackets";
             /** @enum {string} */
             height: "set by hand" | "moved by G-code";
+            safe_height: number;
             clamps: components["schemas"]["Zone"][];
             port: number | null;
         };
@@ -2172,6 +2193,30 @@ export interface components {
             job: number;
             /** Of */
             of: string;
+        };
+        /**
+         * MovingOut
+         * @description A machine that moves, or may: the job and the sheet that are on it, and how far it is.
+         */
+        MovingOut: {
+            /** Job */
+            job: number;
+            /** Job Name */
+            job_name: string;
+            /** Sheet */
+            sheet: string;
+            /** Machine */
+            machine: string;
+            /** State */
+            state: string;
+            /** May Move */
+            may_move: boolean;
+            /** Done */
+            done: number;
+            /** Lines */
+            lines: number;
+            /** Message */
+            message: string;
         };
         /**
          * NestIn
@@ -2575,7 +2620,8 @@ export interface components {
         };
         /**
          * RunOut
-         * @description A program on its way to a machine. done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
+         * @description A program on its way to a machine. may_move: whether it is over and nobody knows that the machine stands still.
+         *     done: lines of ``lines`` whose moves were made; moves: of the sheet, that were
          *     made; x, y: of the head in the machine's axes.
          */
         RunOut: {
@@ -2599,6 +2645,8 @@ export interface components {
             y: number;
             /** Message */
             message: string;
+            /** May Move */
+            may_move: boolean;
         };
         /** ScaleIn */
         ScaleIn: {
@@ -4782,6 +4830,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    moving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovingOut"][];
                 };
             };
         };

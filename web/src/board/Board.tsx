@@ -23,6 +23,7 @@ const KEYS: Keys = [
   ["/", "find a job or a client"],
   ["Tab, Enter", "go to a job and open it"],
   ["Ctrl V", "start a job with a copied picture"],
+  ["Ctrl .", "stop every machine that moves, from any screen"],
   ["?", "this list"],
 ];
 

@@ -30,6 +30,7 @@ export function FilesPanel({
   jobId,
   revision,
   blocked,
+  doubts,
   ticket,
   sheets,
   onChanges,
@@ -37,6 +38,7 @@ export function FilesPanel({
   jobId: number;
   revision: number;
   blocked: boolean;
+  doubts: readonly string[];
   ticket: Ticket;
   sheets: readonly SheetOfJob[];
   onChanges: (changes: Change[]) => void;
@@ -151,7 +153,7 @@ export function FilesPanel({
         .filter(({ sheet }) => burns(sheet.machine))
         .map(({ id, name, sheet, minutes }) => (
           <div key={id}>
-            <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked }} />
+            <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked, doubts }} />
             <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
           </div>
         ))}
@@ -189,9 +191,9 @@ const TRIALS = [
 
 /** For machines with a beam. */
 const BEAM_TRIALS = [
-  ["a framing pass", "a box round the work, beam off"],
+  ["a framing pass", "a box round the work, nothing switched on"],
   ["a framing pass along the hull", "its hull"],
-  ["a pen run", "all of it with a pen"],
+  ["a pen run", "all of it with a pen, raised and lowered by Z"],
 ] as const;
 
 /** Pages to print: for the machine and for the client; on Letter where the shop works in inches. */

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useParams } from "react-router";
 import { useStartJob, useTakesFiles } from "../board/useIncoming";
 import { KeyList } from "../ui/KeyList";
+import { STRIP } from "../ui/MovingMachines";
 import { DroppedFiles } from "./DroppedFiles";
 import { JobHeader } from "./JobHeader";
 import { CannotOpen, Waiting } from "./JobStates";
@@ -41,7 +42,12 @@ export function JobScreen() {
   const { work } = desk;
   const shared = { jobId: id, revision: desk.job.revision.number, desk, ticket, inHand };
   return (
-    <chakra.div height="100vh" display="flex" flexDirection="column" minWidth="1000px">
+    <chakra.div
+      height={`calc(100vh - var(${STRIP}, 0px))`}
+      display="flex"
+      flexDirection="column"
+      minWidth="1000px"
+    >
       <JobHeader desk={desk} ticket={ticket} onKeys={() => setKeys(true)} />
       <Track
         piece={piece}

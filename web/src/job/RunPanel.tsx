@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Found, type RunCommand } from "../api/client";
 import { Button } from "../ui/Button";
+import { Dialog } from "../ui/Dialog";
 import { tell } from "../ui/notices";
 import { endOfRun } from "./endOfRun";
 import { MarksPanel } from "./MarksPanel";
@@ -21,6 +22,7 @@ export function RunPanel({
   name,
   minutes,
   blocked,
+  doubts,
 }: {
   jobId: number;
   revision: number;
@@ -29,13 +31,22 @@ export function RunPanel({
   /** Of one run; null while they are not known. */
   minutes: number | null;
   blocked: boolean;
+  /** What still needs a look. */
+  doubts: readonly string[];
 }) {
   const client = useQueryClient();
+  const [asking, setAsking] = useState<"" | "begin" | "go on">("");
   const [found, setFound] = useState<readonly Found[]>([]);
   const key = ["run", jobId, sheet.id];
   const connected = sheet.machine.port !== null;
   const run = useRun(jobId, sheet.id, connected);
-  const took = { onSuccess: (made: unknown) => client.setQueryData(key, made), onError: tell };
+  const took = {
+    onSuccess: (made: unknown) => {
+      client.setQueryData(key, made);
+      void client.invalidateQueries({ queryKey: ["moving"] });
+    },
+    onError: tell,
+  };
   const begin = useMutation({ mutationFn: () => api.beginRun(jobId, sheet.id, found), ...took });
   const act = useMutation({
     mutationFn: ([what, length]: [RunCommand, number?]) => api.commandRun(jobId, sheet.id, what, length),
@@ -108,12 +119,12 @@ export function RunPanel({
                   type="button"
                   look={run ? "slip" : "strong"}
                   disabled={blocked || begin.isPending}
-                  onClick={() => begin.mutate()}
+                  onClick={() => setAsking("begin")}
                 >
                   {run ? "Send it again" : "Send it to the machine"}
                 </Button>
                 {run?.state === "broken" && (
-                  <Button type="button" look="strong" onClick={() => act.mutate(["go on"])}>
+                  <Button type="button" look="strong" onClick={() => setAsking("go on")}>
                     Go on at the last finished path
                   </Button>
                 )}
@@ -121,6 +132,47 @@ export function RunPanel({
             )}
           </chakra.div>
         </>
+      )}
+      {asking && (
+        <Dialog label="Start the machine" onClose={() => setAsking("")}>
+          <chakra.p fontSize="17px">
+            {asking === "begin" ? "Start" : "Go on with"} the <b>{sheet.machine.name}</b> on{" "}
+            <b>{sheet.stock.name}</b>
+            {minutes !== null && asking === "begin" && (
+              <>
+                {" "}
+                for <b>{minutes < 0.1 ? "less than 0.1" : minutes.toFixed(1)} minutes</b>
+              </>
+            )}
+            {doubts.length > 0
+              ? `, although ${doubts.length === 1 ? "this still needs" : "these still need"} a look?`
+              : "?"}
+          </chakra.p>
+          {doubts.length > 0 && (
+            <chakra.ul paddingLeft="18px" marginTop="8px" fontSize="15px">
+              {doubts.map((words) => (
+                <li key={words}>{words}</li>
+              ))}
+            </chakra.ul>
+          )}
+          {/* the first button has the focus: a second press of Enter must not start anything */}
+          <chakra.div display="flex" gap="8px" marginTop="16px">
+            <Button type="button" onClick={() => setAsking("")}>
+              Not now
+            </Button>
+            <Button
+              type="button"
+              look="strong"
+              onClick={() => {
+                if (asking === "begin") begin.mutate();
+                else act.mutate(["go on"]);
+                setAsking("");
+              }}
+            >
+              Start it
+            </Button>
+          </chakra.div>
+        </Dialog>
       )}
     </PanelSection>
   );

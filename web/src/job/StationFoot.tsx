@@ -1,8 +1,15 @@
 import { chakra } from "@chakra-ui/react";
+import type { Work } from "../api/client";
 import { Button } from "../ui/Button";
 import { ArtworkChooser, ClientFiles, LineFiles, OutlineFiles } from "./ArtworkActions";
 import { FilesPanel } from "./FilesPanel";
 import type { OnJob } from "./useInHand";
+
+/** What still needs a look, at any station. */
+function doubtsOf(work: Work | null | undefined): string[] {
+  const notes = work?.stations.flatMap((station) => station.notes) ?? [];
+  return [...new Set(notes.filter((note) => note.weight === "look").map((note) => note.text))];
+}
 
 /** What a station offers beside its sentences: which artwork it speaks of, try-outs, files to take away. */
 export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: OnJob) {
@@ -28,6 +35,7 @@ export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: OnJ
           jobId={jobId}
           revision={revision}
           blocked={desk.final?.stations.some((one) => one.state === "blocked") ?? false}
+          doubts={doubtsOf(desk.final)}
           ticket={ticket}
           onChanges={(changes) => desk.change(...changes)}
           sheets={ticket.sheets.map((one) => ({

@@ -7,6 +7,7 @@ import type { JobDesk } from "./useJobDesk";
 export const KEYS: Keys = [
   ["1 … 6", "go to a station"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo; as far back as the job goes"],
+  ["Ctrl .", "stop every machine that moves, from any screen"],
   ["?", "this list"],
   ["On the table", ""],
   ["wheel, + −", "zoom at the pointer"],
