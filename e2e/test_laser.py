@@ -147,6 +147,8 @@ class LaserTest(BrowserTest):
     def test_the_head_is_shown_where_it_is_on_a_sheet_that_lies_askew(self):
         lies = Lies((2.0, 1.5), 0.4)
         laser = self.machine(1.0, lies)
+        self.change(STENCIL, "sheets/s1/stock/printable", True)
+        self.addCleanup(self.change, STENCIL, "sheets/s1/stock/printable", False)
         self.change(STENCIL, "pieces/p1/layers/l1/prints", "the artwork")
         self.addCleanup(self.change, STENCIL, "pieces/p1/layers/l1/prints", "nothing")
         here = f"/jobs/{STENCIL}/sheets/s1"

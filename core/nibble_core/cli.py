@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from nibble_core.graphics import Drawing
     from nibble_core.pipeline.read import Picture
     from nibble_core.pipeline.results import Work
+    from nibble_core.pipeline.store import ResultStore
     from nibble_core.simulators.laser import Body
     from nibble_core.ticket import Ticket
 
@@ -76,7 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     trace.set_defaults(run=_trace)
     produce = commands.add_parser("produce", help="all job files of a ticket")
     produce.add_argument("ticket", type=File)
-    produce.add_argument("--artwork", type=File, nargs="*", default=[], help="the client's files")
+    produce.add_argument("--artwork", type=File, nargs="*", action="extend", default=[], help="the client's files")
     produce.add_argument(
         "--formats", help="of every sheet, such as pdf,svg,dxf,dxf-polylines,dxf-r12,hpgl,png,combined"
     )
@@ -84,7 +85,7 @@ def _parser() -> argparse.ArgumentParser:
     produce.set_defaults(run=_produce)
     nest = commands.add_parser("nest", help="copies of a ticket's sheets as tight as they go")
     nest.add_argument("ticket", type=File)
-    nest.add_argument("--artwork", type=File, nargs="*", default=[], help="the client's files")
+    nest.add_argument("--artwork", type=File, nargs="*", action="extend", default=[], help="the client's files")
     nest.add_argument("--seconds", type=float, default=5.0, help="how long to look for a better one (default: 5)")
     nest.add_argument("--sheet", help="of one sheet only, by its id")
     nest.add_argument("-o", "--output", type=File, required=True, help="the ticket with its placements")
@@ -309,15 +310,16 @@ def _write_together(folder: File, files: dict[str, bytes]) -> None:
 
 
 def _nest(options: argparse.Namespace) -> None:
-    from dataclasses import replace
-
-    from nibble_core.pipeline.sheets import nest_sheet, waste_share
+    from nibble_core.pipeline.nested import nested
+    from nibble_core.pipeline.sheets import waste_share
+    from nibble_core.pipeline.store import MemoryStore
     from nibble_core.sheet import Limits
     from nibble_core.ticket import to_plain
 
     if not 0 <= options.seconds <= 3600:
         raise InvalidTicket(f"{options.seconds:g} seconds cannot be nested.", "Give 0 to 3600.")
-    ticket, work = _worked_out(options)
+    store = MemoryStore()
+    ticket, work = _worked_out(options, store=store)
     if options.sheet and all(sheet.id != options.sheet for sheet in ticket.sheets):
         known = ", ".join(sheet.id for sheet in ticket.sheets)
         raise InvalidTicket(f"There is no sheet “{options.sheet}”.", f"Choose one of {known}.")
@@ -328,14 +330,15 @@ def _nest(options: argparse.Namespace) -> None:
     told: list[dict[str, Any]] = []
     for sheet in chosen:
         started = time.perf_counter()
-        placed, runs, length = nest_sheet(ticket, sheet, work, Limits(options.seconds))
-        nested = replace(sheet, arrangement="as placed", placed=tuple(placed), runs=runs)
-        ticket = replace(ticket, sheets=tuple(nested if one.id == sheet.id else one for one in ticket.sheets))
+        made = nested(
+            ticket, sheet, work, Limits(options.seconds), lambda one: _worked_out(options, to_plain(one), store)[1]
+        )
+        ticket = made.ticket
         seconds = round(time.perf_counter() - started, 3)
-        told.append({"sheet": sheet.id, "up": len(placed), "runs": runs, "length_mm": round(length, 3),
+        told.append({"sheet": sheet.id, "up": made.copies, "runs": made.runs, "length_mm": round(made.length, 3),
                      "seconds": seconds})  # fmt: skip
     plain = to_plain(ticket)
-    _, work = _worked_out(options, plain)
+    _, work = _worked_out(options, plain, store)
     work.require_whole()
     options.output.write_text(json.dumps(plain, indent=1, ensure_ascii=False))
     used = [work.sheets[sheet.id].value for sheet in chosen]
@@ -414,7 +417,9 @@ def _listen(options: argparse.Namespace, body: Body) -> None:
         port.serve_forever()
 
 
-def _worked_out(options: argparse.Namespace, plain: Any = None) -> tuple[Ticket, Work]:
+def _worked_out(
+    options: argparse.Namespace, plain: Any = None, store: ResultStore | None = None
+) -> tuple[Ticket, Work]:
     """The ticket of a file, or the one given, and everything that follows from it."""
     from nibble_core.pipeline.store import MemoryStore
     from nibble_core.pipeline.work import work_out
@@ -434,7 +439,7 @@ def _worked_out(options: argparse.Namespace, plain: Any = None) -> tuple[Ticket,
             raise UnreadableFile(f"The artwork “{called}” was not given.", "Name its file after --artwork.")
         return contents[sha256]
 
-    return ticket, work_out(ticket, source, MemoryStore())
+    return ticket, work_out(ticket, source, store or MemoryStore())
 
 
 if __name__ == "__main__":

@@ -30,8 +30,9 @@ from nibble_core.pipeline.head_files import (
 )
 from nibble_core.pipeline.line_files import lines_drawing
 from nibble_core.pipeline.names import slug
+from nibble_core.pipeline.nested import nested
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import nest_sheet, one_more
+from nibble_core.pipeline.sheets import one_more
 from nibble_core.pipeline.sizing import Side, What, sized_to
 from nibble_core.pipeline.stocktaking import taken
 from nibble_core.pipeline.swatch import Grid, kerf_comb, swatch
@@ -154,15 +155,12 @@ def nest(plain: Any, sheet_id: str, seconds: float, *, asker: Asker) -> bytes:
     def better(found: Nest) -> None:
         asker.tell(f"nesting: {len(found.placements)} up on {found.length:.0f} mm")
 
-    limits = Limits(seconds, better, asker.cancelled)
-    placed, runs, length = nest_sheet(ticket, sheet, work, limits)
-    here = f"sheets/{sheet_id}"
-    changes = [
-        {"path": f"{here}/placed", "value": to_plain(tuple(placed)), "operation": "set"},
-        {"path": f"{here}/runs", "value": runs, "operation": "set"},
-        {"path": f"{here}/arrangement", "value": "as placed", "operation": "set"},
-    ]
-    return _told({"changes": changes, "up": len(placed), "runs": runs, "length": length})
+    def work_of(other: Ticket) -> Work:
+        return work_out(other, blobs.fetch, STORE, doing=asker.tell)
+
+    made = nested(ticket, sheet, work, Limits(seconds, better, asker.cancelled), work_of)
+    changes = [asdict(change) for change in made.changes]
+    return _told({"changes": changes, "up": made.copies, "runs": made.runs, "length": made.length})
 
 
 def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> bytes:

@@ -237,6 +237,7 @@ class SheetOut(Schema):
     minutes: float | None
     caption: str
     own: list[DrawingLineOut]
+    beyond: list[str]
 
 
 class WorkOut(Schema):

@@ -31,7 +31,8 @@ def arced(paths: Bundle) -> Bundle:
 
 
 def single_arcs(paths: Bundle) -> Bundle:
-    """Cubics that one line or one arc describes within SINGLE_ARC as such; what is freer stays as it is."""
+    """Paths whose every cubic is described by one line or one arc within SINGLE_ARC, in such; a path with a freer curve
+    stays as it is, since a format that holds it as a spline would turn the arcs back into other cubics."""
     cubic = np.nonzero(paths.kinds == CUBIC)[0]
     if not len(cubic):
         return paths
@@ -51,6 +52,8 @@ def single_arcs(paths: Bundle) -> Bundle:
     off = np.abs(np.hypot(*np.moveaxis(looked - bent[:, None, 2:4], 2, 0)) - radius[:, None]).max(1)
     onward = (np.diff(along, axis=1, prepend=0.0) > 0).all(1) & (np.abs(bulge) < 0.5)
     taken = onward & (straight | (off <= SINGLE_ARC))
+    path_of = np.searchsorted(paths.offsets, cubic, side="right") - 1
+    taken &= ~np.isin(path_of, path_of[~taken])
     new_kinds, new_rows = paths.kinds.copy(), paths.rows.copy()
     new_kinds[cubic[taken]], new_rows[cubic[taken]] = made[taken], bent[taken]
     return Bundle(new_kinds, new_rows, paths.offsets, paths.closed)

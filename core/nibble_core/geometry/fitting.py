@@ -49,6 +49,9 @@ STEP = 0.1
 JOINT = 1e-9
 """mm: what two segments may be apart where they meet."""
 
+STACKED = 0.002
+"""mm: nodes nearer than this are one: twice what reading back a file allows for."""
+
 CLOSER = (1.0, 0.4, 0.15)
 """Shares of the tolerance at which a polygon is fitted until its rings cross neither themselves nor each other."""
 
@@ -57,12 +60,20 @@ def refit_polygon(polygon: Polygon, tolerance: float = REFIT, *, divisions: int 
     """A region of lines, arcs and cubics whose rings stay within ``tolerance`` mm of the polygon's; see
     ``refit_ring``. Rings that cross when fitted are fitted more closely, and at last left as the polygon has them."""
     outer, holes = oriented_rings(polygon)
+    sound = [_unstacked(ring) for ring in (outer, *holes)]
     for share in CLOSER:
-        rings = [refit_ring(ring, share * tolerance, divisions=divisions) for ring in (outer, *holes)]
+        rings = [refit_ring(ring, share * tolerance, divisions=divisions) for ring in sound]
         region = Region(rings[0], tuple(rings[1:]))
         if region.polygon(0.1 * tolerance).is_valid:
             return region
-    return Region(Path.polygon(outer), tuple(Path.polygon(hole) for hole in holes))
+    rings = [Path.polygon(ring) for ring in sound]
+    return Region(rings[0], tuple(rings[1:]))
+
+
+def _unstacked(ring: Points) -> Points:
+    """A ring without vertices that lie on the one before them, as unions leave them: no file holds both apart."""
+    apart = np.hypot(*(ring - np.roll(ring, 1, 0)).T) > STACKED
+    return ring[apart] if FEWEST <= apart.sum() < len(ring) else ring
 
 
 def refit_ring(ring: Points, tolerance: float = REFIT, *, divisions: int = DIVISIONS) -> Path:

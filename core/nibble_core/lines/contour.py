@@ -18,12 +18,13 @@ from nibble_core.geometry import Path, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import oriented_rings, polygons, union
 from nibble_core.geometry.tolerances import ARC_CHORD, REFIT, SIMPLIFY
-from nibble_core.lines.offsetting import KINDS, Corners, offset_area, offset_areas, quarter_segments
+from nibble_core.lines.offsetting import GRID, KINDS, Corners, offset_area, offset_areas, quarter_segments
 
 Place = tuple[float, float]
 PREVIEW_SAGITTA = 0.01
 CONTAINED = 0.008  # mm of the artwork that closing gaps may leave out at a needle’s tip
 MOST_CHORDS = 400
+DOT = 0.05  # mm: no part and no hole is so small; what shrinks to nothing must not leave a dot for the knife
 SAME = 0.01  # mm: lines that are nowhere further apart are one
 FEW_POINTS = 500  # fewer cost more to simplify than to buffer
 
@@ -64,8 +65,18 @@ def closed_shape(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPolygo
         # at the tip of a needle half a chord's angle times the radius is lost, elsewhere its square
         fine = min(MOST_CHORDS, max(quarter_segments(half), math.ceil(math.pi / 8 * half / CONTAINED)))
         closed = filled.buffer(half, quad_segs=fine).buffer(-half, quad_segs=quarter_segments(half))
-        filled = _tidy(MultiPolygon(polygons(closed)))
+        fillets = [part for part in polygons(closed.difference(filled)) if _has_room(part, CONTAINED)]
+        if fillets:  # what has no gap to close keeps its own nodes and its corners to the last digit
+            filled = _tidy(shapely.union_all([filled, *fillets], grid_size=GRID))
     return MultiPolygon(polygons(filled))
+
+
+def _has_room(part: Polygon, across: float) -> bool:
+    """Whether a circle so wide has room in a polygon without holes. A polygon has an inner circle of at least its area
+    over its perimeter."""
+    if part.area >= across / 2 * part.length:
+        return True
+    return not part.buffer(-across / 2 * (1 - 1e-6), quad_segs=8).is_empty
 
 
 def without_holes(area: MultiPolygon) -> tuple[MultiPolygon, list[Polygon]]:
@@ -198,7 +209,7 @@ def contour_area(
         quarter = quarter_segments(inside_radius, sagitta)
         whole = MultiPolygon(polygons(whole)).buffer(inside_radius, quad_segs=quarter)
         whole = whole.buffer(-inside_radius, quad_segs=quarter)
-    parts, leftovers = _without_leftovers(polygons(whole), smallest)
+    parts, leftovers = _without_leftovers(polygons(whole), max(smallest, DOT))
     if not parts:
         raise NothingToCut("This line leaves nothing of the piece.", "Choose a smaller distance or smallest part.")
     return ContourArea(MultiPolygon(parts), leftovers + lost, tuple(closed_off))
@@ -248,21 +259,16 @@ def _with_holes(parts: list[Polygon], holes: NDArray[np.object_]) -> BaseGeometr
 
 
 def _without_leftovers(parts: list[Polygon], smallest: float) -> tuple[list[Polygon], int]:
-    if smallest <= 0:
-        return parts, 0
+    """Parts and their holes in which a circle ``smallest`` mm across has room, and how many have none."""
     kept, left = [], 0
     for part in parts:
         if part.buffer(-smallest / 2 * (1 - 1e-6), quad_segs=8).is_empty:
             left += 1
             continue
-        rings = [
-            ring
-            for ring in part.interiors
-            if not Polygon(ring).buffer(-smallest / 2 * (1 - 1e-6), quad_segs=8).is_empty
-        ]
+        rings = [ring for ring in part.interiors if _has_room(Polygon(ring), smallest)]
         left += len(part.interiors) - len(rings)
         kept.append(Polygon(part.exterior, rings))
-    return kept, left
+    return kept, left if smallest > DOT else 0  # nobody misses a dot
 
 
 def fitted(area: MultiPolygon, *, smooth: float = 0.0) -> list[Region]:

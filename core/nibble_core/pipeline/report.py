@@ -79,7 +79,7 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
             report_beam(draft("machine", sheet.id), sheet, ticket, work)
     for problem in work.problems:
         error = problem.error
-        note = Note(error.message, error.what_to_do, problem.where, BLOCKED)
+        note = Note(error.message, error.what_to_do, problem.where, BLOCKED, problem.mends)
         told[problem.station].insert(0, ("", Draft(notes=[note])))
     return _with_states(told, ticket)
 

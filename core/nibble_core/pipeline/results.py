@@ -14,6 +14,7 @@ from nibble_core.pipeline.beam_results import BeamLines, BeamRun
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import LayerResult
+from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed
@@ -23,11 +24,12 @@ from nibble_core.sheet import LaidSheet, Near, Panel
 
 @dataclass
 class Problem:
-    """Why a station is blocked; ``where`` is a path into the ticket."""
+    """Why a station is blocked; ``where`` is a path into the ticket, ``mends`` ways out."""
 
     station: str
     where: str
     error: NibbleError
+    mends: tuple[Mend, ...] = ()
 
 
 @dataclass
@@ -56,6 +58,8 @@ class Work:
     """Of sheets whose stock has a colour profile."""
     crowded: dict[str, list[Near]] = field(default_factory=dict)
     """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
+    beyond: dict[str, list[str]] = field(default_factory=dict)
+    """Ids of those that lie beyond the edge of their sheet."""
     weeds: dict[str, Bundle] = field(default_factory=dict)
     """Weed lines, likewise."""
     burnt: dict[str, Keyed[BeamLines]] = field(default_factory=dict)

@@ -11,13 +11,15 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import CannotMake, DoesNotFit, NothingToCut
-from nibble_core.geometry import Affine, Box, Bundle, Path, Region
+from nibble_core.geometry import Affine, Bundle, Path, Points, Region
 from nibble_core.geometry.regions import courses, polygons
 from nibble_core.pipeline.lines import edge_line
-from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.notes import setting
+from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.store import ResultStore, run_stage
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import (
+    TURNS,
     LaidSheet,
     Limits,
     Near,
@@ -26,21 +28,25 @@ from nibble_core.sheet import (
     Room,
     as_placed,
     at_place,
+    beyond,
     border_along_each,
     border_round_all,
     border_round_each,
     caption,
     grid,
     grouped,
+    hull,
     interlocked,
     marked,
     nest,
+    place_in_hole,
     room,
     too_near,
     ungrouped,
     weed_lines,
 )
 from nibble_core.text.fonts import shipped_font
+from nibble_core.ticket import to_plain
 from nibble_core.ticket.ids import free_ids
 from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
@@ -65,16 +71,17 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     within, count = _room(ticket, sheet)
     full = sheet.amount == "a full sheet"
     true = sheet.arrangement != "a grid"
+    by_hand = sheet.arrangement == "as placed"
 
     def laid() -> LaidSheet:
-        parts = _parts(ticket, sheet, work, shapes=true)
+        parts = [] if by_hand else _parts(ticket, sheet, work, shapes=true)
         if sheet.arrangement == "a grid":
             made = grid(parts, within, full=full)
         elif sheet.arrangement == "interlocked pairs":
             made = interlocked(parts, within, full=full)
         else:
-            boxes = {part.layer: Box(*part.shape.bounds) for part in parts if part.shape is not None}
-            made = replace(as_placed([placement(one) for one in sheet.placed], boxes, within), times=sheet.runs)
+            copies = [placement(one) for one in sheet.placed]
+            made = replace(as_placed(copies, _hulls(ticket, sheet, work), within), times=sheet.runs)
         made = marked(
             made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every, keyed=keyed(sheet)
         )
@@ -139,6 +146,15 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
         raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
     within, _ = _room(ticket, sheet)
     locked = [placement(one) for one in sheet.placed]
+    free = free_ids("n", sheet.placed)
+    shape = footprint(ticket.layer(layer), work)
+    laid = [at_place(footprint(ticket.layer(one.layer), work), one.at) for one in locked]
+    length = work.sheets[sheet.id].value.height if sheet.id in work.sheets else within.length
+    alike = [one.at for one in locked if one.layer == layer]
+    for lowest in (length, within.length):  # a hole before a longer sheet
+        hole = place_in_hole(layer, shape, laid, alike, within, TURNS[sheet.turns], lowest)
+        if hole is not None:
+            return replace(_placed(next(free), hole), by="hand")
     counts = Counter([layer, *(one.layer for one in locked)])
     parts = [
         part._replace(quantity=counts[part.layer])
@@ -148,7 +164,6 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
     found, runs = nest(parts, within, turns=sheet.turns, locked=locked, limits=Limits(0.0))
     if runs > 1 or len(found.placements) != len(locked) + 1:
         raise DoesNotFit("There is no room for one more on this sheet.", "Move copies together, or nest them again.")
-    free = free_ids("n", sheet.placed)
     return replace(_placed(next(free), found.placements[-1]), by="hand")
 
 
@@ -201,6 +216,37 @@ def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work
     if over:
         pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
         raise CannotMake(f"{pairs} on each other: both would be cut through.", "Move them apart, or nest them again.")
+
+
+def check_edges(ticket: Ticket, sheet: Sheet, work: Work) -> None:
+    """Adds to the work the copies of a sheet “as placed” that lie beyond its edge, and that they block its files: they
+    stay where they were put, and a mend moves them in."""
+    if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
+        return
+    within, _ = _room(ticket, sheet)
+    found = beyond([placement(one) for one in sheet.placed], _hulls(ticket, sheet, work), within)
+    if not found:
+        return
+    work.beyond[sheet.id] = [sheet.placed[one.number].id for one in found]
+    number, here = len(found), f"sheets/{sheet.id}"
+    inward = {one.number: one.inward for one in found if one.inward is not None}
+    moved = tuple(
+        replace(one, x=round(one.x + inward[k][0], 6), y=round(one.y + inward[k][1], 6)) if k in inward else one
+        for k, one in enumerate(sheet.placed)
+    )
+    label = "Move it in" if number == 1 else f"Move all {number} in"
+    mends = (setting(label, f"{here}/placed", to_plain(moved)),) if len(inward) == number else ()
+    error = DoesNotFit(
+        f"{'One copy lies' if number == 1 else f'{number} copies lie'} beyond the edge: {within.edge:g} mm stay free "
+        f"for the {within.edge_of}.",
+        "Move it in, or nest the sheet again." if mends else "Choose a larger stock, or make the piece smaller.",
+    )
+    work.problems.append(Problem("sheet", here, error, mends))
+
+
+def _hulls(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Points]:
+    """The convex hull of what a copy of each layer of a sheet fills."""
+    return {one.layer: hull(footprint(ticket.layer(one.layer), work)) for one in sheet.holds}
 
 
 def waste_of(sheet: Sheet, work: Work) -> BaseGeometry:

@@ -19,6 +19,7 @@ from nibble_core.pipeline.compose import compose_piece
 from nibble_core.pipeline.engraving import engrave
 from nibble_core.pipeline.examine import examine
 from nibble_core.pipeline.lines import draw_lines
+from nibble_core.pipeline.notes import Mend, setting
 from nibble_core.pipeline.panels import part_sheet
 from nibble_core.pipeline.prints import PrintResult, plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
@@ -31,6 +32,7 @@ from nibble_core.pipeline.sheets import (
     WEEDS,
     add_weeds,
     check_distances,
+    check_edges,
     lay_out,
 )
 from nibble_core.pipeline.sizes import finished_size
@@ -38,7 +40,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import fingerprint
+from nibble_core.ticket import Change, fingerprint
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Layer, Machine, Piece, Sheet, Stock, Ticket
@@ -93,11 +95,13 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
+        attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))
         if sheet.machine.burns and reached > SHEET:
             attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work, preview=preview))
             attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
             attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
     if reached > SHEET:
+        work.problems += _not_taken(ticket, library)
         work.problems += _not_made(ticket, library)
         work.problems += _not_set(ticket, work)
     return work
@@ -125,6 +129,31 @@ _OWN = (
     ("border", WEEDS, NO_BORDER), ("weed_lines", WEEDS, NO_WEED_LINES), ("cross_cut", FREES, NO_CROSS_CUT)
 )  # fmt: skip
 """What a sheet has cut of its own: field, process, and its value for none."""
+
+
+def _not_taken(ticket: Ticket, library: Library) -> Iterator[Problem]:
+    """Stocks that their sheet's machine has no settings for though others have, and prints on what no press takes."""
+    for sheet in ticket.sheets:
+        stock, machine, here = sheet.stock, sheet.machine, f"sheets/{sheet.id}"
+        if not stock.taken_by(machine.key) and not sheet.settings:
+            able = [one for one in library.machines if one.key in stock.machines]
+            yield Problem(
+                "machine", f"{here}/machine",
+                CannotMake(
+                    f"The {machine.name} does not take {stock.name}.",
+                    f"Choose {' or '.join(f'the {one.name}' for one in able)}." if able else
+                    "Choose another stock, or write its settings in the library and choose it again.",
+                ),
+                tuple(setting(f"Use the {one.name}", f"{here}/machine", one.key) for one in able),
+            )  # fmt: skip
+        printed = [one.layer for one in sheet.holds if ticket.layer(one.layer).prints.kind != "nothing"]
+        if printed and not stock.printable:
+            layers = [f"pieces/{ticket.piece_of_layer(one).id}/layers/{one}/prints" for one in printed]
+            yield Problem(
+                "sheet", f"{here}/stock",
+                CannotMake(f"{stock.name} is not printed on.", "Print nothing, or choose a stock that is."),
+                (Mend("Print nothing on it", tuple(Change(path, "nothing") for path in layers)),),
+            )  # fmt: skip
 
 
 def _not_made(ticket: Ticket, library: Library) -> Iterator[Problem]:

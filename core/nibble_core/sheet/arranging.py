@@ -7,11 +7,12 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
+import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import DoesNotFit, InvalidTicket
-from nibble_core.geometry import Affine, Box, Point
+from nibble_core.geometry import Affine, Box, Point, Points
 from nibble_core.sheet.interlocking import TURNS, Lattice, lattices, placed, strip
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 
@@ -216,25 +217,66 @@ def _shape(part: Part) -> BaseGeometry:
     return shapely.box(*part.box) if part.shape is None or part.shape.is_empty else part.shape
 
 
-def as_placed(copies: Sequence[Placement], boxes: Mapping[str, Box], within: Room) -> LaidSheet:
-    """Copies where they were put, on one sheet as wide and long as they and the edge need.
+class Beyond(NamedTuple):
+    """A copy that lies on the edge of its sheet or beyond it: its number, and by how much it would have to be moved to
+    lie within, mm; None where it is larger than the room."""
 
-    ``boxes``: what the lines of each layer fill. Places are measured from the sheet's corner. Raises DoesNotFit for a
-    copy that lies outside of what is usable, InvalidTicket when there is none.
+    number: int
+    inward: tuple[float, float] | None
+
+
+def as_placed(copies: Sequence[Placement], hulls: Mapping[str, Points], within: Room) -> LaidSheet:
+    """Copies where they were put, on one sheet as wide and long as they and the edge need, and never larger than it is.
+
+    ``hulls``: the corners of the convex hull of what each layer fills, (n, 2), in its piece. Places are measured from
+    the sheet's corner. Raises InvalidTicket when there is no copy.
     """
-    edge = within.edge
     if not copies:
         raise InvalidTicket("No copy lies on this sheet yet.", "Lay it in a grid, or put copies on it.")
-    filled = Box.around([placed_box(boxes[layer], at) for layer, at in copies])
-    if filled.left < edge - SLACK or filled.top < edge - SLACK:
-        raise DoesNotFit("A copy lies on the edge of the sheet.", f"Keep {edge:g} mm from it.")
-    width, height = filled.right + edge, filled.bottom + edge
-    for size, side, room in ((width, "width", within.width), (height, "length", within.length)):
-        if size > room + SLACK:
-            raise DoesNotFit(
-                f"The copies need {size:.1f} mm of the sheet's {side}; it has {room:.0f} mm.", "Move them together."
-            )
-    return LaidSheet(width, height, tuple(copies), Marks())
+    right, bottom = _extents(copies, hulls)[:, 2:].max(0).tolist()
+    width, height = right + within.edge, bottom + within.edge
+    least = 2 * within.edge + SLACK
+    return LaidSheet(
+        min(max(width, least), within.width), min(max(height, least), within.length), tuple(copies), Marks()
+    )
+
+
+def beyond(copies: Sequence[Placement], hulls: Mapping[str, Points], within: Room) -> list[Beyond]:
+    """Copies that do not lie within the room, by their true extents."""
+    edge = within.edge
+    low = np.array([edge, edge])
+    high = np.array([within.width - edge, within.length - edge])
+    extents = _extents(copies, hulls)
+    over = (extents[:, :2] < low - SLACK).any(1) | (extents[:, 2:] > high + SLACK).any(1)
+    found = []
+    for number in np.nonzero(over)[0].tolist():
+        first, last = extents[number, :2], extents[number, 2:]
+        fits = (last - first <= high - low + SLACK).all()
+        inward = np.maximum(low - first, 0.0) + np.minimum(np.minimum(high - last, 0.0), 0.0)
+        # what is as large as the room is brought to its corner
+        inward = np.where(last - first >= high - low, low - first, inward)
+        found.append(Beyond(number, (float(inward[0]), float(inward[1])) if fits else None))
+    return found
+
+
+def hull(shape: BaseGeometry) -> Points:
+    """The corners of a shape's convex hull, (n, 2): all that its extents depend on, however it is turned."""
+    corners: Points = shapely.get_coordinates(shape.convex_hull)
+    return corners
+
+
+def _extents(copies: Sequence[Placement], hulls: Mapping[str, Points]) -> Points:
+    """Left, top, right and bottom of each copy on its sheet, (n, 4)."""
+    found = np.empty((len(copies), 4))
+    layers = np.array([layer for layer, _ in copies], object)
+    maps = np.array([at for _, at in copies], float).reshape(-1, 6)
+    for layer in dict.fromkeys(layers.tolist()):
+        chosen = np.nonzero(layers == layer)[0]
+        x, y = hulls[layer].T
+        a, b, c, d, e, f = maps[chosen].T[:, :, None]
+        across, down = a * x + c * y + e, b * x + d * y + f
+        found[chosen] = np.stack([across.min(1), down.min(1), across.max(1), down.max(1)], 1)
+    return found
 
 
 def placed_box(box: Box, at: Affine) -> Box:

@@ -76,10 +76,7 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
             holder["offset"].update(THEMSELVES)
         holder[last] = _from_library(last, made, library)
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
-            keys = [holder[name].get("key", "") for name in ("machine", "stock")]
-            holder["settings"] = to_plain(library.settings_of(*keys))
-            if last == "machine":
-                holder |= {"marks": holder[last]["mark_count"], "mark_shape": holder[last]["mark_shape"]}
+            _settle(holder, last, library)
         return
     if change.operation == "add":
         items = _step(holder, last, change.path)
@@ -91,6 +88,21 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
     holder.remove(item)
     if change.operation == "move":
         _insert(holder, item, change.before, change.path)
+
+
+def _settle(sheet: Any, chosen: str, library: Library) -> None:
+    """What follows from a stock or machine chosen for a sheet: a machine that takes the stock, how it makes it, and its
+    marks."""
+    machine = sheet["machine"]
+    if chosen == "stock":
+        taker = library.taker(sheet["stock"]["key"], machine["key"])
+        sheet["machine"] = machine if taker is None else to_plain(taker)
+    else:
+        sheet["stock"]["machines"] = list(library.takers(sheet["stock"]["key"]))
+    if chosen == "machine" or sheet["machine"] is not machine:
+        machine = sheet["machine"]
+        sheet |= {"marks": machine["mark_count"], "mark_shape": machine["mark_shape"]}
+    sheet["settings"] = to_plain(library.settings_of(machine["key"], sheet["stock"]["key"]))
 
 
 THEMSELVES = {name: getattr(AS_THEY_ARE, name) for name in ("close_gaps", "holes", "smallest_hole")}
@@ -174,7 +186,10 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
             return _counted(len(change.value), _ITEMS.get(name, name.removesuffix("s").replace("_", " ")))
         if rule is None:
             value = _from_library(name, change.value, library)
-            return f"{name} to {value.get('name', '') if isinstance(value, Mapping) else value}"
+            said = f"{name} to {value.get('name', '') if isinstance(value, Mapping) else value}"
+            chosen = name == "stock" and isinstance(owner, Sheet) and isinstance(change.value, str)
+            taker = library.taker(change.value, owner.machine.key) if chosen else None
+            return said if taker is None else f"{said}, machine to {taker.name}, which takes it"
         if rule.kind == "flag":
             return f"{process or rule.called} {'on' if change.value else 'off'}"
         called = rule.called if not process or name == "process" else f"{process}: {rule.called}"

@@ -7,7 +7,7 @@ A record is copied into a ticket when it is chosen; a later change of it never c
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 from nibble_core.errors import InvalidTicket
@@ -45,12 +45,22 @@ class Library:
     rates: Rates = field(default_factory=Rates)
 
     def stock(self, key: str) -> Stock:
-        """Raises InvalidTicket for a key that no record has."""
-        return _found({one.key: one for one in self.stocks}, key, "stock")
+        """A record as a ticket copies it, with the machines that take it. Raises InvalidTicket for a key that no record
+        has."""
+        return replace(_found({one.key: one for one in self.stocks}, key, "stock"), machines=self.takers(key))
+
+    def takers(self, stock: str) -> tuple[str, ...]:
+        """Keys of the machines that have settings for a stock, in the order of their records."""
+        return tuple(one.key for one in self.machines if self.settings_of(one.key, stock))
 
     def machine(self, key: str) -> Machine:
         """Raises InvalidTicket for a key that no record has."""
         return _found({one.key: one for one in self.machines}, key, "machine")
+
+    def taker(self, stock: str, machine: str) -> Machine | None:
+        """The first machine that takes a stock, where the one it lies on does not; None where nothing need change."""
+        able = self.takers(stock)
+        return None if not able or machine in able else self.machine(able[0])
 
     def settings_of(self, machine: str, stock: str) -> tuple[Setting, ...]:
         return self.settings.get((machine, stock), ())
@@ -91,10 +101,10 @@ def outdated(ticket: Ticket, library: Library) -> list[Outdated]:
 
 
 def _is_other(copied: Stock, record: Stock) -> bool:
-    """Whether anything but the length that is left differs: that falls with every job."""
-    return any(
-        getattr(copied, name) != getattr(record, name) for name in record.__dataclass_fields__ if name != "length_left"
-    )
+    """Whether anything but the length that is left differs, which falls with every job, and the machines that take it,
+    which no record says."""
+    names = record.__dataclass_fields__.keys() - {"length_left", "machines"}
+    return any(getattr(copied, name) != getattr(record, name) for name in names)
 
 
 _PLUM, _ORCHID, _PLUM_LIGHT = (0.0, 1.0, 0.0, 0.3), (0.3, 0.9, 0.0, 0.0), (0.0, 0.6, 0.0, 0.3)
@@ -119,15 +129,18 @@ _STOCKS = (
           thickness=0.16, beneath="siliconed paper"),
     _shirt_film("shirt-film-navy-500", "navy shirt film, 500 mm roll", "#1d2c52"),
     Stock("window-film-black-610", "black window film, 610 mm roll", 610, 590, 2500, 1.0, "#20242a", False,
-          price=6.4, beneath="siliconed paper", finishing="Wet the pane, lay, squeegee from the middle."),
+          price=6.4, beneath="siliconed paper", printable=False,
+          finishing="Wet the pane, lay, squeegee from the middle."),
     _shirt_film("shirt-film-white-500", "white shirt film, 500 mm roll", "#fafaf7"),
     _shirt_film("shirt-film-teal-500", "teal shirt film, 500 mm roll", "#29848b"),
     Stock("stencil-polyester-300", "stencil polyester 0.25 mm, A3 sheet", 420, 290, 400, 1.0, "#e3eef0", False, 1.2,
-          False, kind="a sheet", thickness=0.25, price=7.5),
+          False, kind="a sheet", thickness=0.25, price=7.5, printable=False),
     Stock("birch-3mm", "birch plywood 3 mm, 600 × 400 mm", 600, 580, 380, 1.0, "#dcc39a", False, 1.6, False,
-          kind="a sheet", thickness=3.0, price=16.0, finishing="Wipe the smoke off with a damp cloth."),
+          kind="a sheet", thickness=3.0, price=16.0, printable=False,
+          finishing="Wipe the smoke off with a damp cloth."),
     Stock("mild-steel-2mm", "mild steel 2 mm, 1250 × 1250 mm", 1250, 1230, 1230, 4.0, "#8d9499", False, 4.0, False,
-          kind="a sheet", thickness=2.0, price=38.0, finishing="Knock the slag off, oil against rust."),
+          kind="a sheet", thickness=2.0, price=38.0, printable=False,
+          finishing="Knock the slag off, oil against rust."),
 )  # fmt: skip
 _MACHINES = (
     Machine(
@@ -181,7 +194,11 @@ _SETTINGS = {
         ("wide-camera-cutter", f"shirt-film-{one}-500"): _knives(110, 260, 250, 0.25)
         for one in ("navy", "white", "teal")
     },
+    ("wide-camera-cutter", "gloss-clear-vinyl-610"): _knives(95, 250, 300, 0.25),
+    ("wide-camera-cutter", "window-film-black-610"): _knives(85, 230, 300, 0.25),
     ("desk-cutter", "label-paper-a3"): _knives(70, 180, 100, 0.35),
+    ("desk-cutter", "matt-white-vinyl-1370"): _knives(80, 220, 100, 0.35),
+    ("desk-cutter", "gloss-clear-vinyl-610"): _knives(85, 230, 100, 0.35),
     ("small-laser", "birch-3mm"): (
         Setting("engrave", "engrave", speed=300, power=0.35, overscan=6.0, air="with air"),
         Setting("score", "score", speed=60, power=0.15, air="with air"),

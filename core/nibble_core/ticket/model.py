@@ -128,7 +128,8 @@ FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchange
 @dataclass(frozen=True)
 class Stock:
     """A material as it lay in the shop when it was chosen. thinnest: part it holds. liner: whether one carries the cut
-    parts. profile: SHA-256 of the ICC file of what is printed on it, empty for sRGB."""
+    parts. profile: SHA-256 of the ICC file of what is printed on it, empty for sRGB. printable: whether the press takes
+    it. machines: keys of those that had settings for it when it was chosen; empty where nobody knows of any."""
 
     key: str = text("", 60, "stock", shortest=1)
     name: str = text("", 80, "stock", shortest=1)
@@ -153,6 +154,12 @@ class Stock:
     profile: str = text("", 64, "colour profile", empty="none")
     profile_name: str = text("", 80, "name of the colour profile", empty="none")
     rendering: str = choice("perceptual", "rendering intent", RENDERINGS)
+    printable: bool = flag(True, "printing")
+    machines: tuple[str, ...] = ()
+
+    def taken_by(self, machine: str) -> bool:
+        """Whether a machine has settings for it, by its key; of a stock that nobody has set, any may."""
+        return not self.machines or machine in self.machines
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -88,12 +88,15 @@ def item_slot(path: str, value: str, called: str, items: Mapping[str, str], empt
     return Slot(path, "choice", value, items.get(value, empty), called, choices=choices)
 
 
-def library_slot(path: str, key: str, name: str, records: Iterable[Any]) -> Slot:
+def library_slot(
+    path: str, key: str, name: str, records: Iterable[Any], beside: Callable[[Any], str] = lambda record: ""
+) -> Slot:
+    """A choice among records of the library. beside: what else is said of each."""
     choices = tuple(
         Choice(
             record.key,
             record.name,
-            f"{record.usable_width:.0f} mm usable, parts from {record.smallest_part:g} mm.",
+            f"{record.usable_width:.0f} mm usable, parts from {record.smallest_part:g} mm{beside(record)}.",
         )
         for record in records
     )

@@ -8,7 +8,7 @@ from dataclasses import replace
 from nibble_core.processes import parts
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.model import Machine, Setting, Sheet, Ticket
+from nibble_core.ticket.model import Machine, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
 
@@ -55,9 +55,8 @@ def copies_name(layer: str, ticket: Ticket) -> str:
 
 def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
     here = f"sheets/{sheet.id}"
-    stock, name = sheet.stock, sheet_name(sheet, ticket)
-    on = (" on ", library_slot(f"{here}/stock", stock.key, stock.name, library.stocks), ", ",
-          slot(here, sheet, "spacing"), " apart")  # fmt: skip
+    name = sheet_name(sheet, ticket)
+    on = (" on ", _stock_slot(sheet, library), ", ", slot(here, sheet, "spacing"), " apart")
     laid: list[str | Slot] = [f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay "]
     for number, held in enumerate(sheet.holds):
         piece = ticket.piece_of_layer(held.layer)
@@ -124,14 +123,14 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
             f"{sheet.id}-cross", "sheet", ("Make ", slot(here, sheet, "cross_cut"), "."), process="cross-cut",
             about=sheet.id,
         )  # fmt: skip
-    mirrored = "Mirrored, because this film is pressed on its face." if stock.mirrored else "Not mirrored."
+    mirrored = "Mirrored, because this film is pressed on its face." if sheet.stock.mirrored else "Not mirrored."
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
 
 
 def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
-    here, stock = f"sheets/{sheet.id}", sheet.stock
+    here = f"sheets/{sheet.id}"
     number, first = ticket.number(sheet), ticket.first_side(sheet)
-    chosen = library_slot(f"{here}/stock", stock.key, stock.name, library.stocks)
+    chosen = _stock_slot(sheet, library)
     yield Sentence(
         f"{sheet.id}-lay", "sheet",
         (f"Sheet {number} is the second side of sheet {ticket.number(first)}, turned over ",
@@ -147,6 +146,16 @@ def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sen
     yield Sentence(
         f"{sheet.id}-mirror", "sheet", ("What it prints and cuts is seen through the sheet: mirrored.",), about=sheet.id
     )  # fmt: skip
+
+
+def _stock_slot(sheet: Sheet, library: Library) -> Slot:
+    """The stock of a sheet, among those of the shop, each with the machine that the sheet would change to."""
+
+    def beside(stock: Stock) -> str:
+        taker = library.taker(stock.key, sheet.machine.key)
+        return "" if taker is None else f"; made on the {taker.name}"
+
+    return library_slot(f"sheets/{sheet.id}/stock", sheet.stock.key, sheet.stock.name, library.stocks, beside)
 
 
 def _colours(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:

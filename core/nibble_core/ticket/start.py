@@ -24,7 +24,7 @@ def first_ticket(
     library: Library = STARTING,
 ) -> Ticket:
     """A die-cut sticker of one artwork. The smallest part comes from the stock and the machine."""
-    stock = stock or library.stocks[0]
+    stock = stock or library.stock(library.stocks[0].key)
     machine = machine or library.machines[0]
     smallest = max(stock.smallest_part, machine.smallest_part)
     return Ticket(

@@ -17,6 +17,7 @@ import resvg_py
 import shapely
 from PIL import Image
 
+from benchmarks.made_up import SHAPES, sheet_on, ticket_of
 from nibble_core.checks.readback import check_page, check_same_marks
 from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats import pdf, pdf_reader, svg
@@ -24,7 +25,11 @@ from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Picture, Raster, Stroked
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.pages import parts_of
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change
+from nibble_core.ticket.line import line_of
+from nibble_core.ticket.model import Placed
 from tests.sample import badge_ticket, badge_work
 
 MM = 72 / 25.4
@@ -226,3 +231,24 @@ class ReadBackTest(unittest.TestCase):
             for content in (b"", b"%PDF-1.4 nothing", b"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'/>"):
                 with self.subTest(read.__module__, content=content), self.assertRaises(UnreadableFile):
                     read(content)
+
+
+class EveryCornerTest(unittest.TestCase):
+    """Contours that were refused on their way into a file."""
+
+    def test_no_contour_of_simple_shapes_is_refused_by_any_format(self):
+        for name, corners, distance in (
+            ("rounded 64 x 48", "round", 3.0), ("rectangle", "bevelled", 2.0), ("rectangle", "bevelled", 5.0),
+            ("pill", "round", 3.0), ("flat ellipse", "bevelled", 1.0), ("Kg", "mitred", 8.0),
+        ):  # fmt: skip
+            line = line_of("k1", "kiss cut", distance, corners=corners)
+            ticket = ticket_of(SHAPES[name], [line], quantity=1, marks=True, stock="matt-white-vinyl-1370")
+            placed = [Placed("n1", "l1", 160.0, 160.0, 37.0, "mirrored"), Placed("n2", "l1", 300.0, 160.0)]
+            ticket = replace(ticket, sheets=(sheet_on(ticket.sheets[0], placed),))
+            work = work_out(ticket, lambda _: b"", MemoryStore())
+            made = write_files(ticket, work, formats=["pdf", "svg", "dxf", "dxf-polylines", "dxf-r12", "hpgl"])
+            self.assertEqual(len(made), 8, name)
+            (rings,) = [line.regions for line in work.layers["l1"].value.lines]
+            nodes = [ring.nodes for region in rings for ring in region.rings]
+            nearest = min(np.hypot(*(n - np.roll(n, 1, 0)).T).min() for n in nodes)
+            self.assertGreater(nearest, 0.0019, f"stacked nodes in {name}")

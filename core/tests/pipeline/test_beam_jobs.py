@@ -242,7 +242,7 @@ class WholeJobs(unittest.TestCase):
             self.assertTrue(any(words in one.words for one in told), (lines, told))
 
     def test_a_printed_sheet_is_cut_where_it_lies(self):
-        ticket = job(plate(12, 30), [cut()], quantity=6, marks=4)
+        ticket = job(plate(12, 30), [cut()], quantity=6, marks=4, stock=replace(BIRCH, printable=True))
         layer = replace(ticket.pieces[0].layers[0], prints=prints_of("the shapes"))
         ticket = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(layer,)),))
         work = worked(ticket)

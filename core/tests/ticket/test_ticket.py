@@ -170,7 +170,10 @@ class ChangeTest(unittest.TestCase):
             (Change(LINE, operation="remove"), "through cut removed"),
             (Change(f"{LINE}/process/kerf_marks", {"id": "m"}, "add"), "side of the kerf set by hand"),
             (Change(f"{LINE}/process/kerf_marks/m", operation="remove"), "side of the kerf taken back"),
-            (Change("sheets/s1/stock", "label-paper-a3"), "stock to label paper, A3 sheet"),
+            (
+                Change("sheets/s1/stock", "label-paper-a3"),
+                "stock to label paper, A3 sheet, machine to desk cutter, A3, which takes it",
+            ),
             (Change("artworks/a1/touch_ups", {"id": "t", "kind": "drop"}, "add"), "region dropped"),
         ):
             with self.subTest(said):

@@ -2848,6 +2848,8 @@ export interface components {
             caption: string;
             /** Own */
             own: components["schemas"]["DrawingLineOut"][];
+            /** Beyond */
+            beyond: string[];
         };
         /** SignIn */
         SignIn: {
@@ -3015,6 +3017,8 @@ export interface components {
             profile_name: string;
             /** @enum {string} */
             rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
+            printable: boolean;
+            machines: string[];
         };
         Surround: {
             /** @enum {string} */

@@ -11,6 +11,22 @@ export function CopiesOverlay({ copies, ticket }: { copies: Copies; ticket: Tick
   const { frame } = copies;
   return (
     <g data-copies="">
+      {copies.copies
+        .filter((copy) => copy.beyond)
+        .map((copy) => (
+          <path
+            key={`beyond ${copy.key}`}
+            data-beyond={copy.key}
+            d={copies.outlineOf(copy.layer)?.d}
+            transform={`matrix(${copy.at.join(" ")})`}
+            fill="rgba(140,47,27,.14)"
+            fillRule="evenodd"
+            stroke={NEAR}
+            strokeWidth={2.5}
+            strokeDasharray="7 4"
+            vectorEffect="non-scaling-stroke"
+          />
+        ))}
       {copies.ghosts.map(({ copy, outline, at, apart }) => {
         const near = apart !== null && apart < spacing(copy.sheet) - 0.06;
         return (

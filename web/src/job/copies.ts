@@ -15,6 +15,8 @@ export interface Copy {
   readonly number: number;
   readonly at: Matrix;
   readonly locked: boolean;
+  /** It lies on the edge of its sheet, or beyond it. */
+  readonly beyond: boolean;
 }
 
 /** Where each sheet begins on the table, mm from its left. */
@@ -37,24 +39,37 @@ export function copiesOf(ticket: Ticket, work: Work): Copy[] {
     const shift = shifts.get(sheet.id) ?? 0;
     const laid = work.sheets[sheet.id];
     if (!laid || sheet.behind) return [];
-    const copy = (layer: string, number: number, [a, b, c, d, e, f]: Matrix, locked: boolean): Copy => ({
+    const copy = (
+      layer: string,
+      number: number,
+      [a, b, c, d, e, f]: Matrix,
+      locked = false,
+      beyond = false,
+    ): Copy => ({
       key: `${sheet.id}:${layer}:${number}`,
       sheet: sheet.id,
       layer,
       number,
       at: [a, b, c, d, e + shift, f],
       locked,
+      beyond,
     });
     if (sheet.arrangement === "as placed") {
       const counts = new Map<string, number>();
       return sheet.placed.map((one) => {
         const number = counts.get(one.layer) ?? 0;
         counts.set(one.layer, number + 1);
-        return copy(one.layer, number, matrixOf(one, laid.mirrored ? laid.width : null), one.locked);
+        return copy(
+          one.layer,
+          number,
+          matrixOf(one, laid.mirrored ? laid.width : null),
+          one.locked,
+          laid.beyond.includes(one.id),
+        );
       });
     }
     return laid.placements.flatMap(({ layer, matrices }) =>
-      matrices.map((matrix, number) => copy(layer, number, matrix, false)),
+      matrices.map((matrix, number) => copy(layer, number, matrix)),
     );
   });
 }

@@ -1,4 +1,4 @@
-import type { Job } from "../api/client";
+import type { Change, Job } from "../api/client";
 
 /** The ticket's JSON, as the service describes it. */
 export type Ticket = Job["ticket"];
@@ -44,6 +44,21 @@ export function burns(machine: Machine): boolean {
 /** The first sheet that a layer lies on. */
 export function sheetOf(sheets: readonly Sheet[], layer: string | undefined): Sheet | undefined {
   return sheets.find((sheet) => sheet.holds.some((held) => held.layer === layer));
+}
+
+/** What to say of sheets whose machine changed because the stock that was chosen for them asks for another. */
+export function machinesChanged(
+  changes: readonly Change[],
+  before: Job | undefined,
+  next: Job,
+): readonly string[] {
+  const chosen = changes
+    .filter(({ path }) => /^sheets\/[^/]+\/stock$/.test(path))
+    .map(({ path }) => path.split("/")[1]);
+  const old = new Map(before?.ticket.sheets.map((one) => [one.id, one.machine.key]));
+  return next.ticket.sheets
+    .filter(({ id, machine }) => chosen.includes(id) && old.get(id) !== machine.key)
+    .map(({ stock, machine }) => `${stock.name} is made on the ${machine.name}: the sheet lies there now.`);
 }
 
 /** A short id that no other item of the ticket has. */

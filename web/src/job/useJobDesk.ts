@@ -3,10 +3,11 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Change, type Click, type Job, Refusal, type Step, type Work } from "../api/client";
 import { Latest } from "../engine/latest";
-import { tell } from "../ui/notices";
+import { tell, useNotices } from "../ui/notices";
 import type { Value } from "../ui/slots";
 import { drafted } from "./drafts";
 import { stationOf } from "./stations";
+import { machinesChanged } from "./ticket";
 
 const GIVEN_WAY = ["cancelled", "superseded"];
 
@@ -159,8 +160,16 @@ export function useJobDesk(id: number) {
     [previews, restore],
   );
   const change = useCallback(
-    (...changes: Change[]) => make((seen) => api.change(id, seen, changes)),
-    [make, id],
+    (...changes: Change[]) => {
+      const before = client.getQueryData<Job>(["job", id]);
+      make(
+        (seen) => api.change(id, seen, changes),
+        (next) => {
+          for (const words of machinesChanged(changes, before, next)) useNotices.getState().say(words);
+        },
+      );
+    },
+    [make, id, client],
   );
   const onTake = useCallback(
     (path: string, value: Value) => {
