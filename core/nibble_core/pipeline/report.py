@@ -179,7 +179,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:
         draft.notes.append(
             Note("No two copies have a straight side in common, so that none is cut once for both.",
-                 "Lay them without distance and bleed, with cuts that have square corners.", where, LOOK)
+                 "Lay them without distance and bleed, straight side against straight side.", where, LOOK)
         )  # fmt: skip
     stock, used = sheet.stock, stock_length(sheet, work)
     draft.notes += _behind(sheet, ticket, where)

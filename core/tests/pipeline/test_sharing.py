@@ -19,6 +19,8 @@ from nibble_core.toolpaths.sharing import merged
 from tests.pipeline.test_pieces import badge_work, ticket_of
 
 PLATE = Element("e1", content=Figure("rectangle", 40.0, 25.0))
+PILL = Element("e1", content=Figure("rounded rectangle", 40.0, 25.0, radius=12.5))
+DISC = Element("e1", content=Figure("circle", 30.0))
 ROUND = Element("e1", content=Figure("rounded rectangle", 40.0, 25.0, radius=4.0))
 
 
@@ -59,8 +61,40 @@ class SharingTest(unittest.TestCase):
                 length = sum(one.paths.length * len(one.placements) for one in page.stroked)
                 self.assertAlmostEqual(length, once.length, delta=0.5 if ending == "hpgl" else 0.01)
 
-    def test_round_corners_distances_and_other_processes_share_nothing_and_it_is_said(self):
-        for ticket in (plates(ROUND), plates(PLATE, 2.0)):
+    def test_copies_with_round_corners_share_their_straight_stretches(self):
+        """Of 40 by 25 mm with corners of 4 mm: 32 and 17 mm of straight side, and a circle of 4 mm."""
+        for element, spread in ((ROUND, 4.0), (PILL, 12.5)):
+            ticket = plates(element)
+            work = badge_work(ticket)
+            sheet, ((columns, rows),) = ticket.sheets[0], work.sheets["s1"].value.blocks
+            runs = program_of(sheet, work).runs
+            across, down = 40 - 2 * spread, 25 - 2 * spread
+            self.assertEqual(columns * rows, 12)
+            wanted = 12 * 2 * np.pi * spread + across * columns * (rows + 1) + down * rows * (columns + 1)
+            self.assertAlmostEqual(sum(run.length for run in runs), wanted, delta=0.3)
+            drawn = [
+                shapely.LineString(path.flattened(0.01))
+                for run in runs for place in run.places for path in run.of.paths.mapped(place)
+            ]  # fmt: skip
+            (outline,) = work.layers["l1"].value.definitions
+            for _, at in work.sheets["s1"].value.placements:
+                whole = shapely.LineString(next(iter(outline.paths.mapped(at))).flattened(0.01))
+                self.assertTrue(shapely.union_all(drawn).buffer(0.02).covers(whole))
+            for i, one in enumerate(drawn):
+                for other in drawn[i + 1 :]:
+                    self.assertLess(one.intersection(other.buffer(1e-3)).length, 0.3)
+
+    def test_nine_touching_cards_are_cut_in_four_fifths_of_their_outlines(self):
+        card = Element("e1", content=Figure("rounded rectangle", 86.0, 37.7, radius=4.0))
+        ticket = plates(card, 0.0, Change("pieces/p1/quantity", 9), Change("sheets/s1/stock/usable_width", 300.0))
+        work = badge_work(ticket)
+        whole = each_by_itself(ticket.sheets[0], work).length
+        self.assertAlmostEqual(whole, 2162.6, delta=12)
+        self.assertLess(program_of(ticket.sheets[0], work).length, 1750)
+        self.assertEqual(len(write_files(ticket, work)), 4)
+
+    def test_distances_and_circles_share_nothing_and_it_is_said(self):
+        for ticket in (plates(DISC), plates(PLATE, 2.0)):
             work = badge_work(ticket)
             self.assertAlmostEqual(
                 program_of(ticket.sheets[0], work).length, each_by_itself(ticket.sheets[0], work).length, places=6
