@@ -290,13 +290,16 @@ def _positive(text: str, called: str, unit: str = "mm") -> float:
 
 
 def _produce(options: argparse.Namespace) -> None:
-    from nibble_core.pipeline.files import write_files
+    from nibble_core.pipeline.files import make_files
 
     wanted = [one.strip() for one in options.formats.split(",") if one.strip()] if options.formats else None
     ticket, work = _worked_out(options)
-    files = write_files(ticket, work, formats=wanted)
-    _write_together(options.output, {file.name: file.content for file in files})
-    print(json.dumps({"files": [file.name for file in files]}))
+    made = make_files(ticket, work, formats=wanted)
+    _write_together(options.output, {file.name: file.content for file in made.files})
+    refused = [{"name": one.name, "why": one.error.message} for one in made.refused]
+    print(json.dumps({"files": [file.name for file in made.files], **({"refused": refused} if refused else {})}))
+    if refused:
+        sys.exit(3)
 
 
 def _write_together(folder: File, files: dict[str, bytes]) -> None:

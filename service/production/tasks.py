@@ -5,7 +5,7 @@ from files.results import STORE
 from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import Cancelled, NibbleError
-from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.files import make_files as made_files
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import ticket_from_plain
 from production.models import Task
@@ -32,12 +32,14 @@ def make_files(task_id: int) -> None:
         held = library()
         work = work_out(ticket, safe_sources(ticket, STORE), STORE, library=held, cancelled=stopped)
         names = held.rates.file_names
-        files = write_files(ticket, work, revision=task.revision, names=names, progress=progress, cancelled=stopped)
+        made = made_files(ticket, work, revision=task.revision, names=names, progress=progress, cancelled=stopped)
         kept = [
             {"name": file.name, "purpose": file.purpose, "bytes": len(file.content), "sha256": blobs.keep(file.content)}
-            for file in files
+            for file in made.files
         ]
-        _tell(task_id, state=Task.State.DONE, progress=1.0, doing="", files=kept)
+        refused = " ".join(f"{one.name} was not made: {one.error.message}" for one in made.refused)
+        advice = "The other files are as they should be." if refused else ""
+        _tell(task_id, state=Task.State.DONE, progress=1.0, doing="", files=kept, message=refused, what_to_do=advice)
     except Cancelled as error:
         _tell(task_id, state=Task.State.STOPPED, doing="", message=error.message, what_to_do=error.what_to_do)
     except NibbleError as error:

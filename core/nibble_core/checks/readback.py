@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from nibble_core.errors import FileDisagrees
 from nibble_core.geometry import ARC, Affine, Bundle
 from nibble_core.geometry.regions import courses
-from nibble_core.geometry.segments import evaluate
+from nibble_core.geometry.segments import Rows, evaluate
 from nibble_core.geometry.tolerances import POSITION
 from nibble_core.graphics import Engraving, Page, Painted, Plate, Stroked
 from nibble_core.graphics.moves import BURN, Moves
@@ -187,34 +187,63 @@ def _placed_alike(one: Drawn, other: Drawn) -> bool:
 
 def _check_paths(meant: Bundle, found: Bundle, what: str, tolerance: float) -> None:
     """Segment by segment, all of them as one array; by their course where the format has segments of its own."""
-    if len(meant) != len(found) or (meant.closed != found.closed).any():
-        raise _disagree(what)
+    if len(meant) != len(found):
+        raise _disagree(what, f"{len(found)} lines for {len(meant)}")
+    if (meant.closed != found.closed).any():
+        at = int(np.nonzero(meant.closed != found.closed)[0][0])
+        raise _disagree(what, f"line {at + 1} is {'open' if meant.closed[at] else 'closed'}{_beside(meant, at)}")
     if not len(meant):
         return
     told = _told_as(meant, found)
-    if len(told.kinds) != len(found.kinds) or (told.kinds != found.kinds).any():
+    if (
+        len(told.kinds) != len(found.kinds)
+        or (told.kinds != found.kinds).any()
+        or (told.offsets != found.offsets).any()
+    ):
         _check_course(meant, found, what, tolerance)
         return
-    if (told.offsets != found.offsets).any():
-        raise _disagree(what)
     kinds, rows, other = told.kinds, told.rows, found.rows
-    _near(rows[:, [0, 1, 6, 7]], other[:, [0, 1, 6, 7]], what)
+    ends = [0, 1, 6, 7]
+    _check_segments(told, rows[:, ends], other[:, ends], what, POSITION)
     middles = kinds != ARC  # an arc's centre follows from its ends, less exactly
-    _near(rows[middles, 2:6], other[middles, 2:6], what)
+    handles = [2, 3, 4, 5]
+    _check_segments(told, np.where(middles[:, None], rows[:, handles], 0.0),
+                    np.where(middles[:, None], other[:, handles], 0.0), what, POSITION)  # fmt: skip
     if not middles.all():
         some, others = rows[~middles], other[~middles]
         for share in (0.25, 0.5, 0.75):
             t = np.full(len(some), share)
-            _near(evaluate(kinds[~middles], some, t), evaluate(kinds[~middles], others, t), what, 4 * POSITION)
+            one, two = np.zeros((len(rows), 2)), np.zeros((len(rows), 2))
+            one[~middles], two[~middles] = evaluate(kinds[~middles], some, t), evaluate(kinds[~middles], others, t)
+            _check_segments(told, one, two, what, 4 * POSITION)
+
+
+def _check_segments(of: Bundle, meant: Rows, found: Rows, what: str, within: float) -> None:
+    """Values of each segment, with the line that differs most."""
+    off = np.abs(meant - found).max(1)
+    if off.size and not off.max() <= within:
+        worst = int(np.nanargmax(np.where(np.isnan(off), np.inf, off)))
+        path = int(np.searchsorted(of.offsets, worst, side="right")) - 1
+        raise _disagree(what, f"line {path + 1} is off by {off[worst]:.4f} mm{_beside(of, path)}")
+
+
+def _beside(of: Bundle, path: int) -> str:
+    x, y = of.rows[of.offsets[path], :2].tolist()
+    return f", near {x:.2f}, {y:.2f} mm"
 
 
 def _check_course(meant: Bundle, found: Bundle, what: str, tolerance: float) -> None:
     """Path by path the same ends, and each way along within ``tolerance`` of the other."""
     if tolerance <= POSITION:
-        raise _disagree(what)
+        counts = np.diff(meant.offsets), np.diff(found.offsets)
+        differs = np.nonzero(counts[0] != counts[1])[0]
+        path = int(differs[0]) if len(differs) else 0
+        fault = f"line {path + 1} has {counts[1][path]} segments for {counts[0][path]}{_beside(meant, path)}"
+        raise _disagree(what, fault)
     apart = shapely.hausdorff_distance(courses(meant, tolerance / 8), courses(found, tolerance / 8))
     if (apart > tolerance).any():
-        raise _disagree(what)
+        path = int(np.argmax(apart))
+        raise _disagree(what, f"line {path + 1} is off by {apart[path]:.4f} mm{_beside(meant, path)}")
     first, last = meant.offsets[:-1], meant.offsets[1:] - 1
     own, end = found.offsets[:-1], found.offsets[1:] - 1
     _near(meant.rows[first, :2], found.rows[own, :2], what, tolerance)
@@ -243,12 +272,15 @@ def _unit_corners(placements: Sequence[Affine]) -> list[list[float]]:
 
 def _near(meant: object, found: object, what: str, within: float = POSITION) -> None:
     one, other = np.asarray(meant, float), np.asarray(found, float)
-    if one.shape != other.shape or (one.size and not np.abs(one - other).max() <= within):
-        raise _disagree(what)
+    if one.shape != other.shape:
+        raise _disagree(what, f"{len(other)} for {len(one)}" if one.ndim else "")
+    if one.size and not np.abs(one - other).max() <= within:
+        raise _disagree(what, f"off by {np.abs(one - other).max():.4f}")
 
 
-def _disagree(what: str) -> FileDisagrees:
+def _disagree(what: str, fault: str = "") -> FileDisagrees:
     return FileDisagrees(
-        f"Read back, {what} {'are' if what.split()[1].endswith('s') else 'is'} not what was meant.",
-        "No file was kept. Please report this job.",
+        f"Read back, {what} {'are' if what.split()[1].endswith('s') else 'is'} not what was meant"
+        f"{f' ({fault})' if fault else ''}.",
+        "This file was not kept. Please report this job.",
     )

@@ -8,9 +8,10 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain, count
+from typing import Any
 
 from nibble_core.checks.readback import check_page, check_same_marks, check_size
-from nibble_core.errors import Cancelled, CannotMake
+from nibble_core.errors import Cancelled, CannotMake, DoesNotFit, FileDisagrees, NibbleError
 from nibble_core.formats.registry import CUT, FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.graphics import Page
 from nibble_core.pipeline.head_files import write_head
@@ -42,7 +43,31 @@ Progress = Callable[[float, str], None]
 """Called with the share done, 0 to 1, and what is being done."""
 
 
-def write_files(
+@dataclass(frozen=True)
+class Refused:
+    """A file that was not made: its name, and why."""
+
+    name: str
+    error: NibbleError
+
+
+@dataclass(frozen=True)
+class MadeFiles:
+    """Finished files, and those that were refused."""
+
+    files: tuple[JobFile, ...]
+    refused: tuple[Refused, ...] = ()
+
+
+def write_files(ticket: Ticket, work: Work, **options: Any) -> list[JobFile]:
+    """The files of ``make_files``, or its first refusal."""
+    made = make_files(ticket, work, **options)
+    if made.refused:
+        raise made.refused[0].error
+    return list(made.files)
+
+
+def make_files(
     ticket: Ticket,
     work: Work,
     *,
@@ -51,18 +76,19 @@ def write_files(
     names: str = USUAL_NAMES,
     progress: Progress = lambda share, doing: None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> list[JobFile]:
+) -> MadeFiles:
     """Of each sheet its print file, if anything is printed, its cut files, and ``manifest.json``.
 
     formats: keys of the registry; without them what each sheet's machine takes, and a print PDF. revision: of the job,
-    told in names and manifest. names: pattern of the files' names; see ``names.file_name``. Raises the first problem
-    of the work, CannotMake for what no format or order is known of, FileDisagrees when a file read back is not what
-    was meant, Cancelled."""
+    stated in names and manifest. names: pattern of the files' names; see ``names.file_name``. A file that cannot be
+    made, or is not what was meant when read back, is refused by itself. Raises the first problem of the work, the first
+    refusal where no file is left, CannotMake for a format that nobody writes, Cancelled."""
     work.require_whole()
     every = [(sheet, parts_of(ticket, sheet, work), _kinds(ticket, sheet, formats)) for sheet in ticket.sheets]
     steps = sum(len(parts) * len(kinds) for _, parts, kinds in every) or 1
     last = f"rev{revision}" if revision is not None else ""
     files: list[JobFile] = []
+    refused: list[Refused] = []
     sheets: list[dict[str, object]] = []
     for sheet, parts, kinds in every:
         before = len(files)
@@ -74,28 +100,41 @@ def write_files(
                     raise Cancelled("Making the files was stopped.", "Nothing was kept of them.")
                 called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
                 progress(len(files) / steps, f"the {called}")
-                if form.heads is not None:
-                    if len(parts) > 1:
-                        raise CannotMake(
-                            f"Panels cannot be sent as {form.called}.",
-                            "Make the sheet in one, or choose another machine.",
-                        )
-                    content, page = write_head(ticket, sheet, work, form, called, revision=revision), None
-                else:
-                    content, page = write_part(part, purpose, form, sheet, called)
-                if page is not None:
-                    check_same_marks(first or page, page)
-                    first = first or page
                 name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}"}, form.ending)
-                files.append(JobFile(_unlike(name, [file.name for file in files]), purpose, content))
+                name = _unlike(name, [one.name for one in (*files, *refused)])
+                try:
+                    if form.heads is not None:
+                        content, page = _written_moves(ticket, sheet, work, parts, form, called, revision), None
+                    else:
+                        content, page = write_part(part, purpose, form, sheet, called)
+                    if page is not None:
+                        check_same_marks(first or page, page)
+                except (FileDisagrees, CannotMake, DoesNotFit) as error:
+                    refused.append(Refused(name, error))
+                    continue
+                first = first or page
+                files.append(JobFile(name, purpose, content))
         sheets.append(_sheet_facts(ticket, sheet, work, parts, files[before:]))
+    if refused and not files:
+        raise refused[0].error
     manifest = {
         "job": ticket.name, "client": ticket.client, "ticket": fingerprint(ticket), "revision": revision,
         "says": [sentence.text for sentence in sentences(ticket)], "sheets": sheets,
+        "refused": [{"name": one.name, "why": one.error.message} for one in refused],
     }  # fmt: skip
     progress(1.0, "done")
     files.append(JobFile("manifest.json", "manifest", json.dumps(manifest, indent=1).encode()))
-    return files
+    return MadeFiles(tuple(files), tuple(refused))
+
+
+def _written_moves(
+    ticket: Ticket, sheet: Sheet, work: Work, parts: Sequence[Part], form: Format, called: str, revision: int | None
+) -> bytes:  # fmt: skip
+    if len(parts) > 1:
+        raise CannotMake(
+            f"Panels cannot be sent as {form.called}.", "Make the sheet in one, or choose another machine."
+        )
+    return write_head(ticket, sheet, work, form, called, revision=revision)
 
 
 def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str) -> tuple[bytes, Page | None]:

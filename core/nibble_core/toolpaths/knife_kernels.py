@@ -69,8 +69,8 @@ def _turn(points, i, n):
 def holder_paths(points, begins, offset, corner):
     """Where the holder of a trailing knife goes so that its tip follows polylines ``points[begins[i]:begins[i + 1]]``.
 
-    The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a corner sharper than
-    ``corner`` radians it turns round the tip. At the end of each polyline it turns on into the direction of the
+    The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a vertex of a curve in
+    the direction between its chords; at a corner sharper than ``corner`` radians the holder turns round the tip. At the end of each polyline it turns on into the direction of the
     next, so that the knife is lowered pointing along its cut. Returns points and begins.
     """
     total = len(begins) - 1
@@ -89,13 +89,20 @@ def holder_paths(points, begins, offset, corner):
         for i in range(first, last):
             dx, dy = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
             way = math.atan2(dy, dx)
-            if i > first:
-                count = _swivel(out, count, points[i, 0], points[i, 1], heading, way, offset, corner)
-            out[count, 0] = points[i, 0] + offset * math.cos(way)
-            out[count, 1] = points[i, 1] + offset * math.sin(way)
-            out[count + 1, 0] = points[i + 1, 0] + offset * math.cos(way)
-            out[count + 1, 1] = points[i + 1, 1] + offset * math.sin(way)
-            count += 2
+            turn = (way - heading + math.pi) % (2 * math.pi) - math.pi if i > first else 0.0
+            if i > first and abs(turn) <= corner:  # between chords of a curve it looks along the curve
+                middle = heading + turn / 2
+                out[count - 1, 0] = points[i, 0] + offset * math.cos(middle)
+                out[count - 1, 1] = points[i, 1] + offset * math.sin(middle)
+            else:
+                if i > first:
+                    count = _swivel(out, count, points[i, 0], points[i, 1], heading, way, offset, corner)
+                out[count, 0] = points[i, 0] + offset * math.cos(way)
+                out[count, 1] = points[i, 1] + offset * math.sin(way)
+                count += 1
+            out[count, 0] = points[i + 1, 0] + offset * math.cos(way)
+            out[count, 1] = points[i + 1, 1] + offset * math.sin(way)
+            count += 1
             heading = way
         if p + 1 < total and offset > 0:
             i = begins[p + 1]
@@ -126,21 +133,42 @@ def _swivel(out, count, x, y, before, after, offset, corner):
 
 
 @compiled
+def sharpness(points, i, first, last):
+    """How sharply a polyline turns at a point between two others, 0 (straight on) to 2 (back); 0 at its ends."""
+    if i <= first or i >= last:
+        return 0.0
+    ax, ay = points[i, 0] - points[i - 1, 0], points[i, 1] - points[i - 1, 1]
+    bx, by = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
+    long = math.sqrt((ax * ax + ay * ay) * (bx * bx + by * by))
+    return 0.0 if long == 0 else 1.0 - (ax * bx + ay * by) / long
+
+
+@compiled
 def on_grid(points, begins, unit):
-    """Polylines on a grid of ``unit`` mm, without repeated points, two at least each."""
+    """Polylines on a grid of ``unit`` mm, two points at least each. Of points within a unit of each other the one at
+    which the line turns more is kept: rounded, such steps turn back and forth, and a plotter slows at each. The first
+    and the last point of each stay."""
     total = len(begins) - 1
     out = np.empty_like(points)
     ends = np.zeros(total + 1, np.int64)
+    near = 1.01 * unit * unit
     count = 0
     for p in range(total):
-        start = count
-        for i in range(begins[p], begins[p + 1]):
+        start, first, last = count, begins[p], begins[p + 1] - 1
+        kept = first
+        for i in range(first, last + 1):
             x, y = round(points[i, 0] / unit) * unit, round(points[i, 1] / unit) * unit
-            is_last = i == begins[p + 1] - 1
-            same = count > start and out[count - 1, 0] == x and out[count - 1, 1] == y
-            if same and not (is_last and count == start + 1):
-                continue
+            if count > start and (out[count - 1, 0] - x) ** 2 + (out[count - 1, 1] - y) ** 2 <= near:
+                if i < last and sharpness(points, i, first, last) <= sharpness(points, kept, first, last):
+                    continue
+                if count > start + 1 and (
+                    i == last or (out[count - 2, 0] - x) ** 2 + (out[count - 2, 1] - y) ** 2 > near
+                ):
+                    count -= 1
+                elif i < last:
+                    continue
             out[count, 0], out[count, 1] = x, y
+            kept = i
             count += 1
         ends[p + 1] = count
     return out[:count], ends

@@ -21,9 +21,10 @@ from benchmarks.made_up import SHAPES, sheet_on, ticket_of
 from nibble_core.checks.readback import check_page, check_same_marks
 from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats import pdf, pdf_reader, svg
+from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Filled, Ink, Page, Picture, Raster, Stroked
-from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.files import make_files, write_files
 from nibble_core.pipeline.pages import parts_of
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
@@ -252,3 +253,29 @@ class EveryCornerTest(unittest.TestCase):
             nodes = [ring.nodes for region in rings for ring in region.rings]
             nearest = min(np.hypot(*(n - np.roll(n, 1, 0)).T).min() for n in nodes)
             self.assertGreater(nearest, 0.0019, f"stacked nodes in {name}")
+
+    def test_a_format_that_is_refused_takes_no_other_with_it_and_says_where(self):
+        ticket = ticket_of(SHAPES["star"], [line_of("k1", "kiss cut", 2.0)], quantity=2, marks=True,
+                           stock="matt-white-vinyl-1370")  # fmt: skip
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        good = FORMATS["svg"]
+
+        def nudged(content):
+            page = good.sheets.read(content)
+            rows = page.stroked[0].paths.rows.copy()
+            rows[3, 6] += 0.03
+            moved = replace(page.stroked[0], paths=replace(page.stroked[0].paths, rows=rows))
+            return replace(page, stroked=(moved, *page.stroked[1:]))
+
+        self.addCleanup(FORMATS.__setitem__, "svg", good)
+        FORMATS["svg"] = replace(good, sheets=replace(good.sheets, read=nudged))
+        made = make_files(ticket, work, formats=["pdf", "svg", "dxf"])
+        self.assertEqual(
+            [file.name for file in made.files], ["sweep-print.pdf", "sweep-cut.pdf", "sweep-cut.dxf", "manifest.json"]
+        )
+        (refused,) = made.refused
+        self.assertEqual(refused.name, "sweep-cut.svg")
+        self.assertRegex(refused.error.message, r"line 1 is off by 0\.03\d* mm, near \d+\.\d+, \d+\.\d+ mm")
+        self.assertIn(b"sweep-cut.svg", made.files[-1].content)
+        with self.assertRaises(FileDisagrees):
+            make_files(ticket, work, formats=["svg"])

@@ -16,16 +16,21 @@ import pypdfium2 as pdfium
 import shapely
 from PIL import Image
 
+from benchmarks.made_up import SHAPES as MADE_UP
+from benchmarks.made_up import ticket_of
 from nibble_core.errors import CannotMake, UnreadableFile
 from nibble_core.formats import dxf_r12, hpgl, pdf_reader
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.geometry.regions import courses
 from nibble_core.graphics import Ink, Page, Stroked
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.trial import test_cut as try_cut
 from nibble_core.pipeline.trial import trial_copy, trial_ticket
+from nibble_core.pipeline.work import work_out
 from nibble_core.simulators import drag_knife
 from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
+from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Setting
 from nibble_core.toolpaths import Definition, Knife, Program, Run, plotted
 from tests.sample import badge_ticket, badge_work
@@ -93,7 +98,20 @@ class PlotterTest(unittest.TestCase):
         made = shapely.union_all([shapely.LineString(tip) for tip in tips])
         self.assertLess(shapely.hausdorff_distance(wanted, made), 0.05)
         apart = shapely.distance(shapely.points(np.vstack(tips)), wanted)
-        self.assertLess(float(apart.max()), 0.03)
+        self.assertLess(float(apart.max()), 0.032)
+
+    def test_no_step_of_a_smooth_outline_turns_back(self):
+        for name in ("ellipse", "S", "pill", "crescent"):
+            ticket = ticket_of(MADE_UP[name], [line_of("k1", "kiss cut", 1.0)], quantity=2, marks=False,
+                               stock="matt-white-vinyl-1370")  # fmt: skip
+            work = work_out(ticket, lambda _: b"", MemoryStore())
+            (content,) = [f.content for f in write_files(ticket, work, formats=["hpgl"]) if f.purpose == "cut"]
+            for path in hpgl.read_page(content).stroked[0].paths:
+                steps = np.diff(np.vstack([path.nodes]), axis=0)
+                long = np.hypot(*steps.T)
+                self.assertGreater(long[:-1].min(), 0.0251)
+                back = (steps[1:] * steps[:-1]).sum(1) < -1e-9
+                self.assertEqual(int(back.sum()), 0, name)
 
     def test_release_12_is_read_by_a_general_library(self):
         document = ezdxf.read(io.StringIO(self.files["badge-cut-r12.dxf"].decode("cp1252")))
