@@ -346,8 +346,8 @@ def _nest(options: argparse.Namespace) -> None:
     options.output.write_text(json.dumps(plain, indent=1, ensure_ascii=False))
     used = [work.sheets[sheet.id].value for sheet in chosen]
     shares = [waste_share(work, sheet.id) or 0.0 for sheet in chosen]
-    whole = sum(laid.width * laid.height for laid in used)
-    wasted = sum(share * laid.width * laid.height for share, laid in zip(shares, used, strict=True))
+    whole = sum(laid.used_width * laid.used_height for laid in used)
+    wasted = sum(share * laid.used_width * laid.used_height for share, laid in zip(shares, used, strict=True))
     print(json.dumps({
         "up": sum(one["up"] for one in told), "length_mm": round(sum(one["length_mm"] for one in told), 3),
         "waste_share": round(wasted / whole, 4), "seconds": round(sum(one["seconds"] for one in told), 3),

@@ -23,7 +23,7 @@ from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
 from nibble_core.pipeline.clicks import nearest_rings
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import footprint, keys_of, own_lines, program_of
+from nibble_core.pipeline.sheets import footprint, keys_of, own_lines, program_of, spacing_of
 from nibble_core.pipeline.store import ResultStore, run_stage
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
@@ -32,7 +32,7 @@ from nibble_core.ticket.model import Layer, Machine, Setting, Sheet, Ticket
 from nibble_core.toolpaths import Definition
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 from nibble_core.toolpaths.kerf import Compensated, compensated
-from nibble_core.toolpaths.leads import Courses, led
+from nibble_core.toolpaths.leads import Courses, led, led_stretch
 from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelled
 from nibble_core.toolpaths.planning import planned_job
 
@@ -47,7 +47,8 @@ def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, 
         return
     layers = [ticket.layer(one.layer) for one in sheet.holds]
     rules = [[(line.id, line.process) for line in own.lines if line.process.kind == CUT] for own in layers]
-    by = [sheet.settings, sheet.micro_ties, sheet.micro_tie, sheet.machine, sheet.spacing, rules]
+    gap = min([spacing_of(sheet), *(near.apart for near in work.crowded.get(sheet.id, ()))])
+    by = [sheet.settings, sheet.micro_ties, sheet.micro_tie, sheet.machine, gap, rules]
     keys = [
         *keys_of([one.id for one in layers], work),
         *(work.pieces[ticket.piece_of_layer(one.id).id].key for one in layers),
@@ -56,7 +57,7 @@ def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, 
     def compute() -> BeamLines:
         notes: list[BeamNote] = []
         moved = partial(compensated, as_regions=in_chords) if preview else compensated
-        made = {one.id: tuple(_followed(ticket, sheet, one, work, notes, moved)) for one in layers}
+        made = {one.id: tuple(_followed(ticket, sheet, one, work, notes, moved, gap)) for one in layers}
         return BeamLines(made, tuple(notes))
 
     work.burnt[sheet.id] = run_stage(store, "beam lines", by, keys, compute)
@@ -174,9 +175,9 @@ def _mapped(box: Box, at: Affine) -> Box:
 
 
 def _followed(
-    ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote], compensate: Compensate
+    ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote], compensate: Compensate, gap: float
 ) -> list[Definition]:  # fmt: skip
-    """A layer's definitions with kerf, ties and leads."""
+    """A layer's definitions with kerf, ties and leads. gap: mm between copies."""
     drawn: LayerResult = work.layers[layer.id].value
     rules = {line.id: line.process for line in layer.lines if isinstance(line.process, ThroughCut)}
     setting = sheet.setting(CUT)
@@ -184,7 +185,7 @@ def _followed(
     rings = {line.id: list(rings_of(line.regions)) for line in cuts}
     flat = [ring for own in rings.values() for ring in own]
     moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work, compensate)
-    reach = footprint(layer, work).buffer(max(sheet.spacing - setting.kerf, 0.0)) if cuts else shapely.Polygon()
+    reach = footprint(layer, work).buffer(max(gap - setting.kerf, 0.0)) if cuts else shapely.Polygon()
     shapely.prepare(reach)
     followed: list[Path] = []
     first: dict[str, int] = {}  # number of each line's first ring among them
@@ -234,8 +235,9 @@ def _cut(
 ) -> Definition:  # fmt: skip
     """A through cut as it is followed: inner rings first, tied, led. first: number of its first ring among the
     courses."""
-    told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": []}
+    told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": [], "untied": []}
     paths: list[Path] = []
+    stretches: list[int] = []  # the ring that each path is part of
     places = [Point(*place) for place in line.places]
     homes = nearest_rings([ring.path for ring in rings], places) if places else []
     for k in sorted(range(len(rings)), key=lambda k: -rings[k].depth):
@@ -243,24 +245,40 @@ def _cut(
         begin = float(ring.path.rows[0, 0]), float(ring.path.rows[0, 1])
         if ring.lost:
             told["lost"].append(begin)
+        within = reach if ring.outward > 0 else None
         at = [place for place, home in zip(places, homes, strict=True) if home == k]
-        if at:
-            paths += tied(ring.path, rule.tie_width if rule else 0.5, at=at).paths
-            continue
         box = ring.path.bounds()
         small = sheet.machine.openings > 0 and ring.outward > 0 and min(box.width, box.height) < sheet.machine.openings
-        if small and sheet.micro_ties != NO_MICRO_TIES:
-            told["tied"].append(begin)
-            paths += tied(ring.path, sheet.micro_tie, count=1).paths
-            continue
-        if small:
+        held = small and not at and sheet.micro_ties != NO_MICRO_TIES
+        if at or held:
+            # a tie is what is left in the material: the beam goes half a kerf into it from either side
+            width = (sheet.micro_tie if held else rule.tie_width if rule else 0.5) + setting.kerf
+            parted = tied(ring.path, width, at=at, count=int(held))
+            if held and parted.places:
+                told["tied"].append(begin)
+            if not parted.places or not parted.paths:
+                told["untied"].append(begin)
+            for stretch in parted.paths if parted.places else ():
+                if setting.lead != NO_LEAD:
+                    made = led_stretch(stretch, ring.path, setting.lead_length, outward=ring.outward, courses=courses,
+                                       number=first + k, within=within)  # fmt: skip
+                    stretch = made.path
+                    if not made.led:
+                        told["unled"].append(begin)
+                paths.append(stretch)
+                stretches.append(k)
+            if parted.places:
+                continue
+        if small and not held:
             told["tilts"].append(begin)
         made = led(
             ring.path, setting.lead, setting.lead_length, outward=ring.outward, courses=courses, number=first + k,
-            within=reach if ring.outward > 0 else None,
+            within=within,
         )  # fmt: skip
         if not made.led:
             told["unled"].append(begin)
         paths.append(made.path)
+        stretches.append(k)
     notes += [BeamNote(line.id, kind, len(some), some[0]) for kind, some in told.items() if some]
-    return replace(one, paths=Bundle.of(paths), one_way=True)
+    whole = len(set(stretches)) == len(stretches)
+    return replace(one, paths=Bundle.of(paths), one_way=True, rings=None if whole else np.array(stretches, np.int64))

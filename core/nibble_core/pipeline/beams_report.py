@@ -74,6 +74,11 @@ _SAID = {
         "Shorten the lead-in, or lay wider.",
         LOOK,
     ),
+    "untied": (
+        "{n} too short for a tie of that width beside what the kerf takes: nothing holds what it frees.",
+        "Make ties narrower, or the part larger.",
+        LOOK,
+    ),
     "tied": ("{n} smaller than the bed's openings, held by a micro-tie.", "", "told"),
     "tilts": ("{n} smaller than the bed's openings: it drops, tilts, and may stand in the beam's way.", "", LOOK),
 }

@@ -213,6 +213,9 @@ def _sheet_facts(
         "mirrored": sheet.stock.mirrored,
         "width_mm": round(laid.width, 3),
         "height_mm": round(laid.height, 3),
+        "used": None if laid.used is None else {
+            "corner": sheet.machine.origin, "width_mm": round(laid.used[0], 3), "height_mm": round(laid.used[1], 3),
+        },
         "copies": laid.copies,
         "sheets_to_run": laid.times,
         "behind": sheet_name(ticket.first_side(sheet), ticket) if sheet.behind else None,

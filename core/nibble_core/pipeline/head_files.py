@@ -73,7 +73,8 @@ def _as_it_lies(run: BeamRun, sheet: Sheet, work: Work, found: Sequence[tuple[fl
 def write_run(run: BeamRun, sheet: Sheet, form: Format, says: Sequence[str], called: str) -> bytes:
     """A planned run on a sheet's machine. Raises FileDisagrees."""
     head = [
-        *says, *_about(sheet), f"{run.minutes:.1f} minutes, {sum(run.burnt().values()):.0f} mm burnt",
+        *says, *_about(sheet), *_corner_used(run),
+        f"{run.minutes:.1f} minutes, {sum(run.burnt().values()):.0f} mm burnt",
         *dict.fromkeys(_told(tool) for tool in run.job.tools),
     ]  # fmt: skip
     return _checked(run.moves, run, sheet, form, head, called)
@@ -154,6 +155,16 @@ def _about(sheet: Sheet) -> list[str]:
         f"{sheet.stock.name} on the {sheet.machine.name}{side}",
         f"origin {sheet.machine.origin} of {sheet.machine.origin_of}, x to the right, y away from the operator",
     ]
+
+
+def _corner_used(run: BeamRun) -> list[str]:
+    """Where on its sheet the work lies, mm in the machine's axes."""
+    if not len(run.moves):
+        return []
+    box = run.job.paths.mapped(run.to_machine).bounds()
+    low, high = (box.left, box.top), (box.right, box.bottom)
+    places = " to ".join(f"{x:.1f}, {y:.1f}" for x, y in (low, high))
+    return [f"the work lies from {places} mm on a sheet of {run.job.width:g} x {run.job.height:g} mm"]
 
 
 def _told(tool: Beam) -> str:

@@ -62,7 +62,7 @@ def panel_program(program: Program, laid: LaidSheet, work: Work, which: int, fou
     for run in program.runs:
         own = Bundle.joined([clipped(run.of.paths.mapped(at), panel, laid.height) for at in run.places])
         if len(own):
-            runs.append(Run(replace(run.of, paths=own), (shift,)))
+            runs.append(Run(replace(run.of, paths=own, rings=None), (shift,)))
     seams = _seams(laid, work, which, found)
     last = next((run.of for run in reversed(runs) if parts(run.of.process)), None)
     if len(seams) and last is not None:

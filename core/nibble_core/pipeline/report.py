@@ -16,6 +16,7 @@ from nibble_core.pipeline.sheets import (
     each_by_itself,
     minutes_of,
     program_of,
+    spacing_of,
     waste_share,
 )
 from nibble_core.pipeline.stocktaking import stock_area, stock_length
@@ -152,7 +153,8 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     if sheet.id not in work.sheets:
         return
     laid = work.sheets[sheet.id].value
-    long = f"{laid.height / 1000:.2f} m" if laid.height >= 1000 else f"{laid.height:.0f} mm"
+    length = laid.used_height
+    long = f"{length / 1000:.2f} m" if length >= 1000 else f"{length:.0f} mm"
     draft.fact = f"{laid.copies} up, {long}"
     strips = work.panels.get(sheet.id, [])
     if len(strips) > 1:
@@ -175,6 +177,9 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             draft.notes.append(
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
             )
+    if spacing_of(sheet) > sheet.spacing + 0.005 and laid.copies > 1:
+        said = f"Copies lie {format_number(spacing_of(sheet), 1)} mm apart, since lead-ins need so much between them."
+        draft.notes.append(Note(said, "", where))
     draft.notes += [*_distances(sheet, work, where), *_direction(sheet, laid, where)]
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:
         draft.notes.append(
@@ -199,6 +204,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     share = waste_share(work, sheet.id)
     draft.figures += [
         (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
+        *([] if laid.used is None else [(f"{laid.used_width:.1f} × {laid.used_height:.1f}", "mm of it are used")]),
         (_thousands(laid.copies * laid.times), "copies in all"),
         *([] if share is None else [(f"{100 * share:.0f} %", "of the sheet is waste")]),
         (str(len(laid.marks.places)), "registration marks"),
@@ -207,7 +213,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         area = stock_area(sheet, work)
         draft.figures.append((f"{area * stock.price:.2f}", "for the material"))
         if share is not None:
-            kept = (1 - share) * laid.width * laid.height * laid.times / 1e6
+            kept = (1 - share) * laid.used_width * laid.used_height * laid.times / 1e6
             draft.figures.append((f"{(area - kept) * stock.price:.2f}", "of it for what is waste"))
 
 
@@ -241,7 +247,7 @@ def _distances(sheet: Sheet, work: Work, where: str) -> list[Note]:
     if not near:
         return []
     pairs = "Two copies are" if len(near) == 1 else f"{len(near)} pairs of copies are"
-    said = f"{pairs} nearer than {format_number(sheet.spacing, 2)} mm: {near[0].apart:.2f} mm apart."
+    said = f"{pairs} nearer than {format_number(spacing_of(sheet), 2)} mm: {near[0].apart:.2f} mm apart."
     return [Note(said, "Move them apart, lower the spacing, or nest them again.", where, LOOK)]
 
 

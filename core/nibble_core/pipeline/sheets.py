@@ -22,6 +22,7 @@ from nibble_core.sheet import (
     TURNS,
     LaidSheet,
     Limits,
+    Marks,
     Near,
     Part,
     Placement,
@@ -51,6 +52,7 @@ from nibble_core.ticket.ids import free_ids
 from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process, shared
+from nibble_core.toolpaths.leads import lead_room
 
 ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
 WEEDS, FREES = "weed cut", "cross-cut"
@@ -87,11 +89,14 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         )
         if sheet.cross_cut != NO_CROSS_CUT:  # it goes across all of the roll
             made = replace(made, width=max(made.width, usable_width(sheet)))
+        if plate is not None:
+            made = made.on_plate(*plate, moved=not by_hand)
         return made.mirrored() if sheet.stock.mirrored else made
 
     wanted = [part[:3] for part in _parts(ticket, sheet, work, shapes=False)]
     by = [within, count, wanted, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
-    by += [sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs, sheet.cross_cut]
+    plate = _plate(ticket, sheet)
+    by += [plate, sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs, sheet.cross_cut]
     inputs = keys_of(held, work) if true else []
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
 
@@ -134,6 +139,9 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
         locked = [placement(one) for one in stay]
         found, runs = nest(parts, within, turns=sheet.turns, locked=locked, full=full, limits=limits)
         put = found.placements[len(locked) :]
+    plate = _plate(ticket, sheet)
+    if plate is not None and not stay:
+        put = LaidSheet(found.width, found.length, tuple(put), Marks()).on_plate(*plate, moved=True).placements
     free = free_ids("n", stay)
     return [*stay, *(_placed(next(free), one) for one in put)], runs, found.length
 
@@ -208,10 +216,10 @@ def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work
     laid = work.sheets[sheet.id]
 
     def near() -> list[Near]:
-        return too_near(copies_of(ticket, laid.value, work), sheet.spacing - ROUNDED)
+        return too_near(copies_of(ticket, laid.value, work), spacing_of(sheet) - ROUNDED)
 
     keys = [laid.key, *keys_of(laid.value.layers, work)]
-    work.crowded[sheet.id] = run_stage(store, "distances", [sheet.spacing], keys, near).value
+    work.crowded[sheet.id] = run_stage(store, "distances", [spacing_of(sheet)], keys, near).value
     over = sum(one.apart == 0 for one in work.crowded[sheet.id])
     if over:
         pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
@@ -267,7 +275,7 @@ def waste_share(work: Work, sheet: str) -> float | None:
         if edge is None:
             return None
         used += laid.copies_of(layer) * float(edge.area.area)
-    return 1 - used / (laid.width * laid.height)
+    return 1 - used / (laid.used_width * laid.used_height)
 
 
 def copies_of(ticket: Ticket, laid: LaidSheet, work: Work) -> list[BaseGeometry]:
@@ -364,6 +372,20 @@ def usable_width(sheet: Sheet) -> float:
     return min(sheet.stock.usable_width, sheet.machine.usable_width)
 
 
+def spacing_of(sheet: Sheet) -> float:
+    """mm between copies: what is asked for, and no less than lead-ins on their outlines need."""
+    own = sheet.setting("through cut")
+    return max(sheet.spacing, lead_room(own.lead, own.lead_length, own.kerf) if sheet.machine.burns else 0.0)
+
+
+def _plate(ticket: Ticket, sheet: Sheet) -> tuple[float, float, str] | None:
+    """Width and length of a board or plate that a beam works on, and the corner it is used from; None of what is cut
+    to length, or laid by marks."""
+    if sheet.stock.kind != "a sheet" or not sheet.machine.burns or ticket.prints_on(sheet):
+        return None
+    return usable_width(sheet), min(sheet.stock.usable_length, sheet.machine.usable_length), sheet.machine.origin
+
+
 def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
     """What copies may fill, and how many marks stand round them."""
     beyond = 2 * _reach(sheet)  # a border keeps as far from the marks, and from the edge, as it lies from the work
@@ -371,7 +393,7 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
     within = room(
         usable_width=usable_width(sheet) if sheet.panels == ONE_SHEET else WIDEST,
         usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
-        spacing=sheet.spacing, mark_count=count,
+        spacing=spacing_of(sheet), mark_count=count,
         mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond),
         least_edge=max(beyond, _run_up(ticket, sheet)),
     )  # fmt: skip

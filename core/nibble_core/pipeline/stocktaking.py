@@ -25,7 +25,7 @@ def stock_length(sheet: Sheet, work: Work) -> float:
     if sheet.behind:
         return 0.0
     laid = work.sheets[sheet.id].value
-    return laid.height * laid.times * max(1, len(work.panels.get(sheet.id, ())))
+    return laid.used_height * laid.times * max(1, len(work.panels.get(sheet.id, ())))
 
 
 def stock_area(sheet: Sheet, work: Work) -> float:
@@ -35,7 +35,7 @@ def stock_area(sheet: Sheet, work: Work) -> float:
     laid = work.sheets[sheet.id].value
     if sheet.stock.kind == "a roll":
         return sheet.stock.width * stock_length(sheet, work) / 1e6
-    return laid.width * laid.height * laid.times / 1e6
+    return laid.used_width * laid.used_height * laid.times / 1e6
 
 
 def taken(sheet: Sheet, work: Work) -> Taken:
@@ -44,10 +44,10 @@ def taken(sheet: Sheet, work: Work) -> Taken:
     length = stock_length(sheet, work) if stock.kind == "a roll" else 0.0
     if sheet.behind or len(work.panels.get(sheet.id, ())) > 1:
         return Taken(length, None, 0)
-    beside = (stock.usable_width - laid.width, laid.height)
+    beside = (stock.usable_width - laid.used_width, laid.used_height)
     if stock.kind == "a sheet":
-        beside = (stock.usable_width - laid.width, stock.usable_length)
-        below = (stock.usable_width, stock.usable_length - laid.height)
+        beside = (stock.usable_width - laid.used_width, stock.usable_length)
+        below = (stock.usable_width, stock.usable_length - laid.used_height)
         beside = max(beside, below, key=lambda sides: min(sides) * max(sides) if min(sides) > 0 else 0.0)
     offcut = _offcut(stock, *beside) if min(beside) >= LEAST_SIDE else None
     return Taken(length, offcut, laid.times if offcut else 0)

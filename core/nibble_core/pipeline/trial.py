@@ -69,7 +69,7 @@ def _burnt(ticket: Ticket, sheet: Sheet, program: Program, laid: LaidSheet) -> b
     for run in program.runs:
         rings = list(run.of.paths.mapped(run.places[0]))
         moved = compensated(rings, sheet.setting(run.of.process).kerf)
-        made.append(replace(run.of, paths=Bundle.of([one.path for one in moved])))
+        made.append(replace(run.of, paths=Bundle.of([one.path for one in moved]), rings=None))
     says = [f"{ticket.name}, test cut: squares of {SIDE:g} mm with holes of {ROUND:g} mm"]
     return written_test(
         sheet, made, lambda one: beam_of(sheet.setting(one.process), one, sheet.machine), laid.width, laid.height, says

@@ -53,7 +53,8 @@ _SHAPES: dict[str, tuple[tuple[float, float], ...]] = {
 @dataclass(frozen=True, eq=False)
 class LaidSheet:
     """One sheet, mm, origin top left. times: how often it is run to make the quantities. blocks: columns and rows of
-    each layer's copies where they stand in a grid."""
+    each layer's copies where they stand in a grid. used: width and height of the corner that is used of a plate; None
+    where the sheet is cut to what is used."""
 
     width: float
     height: float
@@ -61,6 +62,25 @@ class LaidSheet:
     marks: Marks
     times: int = 1
     blocks: tuple[tuple[int, int], ...] = ()
+    used: tuple[float, float] | None = None
+
+    @property
+    def used_width(self) -> float:
+        return self.width if self.used is None else self.used[0]
+
+    @property
+    def used_height(self) -> float:
+        return self.height if self.used is None else self.used[1]
+
+    def on_plate(self, width: float, height: float, corner: str, *, moved: bool) -> LaidSheet:
+        """The same on a whole plate, which is never trimmed. corner: the one it is used from, or “the centre”. moved:
+        whether the copies are brought there; else they lie where they are."""
+        width, height = max(width, self.width), max(height, self.height)
+        across = {"left": 0.0, "right": 1.0, "centre": 0.5}[corner.split()[-1]] * (width - self.width)
+        down = {"upper": 0.0, "lower": 1.0, "the": 0.5}[corner.split()[0]] * (height - self.height)
+        shift = Affine.translation(across, down)
+        put = tuple(Placement(layer, at.then(shift)) for layer, at in self.placements) if moved else self.placements
+        return replace(self, width=width, height=height, placements=put, used=(self.width, self.height))
 
     @property
     def copies(self) -> int:

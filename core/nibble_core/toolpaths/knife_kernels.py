@@ -70,8 +70,9 @@ def holder_paths(points, begins, offset, corner):
     """Where the holder of a trailing knife goes so that its tip follows polylines ``points[begins[i]:begins[i + 1]]``.
 
     The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a vertex of a curve in
-    the direction between its chords; at a corner sharper than ``corner`` radians the holder turns round the tip. At the end of each polyline it turns on into the direction of the
-    next, so that the knife is lowered pointing along its cut. Returns points and begins.
+    the direction between its chords; at a corner sharper than ``corner`` radians the holder turns round the tip. At the
+    end of each polyline it turns on into the direction of the next, so that the knife is lowered pointing along its
+    cut. Returns points and begins.
     """
     total = len(begins) - 1
     room = 4 * len(points) + total * (2 + int(math.pi / SWIVEL))

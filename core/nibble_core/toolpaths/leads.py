@@ -16,6 +16,7 @@ from nibble_core.geometry import ARC, LINE, Bundle, Path
 from nibble_core.geometry.along import Along
 
 SLANT = math.radians(45)
+SHORTER = (1.0, 0.7, 0.5, 0.35, 0.25)  # of its length, that a lead-in has where there is no room for all of it
 OUT = 0.5  # of a lead-in's length that a lead-out has
 TRIES = 48  # places looked at round a ring
 CLEAR = 0.25  # mm that a lead keeps from other lines
@@ -61,10 +62,48 @@ def led(
 
     outward: 1 where the waste lies outside, -1 inside. courses: what leads keep clear of; number: of the ring itself
     among them. within: what they must lie in, if anything. It begins where there is room, as far from corners as may
-    be; nowhere, and the ring is as it was.
+    be; where there is none, with shorter leads; and where there is room for no such either, the ring is as it was.
     """
     if kind == "no lead-in" or length <= 0:
         return Led(ring, True)
+    tries = (_led(ring, kind, share * length, outward, courses, number, within) for share in SHORTER)
+    return next((made for made in tries if made is not None), Led(ring, False))
+
+
+def led_stretch(
+    stretch: Path, ring: Path, length: float, *, outward: int, courses: Courses, number: int = -1,
+    within: BaseGeometry | None = None,
+) -> Led:  # fmt: skip
+    """A stretch of a ring that ties interrupt, begun with a lead-in straight from the waste: one at a slant would cut
+    the tie off from the waste that it is held by. See ``led``; stretch: run the way of the ring."""
+    solid = shapely.Polygon(ring.flattened(0.01))
+    shapely.prepare(solid)
+    along = Along(stretch)
+    clockwise = 1 if ring.area() > 0 else -1
+    (at,), _, (across,) = _frames(along, np.array([min(1e-3, along.length / 4)]), outward * clockwise)
+    at = stretch.rows[0, :2]
+    for share in SHORTER:
+        start = at + share * length * across
+        line = shapely.LineString([start, at + 0.1 * share * length * across])
+        room = courses.distances(np.array([line]), number, CLEAR)
+        clear = room[0] > CLEAR and solid.exterior.distance(line) > 0.05 * share * length
+        clear &= bool(shapely.contains_xy(solid, *start)) == (outward < 0)
+        if clear and (within is None or within.contains(line)):
+            kinds = np.concatenate([[np.uint8(LINE)], stretch.kinds])
+            lead = np.array([[*start, 0, 0, 0, 0, *at]])
+            return Led(Path(kinds, np.vstack([lead, stretch.rows]), closed=False), True)
+    return Led(stretch, False)
+
+
+def lead_room(kind: str, length: float, kerf: float) -> float:
+    """mm between two outlines so that a lead-in fits in between, 0 without one."""
+    return 0.0 if kind == "no lead-in" or length <= 0 else _depth(kind, length) + kerf + 2 * CLEAR
+
+
+def _led(
+    ring: Path, kind: str, length: float, outward: int, courses: Courses, number: int, within: BaseGeometry | None
+) -> Led | None:
+    """The ring with leads of one length; None where there is no room for them."""
     along = Along(ring)
     places = (np.arange(TRIES) + 0.5) * along.length / TRIES
     clockwise = 1 if ring.area() > 0 else -1
@@ -80,7 +119,7 @@ def led(
     if within is not None:
         free &= shapely.contains(within, lines)
     if not free.any():
-        return Led(ring, False)
+        return None
     score = np.minimum(along.off_corners(places) / length, 2.0) + 0.5 * np.minimum(room / length, 2.0)
     best = int(np.argmax(np.where(free, score, -1.0)))
     s = float(places[best])

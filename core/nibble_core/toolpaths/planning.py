@@ -1,8 +1,8 @@
 """From definitions and placements to a ``BeamJob``: the order of a beam, with what must come before what.
 
 Engraving comes before scoring before cutting, and a line that lies in another before it, so that nothing is burnt on
-what has dropped. Within these rules the head travels little. Copies are taken process by process, one after another,
-or region by region.
+what has dropped, be the other whole or parted by ties, or of another line. Within these rules the head travels little.
+Copies are taken process by process, one after another, or region by region.
 """
 
 from __future__ import annotations
@@ -66,7 +66,7 @@ def planned_job(
     order: list[NDArray[np.int64]] = []
     rolls, flips = np.zeros(first, np.int64), np.zeros(first, bool)
     for group in _groups(units, laid, grouping):
-        for phase in _phases(group):
+        for phase in _phases(group, parents):
             items, members, free = _items(phase, parents)
             found = shortest(items, head)
             for k in found.order.tolist():
@@ -124,30 +124,73 @@ def _centres(units: Sequence[_Unit], laid: LaidSheet) -> Points:
     return found
 
 
-def _phases(units: Sequence[_Unit]) -> list[list[_Unit]]:
-    """Units of one process and rank together, in the order in which processes are run."""
-    phases: dict[tuple[int, int], list[_Unit]] = {}
+def _phases(units: Sequence[_Unit], parents: NDArray[np.int64]) -> list[list[_Unit]]:
+    """Units of one process and rank together, in the order in which processes are run; of one process by rank, but the
+    lines that lie in others first, and together with them where each lies in the other."""
+    phases: dict[int, list[_Unit]] = {}
     for unit in units:
-        phases.setdefault((PROCESSES[unit.of.process].order, unit.of.rank), []).append(unit)
-    return [phases[key] for key in sorted(phases)]
+        phases.setdefault(PROCESSES[unit.of.process].order, []).append(unit)
+    return [phase for key in sorted(phases) for phase in _ranks(phases[key], parents)]
+
+
+def _ranks(units: Sequence[_Unit], parents: NDArray[np.int64]) -> list[list[_Unit]]:
+    """Units of one process by rank, in an order in which nothing comes behind what it lies in."""
+    ranks: dict[int, list[_Unit]] = {}
+    for unit in units:
+        ranks.setdefault(unit.of.rank, []).append(unit)
+    if len(ranks) < 2:
+        return list(ranks.values())
+    rank_of = np.full(len(parents), -1, np.int64)
+    for unit in units:
+        rank_of[unit.first : unit.first + len(unit.paths)] = unit.of.rank
+    inner = np.nonzero((parents >= 0) & (rank_of >= 0))[0]
+    first = {(int(rank_of[k]), int(rank_of[parents[k]])) for k in inner if rank_of[parents[k]] >= 0}
+    left = sorted(ranks)
+    found = []
+    while left:
+        free = [rank for rank in left if not any((other, rank) in first for other in left if other != rank)]
+        if not free:  # each lies in the other somewhere
+            found.append([unit for rank in left for unit in ranks[rank]])
+            break
+        found.append(ranks[free[0]])
+        left.remove(free[0])
+    return found
 
 
 def _parents(units: Sequence[_Unit], count: int) -> NDArray[np.int64]:
-    """The nearest path of the same copy, process and rank that each path lies in; -1 for none, (count,)."""
+    """The nearest ring that each path lies in, by its first path, (count,); -1 for none. Rings that ties interrupt are
+    known by all their stretches, and stand for each of them. Rings of one process only, within their copy: no copy may
+    lie in another."""
     parents = np.full(count, -1, np.int64)
     known: dict[tuple[int, ...], NDArray[np.int64]] = {}
-    alike: dict[tuple[int, str, int], list[_Unit]] = {}
+    alike: dict[tuple[int, str], list[_Unit]] = {}
     for unit in units:
         if not unit.of.filled:
-            alike.setdefault((unit.copy, unit.of.process, unit.of.rank), []).append(unit)
+            alike.setdefault((unit.copy, unit.of.process), []).append(unit)
     for some in alike.values():
         key = tuple(id(unit.of) for unit in some)
-        if key not in known:
-            known[key] = _nearest_container([one for unit in some for one in unit.paths.arrays_of_points()])
         at = np.concatenate([unit.first + np.arange(len(unit.paths)) for unit in some])
+        if key not in known:
+            known[key] = _containers(some)
         own = known[key]
         parents[at] = np.where(own >= 0, at[own], -1)
     return parents
+
+
+def _containers(units: Sequence[_Unit]) -> NDArray[np.int64]:
+    """For each path of some units, all counted in turn, the first path of the smallest ring that holds its ring."""
+    outlines = [one for unit in units for one in unit.paths.arrays_of_points()]
+    ring_of, first = np.empty(len(outlines), np.int64), 0
+    for unit in units:
+        n = len(unit.paths)
+        own = np.arange(n) if unit.of.rings is None else unit.of.rings
+        _, starts, numbers = np.unique(own, return_index=True, return_inverse=True)
+        ring_of[first : first + n] = first + starts[numbers]
+        first += n
+    firsts, numbers = np.unique(ring_of, return_inverse=True)
+    whole = [np.vstack([outlines[k] for k in np.nonzero(ring_of == ring)[0]]) for ring in firsts]
+    found = _nearest_container(whole)
+    return np.where(found >= 0, firsts[found], -1)[numbers]
 
 
 def _nearest_container(outlines: Sequence[Points]) -> NDArray[np.int64]:
@@ -173,26 +216,26 @@ def _nearest_container(outlines: Sequence[Points]) -> NDArray[np.int64]:
 def _items(
     phase: Sequence[_Unit], parents: NDArray[np.int64]
 ) -> tuple[Items, list[NDArray[np.int64]], NDArray[np.int64]]:
-    """What can be put in order: single paths, and whole fills of an area in their own order. Also the paths of each,
-    and by path its item where it is one by itself, else -1."""
+    """What can be put in order: single paths, rings that ties interrupt, stretch by stretch, and whole fills of an
+    area in their own order. Also the paths of each, and by path its item where it is one by itself, else -1."""
     members: list[NDArray[np.int64]] = []
     enter, leave, flips, starts, sizes = [], [], [], [], []
     free = np.full(len(parents), -1, np.int64)
+    item_of = np.full(len(parents), -1, np.int64)
     for unit in phase:
         rows, offsets = unit.paths.rows, unit.paths.offsets
-        if unit.of.filled:
-            members.append(unit.first + np.arange(len(unit.paths)))
-            enter.append(rows[0, :2])
-            leave.append(rows[-1, 6:])
-            flips.append(False)
-            sizes.append(0)
-            continue
-        for k in range(len(unit.paths)):
-            low, high = int(offsets[k]), int(offsets[k + 1])
-            free[unit.first + k] = len(members)
-            members.append(np.array([unit.first + k]))
-            closed = bool(unit.paths.closed[k])
+        for own in _together(unit):
+            low, high = int(offsets[own[0]]), int(offsets[own[-1] + 1])
+            item_of[unit.first + own] = len(members)
+            members.append(unit.first + own)
             enter.append(rows[low, :2])
+            if unit.of.filled or len(own) > 1:
+                leave.append(rows[high - 1, 6:])
+                flips.append(False)
+                sizes.append(0)
+                continue
+            free[unit.first + own[0]] = len(members) - 1
+            closed = bool(unit.paths.closed[own[0]])
             leave.append(rows[low, :2] if closed else rows[high - 1, 6:])
             flips.append(not closed and not unit.of.one_way)
             places = rows[low:high, :2] if closed and high - low <= MOST_STARTS else rows[low : low + 1, :2]
@@ -200,15 +243,26 @@ def _items(
             sizes.append(len(starts[-1]))
     before = np.full(len(members), -1, np.int64)
     for k, own in enumerate(members):
-        parent = int(parents[own[0]])
-        if len(own) == 1 and parent >= 0:
-            before[k] = free[parent]
+        held = parents[own]
+        if (held >= 0).any():
+            before[k] = item_of[held[held >= 0][0]]
+    before[before == np.arange(len(members))] = -1
     items = Items(
         np.array(enter), np.array(leave), np.array(flips, bool),
         np.vstack(starts) if starts else np.empty((0, 2)),
         np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64), before,
     )  # fmt: skip
     return items, members, free
+
+
+def _together(unit: _Unit) -> list[NDArray[np.int64]]:
+    """Paths of a unit that are run one after another: all of an area, the stretches of a ring, each other by itself."""
+    every = np.arange(len(unit.paths))
+    if unit.of.filled:
+        return [every]
+    if unit.of.rings is None:
+        return [every[k : k + 1] for k in every]
+    return np.split(every, np.nonzero(np.diff(unit.of.rings))[0] + 1)
 
 
 def _end(items: Items, chosen: NDArray[np.int64], flipped: NDArray[np.bool_], k: int) -> tuple[float, float]:

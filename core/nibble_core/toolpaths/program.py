@@ -31,7 +31,8 @@ class Definition:
     """What one line draws on one copy of a layer, in the piece's coordinates, mm. rank: its number within its
     process. filled: whether its paths fill an area, and keep their order. one_way: whether open ones keep their
     direction. shares: of the power, by path, (n,); None for all of it. picture: what its strokes were made from. area:
-    the rings of what is filled; outlined: whether they are followed as well."""
+    the rings of what is filled; outlined: whether they are followed as well. rings: the ring that each path is a
+    stretch of, (n,), where ties interrupt any; None where each path is whole."""
 
     id: str
     process: str
@@ -43,6 +44,7 @@ class Definition:
     picture: Engraved | None = None
     area: Bundle | None = None
     outlined: bool = False
+    rings: NDArray[np.int64] | None = None
 
 
 @dataclass(frozen=True, eq=False)

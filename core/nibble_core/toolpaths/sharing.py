@@ -42,7 +42,7 @@ def _ruled(runs: list[Run]) -> dict[Run, list[Run]]:
     if saved <= LEAST_SAVED:
         return {}
     paths = Bundle.of([Path.polygon([line[:2], line[2:]], closed=False) for line in lines])
-    return {run: [] for run in runs} | {runs[0]: [Run(replace(runs[0].of, paths=paths), (Affine(),))]}
+    return {run: [] for run in runs} | {runs[0]: [Run(replace(runs[0].of, paths=paths, rings=None), (Affine(),))]}
 
 
 def _left_out(runs: list[Run]) -> dict[Run, list[Run]]:
@@ -68,7 +68,7 @@ def _left_out(runs: list[Run]) -> dict[Run, list[Run]]:
                 kept.append(place)
         if len(kept) < len(run.places):
             made[run] = [Run(run.of, tuple(kept))] if kept else []
-            made[run] += [Run(replace(run.of, paths=Bundle.of(cut)), (Affine(),))] if cut else []
+            made[run] += [Run(replace(run.of, paths=Bundle.of(cut), rings=None), (Affine(),))] if cut else []
     return made
 
 
