@@ -222,6 +222,14 @@ class ProcessOut(Schema):
     dash: list[float]
 
 
+class SeamOut(Schema):
+    """Where two panels meet, mm from the left; how many shapes it crosses; by_hand: whether it was put there."""
+
+    x: float
+    crossed: int
+    by_hand: bool
+
+
 class SheetOut(Schema):
     name: str
     width: float
@@ -238,6 +246,7 @@ class SheetOut(Schema):
     caption: str
     own: list[DrawingLineOut]
     beyond: list[str]
+    seams: list[SeamOut]
 
 
 class WorkOut(Schema):

@@ -200,6 +200,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
                 *_seams(laid.height, work.panels.get(sheet.id, []))],
         "minutes": minutes_of(sheet, work),
+        "seams": [one._asdict() for one in work.seams.get(sheet.id, [])],
         "beyond": work.beyond.get(sheet.id, []),
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),
     }  # fmt: skip

@@ -24,6 +24,7 @@ Place = tuple[float, float]
 PREVIEW_SAGITTA = 0.01
 CONTAINED = 0.008  # mm of the artwork that closing gaps may leave out at a needle’s tip
 MOST_CHORDS = 400
+OVERLAP = 2e-4  # mm
 DOT = 0.05  # mm: no part and no hole is so small; what shrinks to nothing must not leave a dot for the knife
 SAME = 0.01  # mm: lines that are nowhere further apart are one
 FEW_POINTS = 500  # fewer cost more to simplify than to buffer
@@ -67,6 +68,8 @@ def closed_shape(whole: BaseGeometry, *, close_gaps: float = 0.0) -> MultiPolygo
         closed = filled.buffer(half, quad_segs=fine).buffer(-half, quad_segs=quarter_segments(half))
         fillets = [part for part in polygons(closed.difference(filled)) if _has_room(part, CONTAINED)]
         if fillets:  # what has no gap to close keeps its own nodes and its corners to the last digit
+            # they overlap by a hair, or a rounding error would leave slits along the edges that they share
+            fillets = [part.buffer(OVERLAP, join_style="mitre") for part in fillets]
             filled = _tidy(shapely.union_all([filled, *fillets], grid_size=GRID))
     return MultiPolygon(polygons(filled))
 

@@ -9,12 +9,13 @@ import shapely
 
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.geometry.regions import polygons
+from nibble_core.graphics import Shape
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import ONE_SHEET, copies_of, keyed, keys_of, usable_width
 from nibble_core.pipeline.store import ResultStore, run_stage
 from nibble_core.processes import parts
-from nibble_core.sheet import LaidSheet, Panel, Placement, at_place, clipped, marked, panels
+from nibble_core.sheet import LaidSheet, Panel, Placement, Seam, at_place, clipped, marked, panels, seams
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, Run
 
@@ -32,14 +33,29 @@ def part_sheet(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> 
         work.panels[sheet.id] = [Panel(0.0, laid.value.width)]
         return
 
-    def found() -> list[Panel]:
-        edges = copies_of(ticket, laid.value, work)
-        for layer, at in laid.value.placements:
-            edges += [at_place(part, at) for part in polygons(work.prints[layer].value.area)]
-        return panels(laid.value.width, usable_width(sheet), sheet.panel_overlap, edges)
+    pieces = [work.pieces[ticket.piece_of_layer(layer).id] for layer in laid.value.layers]
+    fixed = {one.number: one.x for one in sheet.seams}
 
-    by = [usable_width(sheet), sheet.panel_overlap]
-    work.panels[sheet.id] = run_stage(store, "panels", by, [laid.key, *keys_of(laid.value.layers, work)], found).value
+    def found() -> list[Seam]:
+        shapes = {
+            layer: [
+                part
+                for _, shape in composed.value.composed.painted
+                if isinstance(shape, Shape)
+                for part in polygons(shape.region.polygon(0.1))
+            ]
+            for layer, composed in zip(laid.value.layers, pieces, strict=True)
+        }
+        busy = copies_of(ticket, laid.value, work)
+        busy += [at_place(part, at) for layer, at in laid.value.placements for part in shapes[layer]]
+        return seams(
+            laid.value.width, usable_width(sheet), sheet.panel_overlap, busy=busy, reach=sheet.seam_reach, fixed=fixed
+        )
+
+    by = [usable_width(sheet), sheet.panel_overlap, sheet.seam_reach, sorted(fixed.items())]
+    keys = [laid.key, *keys_of(laid.value.layers, work), *(piece.key for piece in pieces)]
+    work.seams[sheet.id] = run_stage(store, "seams", by, keys, found).value
+    work.panels[sheet.id] = panels(laid.value.width, work.seams[sheet.id], sheet.panel_overlap)
 
 
 def panel_sheet(sheet: Sheet, laid: LaidSheet, panel: Panel) -> LaidSheet:

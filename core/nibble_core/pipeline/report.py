@@ -162,6 +162,11 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         said = f"Made as {len(strips)} panels of {widest:.0f} mm at most, each a file of its own, laid from the left."
         draft.notes.append(Note(said, where=f"sheets/{sheet.id}"))
     where = f"sheets/{sheet.id}"
+    for number, seam in enumerate(work.seams.get(sheet.id, []), 1):
+        if seam.crossed:
+            shapes = "a shape" if seam.crossed == 1 else f"{seam.crossed} shapes"
+            said = f"Seam {number}, {seam.x:.0f} mm from the left, runs through {shapes}."
+            draft.notes.append(Note(said, "Move it into a gap, or let seams reach further.", where, LOOK))
     if laid.times > 1:
         draft.notes.append(Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where))
     for held in () if sheet.behind else sheet.holds:

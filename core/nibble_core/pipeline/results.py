@@ -19,7 +19,7 @@ from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.sheet import LaidSheet, Near, Panel
+from nibble_core.sheet import LaidSheet, Near, Panel, Seam
 
 
 @dataclass
@@ -52,6 +52,8 @@ class Work:
     """All that a copy of a layer fills, once it was asked for; see ``sheets.footprint``."""
     panels: dict[str, list[Panel]] = field(default_factory=dict)
     """Of each laid sheet, from left to right: one where it is made whole."""
+    seams: dict[str, list[Seam]] = field(default_factory=dict)
+    """Where the panels of a sheet meet."""
     plates: dict[str, tuple[Region, ...]] = field(default_factory=dict)
     """White or varnish of layers that have one, in the piece's coordinates."""
     presses: dict[str, Press] = field(default_factory=dict)

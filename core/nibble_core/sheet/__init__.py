@@ -23,7 +23,7 @@ from nibble_core.sheet.grouping import grouped, ungrouped
 from nibble_core.sheet.holes import place_in_hole
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 from nibble_core.sheet.nesting import TURNS, Limits, Nest, nest
-from nibble_core.sheet.panels import Panel, clipped, panels
+from nibble_core.sheet.panels import Panel, Seam, clipped, panels, seams
 from nibble_core.sheet.weed_lines import pieces_of_waste, weed_lines
 
 __all__ = [
@@ -39,6 +39,7 @@ __all__ = [
     "Part",
     "Placement",
     "Room",
+    "Seam",
     "as_placed",
     "at_place",
     "beyond",
@@ -57,6 +58,7 @@ __all__ = [
     "pieces_of_waste",
     "place_in_hole",
     "room",
+    "seams",
     "too_near",
     "ungrouped",
     "weed_lines",

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import DoesNotFit
 from nibble_core.geometry import Bundle, Path
 from nibble_core.geometry.regions import courses
 
-TRIED = 15  # places of each seam
+STEP = 2.0  # mm between two places that are tried for a seam
 FINE = 0.004  # mm that a clipped curve may lie off
 
 
@@ -29,28 +30,87 @@ class Panel(NamedTuple):
         return self.right - self.left
 
 
-def panels(width: float, usable: float, overlap: float, busy: Sequence[BaseGeometry] = ()) -> list[Panel]:
-    """As few strips as a stock of ``usable`` mm takes, as even as can be; their seams are moved within what is left
-    over to where they cross least of ``busy``, small parts and edges. Raises DoesNotFit for an overlap that leaves
-    nothing.
+class Seam(NamedTuple):
+    """Where two panels meet: the middle of their overlap, mm from the left; how many shapes it crosses that it need
+    not, and whether it was put there by hand."""
+
+    x: float
+    crossed: int = 0
+    by_hand: bool = False
+
+
+def seams(
+    width: float, usable: float, overlap: float, *, busy: Sequence[BaseGeometry] = (), reach: float = 0.0,
+    fixed: Mapping[int, float] | None = None,
+) -> list[Seam]:  # fmt: skip
+    """The seams of as few strips as a stock of ``usable`` mm takes, as even as can be, each moved by up to ``reach`` mm
+    to where it crosses no shape of ``busy``, nor runs within the overlap of one, or as few as may be.
+
+    fixed: places by number, from 1, that are kept. All are found together, by dynamic programming over their places,
+    since no strip may be wider than the stock. Raises DoesNotFit for an overlap that leaves nothing, and for fixed
+    seams too far apart.
     """
+    kept = dict(fixed or {})
     if width <= usable + 1e-9:
-        return [Panel(0.0, width)]
+        return []
     if overlap >= usable / 2:
         raise DoesNotFit(
             f"An overlap of {overlap:g} mm leaves too little of a stock {usable:.0f} mm wide.", "Lower the overlap."
         )
-    count = math.ceil((width - overlap) / (usable - overlap) - 1e-9)
+    count = max(math.ceil((width - overlap) / (usable - overlap) - 1e-9), max(kept, default=0) + 1)
     each = (width + (count - 1) * overlap) / count
-    slack = max(0.0, (usable - each) / 2)
-    edges = shapely.union_all([shapely.boundary(one) for one in busy]) if busy else shapely.LineString()
-    middles = []
+    spans = np.array([one.bounds[::2] for one in busy if one.bounds[2] - one.bounds[0] <= usable]).reshape(-1, 2)
+    lines = [np.zeros(1)]
+    costs = [np.zeros(1)]
     for k in range(1, count):
         even = k * (each - overlap) + overlap / 2
-        places = even + np.linspace(-slack, slack, TRIED) if slack > 1 else np.array([even])
-        middles.append(min(places.tolist(), key=lambda x: (_crossed(edges, x, overlap), abs(x - even))))
-    lefts = [0.0, *(x - overlap / 2 for x in middles)]
-    rights = [*(x + overlap / 2 for x in middles), width]
+        steps = np.arange(-math.floor(reach / STEP), math.floor(reach / STEP) + 1) * STEP
+        places = np.array([kept[k]]) if k in kept else even + steps
+        lines.append(places)
+        within = np.abs(places[:, None] - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2
+        near = np.abs(places[:, None] - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2 + overlap / 2
+        costs.append(1000.0 * within.sum(1) + 10.0 * near.sum(1) + np.abs(places - even) / max(reach, 1.0))
+    lines.append(np.array([width]))
+    costs.append(np.zeros(1))
+    chosen = _cheapest(lines, costs, usable, overlap)
+    if chosen is None:
+        raise DoesNotFit(
+            f"With these seams a panel would be wider than {usable:.0f} mm, or seams would change places.",
+            "Move them nearer to each other, or let them go.",
+        )
+    return [
+        Seam(x, int((np.abs(x - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2).sum()), k in kept)
+        for k, x in enumerate(chosen[1:-1], 1)
+    ]
+
+
+def _cheapest(
+    lines: Sequence[NDArray[np.float64]], costs: Sequence[NDArray[np.float64]], usable: float, overlap: float
+) -> list[float] | None:
+    """One place of each row so that the sum of their costs is least and no strip between two is wider than the stock,
+    nor narrower than its overlaps; None where there is none."""
+    last = len(lines) - 1
+    total, back = costs[0], []
+    for k in range(1, len(lines)):
+        sides = overlap / 2 * ((k > 1) + (k < last))
+        apart = lines[k][:, None] - lines[k - 1][None] + sides
+        open_ = (apart <= usable + 1e-6) & (apart > 2 * overlap + 1e-6)
+        sums = np.where(open_, total[None], math.inf)
+        back.append(sums.argmin(1))
+        total = costs[k] + sums.min(1)
+    if not math.isfinite(total[0]):
+        return None
+    at, found = 0, [float(lines[last][0])]
+    for k in range(last, 0, -1):
+        at = int(back[k - 1][at])
+        found.append(float(lines[k - 1][at]))
+    return found[::-1]
+
+
+def panels(width: float, found: Sequence[Seam], overlap: float) -> list[Panel]:
+    """The strips between some seams."""
+    lefts = [0.0, *(seam.x - overlap / 2 for seam in found)]
+    rights = [*(seam.x + overlap / 2 for seam in found), width]
     return [Panel(left, right) for left, right in zip(lefts, rights, strict=True)]
 
 
@@ -69,13 +129,3 @@ def clipped(paths: Bundle, panel: Panel, height: float) -> Bundle:
         parts = shapely.get_parts(shapely.line_merge(inside) if inside.geom_type == "MultiLineString" else inside)
         kept += [Path.polygon(shapely.get_coordinates(part), closed=False) for part in parts if part.length > FINE]
     return Bundle.of(kept)
-
-
-def _crossed(edges: BaseGeometry, x: float, overlap: float) -> int:
-    """How many edges lie across the middle of a seam or run within its overlap."""
-    if edges.is_empty:
-        return 0
-    low, high = edges.bounds[1] - 1, edges.bounds[3] + 1
-    across = shapely.get_num_geometries(shapely.intersection(edges, shapely.LineString([(x, low), (x, high)])))
-    band = shapely.clip_by_rect(edges, x - overlap / 2, low, x + overlap / 2, high)
-    return 1000 * int(across) + round(float(band.length))

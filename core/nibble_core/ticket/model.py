@@ -15,8 +15,8 @@ from nibble_core.ticket.line import Line
 from nibble_core.ticket.piece import Element, Layer, Piece
 
 __all__ = [
-    "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Setting", "Sheet", "Spot", "Stock",
-    "Ticket", "Zone",
+    "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Seam", "Setting", "Sheet", "Spot",
+    "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
 SCHEMA = 10
@@ -298,6 +298,15 @@ class Placed:
 
 
 @dataclass(frozen=True)
+class Seam:
+    """Where the operator put the seam behind a panel: its number, from 1, and mm from the sheet's left."""
+
+    id: str
+    number: int = count(1, 1, 60, "seam")
+    x: float = length(0.0, 0.0, 20_000.0, "place of the seam", step=1.0)
+
+
+@dataclass(frozen=True)
 class Sheet:
     """One stock on one machine, with copies of one or more layers on it. placed: counts when it is laid “as placed”.
     runs: how often copies “as placed” are made. marks: 0 or 3 to 6; they are printed, so that a sheet that prints
@@ -333,6 +342,8 @@ class Sheet:
     shared: str = choice("each on its own", "cuts where copies touch", SHARED)
     panels: str = choice("one sheet", "panels", PANELS)
     panel_overlap: float = length(10.0, 0.0, 500.0, "overlap of panels", step=1.0)
+    seam_reach: float = length(200.0, 0.0, 2000.0, "reach of the seams", step=10.0)
+    seams: tuple[Seam, ...] = ()
     caption: str = choice("nothing", "what is printed beside the work", CAPTIONS)
     grouping: str = choice("process by process", "order of the work", GROUPINGS)
     micro_ties: str = choice("no micro-ties", "micro-ties", MICRO_TIES)

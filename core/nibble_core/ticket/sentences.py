@@ -84,7 +84,10 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     touching = not sheet.spacing or sheet.shared != "each on its own"
     where, more = ((*where, *cuts), more) if touching else (where, (*more, *cuts))
     wide = (" Work wider than the stock is made as ", slot(here, sheet, "panels"))
-    lap = (", overlapping by ", slot(here, sheet, "panel_overlap")) if sheet.panels != "one sheet" else ()
+    lap: tuple[str | Slot, ...] = ()
+    if sheet.panels != "one sheet":
+        lap = (", overlapping by ", slot(here, sheet, "panel_overlap"), ", each seam moved by up to ",
+               slot(here, sheet, "seam_reach"), " into a gap between shapes")  # fmt: skip
     more = (*more, *wide, *lap, ".", " Nested, they are turned ", slot(here, sheet, "turns"))
     more = (*more, ", ", slot(here, sheet, "together"), ".") if len(sheet.holds) > 1 else (*more, ".")
     yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), more, about=sheet.id)

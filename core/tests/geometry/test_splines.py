@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from nibble_core.geometry import ARC, CUBIC, LINE, Bundle, Path
 from nibble_core.geometry.arcing import single_arcs
 from nibble_core.geometry.nearest import distances_to_lines
-from nibble_core.geometry.splines import controls_of, knots_of, path_of
+from nibble_core.geometry.splines import FINER, controls_of, knots_of, path_of
 
 place = st.tuples(st.floats(-200, 200), st.floats(-200, 200))
 
@@ -44,7 +44,7 @@ class SplinesTest(unittest.TestCase):
         self.assertLess(distances_to_lines(read, [line]).max(), 0.003)
         self.assertLess(np.hypot(*(read[[0, -1]] - line[[0, -1]]).T).max(), 1e-6)
         again = path_of(controls, closed=False)
-        self.assertEqual(len(again), len(path.as_cubics()))
+        self.assertEqual(len(again), len(path.as_cubics(scale=FINER)))
         self.assertLess(distances_to_lines(again.flattened(0.0005), [line]).max(), 0.004)
 
     @given(a_path())

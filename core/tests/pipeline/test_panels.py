@@ -18,10 +18,10 @@ from nibble_core.geometry.regions import courses
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.stocktaking import Taken, stock_area, taken
-from nibble_core.sheet import panels
+from nibble_core.sheet import panels, seams
 from nibble_core.ticket import ticket_from_plain, to_plain
 from nibble_core.ticket.line import line_of
-from nibble_core.ticket.model import Held
+from nibble_core.ticket.model import Held, Seam
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, prints_of
 from tests.pipeline.test_every_line import ANY
 from tests.sample import badge_ticket, badge_work
@@ -46,7 +46,7 @@ def banner(prints: str = "the shapes", **changes) -> tuple:
 class PanelsTest(unittest.TestCase):
     @given(st.floats(100, 9000), st.floats(200, 1500), st.floats(0, 90))
     def test_strips_cover_the_width_fit_the_stock_and_overlap(self, width, usable, overlap):
-        found = panels(width, usable, overlap)
+        found = panels(width, seams(width, usable, overlap, reach=40.0), overlap)
         self.assertEqual((found[0].left, found[-1].right), (0.0, width))
         self.assertTrue(all(one.width <= usable + 1e-6 for one in found))
         for one, other in pairwise(found):
@@ -54,12 +54,33 @@ class PanelsTest(unittest.TestCase):
         self.assertTrue(len(found) == 1 or (len(found) - 1) * (usable - overlap) + overlap < width + 1e-6)
 
     def test_a_seam_is_moved_to_where_it_crosses_least(self):
-        gap = 940.0  # between two blocks of many edges
-        blocks = [shapely.box(x, 0, x + 20, 50) for x in (*range(700, 900, 40), *range(980, 1180, 40))]
-        found = panels(1900.0, 1050.0, 10.0, blocks)
-        self.assertLess(abs((found[0].right + found[1].left) / 2 - gap), 40)
+        board = shapely.box(0, 0, 1900, 60)  # as wide as all, so that no seam can miss it
+        blocks = [shapely.box(x, 0, x + 58, 50) for x in range(20, 1880, 60) if x != 860]
+        (seam,) = seams(1900.0, 1050.0, 10.0, busy=[board, *blocks], reach=100.0)
+        self.assertTrue(863 + 5 <= seam.x <= 920 - 5, seam)
+        self.assertEqual(seam.crossed, 0)
+        (short,) = seams(1900.0, 1050.0, 10.0, busy=[board, *blocks], reach=20.0)
+        self.assertEqual(short.crossed, 1)
+        (typed,) = seams(1900.0, 1050.0, 10.0, busy=[board, *blocks], reach=100.0, fixed={1: 1000.0})
+        self.assertEqual((typed.x, typed.by_hand), (1000.0, True))
         with self.assertRaises(DoesNotFit):
-            panels(3000.0, 500.0, 400.0)
+            seams(1900.0, 1050.0, 10.0, fixed={1: 1200.0})
+
+    def test_no_seam_of_a_banner_runs_through_a_letter_and_one_that_does_is_told(self):
+        _, work = banner()
+        letters = [
+            shapely.box(*shape.region.polygon(0.1).bounds) for id, shape in work.pieces["p1"].value.composed.painted
+            if id == "e2"
+        ]  # fmt: skip
+        at = work.sheets["s1"].value.placements[0].at
+        for seam in work.seams["s1"]:
+            self.assertEqual(seam.crossed, 0)
+            self.assertFalse([box for box in letters if box.bounds[0] + at.e < seam.x < box.bounds[2] + at.e])
+        ticket, work = banner(seams=(Seam("m1", 1, letters[5].centroid.x + at.e),))
+        told = [note.text for station in stations(ticket, work) for note in station.notes]
+        self.assertTrue([words for words in told if "runs through" in words])
+        with self.assertRaises(DoesNotFit):
+            seams(3000.0, 500.0, 400.0)
 
     def test_every_panel_is_a_file_of_its_own_and_together_they_hold_every_line(self):
         ticket, work = banner()

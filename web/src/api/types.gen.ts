@@ -2661,6 +2661,23 @@ export interface components {
             /** @enum {string} */
             scoring: "folds" | "marks";
         };
+        Seam: {
+            id: string;
+            number: number;
+            x: number;
+        };
+        /**
+         * SeamOut
+         * @description Where two panels meet, mm from the left; how many shapes it crosses; by_hand: whether it was put there.
+         */
+        SeamOut: {
+            /** X */
+            x: number;
+            /** Crossed */
+            crossed: number;
+            /** By Hand */
+            by_hand: boolean;
+        };
         /** SeenIn */
         SeenIn: {
             /** Seen */
@@ -2804,6 +2821,8 @@ export interface components {
             /** @enum {string} */
             panels: "one sheet" | "panels";
             panel_overlap: number;
+            seam_reach: number;
+            seams: components["schemas"]["Seam"][];
             /** @enum {string} */
             caption: "nothing" | "job, sheet and feed";
             /** @enum {string} */
@@ -2850,6 +2869,8 @@ export interface components {
             own: components["schemas"]["DrawingLineOut"][];
             /** Beyond */
             beyond: string[];
+            /** Seams */
+            seams: components["schemas"]["SeamOut"][];
         };
         /** SignIn */
         SignIn: {

@@ -3,6 +3,7 @@ import { Button } from "../ui/Button";
 import { BringPiece } from "./BringPiece";
 import { CopiesInHand } from "./CopiesInHand";
 import { copies, elsewhere } from "./elsewhere";
+import { Seams } from "./Seams";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
@@ -30,6 +31,7 @@ export function SheetActions({ desk, ticket, sheet, hand }: Props) {
       </Button>
     );
   const others = elsewhere(ticket, sheet);
+  const laid = desk.work?.sheets[sheet.id];
   const twoSided = ticket.sheets.some((one) => one.behind === sheet.id);
   const shared = sheet.holds.length > 1 ? sheet.holds : [];
   const nesting = desk.nesting?.sheet === sheet.id ? desk.nesting : null;
@@ -105,6 +107,7 @@ export function SheetActions({ desk, ticket, sheet, hand }: Props) {
           </Button>
         ))}
       </chakra.div>
+      {laid && <Seams desk={desk} sheet={sheet} laid={laid} />}
       <CopiesInHand sheet={sheet} hand={hand} />
     </chakra.div>
   );

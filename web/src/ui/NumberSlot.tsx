@@ -28,6 +28,7 @@ interface Props {
 export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRestore }: Props) {
   const [typing, setTyping] = useState<string | null>(null);
   const [dragging, setDragging] = useState(false);
+  const begun = useRef(false); // by a key that stands in the field already: the next one goes behind it
   const word = useRef<HTMLButtonElement>(null);
   const pending = useRef<{ timer: number; value: number } | null>(null);
   const start = typeof value === "number" ? value : (suggested ?? slot.low);
@@ -102,6 +103,11 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
     window.addEventListener("pointercancel", cancel);
   };
 
+  const open = () => {
+    begun.current = false;
+    setTyping(editable(slot, start, unit));
+  };
+
   if (typing === null)
     return (
       <Word
@@ -119,13 +125,19 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         textAlign="center"
         touchAction="none"
         onPointerDown={drag}
-        onClick={() => setTyping(editable(slot, start, unit))}
+        onClick={open}
         onBlur={settle}
         onKeyDown={(event) => {
           if (step(event)) return;
           if (event.key === "Enter") settle();
+          if (event.key === "F2") {
+            event.preventDefault();
+            settle();
+            open();
+          }
           if (/^[\d.,]$/.test(event.key) && !event.ctrlKey && !event.metaKey) {
             event.preventDefault();
+            begun.current = true;
             setTyping(event.key);
           }
         }}
@@ -160,7 +172,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         aria-label={slot.called}
         aria-invalid={problem !== ""}
         data-path={slot.path}
-        onFocus={(event) => typing.length > 1 && event.currentTarget.select()}
+        onFocus={(event) => begun.current || event.currentTarget.select()}
         onChange={(event) => {
           setTyping(event.target.value);
           const next = understand(slot, event.target.value, unit);

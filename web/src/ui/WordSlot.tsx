@@ -26,6 +26,7 @@ export function WordSlot({
     if (taken && next !== value && !(slot.low > 0 && text === "")) onTake(next);
     requestAnimationFrame(() => word.current?.focus());
   };
+  const open = () => setTyping(value === null ? "" : String(value));
   if (typing === null)
     return (
       <Word
@@ -33,7 +34,8 @@ export function WordSlot({
         type="button"
         aria-label={`${slot.called}: ${say(slot, value, "mm")}`}
         data-path={slot.path}
-        onClick={() => setTyping(value === null ? "" : String(value))}
+        onClick={open}
+        onKeyDown={(event) => event.key === "F2" && open()}
       >
         {say(slot, value, "mm")}
       </Word>
@@ -48,6 +50,7 @@ export function WordSlot({
       maxLength={slot.kind === "text" ? slot.high : undefined}
       width={slot.kind === "date" ? "150px" : `${Math.max(10, typing.length + 2)}ch`}
       onChange={(event) => setTyping(event.target.value)}
+      onFocus={(event) => event.currentTarget.type === "text" && event.currentTarget.select()}
       onBlur={() => setTyping(null)}
       onKeyDown={(event) => {
         event.stopPropagation();
