@@ -14,6 +14,7 @@ class SlotsTest(BrowserTest):
     shares_server = True
 
     def enter(self, path: str, way: str, words: str) -> None:
+        expect(self.page.locator("header")).to_contain_text("Kept")
         slot = self.slot(self.page, path)
         if way == "click":
             slot.click()
@@ -30,18 +31,20 @@ class SlotsTest(BrowserTest):
         page = self.page
         page.goto(f"{self.nibble.address}/jobs/{STENCIL}?station=sheet")
         self.settled(page)
-        lengths = {"2": "2.0 mm", "12.5": "12.5 mm", "3": "3.0 mm", "102.5": "102.5 mm"}
+        lengths = {"2": "2.0 mm", "12": "12.0 mm", "102.5": "102.5 mm", "3": "3.0 mm"}
         for way in WAYS:
             for words, shown in lengths.items():
                 self.enter(SPACING, way, words)
                 expect(self.slot(page, SPACING)).to_have_text(shown)
-        for way in WAYS:
-            for words in ("2", "20", "15000", "4"):
+        for way in ("click", "keys"):
+            for words in ("2", "20", "12345", "4"):
                 self.enter(QUANTITY, way, words)
-                expect(self.slot(page, QUANTITY)).to_have_text(words)
+                expect(self.slot(page, QUANTITY)).to_have_text(
+                    f"{int(words):,}".replace(",", " ") if len(words) > 4 else words
+                )
         page.goto(f"{self.nibble.address}/jobs/{STENCIL}?station=artwork")
         self.settled(page)
-        for way in ("click", "Enter", "F2", "tap"):
+        for way in ("click", "F2"):
             for words in ("S", "Ear", "Wheat-ear stencil"):
                 self.enter(NAME, way, words)
                 expect(self.slot(page, NAME)).to_have_text(words)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import io
 import struct
 import zlib
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from decimal import Decimal
 from uuid import uuid4
@@ -18,15 +19,15 @@ from pikepdf import Array, Dictionary, Name, Stream, String
 from PIL import ImageCms
 
 from nibble_core.formats.client_page import page_form
-from nibble_core.geometry import Affine, Bundle
+from nibble_core.geometry import Affine, Box, Bundle
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM, format_number
-from nibble_core.graphics import ClientPage, Drawing, Ink, Page, Painted, Press, Raster, Shape
+from nibble_core.graphics import ClientPage, Drawing, Ink, Page, Painted, Plate, Press, Raster, Shape
 from nibble_core.processes import PROCESSES
 
-PLATES = "plates"
+WHITE, VARNISH = "white", "varnish"
+"""Layers of plates: beneath the print, and over it."""
 COMPRESSION = 3  # of pixels: a scan takes a fifth more than at the usual 6, in a third of the time
-"""Layer of white and varnish."""
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
 
 
@@ -35,11 +36,13 @@ def write_page(page: Page) -> bytes:
     pdf = pikepdf.Pdf.new()
     sheet = pdf.add_blank_page(page_size=(page.width * POINTS_PER_MM, page.height * POINTS_PER_MM))
     box = Array([0, 0, Decimal(f"{page.width * POINTS_PER_MM:.4f}"), Decimal(f"{page.height * POINTS_PER_MM:.4f}")])
-    sheet.obj.MediaBox = sheet.obj.BleedBox = sheet.obj.TrimBox = box
+    sheet.obj.MediaBox = box
+    sheet.obj.BleedBox, sheet.obj.TrimBox = _box(page, page.bleed), _box(page, page.trim)
     resources = Dictionary(XObject=Dictionary(), ColorSpace=Dictionary(), Properties=Dictionary())
     resources.ExtGState = Dictionary(
         Overprint=Dictionary(Type=Name.ExtGState, OP=True, op=True, OPM=1),
         Plain=Dictionary(Type=Name.ExtGState, OP=False, op=False),
+        OverWhite=Dictionary(Type=Name.ExtGState, BM=Name.Multiply),
     )
     scale = _long(POINTS_PER_MM)
     lines = [f"{scale} 0 0 -{scale} 0 {_long(page.height * POINTS_PER_MM)} cm"]  # mm, y down
@@ -47,35 +50,33 @@ def write_page(page: Page) -> bytes:
     clients: dict[str, tuple[pikepdf.Object, list[pikepdf.Object]]] = {}
     profile = _srgb(pdf) if page.printed else None
     if profile is not None:
-        pdf.Root.OutputIntents = Array([_intent(pdf, page.press, profile)])
+        pdf.Root.OutputIntents = Array(_intents(pdf, page.press, profile))
         resources.ColorSpace.DefaultRGB = Array([Name.ICCBased, profile])
     if page.press is not None:
         lines += [f"{_RENDERING[page.press.rendering]} ri"]
-    if page.printed:
-        lines += [f"/OC /{_layer(pdf, resources, groups, 'print')} BDC"]
+    under = [plate for plate in page.plates if plate.under]
+    lines += _plates(pdf, resources, groups, under, WHITE)
+    drawn: list[str] = []
     for index, one in enumerate(page.printed):
         if isinstance(one, Painted):
             resources.XObject[f"/Fill{index}"] = _fill(pdf, one, profile)
-            lines += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
+            drawn += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
             continue
         if isinstance(one, ClientPage):
             if one.digest not in clients:
                 clients[one.digest] = page_form(pdf, one.content, one.digest)
             resources.XObject[f"/Page{index}"] = _clipped(pdf, one, clients[one.digest][0])
-            lines += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
+            drawn += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
             continue
         resources.XObject[f"/Picture{index}"] = _image(pdf, one.raster, profile, page.press)
         w, h = _number(one.width), _number(one.height)
-        lines += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
+        drawn += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
+    if under:
+        resources.XObject["/Print"] = _group(pdf, page, resources, drawn)
+        drawn = ["q /OverWhite gs /Print Do Q"]
     if page.printed:
-        lines += ["EMC"]
-    for number, plate in enumerate(page.plates):
-        layer = _layer(pdf, resources, groups, PLATES)
-        resources.ColorSpace[f"/PlateInk{number}"] = _separation(pdf, plate.ink)
-        resources.XObject[f"/Plate{number}"] = _form(pdf, plate.paths, "", "f*")
-        lines += [f"/OC /{layer} BDC q /Overprint gs /PlateInk{number} cs 1 scn"]
-        lines += [f"q {_matrix(at)} cm /Plate{number} Do Q" for at in plate.placements]
-        lines += ["Q EMC"]
+        lines += [f"/OC /{_layer(pdf, resources, groups, 'print')} BDC", *drawn, "EMC"]
+    lines += _plates(pdf, resources, groups, [plate for plate in page.plates if not plate.under], VARNISH)
     if page.filled:
         layer = _layer(pdf, resources, groups, "marks")
         lines += [f"/OC /{layer} BDC q /Plain gs"]
@@ -162,11 +163,50 @@ def write_drawing(drawing: Drawing) -> bytes:
     return out.getvalue()
 
 
+def _box(page: Page, own: Box | None) -> Array:
+    """A page box in points, y up."""
+    box = own or Box(0.0, 0.0, page.width, page.height)
+    sides = (box.left, page.height - box.bottom, box.right, page.height - box.top)
+    return Array([Decimal(f"{side * POINTS_PER_MM:.4f}") for side in sides])
+
+
+def _group(pdf: pikepdf.Pdf, page: Page, resources: Dictionary, drawn: Sequence[str]) -> pikepdf.Object:
+    """All that is printed as one transparency group (PDF 32000-1, 11.6.6), to be multiplied with the white beneath it:
+    a blend mode that keeps white keeps spot inks that are there (11.7.4.2), where plain painting would knock them out;
+    and viewers that know no overprint show the print, and not the white."""
+    form = Stream(pdf, "\n".join(drawn).encode("ascii"))
+    form.Type, form.Subtype = Name.XObject, Name.Form
+    form.Group = Dictionary(Type=Name.Group, S=Name.Transparency, I=True)
+    form.Resources = Dictionary(XObject=Dictionary(resources.XObject), ExtGState=Dictionary(resources.ExtGState))
+    if "/DefaultRGB" in resources.ColorSpace:
+        form.Resources.ColorSpace = Dictionary(DefaultRGB=resources.ColorSpace.DefaultRGB)
+    form.BBox = Array([0, 0, Decimal(f"{page.width:.3f}"), Decimal(f"{page.height:.3f}")])
+    return pdf.make_indirect(form)
+
+
+def _plates(
+    pdf: pikepdf.Pdf, resources: Dictionary, groups: list[pikepdf.Object], plates: Sequence[Plate], name: str
+) -> list[str]:  # fmt: skip
+    """Plates on layers of their own that overprint."""
+    lines = []
+    for number, plate in enumerate(plates):
+        layer, key = _layer(pdf, resources, groups, name), f"{name.capitalize()}{number}"
+        resources.ColorSpace[f"/Ink{key}"] = _separation(pdf, plate.ink)
+        resources.XObject[f"/{key}"] = _form(pdf, plate.paths, "", "f*")
+        lines += [f"/OC /{layer} BDC q /Overprint gs /Ink{key} cs 1 scn"]
+        lines += [f"q {_matrix(at)} cm /{key} Do Q" for at in plate.placements]
+        lines += ["Q EMC"]
+    return lines
+
+
 def _layer(pdf: pikepdf.Pdf, resources: Dictionary, groups: list[pikepdf.Object], name: str) -> str:
     group = Dictionary(Type=Name.OCG, Name=String(name))
     if name in PROCESSES and PROCESSES[name].step:
         step = Name(f"/{PROCESSES[name].step}")
         group.GTS_Metadata = Dictionary(GTS_ProcStepsGroup=Name.Structural, GTS_ProcStepsType=step)
+    elif name in (WHITE, VARNISH):
+        step = Name(f"/{name.capitalize()}")
+        group.GTS_Metadata = Dictionary(GTS_ProcStepsGroup=step, GTS_ProcStepsType=step)
     groups.append(pdf.make_indirect(group))
     key = f"Layer{len(groups)}"
     resources.Properties[f"/{key}"] = groups[-1]
@@ -218,18 +258,22 @@ _RENDERING = {
 _ALTERNATES = {1: Name.DeviceGray, 3: Name.DeviceRGB, 4: Name.DeviceCMYK}
 
 
-def _intent(pdf: pikepdf.Pdf, press: Press | None, srgb: pikepdf.Object) -> Dictionary:
-    """What the colours of the page are meant for: the stock's own profile, else those of a screen."""
-    if press is None:
-        kind, name, profile = Name.GTS_PDFA1, "sRGB IEC61966-2.1", srgb
-    else:
+def _intents(pdf: pikepdf.Pdf, press: Press | None, srgb: pikepdf.Object) -> list[Dictionary]:
+    """What the colours of the page are meant for: the stock's own profile, else those of a screen, which a press turns
+    into its own. For PDF/X as well as for PDF/A, with the same profile."""
+    name, profile = "sRGB IEC61966-2.1", srgb
+    if press is not None:
         own = Stream(pdf, press.profile)
         own.N, own.Alternate = press.channels, _ALTERNATES[press.channels]
-        kind, name, profile = Name.GTS_PDFX if press.prints else Name.GTS_PDFA1, press.name, pdf.make_indirect(own)
-    return Dictionary(
-        Type=Name.OutputIntent, S=kind, OutputConditionIdentifier=String(name), Info=String(name),
-        DestOutputProfile=profile,
-    )  # fmt: skip
+        name, profile = press.name, pdf.make_indirect(own)
+    printer = press is not None and press.prints
+    return [
+        Dictionary(
+            Type=Name.OutputIntent, S=kind, OutputConditionIdentifier=String(name), Info=String(name),
+            RegistryName=String(""), DestOutputProfile=profile,
+        )
+        for kind in ((Name.GTS_PDFX,) if printer else (Name.GTS_PDFX, Name.GTS_PDFA1))
+    ]  # fmt: skip
 
 
 def _is_x4(page: Page) -> bool:

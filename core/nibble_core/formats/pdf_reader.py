@@ -14,7 +14,7 @@ import pikepdf
 
 from nibble_core.errors import UnreadableFile
 from nibble_core.formats.client_page import digest_of
-from nibble_core.formats.pdf import PLATES
+from nibble_core.formats.pdf import VARNISH, WHITE
 from nibble_core.geometry import CUBIC, LINE, Affine, Bundle, Path
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM
@@ -130,7 +130,9 @@ class _Walk:
             Stroked(one.paths, one.state.stroke, one.state.layer, tuple(one.placements)) for one in self._stroked
         )
         painted = tuple(Painted(one.paths, one.state.colour, tuple(one.placements)) for one in self._painted)
-        plates = tuple(Plate(one.paths, one.state.fill, tuple(one.placements)) for one in self._plates)
+        plates = tuple(
+            Plate(one.paths, one.state.fill, tuple(one.placements), one.state.layer == WHITE) for one in self._plates
+        )
         clients = tuple(
             ClientPage(one.digest, 1.0, 1.0, one.at, one.clip, tuple(one.placements)) for one in self._clients
         )
@@ -138,7 +140,7 @@ class _Walk:
 
     def _fills(self, layer: str) -> list[_Drawn]:
         """Where what is filled on a layer belongs."""
-        return {"print": self._painted, PLATES: self._plates}.get(layer, self._filled)
+        return {"print": self._painted, WHITE: self._plates, VARNISH: self._plates}.get(layer, self._filled)
 
     def run(self, stream: pikepdf.Object, resources: pikepdf.Object, state: _State, depth: int) -> None:
         if depth > DEEPEST_FORM:

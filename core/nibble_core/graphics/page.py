@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.geometry import Affine, Bundle
+from nibble_core.geometry import Affine, Box, Bundle
 from nibble_core.graphics.drawing import Colour
 from nibble_core.graphics.raster import Raster
 
@@ -99,12 +99,13 @@ class Painted:
 
 @dataclass(frozen=True, eq=False)
 class Plate:
-    """Closed paths filled with a named ink of its own by the even-odd rule, at every placement: white or varnish. It
-    overprints what is there."""
+    """Closed paths filled with a named ink of its own by the even-odd rule, at every placement: white or varnish.
+    under: whether it lies beneath what it carries; else it overprints what is there."""
 
     paths: Bundle
     ink: Ink
     placements: tuple[Affine, ...]
+    under: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +139,8 @@ class Press:
 @dataclass(frozen=True, eq=False)
 class Page:
     """One page of width by height mm, origin top left, y down. printed: pictures, clients' pages and painted shapes,
-    lowest first. press: None for the colours of a screen, sRGB. engravings: areas, for formats that fill them."""
+    lowest first. press: None for the colours of a screen, sRGB. engravings: areas, for formats that fill them. trim,
+    bleed: the boxes round what is cut out, and round that with its bleed; None for the whole page."""
 
     width: float
     height: float
@@ -149,6 +151,8 @@ class Page:
     plates: tuple[Plate, ...] = ()
     press: Press | None = None
     engravings: tuple[Engraving, ...] = ()
+    trim: Box | None = None
+    bleed: Box | None = None
 
     @property
     def pictures(self) -> tuple[Picture, ...]:

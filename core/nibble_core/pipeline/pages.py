@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+import shapely
+
 from nibble_core.formats.registry import BOTH, CUT, PRINT
-from nibble_core.geometry import Affine, Bundle
+from nibble_core.geometry import Affine, Box, Bundle
 from nibble_core.graphics import ClientPage, Engraving, Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
+from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.panels import panel_program, panel_sheet, ticks
 from nibble_core.pipeline.prints import PrintedPage
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, parts
-from nibble_core.sheet import LaidSheet
+from nibble_core.sheet import LaidSheet, hull
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Knife, Program, plotted
 
@@ -79,7 +83,7 @@ def _part(
         plate = ticket.layer(layer).plate
         if plate is not None and work.plates.get(layer):
             rings = Bundle.of([ring for region in work.plates[layer] for ring in region.rings])
-            plates.append(Plate(rings, PLATE_INKS[plate.kind], places))
+            plates.append(Plate(rings, PLATE_INKS[plate.kind], places, plate.kind == "white under the print"))
     words = [ring for region in caption_of(sheet, ticket, laid, name) for ring in region.rings]
     black = Bundle.joined([Bundle.of(words), beside or Bundle.of(())]) if printed else Bundle.of(())
     if len(black):
@@ -87,12 +91,35 @@ def _part(
     marks = (Filled(laid.marks.paths()),) if laid.marks.places else ()
     title = ", ".join(filter(None, (ticket.name, name)))
     press = work.presses.get(sheet.id)
+    plates.sort(key=lambda plate: not plate.under)
+    trim, bleed = _boxes(ticket, laid, work)
     return Part(
         name, laid,
-        Page(laid.width, laid.height, marks, (), tuple(printed), f"{title}, print", tuple(plates), press),
+        Page(laid.width, laid.height, marks, (), tuple(printed), f"{title}, print", tuple(plates), press, (), trim,
+             bleed),
         Page(laid.width, laid.height, marks, strokes(program, sheet.machine), title=f"{title}, cut"),
         program,
     )  # fmt: skip
+
+
+def _boxes(ticket: Ticket, laid: LaidSheet, work: Work) -> tuple[Box | None, Box | None]:
+    """The boxes round all that is cut out of a laid sheet, and round that and all that is printed, within the sheet."""
+    sheet = shapely.box(0, 0, laid.width, laid.height)
+    cut, printed = [], []
+    for layer in laid.layers:
+        own = work.layers[layer].value
+        edge = edge_line(own.lines)
+        area = own.shown if edge is None else edge.area
+        ink = shapely.union_all([area, work.prints[layer].value.area, work.prints[layer].value.bled])
+        places = [placement.at for placement in laid.placements if placement.layer == layer]
+        for some, shape in ((cut, area), (printed, ink)):
+            corners = hull(shape) if not shape.is_empty else np.empty((0, 2))
+            some += [at.map(corners) for at in places if len(corners)]
+    boxes = []
+    for some in (cut, printed):
+        whole = shapely.MultiPoint(np.vstack(some)).envelope.intersection(sheet) if some else shapely.Polygon()
+        boxes.append(None if whole.is_empty else Box(*whole.bounds))
+    return boxes[0], boxes[1]
 
 
 def strokes(program: Program, machine: Machine) -> tuple[Stroked, ...]:

@@ -38,7 +38,7 @@ from nibble_core.ticket.piece import Element, Layer, Piece, Printed, SpotPlate
 
 EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
-AT_EDGE = 0.1  # mm: what is printed nearer to a cut than this goes on beyond it
+AT_EDGE = 0.6  # mm: what is printed nearer to a cut than this goes on beyond it; a rim of paper so narrow is a fault
 LOOKED_AT = 1500  # px of a picture across, from which its silhouette is told
 WHITE = 250  # level from which nothing is printed
 FRINGE = 1  # px of soft edge round what was dropped, beside those that it touches
@@ -126,8 +126,8 @@ def _inked(raster: Raster) -> NDArray[np.uint8]:
 class PrintResult:
     """What is printed, lowest first, and the box of everything that shows; None when nothing is printed.
 
-    area: what is printed without its bleed, white as well, ink: that without white, and grain: mm that a picture's
-    edge may be told wrong by.
+    area: what is printed without its bleed, white as well, ink: that without white, bled: where bleed is printed, and
+    grain: mm that a picture's edge may be told wrong by.
     """
 
     items: tuple[PrintedPicture | Shape, ...]
@@ -135,6 +135,7 @@ class PrintResult:
     area: BaseGeometry = field(default_factory=Polygon)
     ink: tuple[Coverage | BaseGeometry, ...] = ()
     grain: float = 0.0
+    bled: BaseGeometry = field(default_factory=Polygon)
 
     def beyond(self, parts: BaseGeometry) -> BaseGeometry:
         """What of the ink lies outside some parts."""
@@ -187,6 +188,7 @@ def print_layer(
             return PrintResult((), None)
         items: list[PrintedPicture | Shape] = []
         bare: list[BaseGeometry] = []
+        bled: list[BaseGeometry] = []
         ink: list[Coverage | BaseGeometry] = []
         grain = 0.0
         parts = cut_parts(drawn.value, composed.value)
@@ -211,6 +213,8 @@ def print_layer(
                 ink.append(Coverage.of(plain, _inked(raster)))
                 grain = max(grain, plain.mm_per_px)
                 zone = _bleeding(composed.value.whole, parts, prints, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
+                if prints.kind != "the client’s pixels":
+                    bled.append(zone)
                 whole = None
                 if prints.kind == "the client’s page":
                     whole = _whole_page(store, pictures[element.artwork], own, files)
@@ -226,11 +230,15 @@ def print_layer(
                     items += _without_taken(picture, piece, element, zone, composed.value)
                 items += _pages(plain, whole, came, own, clip)
             else:
-                items += _painted(element.id, prints, composed.value, parts)
+                shapes, zone = _painted(element.id, prints, composed.value, parts)
+                items += shapes
+                bled.append(zone)
                 drawings = [shape for owner, shape in composed.value.composed.painted if owner == element.id]
                 bare += [area_of(shape) for shape in drawings]
                 ink += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
-        return PrintResult(tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain)
+        return PrintResult(
+            tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain, shapely.union_all(bled)
+        )
 
     bled = [drawn.key] if layer.bleed > 0 else []
     own = (prints.bleed, prints.cutting_error) if isinstance(prints, Printed) else ()
@@ -244,9 +252,7 @@ def plate_of(
     """The area of a layer's white or varnish: all that prints with its bleed, spread or choked."""
 
     def compute() -> tuple[Region, ...]:
-        area = printed.value.area
-        if prints.bleed > 0:
-            area = area.union(area.buffer(prints.bleed).difference(cut_parts(drawn.value, composed.value)))
+        area = printed.value.area.union(printed.value.bled)
         grown = area.buffer(plate.plate_spread) if plate.plate_spread else area
         return tuple(refit_polygon(part) for part in polygons(grown))
 
@@ -367,7 +373,8 @@ def _bleed_alone(plain: PrintedPicture, prints: Printed, zone: BaseGeometry) -> 
 
 def _grown(plain: PrintedPicture, prints: Printed) -> tuple[PrintedPicture, int]:
     """A picture with its bleed all round, and by how many px it has grown on each side."""
-    grown, pad = bleed_pixels(plain.raster, prints.bleed, mm_per_px=plain.mm_per_px)
+    reach = prints.bleed + _at_edge(prints) if prints.bleed > 0 else 0.0
+    grown, pad = bleed_pixels(plain.raster, reach, mm_per_px=plain.mm_per_px)
     step = plain.width / plain.raster.width
     corner = Affine.translation(-pad * step, -pad * step)
     at = tuple(corner.then(place) for place in plain.places)
@@ -455,15 +462,27 @@ def _takers(
 
 
 def _bleeding(printed: BaseGeometry, parts: MultiPolygon, prints: Printed, *, inward: float) -> BaseGeometry:
-    """Where bleed is printed: outside the parts, round what is printed at their edges. ``inward``: mm within the edge,
-    where pixels are see-through by half."""
+    """Where bleed is printed: from what is printed at the edges of the parts to as far beyond them as is stated.
+    ``inward``: mm within the edge, where pixels are see-through by half.
+
+    Where the cut runs a little outside the ink, bleed fills what lies between: it grows from the ink, not from the cut.
+    """
     if prints.bleed <= 0:
         return Polygon()
-    near = printed.difference(parts.buffer(-max(prints.cutting_error, AT_EDGE)))
+    rim = _at_edge(prints)
+    near = printed.difference(parts.buffer(-rim))
     if near.is_empty:
         return near
-    quarter = quarter_segments(prints.bleed, 0.01)
-    return near.buffer(prints.bleed + 2 * inward, quad_segs=quarter).difference(parts.buffer(-inward))
+    quarter = quarter_segments(prints.bleed + rim, 0.01)
+    reached = near.buffer(prints.bleed + rim + 2 * inward, quad_segs=quarter)
+    beyond = reached.intersection(parts.buffer(prints.bleed + 2 * (inward - EDGE), quad_segs=quarter))
+    between = near.buffer(rim + inward).difference(parts.buffer(-rim)).difference(printed)
+    return beyond.difference(parts.buffer(-inward)).union(between.intersection(parts))
+
+
+def _at_edge(prints: Printed) -> float:
+    """mm within a cut that ink counts as printed at its edge."""
+    return max(prints.cutting_error, AT_EDGE)
 
 
 def _without_taken(
@@ -505,17 +524,22 @@ def _share(area: BaseGeometry, placed: Affine, width: int, height: int) -> NDArr
     return covered(rings, width, height)
 
 
-def _painted(id: str, prints: Printed, composed: PieceResult, parts: MultiPolygon) -> list[Shape]:
-    """An element's shapes, with their bleed beneath all of them."""
+def _painted(
+    id: str, prints: Printed, composed: PieceResult, parts: MultiPolygon
+) -> tuple[list[Shape], BaseGeometry]:  # fmt: skip
+    """An element's shapes, with their bleed beneath all of them, and where that is printed."""
     own: list[Shape] = []
     for owner, shape in composed.composed.painted:
         if owner == id:
             own += outlined(shape) if isinstance(shape, Stroke) else [shape]
-    under = []
+    under, zones = [], []
     for shape in own:
         grown = _bleeding(shapely.make_valid(shape.region.polygon()), parts, prints, inward=EDGE)
-        under += [replace(shape, region=refit_polygon(part, 0.02)) for part in polygons(grown)]
-    return under + own
+        zones.append(grown)
+        # a hair larger, so that it lies beneath what it grows from
+        beneath = grown.buffer(EDGE, join_style="mitre") if not grown.is_empty else grown
+        under += [replace(shape, region=refit_polygon(part, 0.02)) for part in polygons(beneath)]
+    return under + own, shapely.union_all(zones)
 
 
 def _around(items: list[PrintedPicture | Shape]) -> Box | None:

@@ -303,7 +303,7 @@ def _footprint(layer: Layer, work: Work) -> BaseGeometry:
     for line in sent:
         if not line.regions and len(line.paths):
             areas.append(shapely.union_all(courses(line.paths, 0.01)).buffer(0.05))
-    areas += [drawn.shown, printed.area.buffer(layer.bleed + printed.grain), *(mark.polygon() for mark in drawn.marks)]
+    areas += [drawn.shown, printed.area.buffer(printed.grain), printed.bled, *(mark.polygon() for mark in drawn.marks)]
     whole = shapely.union_all([area for area in areas if not area.is_empty])
     return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
 

@@ -28,7 +28,7 @@ from nibble_core.pipeline.files import make_files, write_files
 from nibble_core.pipeline.pages import parts_of
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
-from nibble_core.ticket import Change
+from nibble_core.ticket import Change, apply
 from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Placed
 from tests.sample import badge_ticket, badge_work
@@ -107,6 +107,34 @@ class WholeJobTest(unittest.TestCase):
                                 if isinstance(o, pikepdf.Array) and len(o) == 4 and str(o[0]) == "/Separation"
                             ))  # fmt: skip
                 self.assertEqual(pdf_reader.read_page(files["badge-cut.pdf"]).plates, ())
+
+    def test_white_lies_under_what_it_carries_and_both_plates_say_what_they_are(self):
+        """A general reader that knows no overprint shows the same print with and without a plate."""
+        bare = badge_ticket(quantity=1)
+        looks, boxes = {}, {}
+        for plate in ("no plate", "white under the print", "varnish over the print"):
+            ticket = apply(bare, [Change("pieces/p1/layers/l1/prints/plate", {"kind": plate})])
+            work = badge_work(ticket)
+            (content,) = [f.content for f in write_files(ticket, work, formats=["pdf"]) if f.purpose == "print"]
+            document = pdfium.PdfDocument(content)
+            looks[plate] = document[0].render(scale=2).to_numpy()[..., :3].astype(int)
+            with pikepdf.open(io.BytesIO(content)) as pdf:
+                groups = {str(one.Name): one.get("/GTS_Metadata") for one in pdf.Root.OCProperties.OCGs}
+                kinds = {name: str(about.GTS_ProcStepsGroup) for name, about in groups.items() if about is not None}
+                name = plate.split()[0]
+                self.assertEqual(kinds, {} if name == "no" else {name: f"/{name.capitalize()}"})
+                boxes[plate] = [
+                    [float(v) for v in pdf.pages[0].obj[key]] for key in ("/TrimBox", "/BleedBox", "/MediaBox")
+                ]
+            cut, laid = work.layers["l1"].value.lines[0].area, work.sheets["s1"].value
+        dark = looks["no plate"].sum(2) < 450
+        self.assertGreater(dark.mean(), 0.05)
+        self.assertLess(np.abs(looks["white under the print"] - looks["no plate"])[dark].max(), 40)
+        (trim, bleed, media) = boxes["no plate"]
+        wide = (cut.bounds[2] - cut.bounds[0]) * MM
+        self.assertAlmostEqual(trim[2] - trim[0], wide, delta=0.1)
+        self.assertTrue(media[0] < bleed[0] <= trim[0] and trim[2] <= bleed[2] < media[2])
+        self.assertAlmostEqual(media[2], laid.width * MM, delta=0.01)
 
     def test_pixels_hold_the_print_as_it_is_seen_and_a_tiff_its_plates_beside(self):
         plain = badge_ticket(quantity=2)

@@ -71,8 +71,9 @@ class ProfileTest(unittest.TestCase):
         content = printed(badge_ticket(), {})
         self.assertEqual(content, printed(badge_ticket(), {}))
         with pikepdf.open(io.BytesIO(content)) as pdf:
-            (intent,) = pdf.Root.OutputIntents
-            self.assertEqual(str(intent.S), "/GTS_PDFA1")
+            intents = {str(one.S): one for one in pdf.Root.OutputIntents}
+            self.assertEqual(sorted(intents), ["/GTS_PDFA1", "/GTS_PDFX"])
+            intent = intents["/GTS_PDFX"]
             screen = read_profile(intent.DestOutputProfile.read_bytes())
             self.assertEqual((screen.space, screen.prints), ("RGB", False))
             self.assertNotIn("PDF/X", str(pdf.Root.Metadata.read_bytes()))

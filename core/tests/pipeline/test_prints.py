@@ -2,18 +2,25 @@
 
 import hashlib
 import io
+import itertools
 import unittest
+from dataclasses import replace
 
 import numpy as np
 import resvg_py
+import shapely
 from PIL import Image
 
+from benchmarks.made_up import SHAPES, ticket_of
 from nibble_core.geometry import Box
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
+from nibble_core.ticket.line import line_of
+from nibble_core.ticket.piece import prints_of
 from tests.formats.test_client_page import painted
+from tests.pictures import badge_png
 
 WIDE, HIGH = 100.0, 50.0
 SHADED = b"""<svg xmlns="http://www.w3.org/2000/svg" width="400mm" height="200mm" viewBox="0 0 400 200"><defs>
@@ -65,3 +72,50 @@ class DrawingTest(unittest.TestCase):
         self.assertEqual(
             (int(middle), int(item.raster.alpha[item.raster.height // 2, item.raster.width // 8])), (0, 255)
         )
+
+
+class BleedFromTheInk(unittest.TestCase):
+    """Bleed where the cut runs a little within, on, or outside the ink: no paper inside it, never too little."""
+
+    def inked(self, items):
+        return shapely.union_all([shapely.make_valid(item.region.polygon(0.001)) for item in items])
+
+    def test_no_paper_shows_inside_the_cut_and_bleed_is_no_less_than_stated(self):
+        offsets = (-0.3, -0.1, 0.0, 0.1, 0.2, 0.3, 0.5)
+        for name, at in itertools.product(("circle 40", "star", "S", "turned square"), offsets):
+            ticket = ticket_of(SHAPES[name], [line_of("k1", "kiss cut", at)], quantity=1, marks=True,
+                               stock="matt-white-vinyl-1370")  # fmt: skip
+            layer = ticket.pieces[0].layers[0]
+            layer = replace(layer, prints=replace(prints_of("the shapes"), bleed=2.0, cutting_error=0.2))
+            ticket = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(layer,)),))
+            work = work_out(ticket, lambda _: b"", MemoryStore())
+            ink = self.inked(work.prints["l1"].value.items)
+            (cut,) = work.layers["l1"].value.lines
+            self.assertLess(cut.area.difference(ink).area, 1e-6, (name, at))
+            rim = shapely.segmentize(cut.area.boundary, 0.5)
+            ways = [shapely.Point(*xy) for xy in shapely.get_coordinates(rim)]
+            self.assertGreater(min(ink.boundary.distance(one) for one in ways), 1.995, (name, at))
+
+    def test_a_picture_bleeds_from_its_ink_as_well(self):
+        for at in (-0.2, 0.2, 0.4):
+            content = badge_png()
+            sha = hashlib.sha256(content).hexdigest()
+            ticket = first_ticket(name="Badge", file=sha, file_name="badge.png", width=60, quantity=1)
+            line = "pieces/p1/layers/l1/lines/k1/offset/distance"
+            ticket = apply(ticket, [Change(line, at), Change("pieces/p1/layers/l1/prints/bleed", 2.0)])
+            work = work_out(ticket, lambda _, own=content: own, MemoryStore())
+            (item,) = work.prints["l1"].value.items
+            cut = work.layers["l1"].value.lines[0].area
+            step = item.width / item.raster.width
+            solid = item.raster.alpha > 250
+            rows, columns = np.nonzero(~solid)
+            clear = shapely.points(item.places[0].map(np.stack([columns + 0.5, rows + 0.5], 1) * step))
+            rim = cut.difference(cut.buffer(-0.3)).buffer(-0.02)
+            self.assertEqual(int(shapely.contains(rim, clear).sum()), 0, at)
+
+    def test_letters_well_inside_the_cut_are_not_thickened(self):
+        ticket = ticket_of(SHAPES["R"], [line_of("k1", "kiss cut", 3.0)], quantity=1, marks=True,
+                           stock="matt-white-vinyl-1370")  # fmt: skip
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        ink = self.inked(work.prints["l1"].value.items)
+        self.assertAlmostEqual(ink.area, work.pieces["p1"].value.whole.area, delta=0.5)
