@@ -75,6 +75,7 @@ class _Bench:
     def __init__(self, shapes: list[TracedShape], artwork: Artwork, size: tuple[float, float]) -> None:
         self.shapes = shapes
         self._size = size
+        self._one_ink = artwork.trace.mode in ("two-tone", "outer")
         self._framing = framing_of(artwork)
         self._areas: list[shapely.Geometry] | None = None
 
@@ -156,10 +157,18 @@ class _Bench:
         if touch.kind == "rub out":
             self._set({i: editing.rubbed(self._region(i), way) for i in hit})
             return bool(hit)
-        made = editing.filled_in([self._region(i) for i in hit], way)
-        if not hit or made is None:
+        if not hit:
             return False
-        self._set({hit[0]: [made], **{i: [] for i in hit[1:]}})
+        # the filler is of the colour that it begins on, and takes its place from the others; two-tone is one ink
+        start = shapely.Point(points[0])
+        first = min(hit, key=lambda i: self._index()[i].distance(start))
+        colour = self.shapes[first].shape.colour
+        own = [i for i in hit if self._one_ink or _near(self.shapes[i].shape.colour, colour)]
+        made = editing.filled_in([self._region(i) for i in own], way)
+        if made is None:
+            return False
+        left = {i: editing.rubbed(self._region(i), way) for i in hit if i not in own}
+        self._set({**left, own[0]: [made], **{i: [] for i in own[1:]}})
         return True
 
     def _edge(self, touch: TouchUp) -> bool:

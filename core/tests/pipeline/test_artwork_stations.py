@@ -78,6 +78,18 @@ class TouchUpTest(unittest.TestCase):
         self.assertEqual(len(traced(touch("join", x=0.7, y=50 / 120, x2=0.82, y2=50 / 120, width=3.0)).kept), 1)
         self.assertEqual(traced(touch("join", x=0.02, y=0.02, x2=0.04, y2=0.02, width=1.0)).lost, ("t1",))
 
+    def test_a_filler_from_one_colour_into_another_takes_only_what_it_covers(self):
+        halves = b"""<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="30mm" viewBox="0 0 60 30">
+            <rect x="2" y="2" width="28" height="26" fill="#c02020"/>
+            <rect x="30" y="2" width="28" height="26" fill="#2040c0"/>
+            </svg>"""
+        way = {"id": "t1", "kind": "fill in", "points": [0.4, 0.5, 0.6, 0.5], "width": 4.0}
+        _, work = sign(Change(f"{HERE}/touch_ups", way, "add"), content=halves)
+        kept = {one.colour: one.region for one in work.traces["a1"].value.kept}
+        cap = math.pi * 2**2 / 2  # the filler's round end, beside 6 mm of its way
+        self.assertAlmostEqual(kept[(192, 32, 32)].area(), 28 * 26 + 6 * 4 + cap, delta=0.1)
+        self.assertAlmostEqual(kept[(32, 64, 192)].area(), 28 * 26 - 6 * 4 - cap, delta=0.1)
+
     def test_an_edge_between_two_places_is_straightened(self):
         before, after = traced(), traced(touch("straighten", x=86 / 120, y=50 / 120, x2=50 / 120, y2=86 / 120))
         segment = (math.pi / 4 - 0.5) * 18**2

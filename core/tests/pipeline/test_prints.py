@@ -14,11 +14,12 @@ from PIL import Image
 from benchmarks.made_up import SHAPES, ticket_of
 from nibble_core.geometry import Box
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.sheets import footprint
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.line import line_of
-from nibble_core.ticket.piece import prints_of
+from nibble_core.ticket.piece import Element, Figure, prints_of
 from tests.formats.test_client_page import painted
 from tests.pictures import badge_png
 
@@ -119,3 +120,26 @@ class BleedFromTheInk(unittest.TestCase):
         work = work_out(ticket, lambda _: b"", MemoryStore())
         ink = self.inked(work.prints["l1"].value.items)
         self.assertAlmostEqual(ink.area, work.pieces["p1"].value.whole.area, delta=0.5)
+
+    def test_nothing_keeps_clear_of_bleed_that_is_not_printed(self):
+        for at, bled in ((3.0, False), (0.0, True)):
+            ticket = ticket_of(SHAPES["circle 40"], [line_of("k1", "kiss cut", at)], quantity=1, marks=True,
+                               stock="matt-white-vinyl-1370")  # fmt: skip
+            work = work_out(ticket, lambda _: b"", MemoryStore())
+            bleed = ticket.pieces[0].layers[0].bleed
+            wide = np.ptp(footprint(ticket.pieces[0].layers[0], work).bounds[::2])
+            self.assertAlmostEqual(wide, 40 + 2 * at + 2 * bleed * bled, delta=0.1)
+
+
+class HolesThatShrink(unittest.TestCase):
+    def test_a_hole_that_shrinks_to_nothing_leaves_no_dot_for_the_knife(self):
+        hole = Element("e2", Figure("circle", 4.0126), way="cut out", across="centred", down="centred")
+        plate = (Element("e1", Figure("circle", 40.0)), hole)
+        line = line_of("k1", "kiss cut", 2.0, holes="kept", smallest_hole=0.0, hole_distance=2.0)
+        ticket = ticket_of(plate, [line], quantity=1, marks=False, stock="matt-white-vinyl-1370")
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        self.assertEqual(len(work.layers["l1"].value.lines[0].regions[0].rings), 1)
+        wider = replace(hole, content=Figure("circle", 5.0))
+        ticket = ticket_of((plate[0], wider), [line], quantity=1, marks=False, stock="matt-white-vinyl-1370")
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        self.assertEqual(len(work.layers["l1"].value.lines[0].regions[0].rings), 2)
