@@ -16,6 +16,7 @@ from nibble_core.graphics import Colour, Drawn, Shape, Stroke
 from nibble_core.lines.bridges import Bridge, bridged, islands_of, proposed
 from nibble_core.lines.composing import CRUMB, Composed, Member, compose
 from nibble_core.lines.figures import figure
+from nibble_core.pipeline.falling import Fallen, fallen_words
 from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
 from nibble_core.pipeline.trace import TraceResult
@@ -33,6 +34,7 @@ class PieceResult:
 
     regions: outlines of the whole; a stencil's are its openings. whole: what they cover, holes open. box: round all
     shapes. places: of each element's copies. words: notes as (element id, what, what to do).
+    fallen: words that reach beyond what they are cut out of.
     """
 
     composed: Composed
@@ -43,6 +45,7 @@ class PieceResult:
     bridges: tuple[Bridge, ...]
     islands: int
     words: tuple[tuple[str, str, str], ...]
+    fallen: tuple[Fallen, ...] = ()
 
     @property
     def strokes(self) -> list[Stroke]:
@@ -118,7 +121,8 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
         regions = tuple(refit_polygon(part) for part in polygons(cut) if part.area > CRUMB)
         whole = MultiPolygon(polygons(cut))
         islands = len(islands_of(whole))
-    return PieceResult(composed, regions, whole, box, places, made, islands, tuple(words))
+    fallen = tuple(fallen_words(piece.elements, by_id, boxes))
+    return PieceResult(composed, regions, whole, box, places, made, islands, tuple(words), fallen)
 
 
 def _own(

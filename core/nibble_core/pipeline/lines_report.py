@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
@@ -12,16 +13,18 @@ from nibble_core.geometry.units import format_number
 from nibble_core.lines.composing import Taker
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
+from nibble_core.pipeline.falling import Fallen
 from nibble_core.pipeline.joining import joining_bars
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sources import named_inks
 from nibble_core.processes import PROCESSES
+from nibble_core.text.lettering import STRAIGHT
 from nibble_core.ticket import Change, to_plain
 from nibble_core.ticket.line import AS_THEY_ARE, ChosenColours, Cut
 from nibble_core.ticket.model import Ticket
-from nibble_core.ticket.piece import Layer, Piece
+from nibble_core.ticket.piece import Element, Layer, Lettering, Piece
 from nibble_core.ticket.piece_sentences import element_name
 
 LEVEL = 0.5  # degrees a piece may hang askew without a word
@@ -47,12 +50,39 @@ def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None
     _figures(draft, piece, work, layers, drawn)
 
 
+def _fallen(fallen: Fallen, element: Element, here: str) -> Note:
+    """Words that reach beyond what they are cut out of, and what brings them within it."""
+    where = f"{here}/elements/{element.id}"
+    words = element.content.words if isinstance(element.content, Lettering) else ""
+
+    def placed(by: tuple[float, float]) -> list[Change]:
+        (x, y), (dx, dy) = fallen.middle, by
+        values = {"across": "centred", "down": "centred", "x": round(x + dx, 2), "y": round(y + dy, 2)}
+        return [Change(f"{where}/{name}", value) for name, value in values.items()]
+
+    mends = []
+    if fallen.moved is not None:
+        mends.append(Mend("Move it in", tuple(placed(fallen.moved))))
+    if fallen.smaller is not None and isinstance(element.content, Lettering):
+        own, share = element.content, fallen.smaller
+        size = Change(f"{where}/content/cap_height", math.floor(10 * own.cap_height * share) / 10)
+        if own.along != STRAIGHT:
+            size = Change(f"{where}/scale", math.floor(1000 * element.scale * share) / 1000)
+        mends.append(Mend("Make it smaller", (size, *placed(fallen.smaller_moved))))
+    return Note(
+        f"{fallen.lost} of the {fallen.of} outlines of “{words}” reach beyond the shape that they are cut out of: "
+        "what lies outside is lost.",
+        "Make the words smaller, or move them in.", where, LOOK, tuple(mends),
+    )  # fmt: skip
+
+
 def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> None:
     here = f"pieces/{piece.id}"
     names = {artwork.id: artwork.name for artwork in ticket.artworks}
     elements = {element.id: element for element in piece.elements}
     for id, what, to_do in composed.words:
         draft.notes.append(Note(what, to_do, f"{here}/elements/{id}", LOOK))
+    draft.notes += [_fallen(one, elements[one.element], here) for one in composed.fallen]
     for join in composed.composed.joins:
         called = element_name(elements[join.id], names)
         where = f"{here}/elements/{join.id}"

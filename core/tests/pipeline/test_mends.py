@@ -19,7 +19,8 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.library import STARTING
 from nibble_core.ticket.line import line_of
-from nibble_core.ticket.piece import Element, Figure, Lettering, Stencil
+from nibble_core.ticket.model import Held, Sheet, Ticket
+from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints, Stencil
 from tests import zoo
 from tests.pipeline.test_pieces import shapes, ticket_of
 from tests.sample import BADGE_SHA, badge_ticket, badge_work
@@ -194,3 +195,38 @@ class LetteringTest(unittest.TestCase):
         self.assertEqual(self.traced(*note.mends[0].changes, mirrored), [])
         below = Change("artworks/a1/trace/areas", [{"id": "r1", "x": 0.0, "y": 0.6, "x2": 1.0, "y2": 1.0}])
         self.assertEqual(self.traced(below), [])
+
+
+class FallenLetters(unittest.TestCase):
+    """Words that are cut out of a shape smaller than they are."""
+
+    def sign(self, words: Lettering, **place) -> Ticket:
+        board = Element("e1", Figure("rounded rectangle", 200.0, 60.0, radius=10.0))
+        cut = Element("e2", words, way="cut out", **place)
+        piece = Piece("p1", "sign", 1, (board, cut), (Layer("l1", Prints(), (line_of("k1", distance=1.0),)),))
+        return Ticket(
+            name="Sign",
+            pieces=(piece,),
+            sheets=(Sheet("s1", (Held("h1", "l1"),), BOARD, STARTING.machine("small-laser")),),
+        )
+
+    def fallen(self, ticket: Ticket) -> list:
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        lines = next(told for told in stations(ticket, work) if told.key == "lines")
+        return [note for note in lines.notes if "what lies outside is lost" in note.text]
+
+    def test_letters_that_are_lost_are_told_and_each_mend_brings_them_all_back(self):
+        middle = {"across": "centred", "down": "centred"}
+        self.assertEqual(self.fallen(self.sign(Lettering("QUAY", "sans", "", 30.0), **middle)), [])
+        for words, place, labels in (
+            (Lettering("HARBOUR MARKET", "sans", "", 30.0), middle, ["Make it smaller"]),
+            (Lettering("QUAY", "sans", "", 30.0), {**middle, "x": 90.0}, ["Move it in", "Make it smaller"]),
+            (Lettering("QUAY", "sans", "", 30.0), {"x": 150.0, "y": 10.0}, ["Move it in", "Make it smaller"]),
+            (Lettering("ROUND THE BAY", "serif", "", 20.0, along="over a circle", radius=60.0), middle,
+             ["Make it smaller"]),
+        ):  # fmt: skip
+            ticket = self.sign(words, **place)
+            (note,) = self.fallen(ticket)
+            self.assertEqual([mend.label for mend in note.mends], labels)
+            for mend in note.mends:
+                self.assertEqual(self.fallen(apply(ticket, mend.changes)), [], (words.words, mend.label))
