@@ -141,9 +141,9 @@ def sized(plain: Any, artwork: str, what: What, side: Side, wanted: float, *, as
     """Changes that make the subject, or the finished piece, as large as is wanted."""
 
     def work_of(ticket: Ticket) -> Work:
-        return work_out(ticket, blobs.fetch, STORE, cancelled=asker.cancelled, doing=asker.tell)
+        return work_out(ticket, blobs.fetch, STORE, upto="lines", cancelled=asker.cancelled, doing=asker.tell)
 
-    changes = sized_to(ticket_from_plain(plain), artwork, what, side, wanted, work_of)
+    changes = sized_to(ticket_from_plain(plain), artwork, what, side, wanted, work_of, blobs.fetch)
     return _told({"changes": [asdict(change) for change in changes]})
 
 

@@ -40,7 +40,7 @@ class SizedTest(unittest.TestCase):
     @settings(max_examples=4)
     def test_what_is_asked_for_is_what_comes_out(self, what, side, wanted):
         ticket, work_of = job()
-        work = work_of(apply(ticket, sized_to(ticket, "a1", what, side, wanted, work_of)))
+        work = work_of(apply(ticket, sized_to(ticket, "a1", what, side, wanted, work_of, None)))
         box = subject(work) if what == "subject" else work.layers["l1"].value.box
         self.assertAlmostEqual(box.width if side == "wide" else box.height, wanted, delta=0.02)
 
@@ -48,7 +48,7 @@ class SizedTest(unittest.TestCase):
         ticket, work_of = job()
         for wanted in (2.0, float("nan"), 1e9):  # 2 mm leave nothing within lines 2 mm outside
             with self.assertRaises(InvalidTicket):
-                sized_to(ticket, "a1", "piece", "wide", wanted, work_of)
+                sized_to(ticket, "a1", "piece", "wide", wanted, work_of, None)
 
 
 class StretchTest(unittest.TestCase):
