@@ -23,7 +23,7 @@ def page_alone(content: bytes, number: int) -> bytes:
     UnreadableFile."""
     try:
         with pikepdf.open(io.BytesIO(content)) as pdf, pikepdf.Pdf.new() as alone:
-            hidden = _hidden_layers(pdf)
+            hidden = hidden_layers(pdf)
             page = pdf.pages[number - 1]
             page.obj[_HIDDEN] = Array(hidden)
             alone.pages.append(page)
@@ -92,7 +92,7 @@ def _to_unit(box: tuple[float, float, float, float], rotate: int) -> Affine:
     return made
 
 
-def _hidden_layers(pdf: pikepdf.Pdf) -> list[pikepdf.Object]:
+def hidden_layers(pdf: pikepdf.Pdf) -> list[pikepdf.Object]:
     """Optional content that the file does not show when it is opened."""
     told: Any = pdf.Root.get("/OCProperties")
     if told is None:

@@ -30,6 +30,14 @@ JOIN = 0.02
 
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8, "pt": 25.4 / 72}
 _INSUNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m"}
+_RARE_UNITS = {
+    3: ("miles", 1_609_344.0), 7: ("kilometres", 1e6), 8: ("microinches", 25.4e-6),
+    9: ("thousandths of an inch", 0.0254),
+    10: ("yards", 914.4), 11: ("ångströms", 1e-7), 12: ("nanometres", 1e-6), 13: ("micrometres", 1e-3),
+    14: ("decimetres", 100.0), 15: ("decametres", 1e4), 16: ("hectometres", 1e5), 17: ("gigametres", 1e12),
+    21: ("survey feet", 1200e3 / 3937), 22: ("survey inches", 100e3 / 3937), 23: ("survey yards", 3600e3 / 3937),
+}  # fmt: skip
+"""Other values of $INSUNITS, and the millimetres of each."""
 _TEXTS = {"TEXT", "MTEXT", "ATTRIB", "ATTDEF"}
 _SOLID_BODIES = {"3DSOLID", "BODY", "REGION", "SURFACE", "MESH", "3DFACE", "POLYFACE", "EXTRUDEDSURFACE", "HELIX"}
 _SILENT = {"POINT", "VIEWPORT", "IMAGE", "WIPEOUT", "OLE2FRAME", "RAY", "XLINE", "ACAD_PROXY_ENTITY", "LIGHT", "TABLE"}
@@ -54,9 +62,12 @@ def read_dxf(content: bytes, name: str = "", *, unit: str | None = None) -> Clie
     """
     called = f"“{name}”" if name else "This DXF"
     document, auditor_notes = _document(content, called)
-    stated = _INSUNITS.get(int(document.header.get("$INSUNITS", 0) or 0))
-    scale = UNITS[stated or unit or "mm"]
-    walk = _Walk(called, scale)
+    code = int(document.header.get("$INSUNITS", 0) or 0)
+    rare = _RARE_UNITS.get(code)
+    stated = "mm" if rare else _INSUNITS.get(code)
+    walk = _Walk(called, rare[1] if rare else UNITS[stated or unit or "mm"])
+    if rare:
+        walk.notes.append(f"Its numbers are {rare[0]}, and are read so.")
     walk.run(document)
     if not walk.strokes and not walk.shapes:
         raise NothingToTrace(*walk.nothing())
@@ -137,6 +148,7 @@ class _Walk:
         self.notes: list[str] = []
         self.lettering: list[Lettering] = []
         self.passed: Counter[str] = Counter()
+        self.told: Counter[str] = Counter()
         self.hidden = 0
 
     def run(self, document: Any) -> None:
@@ -148,6 +160,13 @@ class _Walk:
                 f"{self.called} unfolds into more than {MOST_ENTITIES:,} entities.", "Ask for a simpler one."
             )
         self.walk(document.modelspace(), _Outside("0", (0, 0, 0)))
+        self.notes += [f"{what} ({count} of them)." for what, count in self.told.items()]
+        on_paper = sum(
+            entity.dxftype() not in _SILENT for layout in document.layouts if not layout.is_modelspace
+            for entity in layout
+        )  # fmt: skip
+        if on_paper:
+            self.notes.append(f"{on_paper} entries of its layout sheets (frames, title blocks) are left out.")
         if self.passed:
             kinds = ", ".join(sorted(self.passed))
             self.notes.append(f"{sum(self.passed.values())} entries that are not flat lines are left out ({kinds}).")
@@ -178,6 +197,8 @@ class _Walk:
                 self.hidden += 1
                 continue
             colour = self._colour(entity, layer, outside.colour)
+            if entity.dxftype() == "INSERT" and self._is_missing(entity):
+                continue
             if entity.dxftype() == "INSERT" and entity.mcount > 1:
                 self.walk(entity.multi_insert(), outside)
             elif isinstance(entity, SupportsVirtualEntities):
@@ -186,6 +207,16 @@ class _Walk:
                 self.walk(virtual_entities(entity), inner)
             else:
                 self.take(entity, "" if layer == "0" else layer, colour)
+
+    def _is_missing(self, entity: Any) -> bool:
+        """Whether a reference is to a drawing, or a block, that is not in the file."""
+        block = entity.block()
+        if block is not None and not block.block.is_xref:
+            return False
+        path = str(block.block.dxf.get("xref_path", "") if block is not None else "") or str(entity.dxf.name)
+        name = re.split(r"[/\\]", path)[-1][:60]
+        self.told[f"The reference to “{name}” is left out: ask for it, or for the drawings bound into one"] += 1
+        return True
 
     def take(self, entity: Any, layer: str, colour: Colour) -> None:
         kind = entity.dxftype()
@@ -205,6 +236,9 @@ class _Walk:
         if width is None:
             self._tapered(entity, colour, layer)
             return
+        if kind == "LINE" and self._stands(entity):
+            self.told["Lines that stand upright are left out: seen from above they are points"] += 1
+            return
         for path in self._paths(entity, kind):
             # a circle without radius, or a line without length, draws nothing and would widen the page
             if (
@@ -212,6 +246,11 @@ class _Walk:
                 and max(np.ptp(path.rows[:, [0, 6]]), np.ptp(path.rows[:, [1, 7]])) > NOTHING
             ):
                 self.strokes.append(Stroke(path, width or HAIRLINE, colour, layer))
+
+    def _stands(self, entity: Any) -> bool:
+        """Whether a line goes straight up or down."""
+        a, b = entity.dxf.start, entity.dxf.end
+        return bool(math.hypot(b.x - a.x, b.y - a.y) <= NOTHING < abs(b.z - a.z))
 
     def _width(self, entity: Any, kind: str) -> float | None:
         """Of a polyline, mm; 0 for a bare line, None where it changes along the way."""
@@ -248,14 +287,19 @@ class _Walk:
         from ezdxf.lldxf.const import DXFError
         from ezdxf.render.hatching import hatch_entity
 
-        if entity.dxf.get("solid_fill", 1) or entity.pattern is None or not entity.pattern.lines:
+        if entity.dxf.get("solid_fill", 1):
+            return False
+        if entity.pattern is None or not entity.pattern.lines:
+            self.told["Hatched areas do not say their pattern, and are taken as solid"] += 1
             return False
         try:
             lines = list(islice(hatch_entity(entity), MOST_PATTERN_LINES + 1))
         except (ValueError, TypeError, DXFError, ZeroDivisionError, ArithmeticError):
-            return False
+            lines = []
         if not lines or len(lines) > MOST_PATTERN_LINES:
+            self.told["Hatched areas have no lines that can be drawn one by one, and are taken as solid"] += 1
             return False
+        self.told["Hatched areas are taken as the lines of their pattern"] += 1
         for start, end in lines:
             path = Path.polygon([self._place(start.x, start.y), self._place(end.x, end.y)], closed=False)
             if np.isfinite(path.rows).all():

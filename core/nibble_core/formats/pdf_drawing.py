@@ -26,6 +26,7 @@ from nibble_core.formats.client_drawing import CAPITALS, ClientDrawing, FoundPic
 from nibble_core.formats.client_page import visible_box
 from nibble_core.formats.looks import LOOK_PX, held_against, pdf_look
 from nibble_core.formats.pdf_inks import press_inks
+from nibble_core.formats.pdf_layers import Shown, shown
 from nibble_core.formats.pdf_type3 import with_type3_drawn
 from nibble_core.geometry import CUBIC, LINE, Affine, Path
 from nibble_core.geometry.fitting import refit_polygon
@@ -45,13 +46,29 @@ _LOCK = threading.Lock()  # pdfium is not safe to share between threads
 def read_pdf(content: bytes, name: str = "", *, page: int = 1) -> ClientDrawing:
     """What one page draws, in mm, ``page`` from 1. Raises UnreadableFile, FileTooLarge and NothingToTrace."""
     called = f"“{name}”" if name else "This PDF"
-    keyed, inks = _with_key_colours(content, called)
+    visible = shown(content, page)
+    keyed, inks = _with_key_colours(visible.content, called)
     with _LOCK:
-        drawn = _read(with_type3_drawn(keyed), inks, called, page)
+        drawn = _read(with_type3_drawn(keyed), inks, called, page, visible)
         look = pdf_look(content, page) if drawn.shaded else None
     client = drawn.client if look is None else _held(drawn, look)
+    client = replace(client, notes=(*client.notes, *_said(visible)))
     press = press_inks(content, page)
     return replace(client, notes=(*client.notes, *press.notes), hazards=press.hazards)
+
+
+def _said(visible: Shown) -> list[str]:
+    """What is to be known of a page beside what it draws."""
+    notes = []
+    if visible.hidden:
+        names = ", ".join(f"“{name[:40]}”" for name in visible.hidden[:5])
+        layers = "A layer is" if len(visible.hidden) == 1 else f"{len(visible.hidden)} layers are"
+        notes.append(f"{layers} switched off in the file, and left out: {names}.")
+    if visible.unit != 1.0:
+        notes.append(f"The page is {visible.unit:g} times as large as its numbers, by its own unit; it is read so.")
+    if visible.masked:
+        notes.append("Soft masks are taken by how the page looks: what they hide is left out.")
+    return notes
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,7 +184,9 @@ def page_look(content: bytes, page: int, longer: int = LOOK_PX) -> Raster | None
         return pdf_look(content, page, longer)
 
 
-def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int) -> _Page:
+def _read(
+    content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, number: int, visible: Shown
+) -> _Page:  # fmt: skip
     import pypdfium2
 
     try:
@@ -183,8 +202,9 @@ def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, n
         ) from error
     try:
         # the unrotated page, y turned down, then the page's own turn
-        to_mm = Affine(1 / POINTS_PER_MM, 0, 0, -1 / POINTS_PER_MM, -left / POINTS_PER_MM, top / POINTS_PER_MM)
-        width, height = (right - left) / POINTS_PER_MM, (top - bottom) / POINTS_PER_MM
+        mm = visible.unit / POINTS_PER_MM
+        to_mm = Affine(mm, 0, 0, -mm, -left * mm, top * mm)
+        width, height = (right - left) * mm, (top - bottom) * mm
         turn = page.get_rotation() % 360
         if turn == 90:
             to_mm, width, height = to_mm.then(Affine(0, 1, -1, 0, height, 0)), height, width
@@ -204,7 +224,7 @@ def _read(content: bytes, inks: dict[Colour, tuple[str, Colour]], called: str, n
         lettering=tuple(walk.lettering), pictures=tuple(walk.pictures), leftovers=dict(walk.leftovers),
         left_out=Drawing(width, height, tuple(walk.hidden)),
     )  # fmt: skip
-    patterned = _has_patterns(content, number)
+    patterned = visible.masked or _has_patterns(content, number)
     doubtful = range(len(walk.shapes)) if patterned else walk.shadings
     return _Page(client, patterned or bool(walk.shadings), tuple(doubtful))
 
@@ -304,6 +324,9 @@ class _Walk:
             colour, alpha, spot = self._colour(raw.FPDFPageObj_GetStrokeColor, thing)
             width = ctypes.c_float()
             raw.FPDFPageObj_GetStrokeWidth(thing, ctypes.byref(width))
+            if not matrix.is_similarity and width.value > 0:
+                self._uneven(thing, matrix, width.value, (colour, layer, spot, alpha), clips)
+                return
             scale = abs(matrix.determinant) ** 0.5
             cap = ("butt", "round", "square")[min(max(raw.FPDFPageObj_GetLineCap(thing), 0), 2)]
             join = ("miter", "round", "bevel")[min(max(raw.FPDFPageObj_GetLineJoin(thing), 0), 2)]
@@ -314,6 +337,27 @@ class _Walk:
         if not fill.value and not stroked.value:
             self.leftovers["unpainted"] += 1
             self.hidden += [Stroke(path) for path in paths]
+
+    def _uneven(
+        self, thing: Any, matrix: Affine, width: float, look: tuple[Colour, str, str, float],
+        clips: tuple[shapely.Geometry, ...],
+    ) -> None:  # fmt: skip
+        """A line that is stretched together with its width: what it covers, since no pen is so wide both ways."""
+        raw = self.raw
+        own = _paths(raw, raw.FPDFPath_CountSegments(thing), lambda i: raw.FPDFPath_GetPathSegment(thing, i), Affine())
+        colour, layer, spot, alpha = look
+        cap = ("butt", "round", "square")[min(max(raw.FPDFPageObj_GetLineCap(thing), 0), 2)]
+        join = ("miter", "round", "bevel")[min(max(raw.FPDFPageObj_GetLineJoin(thing), 0), 2)]
+        dashes, phase = self._dashes(thing, 1.0)
+        # in millimetres before it is stretched, so that round ends are round to the last hair
+        even = max(math.hypot(matrix.a, matrix.b), math.hypot(matrix.c, matrix.d), 1e-9)
+        stretch = Affine.scale(1 / even).then(matrix)
+        for path in own:
+            stroke = Stroke(path.mapped(Affine.scale(even)), width * even, colour, layer, spot, alpha, cap, join, 10.0,
+                            tuple(value * even for value in dashes), phase * even)  # fmt: skip
+            covered = shapely.transform(shapely.union_all(covered_by(stroke)), stretch.map)
+            for part in polygons(shapely.make_valid(covered)):
+                self._add(Shape(refit_polygon(part), colour, layer, spot, alpha), clips)
 
     def _shading(self, clips: tuple[shapely.Geometry, ...]) -> None:
         """An area of running colour: what its clips leave of the page. Its look tells the colour."""

@@ -225,3 +225,53 @@ class JoinTest(unittest.TestCase):
         joined, parts = join_ends([Stroke(path, HAIRLINE) for path in spokes], 0.02)
         self.assertEqual((len(joined), parts), (3, 0))
         self.assertTrue(all((one.path.kinds == LINE).all() for one in joined))
+
+
+class WhatIsLeftOut(unittest.TestCase):
+    """What a drawing holds and cannot be cut is told, each kind of it."""
+
+    def notes(self, fill, unit=4):
+        made, space = document(unit)
+        space.add_lwpolyline([(0, 0), (80, 0), (80, 50), (0, 50)], close=True)
+        fill(made, space)
+        return read_dxf(content_of(made))
+
+    def test_missing_references_layouts_and_upright_lines_are_told(self):
+        def reference(made, space):
+            made.add_xref_def("C:\\jobs\\frame.dxf", "FRAME")
+            space.add_blockref("FRAME", (0, 0))
+
+        def layout(made, space):
+            made.layout("Layout1").add_text("Title")
+            made.layout("Layout1").add_line((0, 0), (9, 9))
+
+        def upright(made, space):
+            space.add_line((5, 5, 0), (5, 5, 30))
+            space.add_line((5, 5, 0), (25, 5, 30))  # slanted, it is seen from above
+
+        for fill, words in ((reference, "reference to “frame.dxf”"), (layout, "2 entries of its layout sheets"),
+                            (upright, "Lines that stand upright are left out")):  # fmt: skip
+            found = self.notes(fill)
+            self.assertTrue([note for note in found.notes if words in note], (words, found.notes))
+            self.assertAlmostEqual(found.drawing.width, 80)
+        self.assertEqual(self.notes(lambda made, space: None).notes, ())
+
+    def test_patterns_are_told_as_lines_or_as_solid(self):
+        def hatch(scale):
+            def fill(made, space):
+                area = space.add_hatch()
+                area.set_pattern_fill("ANSI31", scale=scale)
+                area.paths.add_polyline_path([(10, 10), (40, 10), (40, 40), (10, 40)], is_closed=True)
+
+            return fill
+
+        lines, solid = self.notes(hatch(1.0)), self.notes(hatch(0.0005))
+        self.assertTrue([note for note in lines.notes if "lines of their pattern" in note])
+        self.assertTrue([note for note in solid.notes if "taken as solid" in note], solid.notes)
+        self.assertTrue(any(isinstance(shape, Shape) for shape in solid.drawing.shapes))
+
+    def test_every_unit_of_the_header_is_read(self):
+        for unit, mm in ((9, 0.0254), (14, 100.0), (10, 914.4), (13, 0.001), (21, 304.8006)):
+            found = self.notes(lambda made, space: None, unit)
+            self.assertAlmostEqual(found.drawing.width / (80 * mm), 1.0, places=5)
+            self.assertTrue(found.has_unit)

@@ -234,3 +234,75 @@ class LeftOutTest(unittest.TestCase):
         stroke = Stroke(line, 1.5, dashes=(4.0, 2.0, 1.0, 2.0), phase=3.0)
         (back,) = read_pdf(pdf.write_drawing(Drawing(50, 30, (stroke,)))).drawing.shapes
         np.testing.assert_allclose((*back.dashes, back.phase), (*stroke.dashes, stroke.phase), atol=1e-3)
+
+
+class AsItCame(unittest.TestCase):
+    """Units, layers, masks and uneven lines of a page."""
+
+    def area(self, content: bytes, **options) -> float:
+        client = read_pdf(content, **options)
+        return sum(shape.region.area() for shape in client.drawing.shapes if isinstance(shape, Shape))
+
+    def test_a_user_unit_makes_a_page_so_much_larger(self):
+        plain = page_of("0 0 1 rg 20 20 100 50 re f")
+        with pikepdf.open(io.BytesIO(plain)) as document:
+            document.pages[0].obj.UserUnit = 2.5
+            out = io.BytesIO()
+            document.save(out)
+        large = read_pdf(out.getvalue())
+        self.assertAlmostEqual(large.drawing.width, 2.5 * 200 / MM, places=3)
+        self.assertAlmostEqual(self.area(out.getvalue()), 2.5**2 * 100 * 50 / MM**2, delta=0.5)
+        self.assertTrue([note for note in large.notes if "2.5 times as large" in note])
+
+    def layered(self, form_hidden: bool = False) -> bytes:
+        """Three squares: shown, on a hidden layer, and on one of which another is shown; and a form on a layer."""
+        made = pikepdf.new()
+        made.add_blank_page(page_size=(200, 200))
+        groups = [made.make_indirect(Dictionary(Type=Name.OCG, Name=pikepdf.String(name))) for name in ("cut", "notes")]
+        either = made.make_indirect(Dictionary(Type=Name.OCMD, OCGs=Array(groups)))
+        both = made.make_indirect(Dictionary(Type=Name.OCMD, OCGs=Array(groups), P=Name.AllOn))
+        form = made.make_stream(b"/OC /B BDC 0 0 10 10 re f EMC 20 0 10 10 re f")
+        form.Type, form.Subtype, form.BBox = Name.XObject, Name.Form, Array([0, 0, 100, 100])
+        form.Resources = Dictionary(Properties=Dictionary(B=groups[1]))
+        if form_hidden:
+            form.OC = groups[1]
+        page = made.pages[0].obj
+        page.Resources = Dictionary(
+            Properties=Dictionary(A=groups[0], B=groups[1], C=either, D=both), XObject=Dictionary(F=form)
+        )
+        page.Contents = made.make_stream(
+            b"0 0 1 rg /OC /A BDC 10 10 20 20 re f EMC /OC /B BDC q 1 0 0 rg 50 10 20 20 re f Q EMC "
+            b"/OC /C BDC 90 10 20 20 re f EMC /OC /D BDC 130 10 20 20 re f EMC q 1 0 0 1 10 100 cm /F Do Q"
+        )
+        made.Root.OCProperties = Dictionary(OCGs=Array(groups), D=Dictionary(BaseState=Name.ON, OFF=Array([groups[1]])))
+        out = io.BytesIO()
+        made.save(out)
+        return out.getvalue()
+
+    def test_what_is_on_layers_that_are_switched_off_is_no_artwork_and_that_is_said(self):
+        for form_hidden, squares in ((False, 2 * 400 + 100), (True, 2 * 400)):
+            content = self.layered(form_hidden)
+            client = read_pdf(content)
+            self.assertAlmostEqual(self.area(content), squares / MM**2, delta=0.1)
+            self.assertTrue([note for note in client.notes if "switched off" in note and "notes" in note])
+            dark = painted_by_poppler(content) > 0.3
+            self.assertAlmostEqual(dark.mean() * (200 / MM) ** 2, squares / MM**2, delta=1.5)
+
+    def test_what_a_soft_mask_hides_is_left_out(self):
+        """A bar over the whole page whose mask shows the left fifth of it."""
+
+        def masked(document):
+            mask = document.make_stream(b"1 g 0 0 40 200 re f")
+            mask.Type, mask.Subtype, mask.BBox = Name.XObject, Name.Form, Array([0, 0, 200, 200])
+            mask.Group = Dictionary(S=Name.Transparency, CS=Name.DeviceGray)
+            return Dictionary(G=Dictionary(Type=Name.ExtGState, SMask=Dictionary(S=Name.Luminosity, G=mask)))
+
+        content = page_of("/G gs 0 0 1 rg 0 50 200 100 re f", ExtGState=masked)
+        self.assertAlmostEqual(self.area(content), 40 * 100 / MM**2, delta=12)
+        self.assertTrue([note for note in read_pdf(content).notes if "Soft masks" in note])
+
+    def test_a_line_that_is_stretched_is_as_wide_as_it_is_painted(self):
+        content = page_of("q 3 0 0 1 0 0 cm 6 w 20 20 m 20 120 l 50 120 l S Q")
+        dark = painted_by_poppler(content)
+        self.assertAlmostEqual(self.area(content), float(dark.sum()) * (25.4 / DPI) ** 2, delta=2.0)
+        self.assertAlmostEqual(self.area(content), (18 * 103 + 81 * 6) / MM**2, delta=2.0)
