@@ -53,9 +53,8 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
 
 def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
     """The job's picture and state on the board, from its final view."""
-    layers = (
-        [view["layers"][own.id] for own in ticket.pieces[0].layers if own.id in view["layers"]] if ticket.pieces else []
-    )
+    first = ticket.pieces[0].layers if ticket.pieces else ()  # a second side would lie on the first
+    layers = [view["layers"][own.id] for own in first if own.id in view["layers"] and not ticket.is_behind(own.id)]
     layer = layers[0] if layers else None
     artwork = view["artworks"].get(ticket.artworks[0].id) if ticket.artworks else None
     piece = ticket.pieces[0] if ticket.pieces else None

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Affine, Box, Bundle, Path
 from nibble_core.geometry.path_text import SVG
-from nibble_core.graphics import Shape, hex_colour
+from nibble_core.graphics import Raster, Shape, hex_colour
 from nibble_core.papers.page import HAIR, INK, SOFT, Page
-from nibble_core.pipeline.lines import edge_line
+from nibble_core.pipeline.lines import DrawnLine, edge_line
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import own_lines
 from nibble_core.processes import PROCESSES
@@ -31,19 +33,25 @@ def piece_box(piece: Piece, work: Work) -> Box | None:
 
 def draw_piece(
     page: Page, piece: Piece, ticket: Ticket, work: Work, x: float, y: float, width: float, height: float,
-    *, lines: bool,
+    *, lines: bool, behind: bool = False,
 ) -> tuple[float, float]:  # fmt: skip
-    """A piece as made, as large as the room allows and no larger than life; lines: with its production lines. Returns
-    its width and height on paper."""
+    """A piece as made, as large as the room allows and no larger than life; lines: with its production lines. behind:
+    its second side, in place of its first. Returns its width and height on paper."""
     box = piece_box(piece, work)
     if box is None or box.width <= 0 or box.height <= 0:
         return 0.0, 0.0
     scale = min(width / box.width, height / box.height, 1.0)
     with page.within(x - box.left * scale, y - box.top * scale, scale):
         for layer in piece.layers:
-            if layer.id in work.layers:
+            if layer.id in work.layers and ticket.is_behind(layer.id) == behind:
                 _layer(page, layer.id, ticket, work, FINE / scale, 0.2 / scale, lines=lines)
     return box.width * scale, box.height * scale
+
+
+def has_second_side(piece: Piece, ticket: Ticket, work: Work) -> bool:
+    """Whether anything is printed or engraved on a piece's second side."""
+    drawn = [layer.id for layer in piece.layers if layer.id in work.layers and ticket.is_behind(layer.id)]
+    return any(work.prints[id].value.items or _marking(work.layers[id].value.lines) for id in drawn)
 
 
 def _layer(page: Page, layer: str, ticket: Ticket, work: Work, fine: float, weight: float, *, lines: bool) -> None:
@@ -60,8 +68,35 @@ def _layer(page: Page, layer: str, ticket: Ticket, work: Work, fine: float, weig
                 with page.mapped(place):
                     page.picture(item.raster, item.width, item.height)
     page.shape(made, edge=SOFT, weight=weight)
+    for line in _marking(drawn.lines):
+        _marked(page, line, fine, weight)
     if lines:
         _lines(page, drawn.lines, fine, weight)
+
+
+def _marking(lines: Sequence[DrawnLine]) -> list[DrawnLine]:
+    """Lines that are seen on the finished piece: machines make them, and they part nothing."""
+    return [
+        line for line in lines
+        if line.process in PROCESSES and PROCESSES[line.process].sent and not PROCESSES[line.process].parts
+    ]  # fmt: skip
+
+
+def _marked(page: Page, line: DrawnLine, fine: float, weight: float) -> None:
+    """An engraved area or picture, or a line that is scored or engraved, as it is seen."""
+    colour = PROCESSES[line.process].colour
+    if line.picture is not None:
+        one = line.picture
+        tone = np.full((*one.levels.shape, 4), [*bytes.fromhex(colour[1:]), 0], np.uint8)
+        tone[..., 3] = one.levels
+        high, wide = one.levels.shape
+        with page.mapped(Affine.translation(one.left, one.top)):
+            page.picture(Raster(tone), wide * one.pitch, high * one.pitch)
+    elif line.filled:
+        page.shape(line.area.simplify(fine), fill=colour)
+    else:
+        for path in line.paths:
+            page.line(_course(path, fine), edge=colour, weight=1.2 * weight)
 
 
 def _lines(page: Page, lines: tuple, fine: float, weight: float) -> None:  # type: ignore[type-arg]
@@ -111,7 +146,7 @@ def draw_on_thing(
             page.line(_course(path, FINE / scale), edge=SOFT, weight=weight)
         with page.mapped(Affine.translation(thing.x - (box.left + box.right) / 2, top - box.top)):
             for layer in piece.layers:
-                if layer.id in work.layers:
+                if layer.id in work.layers and not ticket.is_behind(layer.id):
                     _layer(page, layer.id, ticket, work, FINE / scale, 0.05 / scale, lines=False)
     return whole.width * scale, whole.height * scale
 

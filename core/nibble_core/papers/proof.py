@@ -4,32 +4,41 @@ from __future__ import annotations
 
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics import Shape, hex_colour
-from nibble_core.papers.drawing import draw_on_thing, draw_piece, piece_box
-from nibble_core.papers.page import HAIR, INK, MARGIN, SOFT, STRONG, Page
+from nibble_core.papers.drawing import draw_on_thing, draw_piece, has_second_side, piece_box
+from nibble_core.papers.page import HAIR, INK, MARGIN, SOFT, STRONG, Page, leading, wrapped
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
 from nibble_core.things import THINGS
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Piece
 
-MOST = 6  # pieces on the page
+MOST = 6  # pieces on a page
+FOOT = 34.0  # mm that the last page keeps free for its signature
 MOST_COLOURS = 12
 
 
 def proof(ticket: Ticket, work: Work, *, code: str, shop: str = "", size: str = "a4") -> bytes:
-    """A PDF of one page. code: of job and revision, so that what was approved can be found again."""
+    """A PDF of as many pages as the pieces take. code: of job and revision, so that what was approved can be found
+    again."""
     page = Page(size, f"{ticket.name}, proof {code}")
-    wide = page.width - 2 * MARGIN
-    page.head(ticket.name, (f"Proof for {ticket.client}" if ticket.client else "Proof", shop, code))
-    pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:MOST]
-    top, foot = MARGIN + 26.0, page.height - MARGIN - 34.0
-    columns = 1 if len(pieces) <= 2 else 2
-    rows = max(1, -(-len(pieces) // columns))
-    room = (wide - 8 * (columns - 1)) / columns, (foot - top) / rows - 4
-    for number, piece in enumerate(pieces):
+    top = page.head(ticket.name, (f"Proof for {ticket.client}" if ticket.client else "Proof", shop, code)) + 6.5
+    shown = [
+        (piece, behind)
+        for piece in ticket.pieces
+        if piece_box(piece, work)
+        for behind in ((False, True) if has_second_side(piece, ticket, work) else (False,))
+    ]
+    wide, foot = page.width - 2 * MARGIN, page.height - MARGIN - FOOT
+    columns = 1 if len(shown) <= 2 else 2
+    rows = max(1, -(-min(len(shown), MOST) // columns))
+    for number, (piece, behind) in enumerate(shown):
+        if number and not number % MOST:
+            page.text(page.width - MARGIN, page.height - MARGIN, "goes on", size=9, colour=SOFT, right=True)
+            top = page.turn()
+        room = (wide - 8 * (columns - 1)) / columns, (foot - top) / rows - 4
         x = MARGIN + (number % columns) * (room[0] + 8)
-        y = top + (number // columns) * (room[1] + 4)
-        _piece(page, piece, ticket, work, x, y, *room)
+        y = top + (number % MOST // columns) * (room[1] + 4)
+        _piece(page, piece, ticket, work, x, y, *room, behind=behind)
     y = page.height - MARGIN - 26
     page.rule(MARGIN, y - 4, wide, weight=0.8)
     words = "Please look at spelling, colours, sizes and quantities. Colours on screen and paper differ from the stock."
@@ -41,27 +50,34 @@ def proof(ticket: Ticket, work: Work, *, code: str, shop: str = "", size: str = 
 
 
 def _piece(
-    page: Page, piece: Piece, ticket: Ticket, work: Work, x: float, y: float, width: float, height: float
-) -> None:
+    page: Page, piece: Piece, ticket: Ticket, work: Work, x: float, y: float, width: float, height: float,
+    *, behind: bool,
+) -> None:  # fmt: skip
     box = piece_box(piece, work)
     assert box is not None
-    on = 0.42 * width if piece.thing in THINGS else 0.0
-    made, tall = draw_piece(page, piece, ticket, work, x, y, width - on - 6, height - 22, lines=False)
+    on = 0.42 * width if piece.thing in THINGS and not behind else 0.0
+    made, tall = draw_piece(page, piece, ticket, work, x, y, width - on - 6, height - 24, lines=False, behind=behind)
     if on:
         _, high = draw_on_thing(page, piece, ticket, work, x + width - on, y, on, height - 22)
         thing = THINGS[piece.thing]
         where = f"On {piece.thing}, {thing.below(piece.thing_down):g} mm {thing.rule}"
         page.text(x + width - on, y + high + 4, where, size=8, colour=SOFT)
     y += tall + 5
-    page.text(x, y, piece.name, size=12, font=STRONG)
+    name = f"{piece.name}, second side" if behind else piece.name
+    for line in wrapped(name, width, 12, STRONG)[:2]:
+        page.text(x, y, line, size=12, font=STRONG)
+        y += leading(12)
+    y -= leading(12)
     scale = made / box.width if box.width else 1.0
     true = "shown at its true size" if abs(scale - 1) < 1e-6 else f"shown at {100 * scale:.0f} %"
     wide, high = _finished_size(piece, work) or (box.width, box.height)
     inches = f"{format_number(wide / 25.4, 2)} × {format_number(high / 25.4, 2)} in"
     said = f"{format_number(wide, 1)} × {format_number(high, 1)} mm ({inches}), {true}; {piece.quantity} pieces"
-    page.text(x, y + 5, said, size=9, colour=INK)
+    y = page.lines(x, y + 5, said, width, size=9, colour=INK) - 5
     stocks = dict.fromkeys(sheet.stock.name for layer in piece.layers for sheet in ticket.sheets_of(layer.id))
-    page.text(x, y + 9.5, f"On {', '.join(stocks)}" if stocks else "", size=9, colour=SOFT)
+    if stocks:
+        page.lines(x, y + 5, f"On {', '.join(stocks)}", width, size=9, colour=SOFT)
+    y -= 4.5
     at = x
     for colour in _colours(piece, work):
         page.box(at, y + 11.5, 4, 4, fill=colour, edge=HAIR)
@@ -80,15 +96,11 @@ def _finished_size(piece: Piece, work: Work) -> tuple[float, float] | None:
 
 
 def _colours(piece: Piece, work: Work) -> list[str]:
-    """What is printed in flat colours, and the colours of its shapes otherwise."""
+    """The flat colours that are printed; none where nothing is."""
     found: dict[str, None] = {}
     for layer in piece.layers:
         if layer.id in work.prints:
             for item in work.prints[layer.id].value.items:
                 if isinstance(item, Shape):
                     found[hex_colour(item.colour)] = None
-    printed = [work.prints[layer.id].value.items for layer in piece.layers if layer.id in work.prints]
-    if not any(printed) and piece.id in work.pieces:
-        for _, shape in work.pieces[piece.id].value.composed.painted:
-            found[hex_colour(shape.colour)] = None
     return list(found)[:MOST_COLOURS]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from nibble_core.errors import CannotMake
 from nibble_core.papers.drawing import draw_piece, piece_box
-from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page
+from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page, leading, wrapped
 from nibble_core.pipeline.notes import minutes
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
@@ -59,22 +59,30 @@ def _weeded(sheet: Sheet, work: Work) -> float:
 
 
 def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = "", size: str = "a4") -> bytes:
-    """A PDF of one page for the client: what is made and what it costs, without what it is made of."""
+    """A PDF for the client, of as many pages as it takes: what is made and what it costs, without what it is made
+    of."""
     rows = priced(ticket, work, rates)
     total = round(sum(row.amount for row in rows), 2)
     page = Page(size, f"{ticket.name}, quote {code}")
     wide = page.width - 2 * MARGIN
-    page.head(ticket.name, (f"Quote for {ticket.client}" if ticket.client else "Quote", shop, code))
-    y = MARGIN + 28
-    pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:6]
-    for piece in pieces:
-        _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, 34, 30, lines=False)
+    y = page.head(ticket.name, (f"Quote for {ticket.client}" if ticket.client else "Quote", shop, code)) + 8.5
+    for piece in ticket.pieces:
         box = piece_box(piece, work)
-        assert box is not None
-        page.text(MARGIN + 40, y + 5, f"{piece.quantity} × {piece.name}", size=13, font=STRONG)
+        if box is None:
+            continue
+        if y + 36 > page.height - MARGIN:
+            y = page.turn()
+        _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, 34, 30, lines=False)
+        for line in wrapped(f"{piece.quantity} × {piece.name}", wide - 42, 13, STRONG)[:3]:
+            page.text(MARGIN + 40, y + 5, line, size=13, font=STRONG)
+            y += leading(13)
+            tall -= leading(13)
+        y, tall = y - leading(13), tall + leading(13)
         size_said = f"{box.width:.1f} × {box.height:.1f} mm"
         page.text(MARGIN + 40, y + 10.5, size_said, size=10, colour=SOFT)
         y += max(tall, 12) + 6
+    if y + 56 > page.height - MARGIN:
+        y = page.turn()
     page.rule(MARGIN, y, wide, weight=0.6)
     count = sum(piece.quantity for piece in ticket.pieces)
     money = f" {rates.money}" if rates.money else ""

@@ -1,11 +1,12 @@
-"""The printed ticket: the whole job in its sentences, with what is seen of it, on one page."""
+"""The printed ticket: the whole job in its sentences, with what is seen of it, on as many pages as it takes."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nibble_core.geometry.units import format_number
-from nibble_core.papers.drawing import draw_piece, draw_sheet, piece_box
+from nibble_core.papers.drawing import draw_piece, draw_sheet, has_second_side, piece_box
 from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page, leading, width_of, wrapped
 from nibble_core.pipeline.notes import TOLD, Note
 from nibble_core.pipeline.report import Station, stations
@@ -13,13 +14,14 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
 from nibble_core.processes import parts
 from nibble_core.ticket import sentences
-from nibble_core.ticket.model import Setting, Sheet, Stock, Ticket
+from nibble_core.ticket.model import Piece, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.sentences import STATIONS, sheet_name
 
+LEAST_PICTURE = 24.0  # mm
 LEFT = 76.0  # mm, of the column with the pictures
 GAP = 6.0
-SIZES = (9.5, 9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0, 5.5)  # of type, the first that fits
-MOST_PIECES, MOST_SHEETS = 3, 2
+SIZES = (9.5, 9.0)  # of type, the first that fits on one page; nobody reads less at arm's length
+MOST_ROWS = 8  # of settings at the foot of a page
 
 
 @dataclass(frozen=True)
@@ -31,48 +33,92 @@ class _Part:
 
 
 def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -> bytes:
-    """A PDF of one page. code: of job and revision, which the search field takes. What has no room is counted."""
+    """A PDF of as many pages as the job takes. code: of job and revision, which the search field takes."""
     page = Page(size, f"{ticket.name}, ticket {code}")
-    _head(page, ticket, code)
-    top = MARGIN + 25
-    foot = _foot(page, ticket, work)
-    _pictures(page, ticket, work, top, foot - 4)
-    _sentences(page, _parts(ticket, work), MARGIN + LEFT + GAP, top, foot - 4)
-    return page.finished()
+    pictures, words, rows = _drawings(ticket, work), _parts(ticket, work), _settings(ticket)
+    top = _head(page, ticket, code) + 5.5
+    wide = page.width - 2 * MARGIN - LEFT - GAP
+    foot = page.height - MARGIN - _tall(rows[:MOST_ROWS])
+    type_size = next((one for one in SIZES if top + _height(words, wide, one) <= foot - 4), SIZES[-1])
+    lines = _lines(words, wide, type_size)
+    while True:
+        foot = _foot(page, rows[:MOST_ROWS], page.number == 1)
+        rows = rows[MOST_ROWS:]
+        pictures = _pictures(page, ticket, work, pictures, top, foot - 4)
+        lines = _column(page, lines, MARGIN + LEFT + GAP, top, foot - 4, type_size)
+        if not (pictures or lines or rows):
+            return page.finished()
+        top = page.turn()
 
 
-def _head(page: Page, ticket: Ticket, code: str) -> None:
+def _head(page: Page, ticket: Ticket, code: str) -> float:
     page.code(page.width - MARGIN - 17, MARGIN, 17, code)
     said = [ticket.client or "nobody yet", f"due {ticket.due}" if ticket.due else "no date", f"ticket {code}"]
-    page.head(ticket.name, said, room=24)
+    return page.head(ticket.name, said, room=24)
 
 
-def _pictures(page: Page, ticket: Ticket, work: Work, top: float, foot: float) -> None:
-    """Pieces in their true proportion with their sizes, then the sheets as they are weeded."""
-    pieces = [piece for piece in ticket.pieces if piece_box(piece, work)][:MOST_PIECES]
-    sheets = [sheet for sheet in ticket.sheets if sheet.id in work.sheets][:MOST_SHEETS]
-    each = (foot - top) / max(1, len(pieces) + len(sheets)) - 9
+_Drawing = tuple[Piece, bool] | Sheet
+"""A piece and whether its second side is meant, or a sheet."""
+
+
+def _drawings(ticket: Ticket, work: Work) -> list[_Drawing]:
+    """Pieces in their order with their second sides, then the sheets."""
+    found: list[_Drawing] = []
+    for piece in ticket.pieces:
+        if piece_box(piece, work):
+            found.append((piece, False))
+            if has_second_side(piece, ticket, work):
+                found.append((piece, True))
+    return [*found, *(sheet for sheet in ticket.sheets if sheet.id in work.sheets)]
+
+
+def _pictures(
+    page: Page, ticket: Ticket, work: Work, drawings: Sequence[_Drawing], top: float, foot: float
+) -> list[_Drawing]:
+    """As many as have room: pieces in their true proportion with their sizes, sheets as they are weeded. Returns the
+    others."""
+    each = max((foot - top) / max(1, len(drawings)) - 9, LEAST_PICTURE)
     y = top
-    for piece in pieces:
+    for number, one in enumerate(drawings):
+        if y + LEAST_PICTURE + 10 > foot:
+            return list(drawings[number:])
+        room = min(each, foot - y - 10)
+        if isinstance(one, Sheet):
+            y = _sheet_drawn(page, one, ticket, work, y, min(room, 90))
+            continue
+        piece, behind = one
         box = piece_box(piece, work)
         assert box is not None
-        _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, LEFT, min(each, 70), lines=True)
+        _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, LEFT, min(room, 70), lines=True, behind=behind)
         y += tall + 4
-        size = f"{format_number(box.width, 1)} × {format_number(box.height, 1)} mm"
-        page.text(MARGIN, y, piece.name, size=9, font=STRONG)
-        page.text(MARGIN + LEFT, y, f"{size}, {piece.quantity} wanted", size=8.5, colour=SOFT, right=True)
-        y += 6
-    for sheet in sheets:
-        laid = work.sheets[sheet.id].value
-        _, tall = draw_sheet(page, sheet, work, MARGIN, y, LEFT, min(each, 90))
-        y += tall + 4
-        page.text(MARGIN, y, sheet_name(sheet, ticket) or "the sheet", size=9, font=STRONG)
-        runs = f", run {laid.times} times" if laid.times > 1 else ""
-        size = f"{laid.width:.0f} × {laid.height:.0f} mm, {laid.copies} up{runs}"
-        page.text(MARGIN + LEFT, y, size, size=8.5, colour=SOFT, right=True)
-        y += 4
-        page.text(MARGIN, y, "Solid stays, hatched goes.", size=7.5, colour=SOFT)
-        y += 6
+        size = f"{format_number(box.width, 1)} × {format_number(box.height, 1)} mm, {piece.quantity} wanted"
+        name = f"{piece.name}, second side" if behind else piece.name
+        y = _named(page, name, "" if behind else size, y)
+    return []
+
+
+def _sheet_drawn(page: Page, sheet: Sheet, ticket: Ticket, work: Work, y: float, room: float) -> float:
+    laid = work.sheets[sheet.id].value
+    _, tall = draw_sheet(page, sheet, work, MARGIN, y, LEFT, room)
+    runs = f", run {laid.times} times" if laid.times > 1 else ""
+    size = f"{laid.width:.0f} × {laid.height:.0f} mm, {laid.copies} up{runs}"
+    y = _named(page, sheet_name(sheet, ticket) or "the sheet", size, y + tall + 4)
+    page.text(MARGIN, y - 2, "Solid stays, hatched goes.", size=9, colour=SOFT)
+    return y + 4
+
+
+def _named(page: Page, name: str, said: str, y: float) -> float:
+    """A name with what is said of it behind, or below where both have no room in a line; returns where to go on."""
+    beside = width_of(said, 9)
+    for line in wrapped(name, LEFT, 9, STRONG)[:3]:
+        page.text(MARGIN, y, line, size=9, font=STRONG)
+        taken = width_of(line, 9, STRONG)
+        y += leading(9)
+    if said and taken + beside + 3 > LEFT:
+        page.text(MARGIN + LEFT, y, said, size=9, colour=SOFT, right=True)
+        return y + 6
+    page.text(MARGIN + LEFT, y - leading(9), said, size=9, colour=SOFT, right=True)
+    return y - leading(9) + 6
 
 
 def _parts(ticket: Ticket, work: Work) -> list[_Part]:
@@ -123,26 +169,40 @@ def _done(note: Note) -> str:
     return f"{note.accepted[:1].upper()}{note.accepted[1:]}." if note.accepted else note.what_to_do
 
 
-def _sentences(page: Page, parts: list[_Part], x: float, top: float, foot: float) -> None:
-    wide = page.width - MARGIN - x
-    size = next((one for one in SIZES if top + _height(parts, wide, one) <= foot), SIZES[-1])
-    y = top + leading(size) * 0.8
-    left_over = 0
+@dataclass(frozen=True)
+class _Line:
+    """One line of the column of sentences. title: whether it is a heading; above: mm kept free above it."""
+
+    words: str
+    title: bool = False
+    above: float = 0.0
+
+
+def _lines(parts: Sequence[_Part], wide: float, size: float) -> list[_Line]:
+    found = []
     for part in parts:
-        if y + 2 * leading(size) > foot:
-            left_over += len(part.said)
-            continue
-        page.text(x, y, part.title, size=size + 2, font=HEAD)
-        page.rule(x, y + 1.0, wide, weight=0.4, colour=SOFT)
-        y += leading(size + 2) + 0.6
+        found.append(_Line(part.title, True, 1.6))
         for words in part.said:
-            if y + leading(size) * len(wrapped(words, wide, size)) > foot:
-                left_over += 1
-                continue
-            y = page.lines(x, y, words, wide, size=size) + 0.5
-        y += 1.6
-    if left_over:
-        page.text(x, foot, f"{left_over} more on screen.", size=size, font=STRONG)
+            found += [_Line(line, False, 0.5 if not n else 0.0) for n, line in enumerate(wrapped(words, wide, size))]
+    return found
+
+
+def _column(
+    page: Page, lines: Sequence[_Line], x: float, top: float, foot: float, size: float
+) -> list[_Line]:  # fmt: skip
+    """As many lines as have room, a heading never last; returns the others."""
+    y = top + leading(size) * 0.8
+    for number, line in enumerate(lines):
+        tall = leading(size + 2) + 0.6 if line.title else leading(size)
+        needed = tall + 2 * leading(size) if line.title else 0.0
+        if y + line.above + needed > foot:
+            return list(lines[number:])
+        y += line.above if number else 0.0
+        page.text(x, y, line.words, size=size + 2 if line.title else size, font=HEAD if line.title else BODY)
+        if line.title:
+            page.rule(x, y + 1.0, page.width - MARGIN - x, weight=0.4, colour=SOFT)
+        y += tall
+    return []
 
 
 def _height(parts: list[_Part], wide: float, size: float) -> float:
@@ -152,34 +212,39 @@ def _height(parts: list[_Part], wide: float, size: float) -> float:
     )
 
 
-def _foot(page: Page, ticket: Ticket, work: Work) -> float:
+def _tall(rows: Sequence[tuple[str, ...]]) -> float:
+    return 12 + 4.6 * (len(rows) + 1 if rows else 0)
+
+
+def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: bool) -> float:
     """The settings of each process, and boxes to tick; returns where it begins."""
-    rows = _settings(ticket)
-    tall = 12 + 4.4 * (len(rows) + 1 if rows else 0)
-    top = page.height - MARGIN - tall
+    if not rows and not ticks:
+        return page.height - MARGIN
+    top = page.height - MARGIN - _tall(rows)
     wide = page.width - 2 * MARGIN
     page.rule(MARGIN, top, wide, weight=0.8)
     y = top + 4.6
     if rows:
-        columns = (0.0, 46.0, 92.0, 112.0, 136.0, 152.0, 172.0)
+        columns = (0.0, 46.0, 76.0, 102.0, 122.0, 136.0, 160.0)
+        ends = (*columns[1:], 186.0)
         for at, words in zip(columns, _HEADS, strict=True):
-            page.text(MARGIN + at * wide / 186, y, words, size=7.5, colour=SOFT)
+            page.text(MARGIN + at * wide / 186, y, words, size=9, colour=SOFT)
         for row in rows:
-            y += 4.4
-            for at, words in zip(columns, row, strict=True):
+            y += 4.6
+            for at, end, words in zip(columns, ends, row, strict=True):
                 shown = words
-                while width_of(shown, 8.5) > 44 * wide / 186:
+                while width_of(shown, 9) > (end - at - 1.5) * wide / 186:
                     shown = shown[:-2]
-                page.text(MARGIN + at * wide / 186, y, shown, size=8.5, font=BODY, colour=INK)
+                page.text(MARGIN + at * wide / 186, y, shown, size=9, font=BODY, colour=INK)
         y += 6
     x = MARGIN
-    for words in ("printed", "cut", "weeded", "pressed", "delivered"):
+    for words in ("printed", "cut", "weeded", "pressed", "delivered") if ticks else ():
         page.box(x, y + 0.2, 3.2, 3.2, edge=INK)
         x += 5 + page.text(x + 4.6, y + 2.9, words, size=9) + 6
     return top
 
 
-_HEADS = ("Machine", "Process", "Force or power", "Speed", "Passes", "Offset or kerf", "Overcut or lead")
+_HEADS = ("Machine", "Process", "Force, power", "Speed", "Passes", "Offset, kerf", "Overcut, lead")
 
 
 def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
@@ -193,7 +258,7 @@ def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
                 speed = f"{own.speed} mm/s" if own.speed else "its own"
                 how = _of_a_beam(own) if sheet.machine.burns else _of_a_blade(own)
                 rows.append((sheet.machine.name, own.process, how[0], speed, str(own.passes), *how[1:]))
-    return list(dict.fromkeys(rows))[:8]
+    return list(dict.fromkeys(rows))
 
 
 def _of_a_blade(own: Setting) -> tuple[str, str, str]:

@@ -20,6 +20,7 @@ from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sources import named_inks
 from nibble_core.processes import PROCESSES
+from nibble_core.text import set_line, shipped_font
 from nibble_core.text.lettering import STRAIGHT
 from nibble_core.ticket import Change, to_plain
 from nibble_core.ticket.line import AS_THEY_ARE, ChosenColours, Cut
@@ -48,6 +49,16 @@ def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None
         if layer.id in work.layers:
             _layer(draft, ticket, piece, layer, work)
     _figures(draft, piece, work, layers, drawn)
+
+
+def _in_many_scripts(element: Element, where: str) -> tuple[Mend, ...]:
+    """The font of many scripts for words whose own has not all their letters, where that has."""
+    content, kind = element.content, "many scripts"
+    if not isinstance(content, Lettering) or content.font == kind:
+        return ()
+    if set_line(shipped_font(kind), content.words, content.cap_height).missing:
+        return ()
+    return (setting("Set it in one that has them", f"{where}/content/font", kind),)
 
 
 def _fallen(fallen: Fallen, element: Element, here: str) -> Note:
@@ -81,7 +92,8 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
     names = {artwork.id: artwork.name for artwork in ticket.artworks}
     elements = {element.id: element for element in piece.elements}
     for id, what, to_do in composed.words:
-        draft.notes.append(Note(what, to_do, f"{here}/elements/{id}", LOOK))
+        mends = _in_many_scripts(elements[id], f"{here}/elements/{id}")
+        draft.notes.append(Note(what, to_do, f"{here}/elements/{id}", LOOK, mends))
     draft.notes += [_fallen(one, elements[one.element], here) for one in composed.fallen]
     for join in composed.composed.joins:
         called = element_name(elements[join.id], names)

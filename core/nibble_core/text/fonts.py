@@ -1,4 +1,4 @@
-"""Font files: the set that ships with Nibble, under the SIL Open Font License, and the shop's own."""
+"""Font files: the set that ships with Nibble, under free licences, and the shop's own."""
 
 from __future__ import annotations
 
@@ -20,8 +20,9 @@ SHIPPED = {
     "stencil": "SairaStencilOne-Regular",
     "script": "Pacifico-Regular",
     "numerals": "Oswald-SemiBold",
+    "many scripts": "DejaVuSans-Bold",
 }
-"""Kind of letters to the file that ships for it; each stands beside its licence, ``…-OFL.txt``."""
+"""Kind of letters to the file that ships for it; each stands beside its licence, ``…-OFL.txt`` or ``…-LICENSE.txt``."""
 LARGEST_FONT = 20_000_000
 _REFUSED = "This is not a font that Nibble can read."
 

@@ -392,6 +392,11 @@ class Ticket:
         """The sheets that a layer lies on."""
         return [sheet for sheet in self.sheets if any(held.layer == layer for held in sheet.holds)]
 
+    def is_behind(self, layer: str) -> bool:
+        """Whether a layer lies on second sides alone."""
+        sheets = self.sheets_of(layer)
+        return bool(sheets) and all(sheet.behind for sheet in sheets)
+
     def number(self, sheet: Sheet) -> int:
         """Of a sheet among all, from 1."""
         return [one.id for one in self.sheets].index(sheet.id) + 1

@@ -54,6 +54,7 @@ FONTS = {
     "stencil": "Saira Stencil: its islands hang on by themselves.",
     "script": "Pacifico: joined brush letters.",
     "numerals": "Oswald: tall figures, all of one width.",
+    "many scripts": "DejaVu Sans: Greek and Cyrillic as well.",
     "the shop’s own": "A font file that the shop has added.",
 }
 ALONG = {

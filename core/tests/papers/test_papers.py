@@ -1,9 +1,11 @@
 """Papers read by a general PDF library: one page of the right size, words that can be found, nothing for strangers."""
 
+import io
 import unittest
 from dataclasses import replace
 
 import numpy as np
+import pikepdf
 import pypdfium2 as pdfium
 
 from nibble_core.errors import NibbleError
@@ -12,8 +14,9 @@ from nibble_core.papers.page import width_of, wrapped
 from nibble_core.ticket import STARTING, Change, apply, sentences
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.line import line_of
-from nibble_core.ticket.model import Layer, Piece
+from nibble_core.ticket.model import Held, Layer, Piece, Sheet, Ticket
 from nibble_core.ticket.piece import Element, Figure, Prints
+from nibble_core.ticket.steps import GiveSecondSide
 from tests.sample import badge_ticket, badge_work
 
 MM = 72 / 25.4
@@ -22,8 +25,7 @@ STAR = Figure("star", 30, 20)
 
 def words_of(content: bytes) -> str:
     document = pdfium.PdfDocument(content)
-    assert len(document) == 1
-    return " ".join(document[0].get_textpage().get_text_bounded().split())
+    return " ".join(" ".join(page.get_textpage().get_text_bounded() for page in document).split())
 
 
 def ink_in(content: bytes, left: float, top: float, right: float, bottom: float) -> float:
@@ -57,16 +59,30 @@ class PaperTest(unittest.TestCase):
                 self.assertIn(words, said)
             self.assertGreater(ink_in(content, width - 30, 12, width - 12, 29), 0.2)  # the code
 
-    def test_a_job_of_many_pieces_still_fits_one_page_and_counts_what_it_leaves_out(self):
+    def many(self, count: int):
         def one(n: int) -> Piece:
             lines = tuple(line_of(f"k{n}{i}", distance=i) for i in range(1, 5))
             star = Element(f"e{n}", STAR)
             return Piece(f"q{n}", f"piece number {n}", 3, (star,), (Layer(f"m{n}", Prints(), lines),))
 
-        pieces = tuple(one(n) for n in range(20))
-        many = replace(self.ticket, pieces=(*self.ticket.pieces, *pieces))
-        said = words_of(printed_ticket(many, badge_work(many), code="1.1"))
-        self.assertIn("more on screen", said)
+        return replace(self.ticket, pieces=(*self.ticket.pieces, *(one(n) for n in range(count))))
+
+    def test_a_job_of_many_pieces_takes_as_many_pages_and_leaves_nothing_out(self):
+        many = self.many(20)
+        work = badge_work(many)
+        for content in (
+            printed_ticket(many, work, code="1.1"), proof(many, work, code="1.1"),
+            quote(many, work, Rates(), code="1.1"),
+        ):  # fmt: skip
+            said = words_of(content)
+            for n in range(20):
+                self.assertIn(f"piece number {n}", said)
+            self.assertGreater(len(pdfium.PdfDocument(content)), 1)
+            self.assertIn("page 2", said)
+        said = words_of(printed_ticket(many, work, code="1.1"))
+        for sentence in sentences(many):
+            self.assertIn(" ".join(sentence.text.split())[:30], said)
+        self.assertNotIn("more on screen", said)
 
     def test_the_proof_shows_the_piece_at_its_size_and_no_production_line(self):
         content = proof(self.ticket, self.work, code="12.7", shop="Quay Signs")
@@ -107,3 +123,93 @@ class PaperTest(unittest.TestCase):
         for line in wrapped(words, 40, 9):
             self.assertLessEqual(width_of(line, 9), 40)
         self.assertEqual("".join(wrapped(words, 40, 9)).replace(" ", ""), words.replace(" ", ""))
+
+
+class WhatIsMade(unittest.TestCase):
+    """Engraving, scores and second sides are seen by the client; nothing is named that is not there."""
+
+    def fob(self, *lines):
+        plate = Element("e1", Figure("rectangle", 60.0, 40.0, colour="#c02020"))
+        disc = Element("e2", Figure("circle", 16.0, colour="#2040c0"), way="apart", across="centred", down="centred")
+        cut = line_of("k1", "through cut", 0.0, source="the outer shape")
+        piece = Piece("p1", "fob", 5, (plate, disc), (Layer("l1", Prints(), (cut, *lines)),))
+        stock, machine = STARTING.stock("birch-3mm"), STARTING.machine("small-laser")
+        settings = STARTING.settings_of(machine.key, stock.key)
+        sheet = Sheet("s1", (Held("h1", "l1"),), stock, machine, settings=settings)
+        ticket = Ticket(name="Fobs", pieces=(piece,), sheets=(sheet,))
+        return ticket, badge_work(ticket)
+
+    def brown(self, content):
+        image = pdfium.PdfDocument(content)[0].render(scale=2).to_numpy()[..., :3].astype(int)
+        return int((np.abs(image - [0x2A, 0x4B, 0x7B]).max(-1) < 30).sum())
+
+    def test_engraving_and_scores_are_on_proof_and_quote_and_no_ink_is_named(self):
+        of = {"source": "one element", "of": "e2", "close_gaps": 0.0}
+        engraved = line_of("k2", "engrave", 0.0, fill="by hatching", interval=0.3, **of)
+        scored = line_of("k2", "score", 3.0, **of)
+        ticket, work = self.fob()
+        bare, said = proof(ticket, work, code="1.1"), words_of(proof(ticket, work, code="1.1"))
+        self.assertNotIn("#c02020", said)
+        for lines in ((engraved,), (scored,)):
+            ticket, work = self.fob(*lines)
+            for write in (lambda t, w: proof(t, w, code="1.1"), lambda t, w: quote(t, w, Rates(), code="1.1")):
+                page = pdfium.PdfDocument(write(ticket, work))[0].render(scale=2).to_numpy()
+                plain = pdfium.PdfDocument(write(*self.fob()))[0].render(scale=2).to_numpy()
+                left = slice(0, 400), slice(0, 400)
+                self.assertGreater(int((np.abs(page[left].astype(int) - plain[left]).max(-1) > 40).sum()), 60)
+        self.assertGreater(self.brown(proof(*self.fob(engraved), code="1.1")), self.brown(bare) + 2000)
+
+    def test_a_second_side_is_shown_beside_the_first_and_hides_nothing(self):
+        ticket = badge_ticket(quantity=2)
+        two = apply(ticket, GiveSecondSide("s1").changes(ticket))
+        plain, both = (proof(one, badge_work(one), code="1.1") for one in (ticket, two))
+        looks = [pdfium.PdfDocument(one)[0].render(scale=1).to_numpy().astype(int) for one in (plain, both)]
+        dark = [(one[:420].sum(-1) < 500).sum() for one in looks]
+        self.assertGreater(dark[1], 0.6 * dark[0])
+
+
+class EveryLetter(unittest.TestCase):
+    NAMES = (
+        "Ørsted & Łukasz Çelik", "Żółć Ångström", "Ναυτικός Όμιλος Ορρινμάουθ", "Ελληνικά γράμματα",
+        "Общество маяка № 5", "Київська пекарня", "Трба ⌀ 12 мм", "灯台の友の会", "海の家 2号", "Kite Week 🪁",
+        "\u202eevil\u202c name", "a" * 100,
+    )  # fmt: skip
+
+    def test_every_letter_is_there_or_told_on_every_paper_and_all_fonts_are_embedded(self):
+        base = badge_ticket(quantity=2)
+        work = badge_work(base)
+        for name in self.NAMES:
+            ticket = replace(base, client=name, name=f"Job for {name}"[:110])
+            papers = (
+                printed_ticket(ticket, work, code="1.1"), proof(ticket, work, code="1.1", shop=name),
+                quote(ticket, work, Rates(), code="1.1", shop=name),
+            )  # fmt: skip
+            for content in papers:
+                said = words_of(content).replace(" ", "")
+                for letter in name:
+                    shown = letter in said or f"U+{ord(letter):04X}" in said
+                    self.assertTrue(shown or letter.isspace() or not letter.isprintable(), (name, letter))
+                with pikepdf.open(io.BytesIO(content)) as pdf:
+                    fonts = [
+                        one
+                        for one in pdf.objects
+                        if isinstance(one, pikepdf.Dictionary) and one.get("/Type") == "/Font"
+                    ]
+                    self.assertTrue(fonts)
+                    for font in fonts:
+                        self.assertIn("/FontFile2", font.FontDescriptor, str(font.get("/BaseFont")))
+
+    def test_a_long_name_keeps_off_the_code_and_on_the_page(self):
+        base = badge_ticket(quantity=2)
+        work = badge_work(base)
+        code = printed_ticket(base, work, code="1.1")
+        for name in ("Company of Master Sign Writers of Orrinmouth and the Outer Islands, Limited, 1896", "W" * 100):
+            content = printed_ticket(replace(base, client=name, name=name), work, code="1.1")
+            one, other = (
+                pdfium.PdfDocument(paper)[0].render(scale=2, grayscale=True).to_numpy().squeeze()
+                for paper in (code, content)
+            )
+            k = 2 * MM
+            box = slice(int(11 * k), int(30 * k)), slice(int((210 - 31) * k), int((210 - 11) * k))
+            self.assertTrue((one[box] == other[box]).all(), "nothing runs over the code")
+            self.assertEqual(ink_in(content, 200, 0, 209, 297), 0.0)

@@ -1969,7 +1969,7 @@ export interface components {
             kind: "text";
             words: string;
             /** @enum {string} */
-            font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "the shop’s own";
+            font: "sans" | "condensed" | "serif" | "slab" | "rounded" | "stencil" | "script" | "numerals" | "many scripts" | "the shop’s own";
             own_font: string;
             cap_height: number;
             spacing: number;

@@ -5,7 +5,7 @@ import type { Box } from "../engine/camera";
 import { CutLines } from "../ui/CutLines";
 import { Prints } from "../ui/Prints";
 import type { StationKey } from "./stations";
-import { artworkOf, type Piece, type Ticket } from "./ticket";
+import { artworkOf, isBehind, type Piece, type Ticket } from "./ticket";
 
 const Svg = chakra("svg");
 const MOST_COPIES_DRAWN = 240;
@@ -40,7 +40,7 @@ export const Miniature = memo(function Miniature(props: Props) {
       {station === "sheet" || station === "machine" ? (
         <SheetMiniature station={station} ticket={ticket} work={work} />
       ) : station === "lines" ? (
-        <PieceMiniature piece={piece} work={work} />
+        <PieceMiniature piece={piece} ticket={ticket} work={work} />
       ) : (
         <ArtworkMiniature station={station} work={work} artwork={artwork} />
       )}
@@ -86,10 +86,10 @@ function ArtworkMiniature(props: { station: StationKey; work: Work; artwork: str
     ));
 }
 
-function PieceMiniature({ piece, work }: { piece: Piece | undefined; work: Work }) {
+function PieceMiniature({ piece, ticket, work }: Pick<Props, "piece" | "ticket" | "work">) {
   return piece?.layers.map((layer) => {
     const of = work.layers[layer.id];
-    if (!of) return null;
+    if (!of || isBehind(ticket, layer.id)) return null; // a second side would lie on the first
     return (
       <g key={layer.id}>
         <Prints prints={of.prints} />

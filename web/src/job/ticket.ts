@@ -61,6 +61,12 @@ export function machinesChanged(
     .map(({ stock, machine }) => `${stock.name} is made on the ${machine.name}: the sheet lies there now.`);
 }
 
+/** Whether a layer lies on second sides alone. */
+export function isBehind(ticket: Ticket, layer: string): boolean {
+  const sheets = ticket.sheets.filter((sheet) => sheet.holds.some((held) => held.layer === layer));
+  return sheets.length > 0 && sheets.every((sheet) => sheet.behind !== "");
+}
+
 /** A short id that no other item of the ticket has. */
 export function newId(prefix: string): string {
   return `${prefix}${crypto.getRandomValues(new Uint32Array(1))[0]?.toString(36)}`;
