@@ -11,6 +11,7 @@ import zlib
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from decimal import Decimal
+from typing import Any
 from uuid import uuid4
 
 import numpy as np
@@ -177,7 +178,9 @@ def _group(pdf: pikepdf.Pdf, page: Page, resources: Dictionary, drawn: Sequence[
     form = Stream(pdf, "\n".join(drawn).encode("ascii"))
     form.Type, form.Subtype = Name.XObject, Name.Form
     form.Group = Dictionary(Type=Name.Group, S=Name.Transparency, I=True)
-    form.Resources = Dictionary(XObject=Dictionary(resources.XObject), ExtGState=Dictionary(resources.ExtGState))
+    objects: Any = resources.XObject
+    states: Any = resources.ExtGState
+    form.Resources = Dictionary(XObject=Dictionary(dict(objects.items())), ExtGState=Dictionary(dict(states.items())))
     if "/DefaultRGB" in resources.ColorSpace:
         form.Resources.ColorSpace = Dictionary(DefaultRGB=resources.ColorSpace.DefaultRGB)
     form.BBox = Array([0, 0, Decimal(f"{page.width:.3f}"), Decimal(f"{page.height:.3f}")])

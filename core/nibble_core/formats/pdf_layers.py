@@ -55,7 +55,8 @@ def _is_soft(thing: Any) -> bool:
     """Whether an object is a graphics state with a soft mask."""
     if not isinstance(thing, Dictionary):
         return False
-    if isinstance(thing.get("/SMask"), Dictionary) and "/S" in thing.get("/SMask"):
+    mask: Any = thing.get("/SMask")
+    if isinstance(mask, Dictionary) and "/S" in mask:
         return True
     states: Any = thing.get("/ExtGState") if "/ExtGState" in thing else None
     resources: Any = thing.get("/Resources") if "/Resources" in thing else None
@@ -83,7 +84,7 @@ class _Sieve:
         page.Contents = self._pdf.make_stream(self._sifted(page, resources, 0))
 
     def _sifted(self, stream: Any, resources: Any, depth: int) -> bytes:
-        kept = []
+        kept: list[Any] = []
         layers: list[str] = []  # of each marked part, the hidden layer it belongs to, or none
         for instruction in pikepdf.parse_content_stream(stream):
             name, operands = str(instruction.operator), instruction.operands

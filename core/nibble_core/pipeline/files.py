@@ -101,7 +101,7 @@ def make_files(
                 called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
                 progress(len(files) / steps, f"the {called}")
                 name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}"}, form.ending)
-                name = _unlike(name, [one.name for one in (*files, *refused)])
+                name = _unlike(name, [*(one.name for one in files), *(one.name for one in refused)])
                 try:
                     if form.heads is not None:
                         content, page = _written_moves(ticket, sheet, work, parts, form, called, revision), None

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 
 from nibble_core.formats.registry import BOTH, CUT, PRINT
-from nibble_core.geometry import Affine, Box, Bundle
+from nibble_core.geometry import Affine, Box, Bundle, Points
 from nibble_core.graphics import ClientPage, Engraving, Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.panels import panel_program, panel_sheet, ticks
@@ -105,7 +105,8 @@ def _part(
 def _boxes(ticket: Ticket, laid: LaidSheet, work: Work) -> tuple[Box | None, Box | None]:
     """The boxes round all that is cut out of a laid sheet, and round that and all that is printed, within the sheet."""
     sheet = shapely.box(0, 0, laid.width, laid.height)
-    cut, printed = [], []
+    cut: list[Points] = []
+    printed: list[Points] = []
     for layer in laid.layers:
         own = work.layers[layer].value
         edge = edge_line(own.lines)

@@ -60,12 +60,12 @@ def seams(
     count = max(math.ceil((width - overlap) / (usable - overlap) - 1e-9), max(kept, default=0) + 1)
     each = (width + (count - 1) * overlap) / count
     spans = np.array([one.bounds[::2] for one in busy if one.bounds[2] - one.bounds[0] <= usable]).reshape(-1, 2)
-    lines = [np.zeros(1)]
-    costs = [np.zeros(1)]
+    lines: list[NDArray[np.float64]] = [np.zeros(1)]
+    costs: list[NDArray[np.float64]] = [np.zeros(1)]
     for k in range(1, count):
-        even = k * (each - overlap) + overlap / 2
+        even = float(k * (each - overlap) + overlap / 2)
         steps = np.arange(-math.floor(reach / STEP), math.floor(reach / STEP) + 1) * STEP
-        places = np.array([kept[k]]) if k in kept else even + steps
+        places: NDArray[np.float64] = np.array([kept[k]], float) if k in kept else np.asarray(even + steps, float)
         lines.append(places)
         within = np.abs(places[:, None] - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2
         near = np.abs(places[:, None] - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2 + overlap / 2
