@@ -196,7 +196,7 @@ class LibraryTest(BrowserTest):
         page = self.page
         page.goto(f"{self.nibble.address}/library")
         page.get_by_role("button", name="desk cutter").click()
-        page.get_by_label("Stock", exact=True).select_option(label="gloss clear vinyl, 610 mm roll")
+        page.get_by_label("Stock", exact=True).select_option(label="black window film, 610 mm roll")
         page.get_by_role("button", name="+ through cut").click()
         page.get_by_label("force of through cut").fill("123")
         page.get_by_label("force of through cut").press("Tab")
@@ -208,7 +208,7 @@ class LibraryTest(BrowserTest):
         self.settled(page)
         self.go(page, "sheet")
         self.slot(page, "sheets/s1/stock").click()
-        page.get_by_role("option", name="gloss clear vinyl").click()
+        page.get_by_role("option", name="black window film").click()
         self.settled(page)
         self.go(page, "machine")
         self.slot(page, "sheets/s1/machine").click()

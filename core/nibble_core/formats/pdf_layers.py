@@ -47,7 +47,10 @@ def shown(content: bytes, number: int) -> Shown:
             out = io.BytesIO()
             pdf.save(out)
             return Shown(out.getvalue(), unit, tuple(dict.fromkeys(sieve.dropped)), masked)
-    except (pikepdf.PdfError, ValueError, TypeError, KeyError, IndexError, AttributeError, RecursionError):
+    except (
+        pikepdf.PdfError, pikepdf.PasswordError, ValueError, TypeError, KeyError, IndexError, AttributeError,
+        RecursionError,
+    ):  # fmt: skip
         return Shown(content)
 
 

@@ -44,7 +44,8 @@ def seams(
     fixed: Mapping[int, float] | None = None,
 ) -> list[Seam]:  # fmt: skip
     """The seams of as few strips as a stock of ``usable`` mm takes, as even as can be, each moved by up to ``reach`` mm
-    to where it crosses no shape of ``busy``, nor runs within the overlap of one, or as few as may be.
+    to where it crosses no shape of ``busy``, nor runs within the overlap of one, or as few as may be, and where its
+    overlap comes no nearer than it need.
 
     fixed: places by number, from 1, that are kept. All are found together, by dynamic programming over their places,
     since no strip may be wider than the stock. Raises DoesNotFit for an overlap that leaves nothing, and for fixed
@@ -67,9 +68,10 @@ def seams(
         steps = np.arange(-math.floor(reach / STEP), math.floor(reach / STEP) + 1) * STEP
         places: NDArray[np.float64] = np.array([kept[k]], float) if k in kept else np.asarray(even + steps, float)
         lines.append(places)
-        within = np.abs(places[:, None] - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2
-        near = np.abs(places[:, None] - spans.mean(1)) < np.diff(spans, axis=1)[:, 0] / 2 + overlap / 2
-        costs.append(1000.0 * within.sum(1) + 10.0 * near.sum(1) + np.abs(places - even) / max(reach, 1.0))
+        clear = np.abs(places[:, None] - spans.mean(1)) - np.diff(spans, axis=1)[:, 0] / 2
+        close = np.clip(2.0 - clear.min(1, initial=math.inf) / max(overlap, 1.0), 0.0, 2.0)
+        moved = np.abs(places - even) / max(reach, 1.0)
+        costs.append(1000.0 * (clear < 0).sum(1) + 10.0 * (clear < overlap / 2).sum(1) + close + moved)
     lines.append(np.array([width]))
     costs.append(np.zeros(1))
     chosen = _cheapest(lines, costs, usable, overlap)

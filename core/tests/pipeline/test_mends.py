@@ -211,7 +211,7 @@ class FallenLetters(unittest.TestCase):
         )
 
     def fallen(self, ticket: Ticket) -> list:
-        work = work_out(ticket, lambda _: b"", MemoryStore())
+        work = work_out(ticket, lambda _: b"", MemoryStore(), upto="lines")
         lines = next(told for told in stations(ticket, work) if told.key == "lines")
         return [note for note in lines.notes if "what lies outside is lost" in note.text]
 

@@ -82,8 +82,8 @@ class BleedFromTheInk(unittest.TestCase):
         return shapely.union_all([shapely.make_valid(item.region.polygon(0.001)) for item in items])
 
     def test_no_paper_shows_inside_the_cut_and_bleed_is_no_less_than_stated(self):
-        offsets = (-0.3, -0.1, 0.0, 0.1, 0.2, 0.3, 0.5)
-        for name, at in itertools.product(("circle 40", "star", "S", "turned square"), offsets):
+        offsets = (-0.3, 0.0, 0.1, 0.3, 0.5)
+        for name, at in itertools.product(("star", "S"), offsets):
             ticket = ticket_of(SHAPES[name], [line_of("k1", "kiss cut", at)], quantity=1, marks=True,
                                stock="matt-white-vinyl-1370")  # fmt: skip
             layer = ticket.pieces[0].layers[0]

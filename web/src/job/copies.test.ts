@@ -23,6 +23,7 @@ const laid = (matrices: Matrix[], mirrored: boolean) =>
     times: 3,
     mirrored,
     placements: [{ layer: "l1", matrices }],
+    beyond: ["beyond"],
   }) as unknown as Work["sheets"][string];
 const sheet = (arrangement: string, placed: Placed[]) =>
   ({
@@ -106,8 +107,8 @@ describe("copies of a sheet", () => {
     expect(handled(sheet("as placed", put), laid([], false), () => []).length).toBe(1);
   });
 
-  it("know their locks and stand beside each other sheet by sheet", () => {
-    const locked = put.map((one, k) => ({ ...one, locked: k === 1 }));
+  it("know their locks, what is beyond the edge, and stand beside each other sheet by sheet", () => {
+    const locked = put.map((one, k) => ({ ...one, locked: k === 1, id: k === 2 ? "beyond" : one.id }));
     const ticket = {
       sheets: [sheet("as placed", locked), { ...sheet("a grid", []), id: "s2" }],
     } as unknown as Ticket;
@@ -118,6 +119,7 @@ describe("copies of a sheet", () => {
     const found = copiesOf(ticket, { sheets: { s1: both, s2: both } } as unknown as Work);
     expect(found.map((one) => one.locked).filter(Boolean).length).toBe(1);
     expect(found[1]?.locked).toBe(true);
+    expect(found.map((one) => one.beyond).indexOf(true)).toBe(2);
     expect((found[put.length] as (typeof found)[0]).at[4] - (found[0] as (typeof found)[0]).at[4]).toBe(
       WIDTH + 40,
     );
