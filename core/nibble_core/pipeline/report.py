@@ -211,7 +211,13 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
         *([] if laid.used is None else [(f"{laid.used_width:.1f} × {laid.used_height:.1f}", "mm of it are used")]),
         (_thousands(laid.copies * laid.times), "copies in all"),
-        *([] if share is None else [(f"{100 * share:.0f} %", "of the sheet is waste")]),
+        *(
+            []
+            if share is None
+            else [
+                (f"{100 * share:.0f} %", "of the sheet is waste" if laid.used is None else "of what is used is waste")
+            ]
+        ),
         (str(len(laid.marks.places)), "registration marks"),
     ]
     if stock.price:

@@ -151,7 +151,7 @@ def _not_taken(ticket: Ticket, library: Library) -> Iterator[Problem]:
             layers = [f"pieces/{ticket.piece_of_layer(one).id}/layers/{one}/prints" for one in printed]
             yield Problem(
                 "sheet", f"{here}/stock",
-                CannotMake(f"{stock.name} is not printed on.", "Print nothing, or choose a stock that is."),
+                CannotMake(f"The shop does not print on {stock.name}.", "Print nothing, or choose a stock that is."),
                 (Mend("Print nothing on it", tuple(Change(path, "nothing") for path in layers)),),
             )  # fmt: skip
 

@@ -68,5 +68,5 @@ class Takes(unittest.TestCase):
     def test_nothing_is_printed_on_what_no_press_takes(self):
         plywood = apply(sticker(), [Change(STOCK, "birch-3mm")])
         found = blocked(plywood)
-        note = next(note for text, note in found.items() if "is not printed on" in text)
+        note = next(note for text, note in found.items() if "does not print on" in text)
         self.assertEqual(blocked(apply(plywood, note.mends[0].changes)), {})

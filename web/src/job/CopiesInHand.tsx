@@ -44,6 +44,7 @@ export function CopiesInHand({ sheet, hand }: { sheet: Sheet; hand: Copies }) {
           {typed("y", "middle from the top")} from the top, turned {typed("turn", "turned by")}
         </>
       )}
+      {chosen.some((copy) => copy.beyond) && <b>, beyond the edge</b>}
       {hand.tooNear === null ? (
         "."
       ) : (

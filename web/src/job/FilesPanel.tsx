@@ -203,7 +203,7 @@ function Papers({ jobId }: { jobId: number }) {
   return (
     <PanelSection title="On paper">
       <chakra.p fontSize="13.5px" color="ink.soft">
-        One page each, {size === "a4" ? "A4" : "Letter"}; or{" "}
+        {size === "a4" ? "A4" : "Letter"}; or{" "}
         <chakra.span textDecoration="underline">
           <Link to={`/jobs/${jobId}/ticket`}>the ticket on a screen at the machine</Link>
         </chakra.span>
