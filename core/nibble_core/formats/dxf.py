@@ -6,7 +6,7 @@ import io
 import re
 
 import ezdxf.colors
-from ezdxf import units
+from ezdxf import options, units  # type: ignore[attr-defined]
 from ezdxf.document import Drawing as Document
 from ezdxf.filemanagement import new
 
@@ -14,6 +14,8 @@ from nibble_core.geometry import CUBIC, Affine, Bundle
 from nibble_core.geometry.arcing import bulges, single_arcs
 from nibble_core.geometry.splines import controls_of, knots_of
 from nibble_core.graphics import Drawing, Shape, hex_colour
+
+options.write_fixed_meta_data_for_testing = True  # no time, no number drawn by lot: a job made again has the same bytes
 
 
 def write_drawing(drawing: Drawing) -> bytes:

@@ -79,8 +79,9 @@ def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
         )  # fmt: skip
         return run_of(job, start, sheet.machine)
 
-    by = [sheet.grouping, sheet.shared, sheet.settings, sheet.machine, sheet.border, sheet.weed_lines, sheet.cross_cut]
-    work.beams[sheet.id] = run_stage(store, "beam job", by, [laid.key, made.key], compute)
+    by = [sheet.grouping, sheet.shared, sheet.settings, sheet.machine, sheet.cross_cut]
+    keys = [laid.key, made.key, *(some[sheet.id].key for some in (work.borders, work.weeds) if sheet.id in some)]
+    work.beams[sheet.id] = run_stage(store, "beam job", by, keys, compute)
 
 
 def run_of(job: BeamJob, start: tuple[float, float], machine: Machine) -> BeamRun:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -182,8 +183,6 @@ class _Drawing:
         self, store: ResultStore, piece: Piece, layer: Layer, composed: Keyed[PieceResult], preview: bool
     ) -> None:
         self._store, self._piece, self._preview = store, composed.value, preview
-        self._keys = [composed.key, layer.id]
-        self._shown_key = shown_key(piece, layer)
         self._lines = layer.lines
         self.shown = shown_by(piece, layer, composed.value)
 
@@ -252,9 +251,8 @@ class _Drawing:
         offset = line.offset
         if line.follows:
             return closed()
-        by = [line.source, offset.close_gaps, offset.join_islands, *self._shown_key]
-        base: Keyed[tuple[MultiPolygon, list[Polygon]]] = run_stage(self._store, "outer-shape", by, self._keys, closed)
-        return base.value
+        by = [hashlib.sha256(shapely.to_wkb(whole)).hexdigest(), offset.close_gaps, offset.join_islands]
+        return run_stage(self._store, "outer-shape", by, [], closed).value
 
     def finished(self, line: Line, made: DrawnLine) -> DrawnLine:
         """A line with its dashes or ties, if it has them."""

@@ -240,9 +240,9 @@ def print_layer(
             tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain, shapely.union_all(bled)
         )
 
-    bled = [drawn.key] if layer.bleed > 0 else []
+    clipped = [drawn.key] if layer.bleed > 0 or prints.kind == "the client’s page" else []
     own = (prints.bleed, prints.cutting_error) if isinstance(prints, Printed) else ()
-    return run_stage(store, "print", [*by, *own], [*keys, *bled], compute)
+    return run_stage(store, "print", [*by, *own], [*keys, *clipped], compute)
 
 
 def plate_of(

@@ -46,7 +46,7 @@ class Work:
     examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
     """Of each layer against every sheet it lies on, in their order."""
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
-    borders: dict[str, Bundle] = field(default_factory=dict)
+    borders: dict[str, Keyed[Bundle]] = field(default_factory=dict)
     """Weed borders of sheets that have one, in the sheet's coordinates."""
     footprints: dict[str, BaseGeometry] = field(default_factory=dict)
     """All that a copy of a layer fills, once it was asked for; see ``sheets.footprint``."""
@@ -62,7 +62,7 @@ class Work:
     """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
     beyond: dict[str, list[str]] = field(default_factory=dict)
     """Ids of those that lie beyond the edge of their sheet."""
-    weeds: dict[str, Bundle] = field(default_factory=dict)
+    weeds: dict[str, Keyed[Bundle]] = field(default_factory=dict)
     """Weed lines, likewise."""
     burnt: dict[str, Keyed[BeamLines]] = field(default_factory=dict)
     """What a beam follows on each layer of a sheet, where its machine has one."""

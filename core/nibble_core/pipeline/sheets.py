@@ -96,7 +96,8 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
     wanted = [part[:3] for part in _parts(ticket, sheet, work, shapes=False)]
     by = [within, count, wanted, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
     plate = _plate(ticket, sheet)
-    by += [plate, sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs, sheet.cross_cut]
+    by += [plate, sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs]
+    by += [None if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet)]
     inputs = keys_of(held, work) if true else []
     work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
 
@@ -202,10 +203,10 @@ def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> N
 
     if sheet.border != NO_BORDER:
         by = [sheet.border, sheet.border_distance]
-        work.borders[sheet.id] = run_stage(store, "weed border", by, keys, border).value
+        work.borders[sheet.id] = run_stage(store, "weed border", by, keys, border)
     if sheet.weed_lines != NO_WEED_LINES:
-        more = [sheet.border, sheet.border_distance, sheet.weed_size, sheet.weed_clear]
-        work.weeds[sheet.id] = run_stage(store, "weed lines", more, keys, lines).value
+        keys += [work.borders[sheet.id].key] if sheet.id in work.borders else []
+        work.weeds[sheet.id] = run_stage(store, "weed lines", [sheet.weed_size, sheet.weed_clear], keys, lines)
 
 
 def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -260,7 +261,7 @@ def _hulls(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Points]:
 def waste_of(sheet: Sheet, work: Work) -> BaseGeometry:
     """What is peeled: what lies within the weed border, or within the marks where there is none."""
     if sheet.id in work.borders:
-        return shapely.union_all([Region(ring).polygon() for ring in work.borders[sheet.id]])
+        return shapely.union_all([Region(ring).polygon() for ring in work.borders[sheet.id].value])
     laid = work.sheets[sheet.id].value
     inner = laid.marks.diameter + 1.0 if laid.marks.places else 0.0
     return shapely.box(inner, inner, laid.width - inner, laid.height - inner)
@@ -341,8 +342,8 @@ def each_by_itself(sheet: Sheet, work: Work) -> Program:
 
 def own_lines(sheet: Sheet, work: Work) -> list[Definition]:
     """What is run once on a sheet, in its own coordinates: cuts in the waste, and the one that frees it."""
-    own = [(name, WEEDS, some[sheet.id]) for name, some in (("border", work.borders), ("weeds", work.weeds))
-           if sheet.id in some and len(some[sheet.id])]  # fmt: skip
+    own = [(name, WEEDS, some[sheet.id].value) for name, some in (("border", work.borders), ("weeds", work.weeds))
+           if sheet.id in some and len(some[sheet.id].value)]  # fmt: skip
     if sheet.cross_cut != NO_CROSS_CUT and sheet.id in work.sheets:
         laid = work.sheets[sheet.id].value
         across = Path.polygon([(0.0, laid.height), (laid.width, laid.height)], closed=False)

@@ -261,7 +261,7 @@ class SheetTest(unittest.TestCase):
             made = badge_work(bordered)
             beside = caption_of(bordered.sheets[0], bordered, made.sheets["s1"].value)
             self.assertTrue(beside)
-            self.assertLess(made.borders["s1"].bounds().bottom, min(region.bounds().top for region in beside))
+            self.assertLess(made.borders["s1"].value.bounds().bottom, min(region.bounds().top for region in beside))
         one = badge_ticket(
             Change("sheets/s1/caption", "job, sheet and feed"), Change("artworks/a1/width", 5.0), quantity=1
         )
@@ -279,7 +279,7 @@ class SheetTest(unittest.TestCase):
                 with self.subTest(border, spacing=spacing):
                     self.assertEqual(work.problems, [])
                     files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
-                    made, laid = work.borders["s1"], work.sheets["s1"].value
+                    made, laid = work.borders["s1"].value, work.sheets["s1"].value
                     told = length_of_svg(files["badge-cut.svg"])
                     self.assertAlmostEqual(told["weed cut"], made.length, delta=0.2)
                     self.assertAlmostEqual(length_of_dxf(files["badge-cut.dxf"])["Weed Cut"], made.length, delta=0.2)
