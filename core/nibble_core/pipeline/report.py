@@ -183,7 +183,10 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
             )
     if spacing_of(sheet) > sheet.spacing + 0.005 and laid.copies > 1:
-        said = f"Copies lie {format_number(spacing_of(sheet), 1)} mm apart, since lead-ins need so much between them."
+        gap = spacing_of(sheet)
+        said = f"Copies lie {format_number(gap, 1)} mm apart, since lead-ins need so much between them."
+        if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
+            said = f"Copies lie a kerf apart, {format_number(gap, 2)} mm: the beam runs on one line for both."
         draft.notes.append(Note(said, "", where))
     draft.notes += [*_distances(sheet, work, where), *_direction(sheet, laid, where)]
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:

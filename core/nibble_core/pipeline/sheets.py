@@ -374,9 +374,14 @@ def usable_width(sheet: Sheet) -> float:
 
 
 def spacing_of(sheet: Sheet) -> float:
-    """mm between copies: what is asked for, and no less than lead-ins on their outlines need."""
+    """mm between copies: what is asked for, and no less than lead-ins on their outlines need. Copies that touch, to cut
+    what they have in common once, lie a kerf apart: there the beam runs on one line for both."""
+    if not sheet.machine.burns:
+        return sheet.spacing
     own = sheet.setting("through cut")
-    return max(sheet.spacing, lead_room(own.lead, own.lead_length, own.kerf) if sheet.machine.burns else 0.0)
+    if sheet.shared != EACH_ITS_OWN and sheet.spacing <= own.kerf:
+        return own.kerf
+    return max(sheet.spacing, lead_room(own.lead, own.lead_length, own.kerf))
 
 
 def _plate(ticket: Ticket, sheet: Sheet) -> tuple[float, float, str] | None:

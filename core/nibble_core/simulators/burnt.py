@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from nibble_core.simulators.laser import CUTS, Body, Complaint, Laser, Step, clocked
 
+MEETS = 0.005  # mm at which the end of a cut meets another: a beam is ten times as wide
 SNAP = 0.02  # mm that a cut lies from the edge of what it frees, at most
 CHORD = 0.02  # mm
 LEAST = 0.02  # mm² of a part
@@ -48,7 +49,7 @@ def parts_dropped(steps: Sequence[Step], ends: Sequence[float]) -> tuple[list[Dr
             when.append(end)
     if not lines:
         return [], []
-    joined = shapely.union_all(np.array(lines))
+    joined = shapely.union_all(np.array(lines), grid_size=MEETS)
     rings = [
         shapely.Polygon(part.exterior) for part in shapely.get_parts(shapely.polygonize(shapely.get_parts(joined)))
     ]

@@ -12,10 +12,13 @@ from nibble_core.formats import hpgl, pdf_reader, svg
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.sheets import each_by_itself, program_of
+from nibble_core.simulators.burnt import run
 from nibble_core.ticket import Change, apply
+from nibble_core.ticket.library import STARTING
 from nibble_core.ticket.line import line_of
 from nibble_core.ticket.piece import Element, Figure
 from nibble_core.toolpaths.sharing import merged
+from tests.pipeline.test_beam_jobs import body_for, gcode, job
 from tests.pipeline.test_pieces import badge_work, ticket_of
 
 PLATE = Element("e1", content=Figure("rectangle", 40.0, 25.0))
@@ -45,6 +48,25 @@ class SharingTest(unittest.TestCase):
         self.assertEqual(len(run.of.paths), columns + 1 + rows + 1)
         self.assertAlmostEqual(run.length, (columns + 1) * rows * 25 + (rows + 1) * columns * 40, places=2)
         self.assertAlmostEqual(each_by_itself(sheet, work).length, 12 * 130, places=2)
+
+    def test_a_beam_runs_once_between_copies_a_kerf_apart_and_frees_each_at_its_size(self):
+        for machine, stock in (("small-laser", "birch-3mm"), ("torch-table", "mild-steel-2mm")):
+            for element in (PLATE, ROUND):
+                with self.subTest(machine=machine, figure=element.content.figure):
+                    settings = STARTING.settings_of(machine, stock)
+                    ticket = job((element,), [line_of("k1", distance=0.0)], STARTING.machine(machine), quantity=12,
+                                 settings=settings, stock=STARTING.stock(stock), spacing=0.0,
+                                 shared="once where they touch")  # fmt: skip
+                    work = badge_work(ticket)
+                    (sheet,) = ticket.sheets
+                    kerf = sheet.setting("through cut").kerf
+                    self.assertLess(program_of(sheet, work).length, 0.9 * each_by_itself(sheet, work).length)
+                    _, told = run(gcode(ticket, work), body_for(sheet.machine))
+                    whole = [one.box for one in told.dropped if one.area > 500]
+                    self.assertEqual((len(whole), told.complaints), (12, []))
+                    for left, bottom, right, top in whole:
+                        self.assertAlmostEqual(right - left, 40 + kerf, delta=0.02)
+                        self.assertAlmostEqual(top - bottom, 25 + kerf, delta=0.02)
 
     def test_the_files_hold_each_side_once_by_readers_of_their_own(self):
         ticket = plates()
