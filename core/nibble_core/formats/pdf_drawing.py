@@ -66,6 +66,11 @@ def _said(visible: Shown) -> list[str]:
         notes.append(f"{layers} switched off in the file, and left out: {names}.")
     if visible.unit != 1.0:
         notes.append(f"The page is {visible.unit:g} times as large as its numbers, by its own unit; it is read so.")
+    if visible.tiled:
+        notes.append(
+            "A pattern repeats a tile: tiles are taken to whole pixels, and may lie millimetres off on a large page. "
+            "Ask for it as plain shapes."
+        )
     if visible.masked:
         notes.append("Soft masks are taken by how the page looks: what they hide is left out.")
     return notes

@@ -21,12 +21,14 @@ _SHOW = {"Tj", "TJ", "'", '"', "sh", "INLINE IMAGE"}
 @dataclass(frozen=True)
 class Shown:
     """A file whose page draws what is switched on alone. unit: of the page's coordinates, in points. hidden: names of
-    layers that are switched off and draw something. masked: whether soft masks may soften what is drawn."""
+    layers that are switched off and draw something. masked: whether soft masks may soften what is drawn. tiled: whether
+    the file holds patterns that repeat a tile."""
 
     content: bytes
     unit: float = 1.0
     hidden: tuple[str, ...] = ()
     masked: bool = False
+    tiled: bool = False
 
 
 def shown(content: bytes, number: int) -> Shown:
@@ -37,16 +39,17 @@ def shown(content: bytes, number: int) -> Shown:
             unit = float(page.get("/UserUnit", 1.0))
             unit = unit if 0.01 <= unit <= 75_000 else 1.0
             masked = any(_is_soft(thing) for thing in pdf.objects)
+            tiled = any(_is_tiling(thing) for thing in pdf.objects)
             off = {group.objgen: str(group.get("/Name", "")) for group in hidden_layers(pdf)}
             if not off:
-                return Shown(content, unit, (), masked)
+                return Shown(content, unit, (), masked, tiled)
             sieve = _Sieve(pdf, off)
             sieve.page(page)
             if not sieve.dropped:
-                return Shown(content, unit, (), masked)
+                return Shown(content, unit, (), masked, tiled)
             out = io.BytesIO()
             pdf.save(out)
-            return Shown(out.getvalue(), unit, tuple(dict.fromkeys(sieve.dropped)), masked)
+            return Shown(out.getvalue(), unit, tuple(dict.fromkeys(sieve.dropped)), masked, tiled)
     except (
         pikepdf.PdfError, pikepdf.PasswordError, ValueError, TypeError, KeyError, IndexError, AttributeError,
         RecursionError,
@@ -68,6 +71,10 @@ def _is_soft(thing: Any) -> bool:
     if not isinstance(states, Dictionary):
         return False
     return any(isinstance(one, Dictionary) and isinstance(one.get("/SMask"), Dictionary) for one in states.values())
+
+
+def _is_tiling(thing: Any) -> bool:
+    return isinstance(thing, Stream) and thing.get("/PatternType") == 1
 
 
 class _Sieve:

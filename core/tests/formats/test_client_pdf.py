@@ -301,6 +301,19 @@ class AsItCame(unittest.TestCase):
         self.assertAlmostEqual(self.area(content), 40 * 100 / MM**2, delta=12)
         self.assertTrue([note for note in read_pdf(content).notes if "Soft masks" in note])
 
+    def test_a_pattern_that_repeats_a_tile_is_said_and_no_other(self):
+        def tiled(document):
+            tile = document.make_stream(b"1 0 0 rg 0 0 5 5 re f")
+            tile.Type, tile.PatternType, tile.PaintType, tile.TilingType = Name.Pattern, 1, 1, 1
+            tile.BBox, tile.XStep, tile.YStep, tile.Resources = Array([0, 0, 10, 10]), 10.3, 10.3, Dictionary()
+            return Dictionary(P=tile)
+
+        said = "repeats a tile"
+        content = page_of("/Pattern cs /P scn 20 20 160 160 re f", Pattern=tiled)
+        self.assertTrue([note for note in read_pdf(content).notes if said in note])
+        plain = page_of("1 0 0 rg 20 20 160 160 re f")
+        self.assertFalse([note for note in read_pdf(plain).notes if said in note])
+
     def test_a_line_that_is_stretched_is_as_wide_as_it_is_painted(self):
         content = page_of("q 3 0 0 1 0 0 cm 6 w 20 20 m 20 120 l 50 120 l S Q")
         dark = painted_by_poppler(content)
