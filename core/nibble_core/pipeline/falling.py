@@ -85,10 +85,9 @@ def _largest(words: BaseGeometry, about: tuple[float, float], aim: tuple[float, 
         made = shapely.affinity.scale(words, share, share, origin=about)
         return bool(room.contains(shapely.affinity.translate(made, *aim)))
 
-    low, high = 0.0, 1.0
     if not fits(SMALLEST):
         return 0.0
-    low = SMALLEST
+    low, high = SMALLEST, 1.0
     for _ in range(HALVINGS):
         middle = (low + high) / 2
         low, high = (middle, high) if fits(middle) else (low, middle)
