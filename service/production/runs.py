@@ -13,7 +13,6 @@ from nibble_core.machines import Driver, Lost, SocketDriver, State, resumed, sen
 from production.models import MachineRun
 
 HOST = "127.0.0.1"  # machines are reached on this computer only
-LOOKS = 0.2  # seconds between two looks at the head
 WRITES = 0.5  # seconds between two notes of how far it is
 
 
@@ -35,7 +34,7 @@ class Runner:
 
     def _go(self) -> None:
         try:
-            sent = send(self.program, self.driver, self._watch, pause=lambda: time.sleep(LOOKS))
+            sent = send(self.program, self.driver, self._watch)
             state = MachineRun.State.BROKEN if sent.why else MachineRun.State.DONE
             message = "Stopped." if sent.why and self._stop and not sent.may_move else sent.why
             _tell(self.run_id, state=state, done=sent.done, message=message, may_move=sent.may_move)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -36,8 +37,9 @@ class Driver(Protocol):
         """A program follows."""
         ...
 
-    def send(self, line: str) -> str:
-        """One line; returns “ok” or what the machine says is wrong. Waits while its buffer is full."""
+    def send(self, line: str, meanwhile: Callable[[], None]) -> str:
+        """One line; returns “ok” or what the machine says is wrong. Waits while its buffer is full, and calls
+        ``meanwhile`` again and again as it waits; what that raises ends the wait."""
         ...
 
     def state(self) -> State:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -11,7 +12,7 @@ from nibble_core.errors import CannotMake
 from nibble_core.machines.driver import Driver, Lost, State
 
 _LOG = logging.getLogger(__name__)
-EVERY = 20  # lines between two looks at the machine's state
+LOOKS = 0.2  # seconds between two looks at the machine's state
 
 Watch = Callable[[int, State], bool]
 """Told how many lines were taken and the machine's state; returns whether to go on."""
@@ -30,12 +31,13 @@ class Sent:
     may_move: bool = False
 
 
-def send(program: bytes, driver: Driver, watch: Watch, *, pause: Callable[[], None] = lambda: None) -> Sent:
-    """All lines of a program; then waits until the machine has done them. ``watch`` returns false to stop it. Whatever
-    goes wrong, here or in ``watch``, hold and stop are sent first; it is reported, never raised."""
+def send(program: bytes, driver: Driver, watch: Watch) -> Sent:
+    """All lines of a program; then waits until the machine has done them. ``watch`` is told several times a second,
+    also while the machine's buffer is full; it returns false to stop it. Whatever goes wrong, here or in ``watch``,
+    hold and stop are sent first; it is reported, never raised."""
     sending = _Sending(program.decode("ascii", "replace").splitlines(), driver, watch)
     try:
-        return sending.run(pause)
+        return sending.run()
     except Exception as error:  # whatever it is, the machine must not go on
         halted = driver.halt()
         if isinstance(error, Lost):
@@ -56,44 +58,50 @@ def _stands_still(driver: Driver) -> bool:
         return False
 
 
+class _Ended(Exception):
+    """A look at the machine said that this run is over, and why."""
+
+
 class _Sending:
     """One program on its way. taken: lines that the machine has answered; state: as it was told last."""
 
     def __init__(self, lines: Sequence[str], driver: Driver, watch: Watch) -> None:
         self.lines, self.driver, self.watch = lines, driver, watch
-        self.taken, self.state = 0, State("idle")
+        self.taken, self.state, self.looked = 0, State("idle"), time.monotonic()
         self.refused: list[tuple[int, str]] = []
 
-    def run(self, pause: Callable[[], None]) -> Sent:
+    def run(self) -> Sent:
         self.driver.begin()
-        for number, line in enumerate(self.lines, 1):
-            answer = self.driver.send(line)
-            self.taken = number
-            if answer != "ok":
-                self.refused.append((number, answer))
-                return self._stopped(f"Line {number} was refused: {answer}.")
-            if number % EVERY == 0 and not self._goes_on():
-                return self._stopped("Stopped.")
-        while self._goes_on():
-            if self.state.doing == "idle":
-                return Sent(self.taken, len(self.lines), "", tuple(self.refused))
-            if self.state.doing == "stopped":
-                return Sent(self.taken, self.state.line, "The machine was stopped.", tuple(self.refused))
-            pause()
-        return self._stopped("Stopped.")
+        try:
+            for number, line in enumerate(self.lines, 1):
+                answer = self.driver.send(line, self.look)
+                self.taken = number
+                if answer != "ok":
+                    self.refused.append((number, answer))
+                    raise _Ended(f"Line {number} was refused: {answer}.")
+                if time.monotonic() - self.looked >= LOOKS:
+                    self.look()
+            self.look()
+            while self.state.doing != "idle":
+                time.sleep(LOOKS)
+                self.look()
+        except _Ended as ended:
+            self.driver.stop()
+            self.state = self._state()
+            return Sent(self.taken, self.state.line, str(ended), tuple(self.refused))
+        return Sent(self.taken, len(self.lines))
 
-    def _goes_on(self) -> bool:
-        self.state = self._looked_at()
-        return self.watch(self.taken, self.state)
+    def look(self) -> None:
+        """Ask the machine and tell whoever watches. Raises _Ended."""
+        self.state, self.looked = self._state(), time.monotonic()
+        if not self.watch(self.taken, self.state):
+            raise _Ended("Stopped.")
+        if self.state.doing == "stopped":
+            raise _Ended("The machine was stopped.")
 
-    def _looked_at(self) -> State:
+    def _state(self) -> State:
         state = self.driver.state()
         return replace(state, line=min(state.line, len(self.lines)))
-
-    def _stopped(self, why: str) -> Sent:
-        self.driver.stop()
-        self.state = self._looked_at()
-        return Sent(self.taken, self.state.line, why, tuple(self.refused))
 
 
 def resumed(program: bytes, done: int) -> bytes:

@@ -8,13 +8,16 @@ import json
 import re
 import socket
 import threading
+import time
 from collections import deque
+from collections.abc import Callable
 from queue import Empty, Full, Queue
 from typing import Any
 
 from nibble_core.machines.driver import DOINGS, Lost, State
 
 ANSWERS_WITHIN = 20.0  # seconds
+LOOKS = 0.2  # seconds of waiting for a full buffer between two looks at what the machine does
 LONGEST_LINE = 4_000_000
 LONGEST_REFUSAL = 200  # letters that are passed on
 MOST_WAITING = 1000  # answers that nobody has taken yet
@@ -74,16 +77,16 @@ class SocketDriver:
             raise ValueError(line)
 
     def _wait(self, queue: Queue[Any], patience: float) -> Any:
-        waited = 0.0
+        """What comes within so many seconds. Raises Empty, or Lost once the connection is gone."""
+        until = time.monotonic() + patience
         while True:
             try:
-                return queue.get(timeout=0.1)
+                return queue.get(timeout=min(0.1, max(until - time.monotonic(), 0.001)))
             except Empty:
-                waited += 0.1
                 if self._gone:
                     raise Lost(self._gone, RESUMABLE) from None
-                if waited >= patience:
-                    raise Lost("The machine does not answer.", RESUMABLE) from None
+                if time.monotonic() >= until:
+                    raise
 
     def _write(self, line: str, answer: Queue[dict[str, Any]] | None = None) -> None:
         if self._gone:
@@ -100,21 +103,25 @@ class SocketDriver:
         """A question or command, and its answer."""
         mine: Queue[dict[str, Any]] = Queue(1)
         self._write(f">{words}", mine)
-        answer: dict[str, Any] = self._wait(mine, self._within)
+        try:
+            answer: dict[str, Any] = self._wait(mine, self._within)
+        except Empty:
+            raise Lost("The machine does not answer.", RESUMABLE) from None
         return answer
 
     def begin(self) -> None:
         self.ask("begin")
 
-    def send(self, line: str) -> str:
+    def send(self, line: str, meanwhile: Callable[[], None]) -> str:
         self._write(line)
+        until = time.monotonic() + self._within
         while True:
             try:
-                return str(self._wait(self._acks, self._within))
-            except Lost:
-                if self._gone or self.state().doing == "stopped":
-                    raise
-                # its buffer is full and it is busy or paused: it will answer
+                return str(self._wait(self._acks, LOOKS))
+            except Empty:  # its buffer is full and it is busy or held: it will answer
+                meanwhile()
+            if time.monotonic() > until and self.state().doing == "idle":
+                raise Lost("The machine does not answer.", RESUMABLE)
 
     def state(self) -> State:
         told = self.ask("state")

@@ -112,6 +112,21 @@ class Sending(unittest.TestCase):
             time.sleep(0.01)
         self.assertEqual(self.driver.ask("report")["complaints"], [])
 
+    def test_it_is_watched_and_can_be_stopped_while_its_buffer_is_full(self):
+        self.machine.quick = 20.0
+        looks = []
+
+        def watch(taken, state):
+            looks.append(state.line)
+            if state.line >= 12:
+                self.machine.quick = 0.0  # time stands, and so no line is taken any more
+            return looks[-3:].count(looks[-1]) < 3
+
+        program = self.program(120)
+        sent = send(program, self.driver, watch)
+        self.assertEqual((sent.why, sent.done), ("Stopped.", looks[-1]))
+        self.assertLess(sent.lines, len(program.splitlines()))
+
     def test_a_wrong_line_stops_the_run_in_words(self):
         sent = send((CUT + "G1 X5 Y900 F600\nM2\n").encode(), self.driver, lambda taken, state: True)
         self.assertIn("Line 8 was refused: a move beyond the bed", sent.why)
