@@ -50,7 +50,7 @@ def read_pdf(content: bytes, name: str = "", *, page: int = 1) -> ClientDrawing:
     keyed, inks = _with_key_colours(visible.content, called)
     with _LOCK:
         drawn = _read(with_type3_drawn(keyed), inks, called, page, visible)
-        look = pdf_look(content, page) if drawn.shaded else None
+        look = pdf_look(visible.content, page) if drawn.shaded else None
     client = drawn.client if look is None else _held(drawn, look)
     client = replace(client, notes=(*client.notes, *_said(visible)))
     press = press_inks(content, page)
@@ -66,11 +66,6 @@ def _said(visible: Shown) -> list[str]:
         notes.append(f"{layers} switched off in the file, and left out: {names}.")
     if visible.unit != 1.0:
         notes.append(f"The page is {visible.unit:g} times as large as its numbers, by its own unit; it is read so.")
-    if visible.tiled:
-        notes.append(
-            "A pattern repeats a tile: tiles are taken to whole pixels, and may lie millimetres off on a large page. "
-            "Ask for it as plain shapes."
-        )
     if visible.masked:
         notes.append("Soft masks are taken by how the page looks: what they hide is left out.")
     return notes
@@ -229,20 +224,9 @@ def _read(
         lettering=tuple(walk.lettering), pictures=tuple(walk.pictures), leftovers=dict(walk.leftovers),
         left_out=Drawing(width, height, tuple(walk.hidden)),
     )  # fmt: skip
-    patterned = visible.masked or _has_patterns(content, number)
+    patterned = visible.masked or visible.patterned
     doubtful = range(len(walk.shapes)) if patterned else walk.shadings
     return _Page(client, patterned or bool(walk.shadings), tuple(doubtful))
-
-
-def _has_patterns(content: bytes, page: int) -> bool:
-    """Whether a page, or anything it draws, may fill with patterns."""
-    try:
-        with pikepdf.open(io.BytesIO(content)) as pdf:
-            return any(
-                isinstance(thing, Dictionary | pikepdf.Stream) and "/PatternType" in thing for thing in pdf.objects
-            )
-    except (pikepdf.PdfError, ValueError, TypeError):
-        return False
 
 
 STANDARD_FONTS = ("Helvetica", "Times-", "Courier", "Symbol", "ZapfDingbats")

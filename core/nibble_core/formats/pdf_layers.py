@@ -4,13 +4,14 @@ optional content, 14.11.2 user units, 11.6.5.3 soft masks). The reader of object
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import pikepdf
 from pikepdf import Dictionary, Name, Stream
 
 from nibble_core.formats.client_page import hidden_layers
+from nibble_core.formats.pdf_tiles import Tiles
 
 DEEPEST = 12
 MOST_BYTES = 40_000_000  # of content that is looked through for hidden layers
@@ -21,40 +22,46 @@ _SHOW = {"Tj", "TJ", "'", '"', "sh", "INLINE IMAGE"}
 @dataclass(frozen=True)
 class Shown:
     """A file whose page draws what is switched on alone. unit: of the page's coordinates, in points. hidden: names of
-    layers that are switched off and draw something. masked: whether soft masks may soften what is drawn. tiled: whether
-    the file holds patterns that repeat a tile."""
+    layers that are switched off and draw something. masked: whether soft masks may soften what is drawn. patterned:
+    whether areas are filled with patterns, other than tiles, which are drawn one by one."""
 
     content: bytes
     unit: float = 1.0
     hidden: tuple[str, ...] = ()
     masked: bool = False
-    tiled: bool = False
+    patterned: bool = False
 
 
 def shown(content: bytes, number: int) -> Shown:
-    """One page of a PDF, from 1, as far as it is shown. What cannot be read is left to the reader to refuse."""
+    """One page of a PDF, from 1, as far as it is shown, its tiles drawn one by one. What cannot be read is left to the
+    reader to refuse."""
+    plain = Shown(content)
     try:
         with pikepdf.open(io.BytesIO(content)) as pdf:
             page = pdf.pages[number - 1].obj
             unit = float(page.get("/UserUnit", 1.0))
-            unit = unit if 0.01 <= unit <= 75_000 else 1.0
-            masked = any(_is_soft(thing) for thing in pdf.objects)
-            tiled = any(_is_tiling(thing) for thing in pdf.objects)
-            off = {group.objgen: str(group.get("/Name", "")) for group in hidden_layers(pdf)}
-            if not off:
-                return Shown(content, unit, (), masked, tiled)
-            sieve = _Sieve(pdf, off)
-            sieve.page(page)
-            if not sieve.dropped:
-                return Shown(content, unit, (), masked, tiled)
+            patterned = any(_is_pattern(thing) for thing in pdf.objects)
+            plain = Shown(
+                content, unit if 0.01 <= unit <= 75_000 else 1.0, (), any(_is_soft(thing) for thing in pdf.objects),
+                patterned,
+            )  # fmt: skip
+            sieve = _Sieve(pdf, {group.objgen: str(group.get("/Name", "")) for group in hidden_layers(pdf)})
+            tiles = Tiles(pdf)
+            if sieve.off:
+                sieve.page(page)
+            if patterned:
+                tiles.page(page)
+            found = replace(plain, hidden=tuple(dict.fromkeys(sieve.dropped)), patterned=tiles.left)
+            if not sieve.dropped and not tiles.unfolded:
+                return found
             out = io.BytesIO()
             pdf.save(out)
-            return Shown(out.getvalue(), unit, tuple(dict.fromkeys(sieve.dropped)), masked, tiled)
+            return replace(found, content=out.getvalue())
     except (
         pikepdf.PdfError, pikepdf.PasswordError, ValueError, TypeError, KeyError, IndexError, AttributeError,
-        RecursionError,
+        ArithmeticError, RecursionError,
     ):  # fmt: skip
-        return Shown(content)
+        return plain
 
 
 def _is_soft(thing: Any) -> bool:
@@ -73,15 +80,15 @@ def _is_soft(thing: Any) -> bool:
     return any(isinstance(one, Dictionary) and isinstance(one.get("/SMask"), Dictionary) for one in states.values())
 
 
-def _is_tiling(thing: Any) -> bool:
-    return isinstance(thing, Stream) and thing.get("/PatternType") == 1
+def _is_pattern(thing: Any) -> bool:
+    return isinstance(thing, Dictionary | Stream) and "/PatternType" in thing
 
 
 class _Sieve:
     """Takes what hidden layers paint out of the streams of a page; what they set stays set."""
 
     def __init__(self, pdf: pikepdf.Pdf, off: dict[tuple[int, int], str]) -> None:
-        self._pdf, self._off = pdf, off
+        self._pdf, self.off = pdf, off
         self._seen: set[tuple[int, int]] = set()
         self._left = MOST_BYTES
         self.dropped: list[str] = []
@@ -90,7 +97,7 @@ class _Sieve:
         content = page.get("/Contents")
         if content is None:
             return
-        resources = page.get("/Resources", Dictionary())
+        resources = pikepdf.Page(page).resources
         page.Contents = self._pdf.make_stream(self._sifted(page, resources, 0))
 
     def _sifted(self, stream: Any, resources: Any, depth: int) -> bytes:
@@ -143,14 +150,14 @@ class _Sieve:
         if not isinstance(about, Dictionary):
             return ""
         if about.get("/Type") != Name.OCMD:
-            return (self._off[about.objgen] or "a layer") if about.objgen in self._off else ""
+            return (self.off[about.objgen] or "a layer") if about.objgen in self.off else ""
         groups = about.get("/OCGs")
         some = [groups] if isinstance(groups, Dictionary) else list(groups or [])
         if not some:
             return ""
-        off = [one for one in some if one.objgen in self._off]
+        off = [one for one in some if one.objgen in self.off]
         policy = str(about.get("/P", "/AnyOn"))
         shows = {
             "/AnyOn": len(off) < len(some), "/AllOn": not off, "/AnyOff": bool(off), "/AllOff": len(off) == len(some),
         }.get(policy, True)  # fmt: skip
-        return "" if shows else (self._off[off[0].objgen] if off else "a layer") or "a layer"
+        return "" if shows else (self.off[off[0].objgen] if off else "a layer") or "a layer"

@@ -16,6 +16,7 @@ import nibble_core.text
 from nibble_core.errors import NothingToTrace
 from nibble_core.formats import pdf
 from nibble_core.formats.pdf_drawing import read_pdf
+from nibble_core.geometry import Affine
 from nibble_core.geometry import Path as Line
 from nibble_core.graphics import Drawing, Shape, Stroke
 from nibble_core.graphics.rendering import rendered
@@ -301,18 +302,75 @@ class AsItCame(unittest.TestCase):
         self.assertAlmostEqual(self.area(content), 40 * 100 / MM**2, delta=12)
         self.assertTrue([note for note in read_pdf(content).notes if "Soft masks" in note])
 
-    def test_a_pattern_that_repeats_a_tile_is_said_and_no_other(self):
-        def tiled(document):
-            tile = document.make_stream(b"1 0 0 rg 0 0 5 5 re f")
+    def tiled(self, content: str = "1 0 0 rg 0 0 5 5 re f", step: float = 10.3, **more):
+        """Resources with a pattern of squares of 5, in the lower left corners of their steps."""
+
+        def made(document):
+            tile = document.make_stream(content.encode())
             tile.Type, tile.PatternType, tile.PaintType, tile.TilingType = Name.Pattern, 1, 1, 1
-            tile.BBox, tile.XStep, tile.YStep, tile.Resources = Array([0, 0, 10, 10]), 10.3, 10.3, Dictionary()
+            tile.BBox, tile.XStep, tile.YStep, tile.Resources = Array([0, 0, 8, 8]), step, step, Dictionary()
+            for key, value in more.items():
+                tile[f"/{key}"] = value
             return Dictionary(P=tile)
 
-        said = "repeats a tile"
-        content = page_of("/Pattern cs /P scn 20 20 160 160 re f", Pattern=tiled)
-        self.assertTrue([note for note in read_pdf(content).notes if said in note])
-        plain = page_of("1 0 0 rg 20 20 160 160 re f")
-        self.assertFalse([note for note in read_pdf(plain).notes if said in note])
+        return made
+
+    def strays(self, shapes, lattice: Affine, side: float = 5) -> np.ndarray:
+        """Of the whole squares among shapes, how far each middle lies off the lattice, mm; checks that there are some.
+        lattice: from steps to mm on the page."""
+        whole = [one.region for one in shapes if abs(one.region.area() - side**2 / MM**2) < 1e-5]
+        self.assertGreater(len(whole), 50)
+        middles = np.array([[b.left + b.right, b.top + b.bottom] for b in (one.bounds() for one in whole)]) / 2
+        steps = lattice.inverse().map(middles)
+        return np.hypot(*(lattice.map(np.round(steps)) - middles).T)
+
+    def test_the_tiles_of_a_pattern_lie_where_they_belong(self):
+        turned = Affine.rotation(10).then(Affine(e=3, f=7))
+        content = page_of(
+            "q 2 0 0 1 4 0 cm /Pattern cs /P scn 8 20 400 900 re B Q", box=(0, 0, 1000, 1000),
+            Pattern=self.tiled(Matrix=Array([getattr(turned, key) for key in "abcdef"])),
+        )  # fmt: skip
+        shapes = [one for one in read_pdf(content).drawing.shapes if isinstance(one, Shape) and one.colour[0] == 255]
+        to_mm = Affine(1 / MM, 0, 0, -1 / MM, 0, 1000 / MM)
+        lattice = Affine.scale(10.3).then(Affine(e=2.5, f=2.5)).then(turned).then(to_mm)
+        self.assertLess(self.strays(shapes, lattice).max(), 0.001)
+        self.assertAlmostEqual(sum(one.region.area() for one in shapes), 800 * 900 * (5 / 10.3) ** 2 / MM**2, delta=60)
+        lines = [one for one in read_pdf(content).drawing.shapes if one.colour == (0, 0, 0)]
+        self.assertTrue(lines, "the line round it is drawn as well")
+
+    def test_a_pattern_in_a_form_takes_the_place_of_its_form(self):
+        def form(document):
+            made = document.make_stream(b"2 0 0 2 0 0 cm /Pattern cs /P scn 0 0 200 200 re W f 1 0 0 RG 0 0 300 9 re S")
+            made.Type, made.Subtype, made.BBox = Name.XObject, Name.Form, Array([0, 0, 400, 400])
+            made.Matrix = Array([1.5, 0, 0, 1.5, 11, 13])
+            made.Resources = Dictionary(Pattern=self.tiled()(document))
+            return Dictionary(F=made)
+
+        shapes = read_pdf(page_of("/F Do", box=(0, 0, 700, 700), XObject=form)).drawing.shapes
+        lattice = (
+            Affine.scale(10.3).then(Affine(e=2.5, f=2.5)).then(Affine(1.5 / MM, 0, 0, -1.5 / MM, 11 / MM, 687 / MM))
+        )
+        filled = [one for one in shapes if isinstance(one, Shape)]
+        self.assertLess(self.strays(filled, lattice, 7.5).max(), 0.001)
+        right = max(one.bounds().right for one in shapes)
+        self.assertAlmostEqual(right, (11 + 1.5 * 400) / MM, delta=0.01, msg="the clip that came with the fill is kept")
+
+    def test_a_pattern_without_colour_takes_the_ink_it_is_painted_with(self):
+        tint = Dictionary(FunctionType=2, Domain=[0, 1], C0=[0, 0, 0, 0], C1=[0.1, 0.3, 0.9, 0], N=1)
+        gold = Array([Name.Separation, Name("/Gold"), Name.DeviceCMYK, tint])
+        content = page_of(
+            "/S cs 1 /P scn 20 20 160 160 re f", Pattern=self.tiled("0 0 5 5 re f", PaintType=2),
+            ColorSpace=Dictionary(S=Array([Name.Pattern, gold])),
+        )  # fmt: skip
+        self.assertEqual({one.spot for one in read_pdf(content).drawing.shapes}, {"Gold"})
+
+    def test_a_pattern_of_more_tiles_than_can_be_drawn_is_taken_as_it_looks(self):
+        content = page_of(
+            "/Pattern cs /P scn 20 20 160 160 re f", Pattern=self.tiled("1 0 0 rg 0 0 1 1 re f", 0.2)
+        )  # fmt: skip
+        found = read_pdf(content)
+        self.assertEqual(len(found.drawing.shapes), 1)
+        self.assertTrue([note for note in found.notes if "patterns" in note])
 
     def test_a_line_that_is_stretched_is_as_wide_as_it_is_painted(self):
         content = page_of("q 3 0 0 1 0 0 cm 6 w 20 20 m 20 120 l 50 120 l S Q")
