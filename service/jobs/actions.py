@@ -58,7 +58,7 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
     name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
     picture = READER.read(content, name)
     sha256 = blobs.keep(content)
-    keep_read(STORE, sha256, picture)
+    keep_read(STORE, sha256, name, picture)
     title = PurePath(name).stem.replace("_", " ").replace("-", " ").strip().capitalize() or "New job"
     ticket = first_ticket(
         name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=_first_mode(picture),
@@ -212,7 +212,7 @@ def replace_artwork(
     name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
     picture = READER.read(content, name)
     sha256 = blobs.keep(content)
-    keep_read(STORE, sha256, picture)
+    keep_read(STORE, sha256, name, picture)
     here = f"artworks/{artwork_id}"
     changes = [Change(f"{here}/file", sha256), Change(f"{here}/name", name), Change(f"{here}/part", "")]
     with writing():
@@ -228,7 +228,7 @@ def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: 
     name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
     picture = READER.read(content, name)
     sha256 = blobs.keep(content)
-    keep_read(STORE, sha256, picture)
+    keep_read(STORE, sha256, name, picture)
     ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
     taken = {artwork.id for artwork in ticket.artworks}
     taken |= {element.id for piece in ticket.pieces for element in piece.elements}

@@ -125,10 +125,10 @@ def _hanging(drawn: LayerResult) -> dict[str, Any] | None:
 
 def _looks(examined: Examined) -> dict[str, Any]:
     worst = examined.worst
-    lost = {id(face) for face in examined.dropped.lost(liner=examined.liner)}
+    lost = set(examined.dropped.lost(liner=examined.liner))
     return {
         "falls": [
-            {"d": _area(face.area), "kind": "lost" if id(face) in lost else face.kind, "island": face.island}
+            {"d": _area(face.area), "kind": "lost" if face in lost else face.kind, "island": face.island}
             for face in examined.dropped.faces
         ],
         "weak": [[*neck.one, *neck.other, round(neck.width, 3)] for neck in examined.weak],

@@ -164,14 +164,14 @@ def _gathered(drawn: Sequence[Drawn]) -> list[Drawn]:
             look = one.ink, one.layer
         else:
             look = (one.ink,) if isinstance(one, Plate) else (one.colour,)
-        before = known.get((id(one.paths), *look))
+        before = known.get((one.paths, *look))
         placements = (*before.placements, *one.placements) if before else one.placements
         if isinstance(one, Stroked):
-            known[(id(one.paths), *look)] = Stroked(one.paths, one.ink, one.layer, placements)
+            known[(one.paths, *look)] = Stroked(one.paths, one.ink, one.layer, placements)
         elif isinstance(one, Plate):
-            known[(id(one.paths), *look)] = Plate(one.paths, one.ink, placements)
+            known[(one.paths, *look)] = Plate(one.paths, one.ink, placements)
         else:
-            known[(id(one.paths), *look)] = Painted(one.paths, one.colour, placements)
+            known[(one.paths, *look)] = Painted(one.paths, one.colour, placements)
     return list(known.values())
 
 

@@ -86,7 +86,7 @@ def write_page(page: Page) -> bytes:
             lines += [f"{path.text(PDF, 4)}f*" for path in filled.paths]
         lines += ["Q EMC"]
     inks: dict[Ink, str] = {}
-    forms: dict[int, str] = {}
+    forms: dict[Bundle, str] = {}
     layers: dict[tuple[str, Ink], str] = {}
     for stroked in page.stroked:
         ink, of = stroked.ink, (stroked.layer, stroked.ink)
@@ -95,11 +95,11 @@ def write_page(page: Page) -> bytes:
             resources.ColorSpace[f"/{inks[ink]}"] = _separation(pdf, ink)
         if of not in layers:
             layers[of] = _layer(pdf, resources, groups, stroked.layer)
-        if id(stroked.paths) not in forms:
-            forms[id(stroked.paths)] = f"Lines{len(forms)}"
-            resources.XObject[f"/{forms[id(stroked.paths)]}"] = _form(pdf, stroked.paths, "", "S")
+        if stroked.paths not in forms:
+            forms[stroked.paths] = f"Lines{len(forms)}"
+            resources.XObject[f"/{forms[stroked.paths]}"] = _form(pdf, stroked.paths, "", "S")
         lines += [f"/OC /{layers[of]} BDC q /Overprint gs /{inks[ink]} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
-        lines += [f"q {_matrix(place)} cm /{forms[id(stroked.paths)]} Do Q" for place in stroked.placements]
+        lines += [f"q {_matrix(place)} cm /{forms[stroked.paths]} Do Q" for place in stroked.placements]
         lines += ["Q EMC"]
     sheet.obj.Resources = resources
     sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))

@@ -6,8 +6,8 @@ cuts get lead-ins; then the order is found, the moves are spelt out and timed.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -21,15 +21,16 @@ from nibble_core.lines.contour import in_chords
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.beam_results import BeamLines, BeamNote, BeamRun
 from nibble_core.pipeline.clicks import nearest_rings
+from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import footprint, keys_of, own_lines, program_of, spacing_of
-from nibble_core.pipeline.store import ResultStore, run_stage
+from nibble_core.pipeline.sheets import keyed_program, own_lines, spacing_of
+from nibble_core.pipeline.store import ResultStore, derived, stage
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.line import ThroughCut
-from nibble_core.ticket.model import Layer, Machine, Setting, Sheet, Ticket
-from nibble_core.toolpaths import Definition
+from nibble_core.ticket.model import Machine, Setting, Sheet, Ticket, setting_of
+from nibble_core.toolpaths import Definition, Program
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 from nibble_core.toolpaths.kerf import Compensated, compensated
 from nibble_core.toolpaths.leads import Courses, led, led_stretch
@@ -37,51 +38,89 @@ from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelle
 from nibble_core.toolpaths.planning import planned_job
 
 CUT = "through cut"
-Compensate = Callable[..., list[Compensated]]
 NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
 
 
+@dataclass(frozen=True)
+class Burning:
+    """What a beam's following of lines depends on. rules: of each layer its through cuts, by line. gap: mm between
+    copies. preview: in chords, as its lines are."""
+
+    cut: Setting
+    machine: Machine
+    micro_ties: str
+    micro_tie: float
+    rules: tuple[tuple[str, tuple[tuple[str, ThroughCut], ...]], ...]
+    gap: float
+    preview: bool
+
+
+@dataclass(frozen=True)
+class Planning:
+    """What a beam's moves depend on, beside what it follows."""
+
+    grouping: str
+    settings: tuple[Setting, ...]
+    machine: Machine
+
+
+@dataclass(frozen=True, eq=False)
+class BurntLayer:
+    """A layer as a beam finds it: its lines, all that a copy of it fills, and its piece."""
+
+    drawn: LayerResult
+    footprint: BaseGeometry
+    piece: PieceResult
+
+
 def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, preview: bool) -> None:
-    """Adds to the work what a beam follows on each layer of a laid sheet; of a preview in chords, as its lines are."""
+    """Adds to the work what a beam follows on each layer of a laid sheet."""
     if sheet.id not in work.sheets:
         return
     layers = [ticket.layer(one.layer) for one in sheet.holds]
-    rules = [[(line.id, line.process) for line in own.lines if line.process.kind == CUT] for own in layers]
+    rules = tuple(
+        (own.id, tuple((line.id, line.process) for line in own.lines if isinstance(line.process, ThroughCut)))
+        for own in layers
+    )
     gap = min([spacing_of(sheet), *(near.apart for near in work.crowded.get(sheet.id, ()))])
-    by = [sheet.settings, sheet.micro_ties, sheet.micro_tie, sheet.machine, gap, rules]
-    keys = [
-        *keys_of([one.id for one in layers], work),
-        *(work.pieces[ticket.piece_of_layer(one.id).id].key for one in layers),
-    ]
+    by = Burning(sheet.setting(CUT), sheet.machine, sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
+    found = [
+        derived(_burnt_layer, None, work.layers[one.id], work.footprints[one.id],
+                work.pieces[ticket.piece_of_layer(one.id).id])
+        for one in layers
+    ]  # fmt: skip
+    work.burnt[sheet.id] = stage(store, _burnt, by, *found)
+    work.programs.clear()  # it follows other lines from now on
 
-    def compute() -> BeamLines:
-        notes: list[BeamNote] = []
-        moved = partial(compensated, as_regions=in_chords) if preview else compensated
-        made = {one.id: tuple(_followed(ticket, sheet, one, work, notes, moved, gap)) for one in layers}
-        return BeamLines(made, tuple(notes))
 
-    work.burnt[sheet.id] = run_stage(store, "beam lines", by, keys, compute)
+def _burnt_layer(_: None, drawn: LayerResult, shape: BaseGeometry, piece: PieceResult) -> BurntLayer:
+    return BurntLayer(drawn, shape, piece)
+
+
+def _burnt(by: Burning, *layers: BurntLayer) -> BeamLines:
+    notes: list[BeamNote] = []
+    made = {
+        id: tuple(_followed(by, dict(rules), layer, notes)) for (id, rules), layer in zip(by.rules, layers, strict=True)
+    }
+    return BeamLines(made, tuple(notes))
 
 
 def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
     """Adds to the work every move of a sheet's beam, where its settings tell power and speed of all it does."""
     if sheet.id not in work.burnt or missing_settings(sheet, work):
         return
-    laid, made = work.sheets[sheet.id], work.burnt[sheet.id]
-    once = own_lines(sheet, work)
-    program = program_of(sheet, work)
-    start = _start(sheet, laid.value, made.value, once)
+    by = Planning(sheet.grouping, sheet.settings, sheet.machine)
+    program = keyed_program(sheet, work, sheet.shared)
+    work.beams[sheet.id] = stage(store, _planned, by, work.sheets[sheet.id], program)
 
-    def compute() -> BeamRun:
-        job = planned_job(
-            laid.value, program, lambda one: beam_of(sheet.setting(one.process), one, sheet.machine),
-            grouping=sheet.grouping, start=start,
-        )  # fmt: skip
-        return run_of(job, start, sheet.machine)
 
-    by = [sheet.grouping, sheet.shared, sheet.settings, sheet.machine, sheet.cross_cut]
-    keys = [laid.key, made.key, *(some[sheet.id].key for some in (work.borders, work.weeds) if sheet.id in some)]
-    work.beams[sheet.id] = run_stage(store, "beam job", by, keys, compute)
+def _planned(by: Planning, laid: LaidSheet, program: Program) -> BeamRun:
+    start = _start(by.machine, laid, program)
+    job = planned_job(
+        laid, program, lambda one: beam_of(setting_of(one.process, by.settings, by.machine), one, by.machine),
+        grouping=by.grouping, start=start,
+    )  # fmt: skip
+    return run_of(job, start, by.machine)
 
 
 def run_of(job: BeamJob, start: tuple[float, float], machine: Machine) -> BeamRun:
@@ -149,15 +188,11 @@ def drive_of(machine: Machine) -> Drive:
     return Drive(float(machine.acceleration), float(machine.fastest), float(machine.jump))
 
 
-def _start(sheet: Sheet, laid: LaidSheet, made: BeamLines, once: Sequence[Definition]) -> tuple[float, float]:
+def _start(machine: Machine, laid: LaidSheet, program: Program) -> tuple[float, float]:
     """The machine's origin as a place on the sheet: a corner or the middle of it, or of what is burnt on it."""
-    machine = sheet.machine
     box = Box(0.0, 0.0, laid.width, laid.height)
     if machine.origin_of == "the job":
-        own = {layer: Box.around([one.paths.bounds() for one in some if len(one.paths)])
-               for layer, some in made.definitions.items() if any(len(one.paths) for one in some)}  # fmt: skip
-        boxes = [_mapped(own[layer], at) for layer, at in laid.placements if layer in own]
-        boxes += [one.paths.bounds() for one in once if len(one.paths)]
+        boxes = [_mapped(run.of.paths.bounds(), at) for run in program.runs if len(run.of.paths) for at in run.places]
         box = Box.around(boxes) if boxes else box
     return corner_of(machine, box)
 
@@ -175,18 +210,12 @@ def _mapped(box: Box, at: Affine) -> Box:
     return Box(left, top, right, bottom)
 
 
-def _followed(
-    ticket: Ticket, sheet: Sheet, layer: Layer, work: Work, notes: list[BeamNote], compensate: Compensate, gap: float
-) -> list[Definition]:  # fmt: skip
-    """A layer's definitions with kerf, ties and leads. gap: mm between copies."""
-    drawn: LayerResult = work.layers[layer.id].value
-    rules = {line.id: line.process for line in layer.lines if isinstance(line.process, ThroughCut)}
-    setting = sheet.setting(CUT)
+def _followed(by: Burning, rules: dict[str, ThroughCut], layer: BurntLayer, notes: list[BeamNote]) -> list[Definition]:
+    """A layer's definitions with kerf, ties and leads."""
+    drawn, setting = layer.drawn, by.cut
     cuts = [line for line in drawn.lines if line.process == CUT and line.regions]
-    rings = {line.id: list(rings_of(line.regions)) for line in cuts}
-    flat = [ring for own in rings.values() for ring in own]
-    moved = _on_its_side(ticket, layer, cuts, rings, flat, setting.kerf, rules, work, compensate)
-    reach = footprint(layer, work).buffer(max(gap - setting.kerf, 0.0)) if cuts else shapely.Polygon()
+    moved = _on_its_side(by, rules, cuts, layer.piece)
+    reach = layer.footprint.buffer(max(by.gap - setting.kerf, 0.0)) if cuts else shapely.Polygon()
     shapely.prepare(reach)
     followed: list[Path] = []
     first: dict[str, int] = {}  # number of each line's first ring among them
@@ -201,16 +230,18 @@ def _followed(
             made.append(one)
             continue
         own = moved[line.id]
-        made.append(_cut(one, line, rules.get(line.id), own, courses, first[line.id], sheet, setting, reach, notes))
+        made.append(_cut(one, line, rules.get(line.id), own, courses, first[line.id], by, reach, notes))
     return made
 
 
 def _on_its_side(
-    ticket: Ticket, layer: Layer, cuts: Sequence[DrawnLine], rings: dict[str, list[Path]], flat: list[Path],
-    kerf: float, rules: dict[str, ThroughCut], work: Work, compensate: Compensate,
-) -> dict[str, list[Compensated]]:  # fmt: skip
+    by: Burning, rules: dict[str, ThroughCut], cuts: Sequence[DrawnLine], piece: PieceResult
+) -> dict[str, list[Compensated]]:
     """Every ring of every cut line on its waste side, the depth told among all of them; by hand where a click said."""
-    piece = work.pieces[ticket.piece_of_layer(layer.id).id].value
+    compensate = partial(compensated, as_regions=in_chords) if by.preview else compensated
+    kerf = by.cut.kerf
+    rings = {line.id: list(rings_of(line.regions)) for line in cuts}
+    flat = [ring for own in rings.values() for ring in own]
     by_depth = compensate(flat, kerf)
     found: dict[str, list[Compensated]] = {}
     at = 0
@@ -232,10 +263,11 @@ def _on_its_side(
 
 def _cut(
     one: Definition, line: DrawnLine, rule: ThroughCut | None, rings: list[Compensated], courses: Courses, first: int,
-    sheet: Sheet, setting: Setting, reach: BaseGeometry, notes: list[BeamNote],
+    by: Burning, reach: BaseGeometry, notes: list[BeamNote],
 ) -> Definition:  # fmt: skip
     """A through cut as it is followed: inner rings first, tied, led. first: number of its first ring among the
     courses."""
+    setting = by.cut
     told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": [], "untied": []}
     paths: list[Path] = []
     stretches: list[int] = []  # the ring that each path is part of
@@ -249,11 +281,11 @@ def _cut(
         within = reach if ring.outward > 0 else None
         at = [place for place, home in zip(places, homes, strict=True) if home == k]
         box = ring.path.bounds()
-        small = sheet.machine.openings > 0 and ring.outward > 0 and min(box.width, box.height) < sheet.machine.openings
-        held = small and not at and sheet.micro_ties != NO_MICRO_TIES
+        small = by.machine.openings > 0 and ring.outward > 0 and min(box.width, box.height) < by.machine.openings
+        held = small and not at and by.micro_ties != NO_MICRO_TIES
         if at or held:
             # a tie is what is left in the material: the beam goes half a kerf into it from either side
-            width = (sheet.micro_tie if held else rule.tie_width if rule else 0.5) + setting.kerf
+            width = (by.micro_tie if held else rule.tie_width if rule else 0.5) + setting.kerf
             parted = tied(ring.path, width, at=at, count=int(held))
             if held and parted.places:
                 told["tied"].append(begin)

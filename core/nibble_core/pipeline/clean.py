@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,8 +16,8 @@ from nibble_core.artwork.tones import ToneSettings, flat_tones
 from nibble_core.errors import NothingToTrace
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.read import Picture
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, later, stage
+from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean, Place
 
 PREVIEW_PX = 800
 
@@ -36,42 +36,60 @@ def framing_of(artwork: Artwork) -> Framing:
     )
 
 
+@dataclass(frozen=True)
+class Backdrop:
+    """What taking the background away depends on. of_subject: strokes over what stays; width: mm, for those."""
+
+    framing: Framing
+    calm: str
+    background: str
+    tolerance: float
+    places: tuple[Place, ...]
+    of_subject: tuple[BrushStroke, ...]
+    width: float
+
+
+@dataclass(frozen=True)
+class Finish:
+    """What is done once the background is away. width: of the used part, mm; 0 where nothing is measured in mm."""
+
+    framing: Framing
+    clean: Clean
+    width: float
+
+
 def clean(
     store: ResultStore, picture: Keyed[Picture], artwork: Artwork, width: float, *, preview: bool
 ) -> Keyed[Cleaned]:
-    """``width``: of the used part, mm. Previews work on a reduced picture and keep their own keys."""
-    framing, clean = framing_of(artwork), artwork.clean
-    name = "clean-preview" if preview else "clean"
-    framed = [clean.squares, artwork.crop, artwork.turn, artwork.facing, artwork.stretch]
-    of_subject = [stroke for stroke in clean.strokes if stroke.kind in ("subject", "not subject")]
-
-    def start() -> tuple[Raster, Cleaned]:
-        single = clean.squares == "single pixels"
-        raster = _reduced(store, picture, single=single) if preview else _whole(picture.value, single=single)
-        return _without_background(framing.raster(raster), clean, framing, width)
-
+    """``width``: of the used part, mm. Previews work on a reduced picture."""
+    framing, rules = framing_of(artwork), artwork.clean
+    single = rules.squares == "single pixels"
+    whole = later(store, _reduced, single, picture) if preview else derived(_whole, single, picture)
+    of_subject = tuple(stroke for stroke in rules.strokes if stroke.kind in ("subject", "not subject"))
     # the subject takes a second to find, and neither tones nor specks change it
-    by = [*framed, clean.calm, clean.background, clean.tolerance, clean.places, of_subject, width if of_subject else 0]
-    started = run_stage(store, f"{name}-background", by, [picture.key], start)
-    sized = clean.specks > 0 or bool(clean.strokes)
-    by = [clean, *framed, width if sized else 0]
-    return run_stage(store, name, by, [picture.key], lambda: _finished(*started.value, clean, framing, width))
+    backdrop = Backdrop(
+        framing, rules.calm, rules.background, rules.tolerance, rules.places, of_subject, width if of_subject else 0.0
+    )
+    started = later(store, _without_background, backdrop, whole)
+    sized = rules.specks > 0 or bool(rules.strokes)
+    return stage(store, _finished, Finish(framing, rules, width if sized else 0.0), started)
 
 
-def _without_background(raster: Raster, clean: Clean, framing: Framing, width: float) -> tuple[Raster, Cleaned]:
-    """The picture calmed, and that without its background."""
-    calm = calmed(raster, clean.calm)
-    places = framing.forward(np.array([[place.x, place.y] for place in clean.places]).reshape(-1, 2))
+def _without_background(by: Backdrop, whole: Raster) -> tuple[Raster, Cleaned]:
+    """The used part of a picture calmed, and that without its background."""
+    calm = calmed(by.framing.raster(whole), by.calm)
+    places = by.framing.forward(np.array([[place.x, place.y] for place in by.places]).reshape(-1, 2))
     cleaned = take_background_away(
-        calm, way=clean.background, tolerance=clean.tolerance,  # type: ignore[arg-type]
+        calm, way=by.background, tolerance=by.tolerance,  # type: ignore[arg-type]
         places=[(float(x), float(y)) for x, y in places],
-        subject=_strokes(clean.strokes, "subject", framing, width),
-        not_subject=_strokes(clean.strokes, "not subject", framing, width),
+        subject=_strokes(by.of_subject, "subject", by.framing, by.width),
+        not_subject=_strokes(by.of_subject, "not subject", by.framing, by.width),
     )  # fmt: skip
     return calm, cleaned
 
 
-def _finished(calm: Raster, cleaned: Cleaned, clean: Clean, framing: Framing, width: float) -> Cleaned:
+def _finished(by: Finish, started: tuple[Raster, Cleaned]) -> Cleaned:
+    (calm, cleaned), clean, framing, width = started, by.clean, by.framing, by.width
     result = cleaned.raster
     for one in clean.strokes:
         stroke = _stroke(one, framing, width)
@@ -101,18 +119,13 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
     return Stroke(framing.forward(points), stroke.width / width)
 
 
-def _whole(picture: Picture, *, single: bool) -> Raster:
+def _whole(single: bool, picture: Picture) -> Raster:
     return single_pixels(picture.raster, picture.facts.square if single else 1)
 
 
-def _reduced(store: ResultStore, picture: Keyed[Picture], *, single: bool) -> Raster:
-    def compute() -> Raster:
-        whole = _whole(picture.value, single=single)
-        scale = PREVIEW_PX / max(whole.width, whole.height)
-        return (
-            whole
-            if scale >= 1
-            else whole.reduced(max(8, round(whole.width * scale)), max(8, round(whole.height * scale)))
-        )
-
-    return run_stage(store, "reduced", [PREVIEW_PX, single], [picture.key], compute).value
+def _reduced(single: bool, picture: Picture) -> Raster:
+    whole = _whole(single, picture)
+    scale = PREVIEW_PX / max(whole.width, whole.height)
+    if scale >= 1:
+        return whole
+    return whole.reduced(max(8, round(whole.width * scale)), max(8, round(whole.height * scale)))

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from shapely.geometry import MultiPolygon
 
@@ -16,16 +17,17 @@ from nibble_core.graphics import Colour, Drawn, Shape, Stroke
 from nibble_core.lines.bridges import Bridge, bridged, islands_of, proposed
 from nibble_core.lines.composing import CRUMB, Composed, Member, compose
 from nibble_core.lines.figures import figure
+from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.falling import Fallen, fallen_words
 from nibble_core.pipeline.following import followed
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.text import Font, open_font, set_line, shipped_font
-from nibble_core.ticket.piece import Element, Figure, Lettering, Piece
+from nibble_core.ticket.piece import Element, Figure, Lettering, Piece, Stencil
 from nibble_core.ticket.places import Anchor, Span
 
 MOST_NODES = 1_000_000
-Files = Callable[[str], bytes]
+OWN_FONT = "the shop’s own"
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,32 +66,59 @@ class PieceResult:
         return self.at(anchor.x, anchor.y)
 
 
+@dataclass(frozen=True)
+class Composition:
+    """What makes a piece: its elements, and whether it is a stencil."""
+
+    elements: tuple[Element, ...]
+    stencil: Stencil
+
+
 def compose_piece(
-    store: ResultStore, piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: Files
+    store: ResultStore, piece: Piece, traces: Mapping[str, Keyed[TraceResult]], sources: Sources
 ) -> Keyed[PieceResult]:
     """The piece that a ticket's elements make. ``traces``: by artwork id. Raises NothingToCut, InvalidTicket."""
-    used = [traces[element.artwork].key for element in piece.elements if element.artwork]
-    specification = [*piece.elements, piece.stencil]
-    return run_stage(store, "compose", specification, used, lambda: _compose(piece, traces, files))
+    inputs = [_outside(element, traces, sources) for element in piece.elements]
+    try:
+        return stage(store, _composed, Composition(piece.elements, piece.stencil), *(one for one in inputs if one))
+    except NibbleError as error:
+        if error.where:
+            error.where = f"pieces/{piece.id}/{error.where}"
+        raise
 
 
-def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: Files) -> PieceResult:
+def _outside(
+    element: Element, traces: Mapping[str, Keyed[TraceResult]], sources: Sources
+) -> Keyed[TraceResult] | Keyed[Font] | None:
+    """What an element is made of beside its own values."""
+    if element.artwork:
+        return traces[element.artwork]
+    content = element.content
+    if isinstance(content, Lettering) and content.font == OWN_FONT:
+        return derived(_own_font, None, client_file(content.own_font, partial(_font_file, sources)))
+    return None
+
+
+def _composed(by: Composition, *outside: TraceResult | Font) -> PieceResult:
+    """outside: traces and fonts of the elements that need one, in their order."""
+    given = iter(outside)
+    own = {one.id: next(given) for one in by.elements if _needs_outside(one)}
     members: list[Member] = []
     boxes: dict[str, Box] = {}
     places: dict[str, tuple[Affine, ...]] = {}
     words: list[tuple[str, str, str]] = []
     nodes = 0
-    for element in followed(piece.elements, lambda element: element.beside):
+    for element in followed(by.elements, lambda element: element.beside):
         try:
-            shapes, box = _own(element, traces, files, words)
+            shapes, box = _own(element, own.get(element.id), words)
         except NibbleError as error:
-            error.where = f"pieces/{piece.id}/elements/{element.id}"
+            error.where = f"elements/{element.id}"
             raise
         turned = turned_about_middle(box, element.turn, element.scale)
         shapes = tuple(shape.mapped(turned) for shape in shapes)
         if not isinstance(element.content, Lettering) or element.turn or element.scale != 1:
             box = _box_of(shapes)
-        first = next((own.id for own in piece.elements if own.id != element.id), "")
+        first = next((one.id for one in by.elements if one.id != element.id), "")
         other = boxes.get(element.beside) or boxes.get(first)
         copies = _copies(element, box)
         moved = _moved(element, _reached(box, copies, Affine()), other)
@@ -100,12 +129,12 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
             raise InvalidTicket(
                 f"This piece would have over {MOST_NODES // 1_000_000} million nodes.",
                 "Repeat its elements fewer times, or raise the smallest part at Trace.",
-                where=f"pieces/{piece.id}/elements/{element.id}",
+                where=f"elements/{element.id}",
             )
-        own = tuple(shape.mapped(copy.then(moved)) for copy in copies for shape in shapes)
-        members.append(Member(element.id, own, element.way, element.widen))
+        placed = tuple(shape.mapped(copy.then(moved)) for copy in copies for shape in shapes)
+        members.append(Member(element.id, placed, element.way, element.widen))
     by_id = {member.id: member for member in members}
-    composed = compose([by_id[element.id] for element in piece.elements])
+    composed = compose([by_id[element.id] for element in by.elements])
     regions = composed.regions
     made: tuple[Bridge, ...] = ()
     if not regions and not composed.strokes:
@@ -113,28 +142,32 @@ def _compose(piece: Piece, traces: Mapping[str, Keyed[TraceResult]], files: File
     whole = union(regions)
     islands = len(islands_of(whole))
     box = _box_of([shape for _, shape in composed.painted])
-    if piece.stencil.kind == "a stencil" and islands:
-        made = tuple(proposed(whole, piece.stencil.count))
-        if piece.stencil.bridges:
-            made = tuple(_bridge(span, box) for span in piece.stencil.bridges)
-        cut = bridged(whole, made, piece.stencil.width)
+    if by.stencil.kind == "a stencil" and islands:
+        made = tuple(proposed(whole, by.stencil.count))
+        if by.stencil.bridges:
+            made = tuple(_bridge(span, box) for span in by.stencil.bridges)
+        cut = bridged(whole, made, by.stencil.width)
         regions = tuple(refit_polygon(part) for part in polygons(cut) if part.area > CRUMB)
         whole = MultiPolygon(polygons(cut))
         islands = len(islands_of(whole))
-    fallen = tuple(fallen_words(piece.elements, by_id, boxes))
+    fallen = tuple(fallen_words(by.elements, by_id, boxes))
     return PieceResult(composed, regions, whole, box, places, made, islands, tuple(words), fallen)
 
 
+def _needs_outside(element: Element) -> bool:
+    content = element.content
+    return bool(element.artwork) or (isinstance(content, Lettering) and content.font == OWN_FONT)
+
+
 def _own(
-    element: Element, traces: Mapping[str, Keyed[TraceResult]], files: Files, words: list[tuple[str, str, str]]
+    element: Element, outside: TraceResult | Font | None, words: list[tuple[str, str, str]]
 ) -> tuple[tuple[Drawn, ...], Box]:
     """An element's shapes in its own coordinates, and the box it is placed by."""
     content = element.content
-    if element.artwork:
-        trace = traces[element.artwork].value
-        return tuple(trace.kept), _box_of(trace.kept)
+    if isinstance(outside, TraceResult):
+        return tuple(outside.kept), _box_of(outside.kept)
     if isinstance(content, Lettering):
-        font = shipped_font(content.font) if content.font != "the shop’s own" else _own_font(content.own_font, files)
+        font = outside if outside is not None else shipped_font(content.font)
         set_text = set_line(
             font, content.words, content.cap_height, spacing=content.spacing, along=content.along, radius=content.radius
         )
@@ -159,13 +192,18 @@ def _own(
     return shapes, _box_of(shapes)
 
 
-def _own_font(sha256: str, files: Files) -> Font:
+def _font_file(sources: Sources, sha256: str) -> bytes:
+    """Raises UnreadableFile where there is none."""
     if not sha256:
         raise UnreadableFile("No font file of the shop’s own is chosen.", "Add one, or choose a font that ships.")
     try:
-        return open_font(files(sha256))
+        return sources(sha256)
     except (FileNotFoundError, KeyError) as error:
         raise UnreadableFile("The font file is not here any more.", "Add it again.") from error
+
+
+def _own_font(_: None, content: bytes) -> Font:
+    return open_font(content)
 
 
 def turned_about_middle(box: Box, turn: float, scale: float = 1.0) -> Affine:

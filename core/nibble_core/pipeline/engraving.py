@@ -20,7 +20,7 @@ from nibble_core.graphics.raster import between_middles
 from nibble_core.lines.composing import area_of
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.line import AreaFill, Hatching, Picture, Rings
 from nibble_core.ticket.piece import Layer
 from nibble_core.toolpaths import Engraved
@@ -38,29 +38,31 @@ def engrave(
 ) -> Keyed[LayerResult]:
     """A layer's lines with those that engrave areas filled. shown: what its piece looks like, for pictures. One that
     cannot be filled is told in ``failed``."""
-    fills = {line.id: line.fill for line in layer.lines if line.on and isinstance(line.fill, AreaFill)}
-    if not any(line.id in fills for line in drawn.value.lines):
+    fills = tuple((line.id, line.fill) for line in layer.lines if line.on and isinstance(line.fill, AreaFill))
+    if not {line.id for line in drawn.value.lines} & {id for id, _ in fills}:
         return drawn
-    seen = shown() if any(isinstance(fill, Picture) for fill in fills.values()) else None
+    seen = [shown()] if any(isinstance(fill, Picture) for _, fill in fills) else []
+    return stage(store, _engraved, fills, drawn, *seen)
 
-    def compute() -> LayerResult:
-        made: list[DrawnLine] = []
-        failed = list(drawn.value.failed)
-        for line in drawn.value.lines:
-            try:
-                match fills.get(line.id):
-                    case Picture() as fill if seen is not None:
-                        made.append(pictured(fill, line, seen.value.items))
-                    case Hatching() | Rings() as fill:
-                        made.append(filled(fill, line))
-                    case _:
-                        made.append(line)
-            except NibbleError as error:
-                failed.append((line.id, error))
-        return replace(drawn.value, lines=tuple(made), failed=tuple(failed))
 
-    keys = [drawn.key, *([seen.key] if seen else [])]
-    return run_stage(store, "engrave", list(fills.items()), keys, compute)
+def _engraved(
+    fills: tuple[tuple[str, AreaFill], ...], drawn: LayerResult, shown: PrintResult | None = None
+) -> LayerResult:
+    ways = dict(fills)
+    made: list[DrawnLine] = []
+    failed = list(drawn.failed)
+    for line in drawn.lines:
+        try:
+            match ways.get(line.id):
+                case Picture() as fill if shown is not None:
+                    made.append(pictured(fill, line, shown.items))
+                case Hatching() | Rings() as fill:
+                    made.append(filled(fill, line))
+                case _:
+                    made.append(line)
+        except NibbleError as error:
+            failed.append((line.id, error))
+    return replace(drawn, lines=tuple(made), failed=tuple(failed))
 
 
 def filled(fill: Hatching | Rings, made: DrawnLine) -> DrawnLine:

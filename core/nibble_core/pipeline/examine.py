@@ -17,10 +17,10 @@ from nibble_core.lines.necks import Neck, weakest
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintResult, cut_parts
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.line import ITSELF, Cut, Line, OneElement, Source
 from nibble_core.ticket.model import Machine, Stock
-from nibble_core.ticket.piece import Layer, Lettering, Piece, Printed
+from nibble_core.ticket.piece import Element, Layer, Lettering, Piece, Printed
 
 PLATE = 20.0  # mm of plate told round the openings of a stencil that has no edge of its own
 TIDY = 0.002  # mm: vertices nearer than this to their chord tell the checks nothing
@@ -43,6 +43,17 @@ class Examined:
     """Each with the id of the element it is about, empty where it is about a line."""
 
 
+@dataclass(frozen=True)
+class Examination:
+    """What a layer is judged by, beside its geometry."""
+
+    layer: Layer
+    stencil: bool
+    elements: tuple[Element, ...]
+    stock: Stock
+    machine: Machine
+
+
 def examine(
     store: ResultStore,
     piece: Piece,
@@ -55,17 +66,14 @@ def examine(
     cancelled: Callable[[], bool],
 ) -> Keyed[Examined]:
     """Facts and findings of a layer's final lines. Raises Cancelled when ``cancelled()`` turns true."""
-    by = [layer, piece.stencil.kind, piece.elements, stock, machine]
-    return run_stage(
-        store, "examine", by, [composed.key, drawn.key, printed.key],
-        lambda: _examine(piece, layer, stock, machine, composed.value, drawn.value, printed.value, cancelled),
-    )  # fmt: skip
+    by = Examination(layer, piece.stencil.kind == "a stencil", piece.elements, stock, machine)
+    return stage(store, _examined, by, composed, drawn, printed, cancelled=cancelled)
 
 
-def _examine(
-    piece: Piece, layer: Layer, stock: Stock, machine: Machine, composed: PieceResult, drawn: LayerResult,
-    printed: PrintResult, cancelled: Callable[[], bool],
-) -> Examined:  # fmt: skip
+def _examined(
+    by: Examination, composed: PieceResult, drawn: LayerResult, printed: PrintResult, *, cancelled: Callable[[], bool]
+) -> Examined:
+    layer, stock, machine = by.layer, by.stock, by.machine
     prints = layer.prints
     rules = {line.id: line for line in layer.lines}
     lines = [_cut_line(line, rules[line.id]) for line in drawn.lines if not line.filled]
@@ -74,7 +82,7 @@ def _examine(
     edge_of = edge_line(drawn.lines)
     edge = next((line for line in lines if edge_of is not None and line.id == edge_of.id), None)
     work: BaseGeometry = edge.area if edge is not None else drawn.shown
-    stencil = piece.stencil.kind == "a stencil"
+    stencil = by.stencil
     within = {line.id for line in layer.lines if _opens(line, stencil=stencil)}
     if stencil and edge is not None and edge.id in within:  # the sheet itself is the stencil's plate
         work = shapely.box(*edge.area.bounds).buffer(PLATE, join_style="mitre")
@@ -108,7 +116,7 @@ def _examine(
         found += [("", finding) for finding in checks.lost_parts(dropped, edge, stock.liner)]
     found += [("", finding) for finding in checks.shared_lines(lines)]
     found += [("", finding) for finding in checks.crossing_lines(lines)]
-    for element in piece.elements:
+    for element in by.elements:
         content = element.content
         if isinstance(content, Lettering) and element.way in ("joined", "apart"):
             letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])

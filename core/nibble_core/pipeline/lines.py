@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -34,11 +33,11 @@ from nibble_core.lines.stacking import alignment_marks
 from nibble_core.lines.ties import tied
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.following import followed
-from nibble_core.pipeline.sources import hole_places, holes_of, open_paths_of, shown_by, shown_key, source_of
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.sources import Shows, hole_places, holes_of, open_paths_of, shown_by, shows_of, source_of
+from nibble_core.pipeline.store import Keyed, ResultStore, later, stage
 from nibble_core.processes import PROCESSES, parts
-from nibble_core.ticket.line import ITSELF, Cut, Line, Perforation, ThroughCut
-from nibble_core.ticket.piece import Layer, Piece
+from nibble_core.ticket.line import ITSELF, NAMING, Cut, Line, Perforation, ThroughCut
+from nibble_core.ticket.piece import Hanger, Layer, Piece
 from nibble_core.toolpaths import Definition, Engraved
 
 
@@ -129,6 +128,42 @@ class LayerResult:
         return max(sent, key=lambda line: (PROCESSES[line.process].order, line.rank), default=None)
 
 
+HANGER = "hanger"
+"""Names the hanger among what could not be drawn."""
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """What the lines of a layer depend on, beside the composed piece. lines: all of the layer. hanger: of the piece,
+    where this layer has it. alignment: size and gap of its marks, where it has any."""
+
+    shows: Shows
+    lines: tuple[Line, ...]
+    hanger: Hanger | None
+    alignment: tuple[float, float] | None
+    preview: bool
+
+
+@dataclass(frozen=True)
+class Outline:
+    """What the area depends on that a line keeps its distance from. naming: what other lines name, for *the rest*."""
+
+    shows: Shows
+    line: Line
+    naming: tuple[Line, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Base:
+    """The regions that a line follows, all they cover, that without holes, its gaps closed, and the bays that closing
+    them closed off."""
+
+    chosen: list[Region]
+    whole: MultiPolygon
+    closed: MultiPolygon
+    gaps: list[Polygon]
+
+
 def draw_lines(
     store: ResultStore,
     piece: Piece,
@@ -138,53 +173,89 @@ def draw_lines(
     preview: bool,
 ) -> Keyed[LayerResult]:
     """All lines of a layer that are switched on. A line that cannot be drawn is told in ``failed``."""
-    lines = [line for line in layer.lines if line.on]
-
-    def compute() -> LayerResult:
-        drawing = _Drawing(store, piece, layer, composed, preview)
-        drawn: dict[str, DrawnLine] = {}
-        failed: list[tuple[str, NibbleError]] = []
-        # lines that nothing moves come first: those with room give way to them
-        ordered = sorted(lines, key=lambda line: not as_it_is(line) or bool(line.follows))
-        for line in followed(ordered, lambda line: line.follows):
-            try:
-                drawn[line.id] = drawing.draw(line, drawn)
-            except NibbleError as error:
-                failed.append((line.id, error))
-        made = [drawn[line.id] for line in lines if line.id in drawn]
-        hung = None
-        if piece.hanger.kind != "no hanger" and layer.id == piece.layers[0].id:
-            try:
-                made, hung = _hung(piece, composed.value, made)
-            except NibbleError as error:
-                failed.append((f"pieces/{piece.id}/hanger", error))
-        rules = {line.id: line for line in lines}
-        made = [drawing.finished(rules[one.id], one) for one in made]
-        boxes = [region.bounds() for line in made for region in line.regions]
-        boxes += [line.paths.bounds() for line in made if not line.regions]
-        boxes.append(composed.value.box)
-        box = Box.around(boxes)
-        marks: tuple[Region, ...] = ()
-        if piece.alignment != "no alignment marks":
-            marks = alignment_marks(composed.value.box, piece.mark_size, piece.mark_gap)
-            box = Box.around([box, *(mark.bounds() for mark in marks)])
-        return LayerResult(tuple(made), box, drawing.shown, hung, tuple(failed), marks)
-
-    stage = "lines-preview" if preview else "lines"
-    by = [*shown_key(piece, layer), *lines, piece.hanger, piece.alignment, piece.mark_size, piece.mark_gap]
-    by += [layer.id == piece.layers[0].id]
-    return run_stage(store, stage, by, [composed.key], compute)
+    shows = shows_of(piece, layer)
+    bases = [later(store, _base, _outline(shows, line, layer.lines), composed) for line in _with_base(layer.lines)]
+    hanger = piece.hanger if piece.hanger.kind != "no hanger" and layer.id == piece.layers[0].id else None
+    marked = (piece.mark_size, piece.mark_gap) if piece.alignment != "no alignment marks" else None
+    return stage(store, _drawn, Drawing(shows, layer.lines, hanger, marked, preview), composed, *bases)
 
 
-class _Drawing:
+def _with_base(lines: Sequence[Line]) -> list[Line]:
+    """Those that keep a distance from a part of the piece: the area is kept while only the distance is dragged."""
+    return [line for line in lines if line.on and not line.open_ended and not line.follows and not as_it_is(line)]
+
+
+def _outline(shows: Shows, line: Line, lines: Sequence[Line]) -> Outline:
+    blank = Line("")
+    own = replace(
+        blank, source=line.source,
+        offset=replace(blank.offset, close_gaps=line.offset.close_gaps, join_islands=line.offset.join_islands),
+    )  # fmt: skip
+    naming = [replace(blank, source=one.source) for one in lines if one.on and one.source.kind in NAMING]
+    return Outline(shows, own, tuple(naming) if line.source.kind == "the rest" else ())
+
+
+def _base(by: Outline, composed: PieceResult) -> Base | NibbleError:
+    """Why there is none is a result too, told beside the line."""
+    try:
+        return _base_of(by.line, composed, shown_by(by.shows, composed), {}, by.naming)
+    except NibbleError as error:
+        return error
+
+
+def _base_of(
+    line: Line, composed: PieceResult, shown: MultiPolygon, enclosed: Mapping[str, tuple[Region, ...]],
+    lines: Sequence[Line],
+) -> Base:  # fmt: skip
+    """Raises NothingToCut where there is nothing to keep a distance from."""
+    chosen = source_of(line, composed, shown, enclosed, lines)
+    whole = shown if line.source.kind in ("the outer shape", "the shapes") else union(chosen)
+    if whole.is_empty:
+        raise NothingToCut("There is no shape to draw a line round.", "Choose what it goes round.")
+    joined = joined_islands(closed_shape(whole, close_gaps=line.offset.close_gaps), line.offset.join_islands)
+    return Base(chosen, whole, *without_holes(joined))
+
+
+def _drawn(by: Drawing, composed: PieceResult, *bases: Base | NibbleError) -> LayerResult:
+    """bases: of those lines that have one, in their order."""
+    lines = [line for line in by.lines if line.on]
+    named = [line.id for line in _with_base(by.lines)]
+    pen = _Pen(by, composed, dict(zip(named, bases, strict=True)))
+    drawn: dict[str, DrawnLine] = {}
+    failed: list[tuple[str, NibbleError]] = []
+    # lines that nothing moves come first: those with room give way to them
+    ordered = sorted(lines, key=lambda line: not as_it_is(line) or bool(line.follows))
+    for line in followed(ordered, lambda line: line.follows):
+        try:
+            drawn[line.id] = pen.draw(line, drawn)
+        except NibbleError as error:
+            failed.append((line.id, error))
+    made = [drawn[line.id] for line in lines if line.id in drawn]
+    hung = None
+    if by.hanger is not None:
+        try:
+            made, hung = _hung(by.hanger, composed, made)
+        except NibbleError as error:
+            failed.append((HANGER, error))
+    rules = {line.id: line for line in lines}
+    made = [pen.finished(rules[one.id], one) for one in made]
+    boxes = [region.bounds() for line in made for region in line.regions]
+    boxes += [line.paths.bounds() for line in made if not line.regions]
+    boxes.append(composed.box)
+    box = Box.around(boxes)
+    marks: tuple[Region, ...] = ()
+    if by.alignment is not None:
+        marks = alignment_marks(composed.box, *by.alignment)
+        box = Box.around([box, *(mark.bounds() for mark in marks)])
+    return LayerResult(tuple(made), box, pen.shown, hung, tuple(failed), marks)
+
+
+class _Pen:
     """Draws the lines of one layer."""
 
-    def __init__(
-        self, store: ResultStore, piece: Piece, layer: Layer, composed: Keyed[PieceResult], preview: bool
-    ) -> None:
-        self._store, self._piece, self._preview = store, composed.value, preview
-        self._lines = layer.lines
-        self.shown = shown_by(piece, layer, composed.value)
+    def __init__(self, by: Drawing, composed: PieceResult, bases: Mapping[str, Base | NibbleError]) -> None:
+        self._piece, self._preview, self._lines, self._bases = composed, by.preview, by.lines, bases
+        self.shown = shown_by(by.shows, composed)
 
     def draw(self, line: Line, drawn: Mapping[str, DrawnLine]) -> DrawnLine:
         """One line. Raises NothingToCut when it leaves nothing or its source is gone."""
@@ -204,14 +275,16 @@ class _Drawing:
     ) -> tuple[tuple[Region, ...], int, tuple[Polygon, ...]]:
         """What it encloses, how many leftovers fell away, and the bays that it closes off."""
         enclosed = {id: own.regions for id, own in drawn.items()}
-        chosen = source_of(line, self._piece, self.shown, enclosed, self._lines)
-        if as_it_is(line) and (line.source.kind in ITSELF or all(not region.holes for region in chosen)):
-            return tuple(chosen), 0, ()
+        if as_it_is(line):
+            chosen = source_of(line, self._piece, self.shown, enclosed, self._lines)
+            if line.source.kind in ITSELF or all(not region.holes for region in chosen):
+                return tuple(chosen), 0, ()
         offset = line.offset
-        whole = self.shown if line.source.kind in ("the outer shape", "the shapes") else union(chosen)
-        if whole.is_empty:
-            raise NothingToCut("There is no shape to draw a line round.", "Choose what it goes round.")
-        base, gaps = self._base(line, whole)
+        known = self._bases.get(line.id)
+        if isinstance(known, NibbleError):
+            raise known
+        base = known or _base_of(line, self._piece, self.shown, enclosed, self._lines)
+        whole, gaps = base.whole, base.gaps
         kept, filled = hole_places(offset, self._piece)
         options = {
             "bays": offset.smallest_hole if offset.holes == "kept" else None, "kept": kept, "filled": filled,
@@ -220,11 +293,11 @@ class _Drawing:
             "inside_radius": offset.inside_radius, "smallest": offset.smallest,
         }  # fmt: skip
         if self._preview:
-            return tuple(contour_preview(base, offset.distance, **options)), 0, ()
-        made = contour_area(base, offset.distance, **options)  # type: ignore[arg-type]
+            return tuple(contour_preview(base.closed, offset.distance, **options)), 0, ()
+        made = contour_area(base.closed, offset.distance, **options)  # type: ignore[arg-type]
         regions = fitted(made.area, smooth=offset.smooth)
         if not offset.distance and not offset.smooth:
-            regions = with_own_nodes(regions, chosen)
+            regions = with_own_nodes(regions, base.chosen)
         room = [gap for gap in gaps if not gap.buffer(-offset.distance, quad_segs=16).is_empty]
         return tuple(regions), made.leftovers, (*room, *made.bays)
 
@@ -240,19 +313,6 @@ class _Drawing:
                 "Kept clear of the other lines, nothing is left of this one.", "Let it cross them, or move it."
             )
         return tuple(in_chords(area) if self._preview else fitted(area)), led
-
-    def _base(self, line: Line, whole: MultiPolygon) -> tuple[MultiPolygon, list[Polygon]]:
-        """The area a distance is measured from, without holes, and the bays that closing gaps closed off; kept while
-        only the distance is dragged."""
-
-        def closed() -> tuple[MultiPolygon, list[Polygon]]:
-            return without_holes(joined_islands(closed_shape(whole, close_gaps=offset.close_gaps), offset.join_islands))
-
-        offset = line.offset
-        if line.follows:
-            return closed()
-        by = [hashlib.sha256(shapely.to_wkb(whole)).hexdigest(), offset.close_gaps, offset.join_islands]
-        return run_stage(self._store, "outer-shape", by, [], closed).value
 
     def finished(self, line: Line, made: DrawnLine) -> DrawnLine:
         """A line with its dashes or ties, if it has them."""
@@ -311,15 +371,15 @@ def rings_of(regions: Sequence[Region]) -> Bundle:
     return Bundle.of(once)
 
 
-def _hung(piece: Piece, composed: PieceResult, lines: list[DrawnLine]) -> tuple[list[DrawnLine], Hanging]:
+def _hung(hanger: Hanger, composed: PieceResult, lines: list[DrawnLine]) -> tuple[list[DrawnLine], Hanging]:
     """The line that makes the piece's edge, with the loop joined to it and the hole cut out of it."""
     edge = edge_line(lines)
     if edge is None:
         raise NothingToCut("There is no cut line to hang the piece by.", "Add a through cut round it.")
-    place = composed.place_of(piece.hanger.place[0]) if piece.hanger.place else None
-    kind = "loop" if piece.hanger.kind == "a loop" else "hole"
+    place = composed.place_of(hanger.place[0]) if hanger.place else None
+    kind = "loop" if hanger.kind == "a loop" else "hole"
     area = edge.area
-    hung = hanging(area, kind, piece.hanger.diameter, piece.hanger.wall, place)
+    hung = hanging(area, kind, hanger.diameter, hanger.wall, place)
     if not hung.added.is_empty:
         whole: BaseGeometry = shapely.union_all([area, hung.added])
         regions = [refit_polygon(part) for part in polygons(whole)]

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
+from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape
+from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import ONE_SHEET, copies_of, keyed, keys_of, usable_width
-from nibble_core.pipeline.store import ResultStore, run_stage
+from nibble_core.pipeline.sheets import ONE_SHEET, keyed, keyed_copies, usable_width
+from nibble_core.pipeline.store import ResultStore, stage
 from nibble_core.processes import parts
 from nibble_core.sheet import LaidSheet, Panel, Placement, Seam, at_place, clipped, marked, panels, seams
 from nibble_core.ticket.model import Sheet, Ticket
@@ -34,28 +36,40 @@ def part_sheet(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> 
         return
 
     pieces = [work.pieces[ticket.piece_of_layer(layer).id] for layer in laid.value.layers]
-    fixed = {one.number: one.x for one in sheet.seams}
-
-    def found() -> list[Seam]:
-        shapes = {
-            layer: [
-                part
-                for _, shape in composed.value.composed.painted
-                if isinstance(shape, Shape)
-                for part in polygons(shape.region.polygon(0.1))
-            ]
-            for layer, composed in zip(laid.value.layers, pieces, strict=True)
-        }
-        busy = copies_of(ticket, laid.value, work)
-        busy += [at_place(part, at) for layer, at in laid.value.placements for part in shapes[layer]]
-        return seams(
-            laid.value.width, usable_width(sheet), sheet.panel_overlap, busy=busy, reach=sheet.seam_reach, fixed=fixed
-        )
-
-    by = [usable_width(sheet), sheet.panel_overlap, sheet.seam_reach, sorted(fixed.items())]
-    keys = [laid.key, *keys_of(laid.value.layers, work), *(piece.key for piece in pieces)]
-    work.seams[sheet.id] = run_stage(store, "seams", by, keys, found).value
+    by = Seaming(
+        usable_width(sheet), sheet.panel_overlap, sheet.seam_reach, tuple((one.number, one.x) for one in sheet.seams),
+        tuple(laid.value.layers),
+    )  # fmt: skip
+    work.seams[sheet.id] = stage(store, _found_seams, by, laid, keyed_copies(laid, work), *pieces).value
     work.panels[sheet.id] = panels(laid.value.width, work.seams[sheet.id], sheet.panel_overlap)
+
+
+@dataclass(frozen=True)
+class Seaming:
+    """Where seams may lie, mm. fixed: places that were set by hand, by the seam's number. layers: of the sheet."""
+
+    width: float
+    overlap: float
+    reach: float
+    fixed: tuple[tuple[int, float], ...]
+    layers: tuple[str, ...]
+
+
+def _found_seams(
+    by: Seaming, laid: LaidSheet, copies: list[BaseGeometry], *pieces: PieceResult
+) -> list[Seam]:  # fmt: skip
+    """pieces: of the layers, in their order."""
+    shapes = {
+        layer: [
+            part
+            for _, shape in piece.composed.painted
+            if isinstance(shape, Shape)
+            for part in polygons(shape.region.polygon(0.1))
+        ]
+        for layer, piece in zip(by.layers, pieces, strict=True)
+    }
+    busy = [*copies, *(at_place(part, at) for layer, at in laid.placements for part in shapes[layer])]
+    return seams(laid.width, by.width, by.overlap, busy=busy, reach=by.reach, fixed=dict(by.fixed))
 
 
 def panel_sheet(sheet: Sheet, laid: LaidSheet, panel: Panel) -> LaidSheet:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -14,6 +14,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
+from nibble_core.artwork.framing import Framing
 from nibble_core.formats.client_page import page_alone
 from nibble_core.formats.pdf_drawing import page_look
 from nibble_core.geometry import Affine, Box, Bundle, Region
@@ -28,13 +29,14 @@ from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.composing import area_of
 from nibble_core.lines.offsetting import quarter_segments
 from nibble_core.pipeline.clean import framing_of
+from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.read import Picture, client_page, finer_look
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, later, stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.piece import Element, Layer, Piece, Printed, SpotPlate
+from nibble_core.ticket.piece import Element, Layer, Piece, Plate, Printed, Prints, SpotPlate
 
 EDGE = 0.02  # mm within a cut that bleed begins, so that no hair of paper shows
 SOFT_EDGE = 3.0  # px within a cut that a picture's edge may still be see-through
@@ -45,6 +47,8 @@ FRINGE = 1  # px of soft edge round what was dropped, beside those that it touch
 PRINT_PPI = 300.0  # that drawings are printed in
 MOST_PX = 12_000_000  # of a drawing's pictures together
 WORTH = 1.1  # times as fine as it is that another picture must be
+NOT_PRINTED = ("cut out", "common part")
+"""Ways of an element that add nothing to see."""
 AS_IT_CAME = ("the client’s pixels", "the client’s page")
 
 
@@ -145,6 +149,46 @@ class PrintResult:
         return shapely.union_all(found).difference(parts)
 
 
+@dataclass(frozen=True)
+class Printing:
+    """What a print depends on, beside its piece and pictures. framings: of the elements whose pixels are printed."""
+
+    prints: Prints
+    elements: tuple[Element, ...]
+    framings: tuple[tuple[str, Framing], ...]
+
+
+@dataclass(frozen=True)
+class Pixels:
+    """How an element prints the pixels of its artwork. size: finished, mm. mode: of its trace. recoloured: whether
+    Clean changes more than where it can be seen through."""
+
+    element: str
+    framing: Framing
+    size: tuple[float, float]
+    mode: str = ""
+    recoloured: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class WholePage:
+    """A client's page alone as a PDF, how that looks, the file as it was read, and its pixels after Clean."""
+
+    content: bytes
+    look: Raster | None
+    came: Picture
+    cleared: Raster
+
+
+@dataclass(frozen=True, eq=False)
+class ElementPrint:
+    """plain: an element's pixels without bleed. covers: what it covers at its places. page: printed in their place."""
+
+    plain: PrintedPicture
+    covers: list[BaseGeometry]
+    page: WholePage | None
+
+
 def print_layer(
     store: ResultStore,
     piece: Piece,
@@ -156,131 +200,177 @@ def print_layer(
     pictures: Mapping[str, Keyed[Picture]],
     cleaned: Mapping[str, Keyed[Cleaned]],
     sizes: Mapping[str, tuple[float, float]],
-    files: Callable[[str], bytes],
+    sources: Sources,
     *,
     preview: bool,
 ) -> Keyed[PrintResult]:
     """The print of a layer: pixels or whole pages of its artworks and painted text and simple shapes, or all of its
-    shapes. files: bytes by SHA-256.
+    shapes.
 
     What Trace drops leaves the artwork's print, too. Bleed is printed beyond the cuts only, where what is printed
     reaches them.
     """
     prints = layer.prints
-    used = [element.artwork for element in piece.elements if element.artwork]
-    keys = [composed.key]
-    if prints.kind in ("the artwork", "the client’s page"):
-        keys += [key for id in used for key in (cleaned[id].key, traces[id].key)]
-    if prints.kind in AS_IT_CAME:
-        keys += [pictures[id].key for id in used]
-    by = [prints.kind, *(sizes[id] for id in used), preview]
-    if prints.kind in AS_IT_CAME:
-        by += [[artworks[id].crop, artworks[id].turn, artworks[id].facing] for id in used]
-
-    def covered_by(element: Element, plain: PrintedPicture) -> list[BaseGeometry]:
-        """What an artwork covers, whatever its lines do: kept while one of them is dragged."""
-        return run_stage(
-            store, "covered", [element.id, *by], keys, Coverage.of(plain, plain.raster.alpha).silhouettes
-        ).value
-
-    def compute() -> PrintResult:
-        if not isinstance(prints, Printed):
-            return PrintResult((), None)
-        items: list[PrintedPicture | Shape] = []
-        bare: list[BaseGeometry] = []
-        bled: list[BaseGeometry] = []
-        ink: list[Coverage | BaseGeometry] = []
-        grain = 0.0
-        parts = cut_parts(drawn.value, composed.value)
-        for element in piece.elements:
-            if element.way in ("cut out", "common part"):
-                continue
-            if element.artwork and prints.kind != "the shapes":
-                own = artworks[element.artwork]
-                size = sizes[element.artwork]
-                came = pictures[element.artwork].value
-                places = composed.value.places[element.id]
-                fine = None if preview else _fine(store, pictures[element.artwork], own, size, len(places), files)
-                if prints.kind == "the artwork":
-                    clean = cleaned[element.artwork].value.raster
-                    if fine is not None and not _recoloured(own):
-                        clean = _as_clean(fine, clean, framing_of(own).raster(came.raster))
-                    raster = without_dropped(clean, traces[element.artwork].value, own.trace.mode)
-                else:
-                    raster = framing_of(own).raster(came.raster) if fine is None else fine
-                plain = PrintedPicture(raster, *size, places)
-                bare += covered_by(element, plain)
-                ink.append(Coverage.of(plain, _inked(raster)))
-                grain = max(grain, plain.mm_per_px)
-                zone = _bleeding(composed.value.whole, parts, prints, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
-                if prints.kind != "the client’s pixels":
-                    bled.append(zone)
-                whole = None
-                if prints.kind == "the client’s page":
-                    whole = _whole_page(store, pictures[element.artwork], own, files)
-                if whole is None:
-                    for picture in _pictures(plain, prints, zone):
-                        items += _without_taken(picture, piece, element, zone, composed.value)
-                    continue
-                clip = None
-                if _cut(drawn.value):
-                    clip = _left(parts.buffer(prints.bleed), piece, element, zone, composed.value)
-                cleared = replace(plain, raster=cleaned[element.artwork].value.raster)
-                for picture in _bleed_alone(cleared, prints, zone if clip is None else zone.intersection(clip)):
-                    items += _without_taken(picture, piece, element, zone, composed.value)
-                items += _pages(plain, whole, came, own, clip)
-            else:
-                shapes, zone = _painted(element.id, prints, composed.value, parts)
-                items += shapes
-                bled.append(zone)
-                drawings = [shape for owner, shape in composed.value.composed.painted if owner == element.id]
-                bare += [area_of(shape) for shape in drawings]
-                ink += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
-        return PrintResult(
-            tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain, shapely.union_all(bled)
-        )
-
-    clipped = [drawn.key] if layer.bleed > 0 or prints.kind == "the client’s page" else []
-    own = (prints.bleed, prints.cutting_error) if isinstance(prints, Printed) else ()
-    return run_stage(store, "print", [*by, *own], [*keys, *clipped], compute)
+    if not isinstance(prints, Printed):
+        return stage(store, _nothing_printed, None)
+    of_pixels: list[Keyed[ElementPrint]] = []
+    framings: list[tuple[str, Framing]] = []
+    for element in piece.elements if prints.kind != "the shapes" else ():
+        if not element.artwork or element.way in NOT_PRINTED:
+            continue
+        own, size = artworks[element.artwork], sizes[element.artwork]
+        picture, clean, framing = pictures[own.id], cleaned[own.id], framing_of(own)
+        longer = None if preview else _longer(picture.value, framing, size, len(composed.value.places[element.id]))
+        file = client_file(own.file, sources)
+        fine = later(store, _fine, Finer(own.name, longer), picture, file) if longer else derived(_no_finer, None)
+        if prints.kind in AS_IT_CAME:
+            plain = derived(_as_it_came, Pixels(element.id, framing, size), composed, picture, fine)
+        else:
+            by = Pixels(element.id, framing, size, own.trace.mode, _recoloured(own))
+            plain = derived(_as_cleaned, by, composed, picture, clean, traces[own.id], fine)
+        whole = derived(_no_page, None)
+        if prints.kind == "the client’s page":
+            page = later(store, _page_alone, (own.name, own.part), file)
+            whole = derived(_whole_page, None, page, picture, clean)
+        of_pixels.append(derived(_element_print, None, plain, later(store, _covers, None, plain), whole))
+        framings.append((element.id, framing))
+    printing = Printing(replace(prints, plate=Plate()), piece.elements, tuple(framings))
+    bounded = prints.bleed > 0 or prints.kind == "the client’s page"
+    cut = derived(_cuts, None, drawn) if bounded else derived(_no_cuts, None)
+    return stage(store, _printed, printing, composed, cut, *of_pixels)
 
 
-def plate_of(
-    store: ResultStore, prints: Printed, plate: SpotPlate, composed: Keyed[PieceResult], drawn: Keyed[LayerResult],
-    printed: Keyed[PrintResult],
-) -> Keyed[tuple[Region, ...]]:  # fmt: skip
+def _nothing_printed(_: None) -> PrintResult:
+    return PrintResult((), None)
+
+
+def _as_it_came(by: Pixels, composed: PieceResult, came: Picture, finer: Raster | None) -> PrintedPicture:
+    """An element's pixels at its places, as the client sent them, as fine as they are printed."""
+    raster = by.framing.raster(came.raster if finer is None else finer)
+    return PrintedPicture(raster, *by.size, composed.places[by.element])
+
+
+def _as_cleaned(
+    by: Pixels, composed: PieceResult, came: Picture, cleaned: Cleaned, traced: TraceResult, finer: Raster | None
+) -> PrintedPicture:
+    """The same after Clean, without what Trace drops."""
+    clean = cleaned.raster
+    if finer is not None and not by.recoloured:
+        clean = _as_clean(by.framing.raster(finer), clean, by.framing.raster(came.raster))
+    return PrintedPicture(without_dropped(clean, traced, by.mode), *by.size, composed.places[by.element])
+
+
+def _covers(_: None, plain: PrintedPicture) -> list[BaseGeometry]:
+    """What an artwork covers, whatever its lines do: kept while one of them is dragged."""
+    return Coverage.of(plain, plain.raster.alpha).silhouettes()
+
+
+def _whole_page(_: None, page: tuple[bytes, Raster | None] | None, came: Picture, cleaned: Cleaned) -> WholePage | None:
+    return None if page is None else WholePage(*page, came, cleaned.raster)
+
+
+def _no_page(_: None) -> WholePage | None:
+    return None
+
+
+def _element_print(_: None, plain: PrintedPicture, covers: list[BaseGeometry], page: WholePage | None) -> ElementPrint:
+    return ElementPrint(plain, covers, page)
+
+
+def _cuts(_: None, drawn: LayerResult) -> LayerResult | None:
+    return drawn
+
+
+def _no_cuts(_: None) -> LayerResult | None:
+    """Of a print that they do not bound."""
+    return None
+
+
+def _printed(
+    by: Printing, composed: PieceResult, drawn: LayerResult | None, *of_pixels: ElementPrint
+) -> PrintResult:  # fmt: skip
+    """of_pixels: of the elements that have framings, in their order."""
+    prints, framings = by.prints, dict(by.framings)
+    assert isinstance(prints, Printed)
+    own_prints = dict(zip(framings, of_pixels, strict=True))
+    items: list[PrintedPicture | Shape] = []
+    bare: list[BaseGeometry] = []
+    bled: list[BaseGeometry] = []
+    ink: list[Coverage | BaseGeometry] = []
+    grain = 0.0
+    parts = MultiPolygon() if drawn is None else cut_parts(drawn, composed)
+    for element in by.elements:
+        if element.way in NOT_PRINTED:
+            continue
+        own = own_prints.get(element.id)
+        if own is None:
+            shapes, zone = _painted(element.id, prints, composed, parts)
+            items += shapes
+            bled.append(zone)
+            drawings = [shape for owner, shape in composed.composed.painted if owner == element.id]
+            bare += [area_of(shape) for shape in drawings]
+            ink += [area_of(shape) for shape in drawings if min(shape.colour) < WHITE]
+            continue
+        plain = own.plain
+        bare += own.covers
+        ink.append(Coverage.of(plain, _inked(plain.raster)))
+        grain = max(grain, plain.mm_per_px)
+        zone = _bleeding(composed.whole, parts, prints, inward=max(EDGE, SOFT_EDGE * plain.mm_per_px))
+        if prints.kind != "the client’s pixels":
+            bled.append(zone)
+        if own.page is None:
+            for picture in _pictures(plain, prints, zone):
+                items += _without_taken(picture, by.elements, element, zone, composed)
+            continue
+        clip = None
+        if drawn is not None and _cut(drawn):
+            clip = _left(parts.buffer(prints.bleed), by.elements, element, zone, composed)
+        cleared = replace(plain, raster=own.page.cleared)
+        for picture in _bleed_alone(cleared, prints, zone if clip is None else zone.intersection(clip)):
+            items += _without_taken(picture, by.elements, element, zone, composed)
+        items += _pages(plain, own.page, framings[element.id], clip)
+    return PrintResult(
+        tuple(items), _around(items), shapely.union_all(bare), tuple(ink), grain, shapely.union_all(bled)
+    )
+
+
+def plate_of(store: ResultStore, plate: SpotPlate, printed: Keyed[PrintResult]) -> Keyed[tuple[Region, ...]]:
     """The area of a layer's white or varnish: all that prints with its bleed, spread or choked."""
-
-    def compute() -> tuple[Region, ...]:
-        area = printed.value.area.union(printed.value.bled)
-        grown = area.buffer(plate.plate_spread) if plate.plate_spread else area
-        return tuple(refit_polygon(part) for part in polygons(grown))
-
-    return run_stage(store, "plate", [prints.bleed, plate.plate_spread], [printed.key, drawn.key], compute)
+    return stage(store, _plate, plate.plate_spread, printed)
 
 
-def _fine(
-    store: ResultStore, read: Keyed[Picture], artwork: Artwork, size: tuple[float, float], copies: int,
-    files: Callable[[str], bytes],
-) -> Raster | None:  # fmt: skip
-    """The used part of a drawing at the resolution it is printed in; None for pixels, and where what is there will
-    do. copies: bleed may make a picture of each."""
-    picture = read.value
+def _plate(spread: float, printed: PrintResult) -> tuple[Region, ...]:
+    area = printed.area.union(printed.bled)
+    grown = area.buffer(spread) if spread else area
+    return tuple(refit_polygon(part) for part in polygons(grown))
+
+
+@dataclass(frozen=True)
+class Finer:
+    """A drawing's picture, so many pixels along its longer side. name: of its file."""
+
+    name: str
+    longer: int | None
+
+
+def _longer(picture: Picture, framing: Framing, size: tuple[float, float], copies: int) -> int | None:
+    """How many pixels a drawing's picture must have along its longer side to be printed; None for pixels, and where
+    what is there will do. copies: bleed may make a picture of each."""
     if picture.drawing is None:
         return None
-    framing = framing_of(artwork)
     there = picture.raster
     wanted = size[0] / MM_PER_INCH * PRINT_PPI / framing.raster(there).width
     grow = min(wanted, (MOST_PX / copies / (there.width * there.height)) ** 0.5)
-    if grow < WORTH:
-        return None
-    longer = round(grow * max(there.width, there.height))
+    return None if grow < WORTH else round(grow * max(there.width, there.height))
 
-    def compute() -> Raster | None:
-        return finer_look(files(artwork.file), artwork.name, picture, longer)
 
-    finer = run_stage(store, "fine", [longer], [read.key], compute).value
-    return None if finer is None else framing.raster(finer)
+def _fine(by: Finer, picture: Picture, content: bytes) -> Raster | None:
+    assert by.longer is not None
+    return finer_look(content, by.name, picture, by.longer)
+
+
+def _no_finer(_: None) -> Raster | None:
+    return None
 
 
 def _recoloured(artwork: Artwork) -> bool:
@@ -391,36 +481,23 @@ def _where_bled(made: PrintedPicture, zone: BaseGeometry, before: NDArray[np.uin
     return pictures
 
 
-def _whole_page(
-    store: ResultStore, read: Keyed[Picture], artwork: Artwork, files: Callable[[str], bytes]
-) -> tuple[bytes, Raster | None] | None:
-    """A client's page alone, and how it looks; None where the artwork is no page of a PDF."""
-
-    def compute() -> tuple[bytes, Raster | None] | None:
-        found = client_page(files(artwork.file), artwork.name, artwork.part)
-        if found is None:
-            return None
-        content = page_alone(*found)
-        return content, page_look(content, 1)
-
-    return run_stage(store, "page", [artwork.name, artwork.part], [read.key], compute).value
+def _page_alone(named: tuple[str, str], content: bytes) -> tuple[bytes, Raster | None] | None:
+    """A client's page alone, and how it looks; None where a part of a named file is no page of a PDF."""
+    found = client_page(content, *named)
+    if found is None:
+        return None
+    page = page_alone(*found)
+    return page, page_look(page, 1)
 
 
-def _pages(
-    plain: PrintedPicture,
-    page: tuple[bytes, Raster | None],
-    picture: Picture,
-    artwork: Artwork,
-    clip: BaseGeometry | None,
-) -> list[PrintedPage]:
+def _pages(plain: PrintedPicture, page: WholePage, framing: Framing, clip: BaseGeometry | None) -> list[PrintedPage]:
     """A client's page at each place of an artwork's pixels, within ``clip`` and what the artwork is cropped to."""
-    assert picture.drawing is not None
-    whole = picture.drawing.drawing
-    framed = Affine.scale(1 / whole.width, 1 / whole.height).then(framing_of(artwork).affine())
+    assert page.came.drawing is not None
+    whole = page.came.drawing.drawing
+    framed = Affine.scale(1 / whole.width, 1 / whole.height).then(framing.affine())
     framed = framed.then(Affine.scale(plain.width, plain.height))
-    content, look = page
-    if look is not None:
-        plain = replace(plain, raster=framing_of(artwork).raster(look))
+    if page.look is not None:
+        plain = replace(plain, raster=framing.raster(page.look))
     made = []
     for place in plain.places:
         area = shapely.transform(shapely.box(0, 0, plain.width, plain.height), place.map)
@@ -433,27 +510,27 @@ def _pages(
         if regions:
             made.append(
                 PrintedPage(
-                    Raster(pixels), plain.width, plain.height, (place,), content, whole.width, whole.height, framed,
-                    regions,
+                    Raster(pixels), plain.width, plain.height, (place,), page.content, whole.width, whole.height,
+                    framed, regions,
                 )
             )  # fmt: skip
     return made
 
 
 def _left(
-    area: BaseGeometry, piece: Piece, element: Element, zone: BaseGeometry, composed: PieceResult
+    area: BaseGeometry, elements: Sequence[Element], element: Element, zone: BaseGeometry, composed: PieceResult
 ) -> BaseGeometry:
     """An area without what later elements cut out of it, or leave outside the common part."""
-    for taken, way in _takers(piece, element, zone, composed):
+    for taken, way in _takers(elements, element, zone, composed):
         area = area.difference(taken) if way == "cut out" else area.intersection(taken)
     return area
 
 
 def _takers(
-    piece: Piece, element: Element, zone: BaseGeometry, composed: PieceResult
+    elements: Sequence[Element], element: Element, zone: BaseGeometry, composed: PieceResult
 ) -> list[tuple[BaseGeometry, str]]:
     """What later elements take of an element, or leave of it, and in which way; bleed reaches over their edges."""
-    order = [own.id for own in piece.elements]
+    order = [own.id for own in elements]
     return [
         (one.area.difference(zone) if one.way == "cut out" else one.area.union(zone), one.way)
         for one in composed.composed.takers
@@ -486,11 +563,11 @@ def _at_edge(prints: Printed) -> float:
 
 
 def _without_taken(
-    picture: PrintedPicture, piece: Piece, element: Element, zone: BaseGeometry, composed: PieceResult
+    picture: PrintedPicture, elements: Sequence[Element], element: Element, zone: BaseGeometry, composed: PieceResult
 ) -> list[PrintedPicture]:
     """Pixels without what later elements cut out of them, or leave outside the common part; where bleed is printed, it
     reaches over the new edges as over all others."""
-    takers = _takers(piece, element, zone, composed)
+    takers = _takers(elements, element, zone, composed)
     if not takers:
         return [picture]
     made = []

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from nibble_core.artwork.enlarged import single_pixels
@@ -21,7 +20,8 @@ from nibble_core.formats.pixels import read_picture
 from nibble_core.formats.svg_reader import drawing_look, read_svg
 from nibble_core.graphics import Drawing, Raster
 from nibble_core.graphics.rendering import rendered
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage, stage_key
+from nibble_core.pipeline.client_files import client_file
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.ticket.artwork import Artwork
 
 MOST_PARTS = 60
@@ -184,27 +184,42 @@ def unit_of(artwork: Artwork) -> str | None:
     return None if artwork.unit == "as the file says" else artwork.unit
 
 
-def read_key(sha256: str, part: str, unit: str | None) -> str:
-    """The key under which a part of a file is kept."""
-    return stage_key("read", [sha256, part, unit], [])
+@dataclass(frozen=True)
+class Part:
+    """Which part of a file is read, and as what. name: its ending tells some kinds apart; unit: of a DXF's numbers,
+    where the file does not say."""
 
-
-def keep_read(store: ResultStore, sha256: str, picture: Picture, *, part: str = "", unit: str | None = None) -> None:
-    """Put a picture that was read elsewhere (in a guarded process) where ``read`` will find it."""
-    store.put(read_key(sha256, part, unit), picture)
-
-
-def kept_read(store: ResultStore, sha256: str, *, part: str = "", unit: str | None = None) -> bool:
-    """Whether ``read`` will find the picture without decoding it."""
-    return store.get(read_key(sha256, part, unit)) is not None
+    name: str
+    part: str
+    unit: str | None
 
 
 def read(
-    store: ResultStore, sha256: str, content: Callable[[], bytes], name: str, *, part: str = "", unit: str | None = None
+    store: ResultStore, file: Keyed[bytes], name: str, *, part: str = "", unit: str | None = None
 ) -> Keyed[Picture]:
-    """The picture of a file named by its SHA-256; its bytes are asked for only when needed."""
+    """The picture of a file; its bytes are asked for only when needed."""
+    return stage(store, _inspected, Part(name, part, unit), file)
 
-    def compute() -> Picture:
-        return inspect(content(), name, part=part, unit=unit)
 
-    return run_stage(store, "read", [sha256, part, unit], [], compute)
+def _inspected(by: Part, content: bytes) -> Picture:
+    return inspect(content, by.name, part=by.part, unit=by.unit)
+
+
+def kept_read(store: ResultStore, sha256: str, name: str, *, part: str = "", unit: str | None = None) -> bool:
+    """Whether ``read`` will find the picture without decoding it."""
+    return store.get(_key(sha256, name, part, unit)) is not None
+
+
+def keep_read(
+    store: ResultStore, sha256: str, name: str, picture: Picture, *, part: str = "", unit: str | None = None
+) -> None:
+    """Put a picture that was read elsewhere (in a guarded process) where ``read`` will find it."""
+    store.put(_key(sha256, name, part, unit), picture)
+
+
+def _key(sha256: str, name: str, part: str, unit: str | None) -> str:
+    return derived(_inspected, Part(name, part, unit), client_file(sha256, _not_here)).key
+
+
+def _not_here(sha256: str) -> bytes:
+    raise FileNotFoundError(sha256)

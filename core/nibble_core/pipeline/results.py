@@ -20,6 +20,7 @@ from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.sheet import LaidSheet, Near, Panel, Seam
+from nibble_core.toolpaths.program import Program
 
 
 @dataclass
@@ -48,8 +49,8 @@ class Work:
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
     borders: dict[str, Keyed[Bundle]] = field(default_factory=dict)
     """Weed borders of sheets that have one, in the sheet's coordinates."""
-    footprints: dict[str, BaseGeometry] = field(default_factory=dict)
-    """All that a copy of a layer fills, once it was asked for; see ``sheets.footprint``."""
+    footprints: dict[str, Keyed[BaseGeometry]] = field(default_factory=dict)
+    """All that a copy of a layer fills; see ``footprints``."""
     panels: dict[str, list[Panel]] = field(default_factory=dict)
     """Of each laid sheet, from left to right: one where it is made whole."""
     seams: dict[str, list[Seam]] = field(default_factory=dict)
@@ -68,6 +69,8 @@ class Work:
     """What a beam follows on each layer of a sheet, where its machine has one."""
     beams: dict[str, Keyed[BeamRun]] = field(default_factory=dict)
     """Every move of it, where its settings tell power and speed."""
+    programs: dict[tuple[str, str], Keyed[Program]] = field(default_factory=dict)
+    """What the machine of a sheet does, by sheet and way of sharing, once it was asked for; see ``keyed_program``."""
     problems: list[Problem] = field(default_factory=list)
 
     def require_whole(self) -> None:

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterable, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import CannotMake, DoesNotFit, NothingToCut
-from nibble_core.geometry import Affine, Bundle, Path, Points, Region
-from nibble_core.geometry.regions import courses, polygons
-from nibble_core.pipeline.lines import edge_line
+from nibble_core.geometry import Affine, Box, Bundle, Path, Points, Region
+from nibble_core.pipeline.beam_results import BeamLines
+from nibble_core.pipeline.footprints import footprint
+from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.notes import setting
 from nibble_core.pipeline.results import Problem, Work
-from nibble_core.pipeline.store import ResultStore, run_stage
-from nibble_core.processes import PROCESSES
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.sheet import (
     TURNS,
     LaidSheet,
@@ -50,7 +50,7 @@ from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import to_plain
 from nibble_core.ticket.ids import free_ids
 from nibble_core.ticket.line import AreaFill
-from nibble_core.ticket.model import Layer, Placed, Sheet, Ticket
+from nibble_core.ticket.model import Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process, shared
 from nibble_core.toolpaths.leads import lead_room
 
@@ -60,6 +60,8 @@ ONE_SHEET = "one sheet"
 WIDEST = 20_000.0  # mm, of work that is parted into panels
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
 EACH_ITS_OWN = "each on its own"
+Followed = dict[str, tuple[Definition, ...]]
+"""What is followed on a copy of each layer."""
 
 
 def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -71,35 +73,54 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         _lay_behind(ticket, sheet, store, work)
         return
     within, count = _room(ticket, sheet)
-    full = sheet.amount == "a full sheet"
-    true = sheet.arrangement != "a grid"
-    by_hand = sheet.arrangement == "as placed"
+    by = LayingOut(
+        sheet.arrangement, within, tuple(part[:3] for part in _parts(ticket, sheet, work)),
+        sheet.amount == "a full sheet", sheet.placed, sheet.runs, count, sheet.mark_diameter, sheet.mark_shape,
+        sheet.mark_every, keyed(sheet), 0.0 if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet),
+        _plate(ticket, sheet), sheet.stock.mirrored,
+    )  # fmt: skip
+    shapes = [] if sheet.arrangement == "a grid" else [work.footprints[layer] for layer in held]
+    work.sheets[sheet.id] = stage(store, _laid, by, *shapes)
 
-    def laid() -> LaidSheet:
-        parts = [] if by_hand else _parts(ticket, sheet, work, shapes=true)
-        if sheet.arrangement == "a grid":
-            made = grid(parts, within, full=full)
-        elif sheet.arrangement == "interlocked pairs":
-            made = interlocked(parts, within, full=full)
-        else:
-            copies = [placement(one) for one in sheet.placed]
-            made = replace(as_placed(copies, _hulls(ticket, sheet, work), within), times=sheet.runs)
-        made = marked(
-            made, count, sheet.mark_diameter, shape=sheet.mark_shape, every=sheet.mark_every, keyed=keyed(sheet)
-        )
-        if sheet.cross_cut != NO_CROSS_CUT:  # it goes across all of the roll
-            made = replace(made, width=max(made.width, usable_width(sheet)))
-        if plate is not None:
-            made = made.on_plate(*plate, moved=not by_hand)
-        return made.mirrored() if sheet.stock.mirrored else made
 
-    wanted = [part[:3] for part in _parts(ticket, sheet, work, shapes=False)]
-    by = [within, count, wanted, full, sheet.arrangement, sheet.placed, sheet.stock.mirrored]
-    plate = _plate(ticket, sheet)
-    by += [plate, sheet.mark_diameter, sheet.mark_shape, sheet.mark_every, sheet.mark_key, sheet.runs]
-    by += [None if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet)]
-    inputs = keys_of(held, work) if true else []
-    work.sheets[sheet.id] = run_stage(store, "lay out", by, inputs, laid)
+@dataclass(frozen=True)
+class LayingOut:
+    """What a laid sheet depends on, beside the true shapes of its layers. wanted: of each layer its box and how many
+    copies. width: mm that it has at least. plate: width, length and corner of a board that it lies on."""
+
+    arrangement: str
+    within: Room
+    wanted: tuple[tuple[str, Box, int], ...]
+    full: bool
+    placed: tuple[Placed, ...]
+    runs: int
+    marks: int
+    mark_diameter: float
+    mark_shape: str
+    mark_every: float
+    keyed: bool
+    width: float
+    plate: tuple[float, float, str] | None
+    mirrored: bool
+
+
+def _laid(by: LayingOut, *shapes: BaseGeometry) -> LaidSheet:
+    """shapes: of the layers that are wanted, where they are not laid by their boxes."""
+    by_hand = by.arrangement == "as placed"
+    if by_hand:
+        hulls = {layer: hull(shape) for (layer, _, _), shape in zip(by.wanted, shapes, strict=True)}
+        copies = [placement(one) for one in by.placed]
+        made = replace(as_placed(copies, hulls, by.within), times=by.runs)
+    elif by.arrangement == "interlocked pairs":
+        parts = [Part(*wanted, shape) for wanted, shape in zip(by.wanted, shapes, strict=True)]
+        made = interlocked(parts, by.within, full=by.full)
+    else:
+        made = grid([Part(*wanted) for wanted in by.wanted], by.within, full=by.full)
+    made = marked(made, by.marks, by.mark_diameter, shape=by.mark_shape, every=by.mark_every, keyed=by.keyed)
+    made = replace(made, width=max(made.width, by.width))  # a cross-cut goes across all of the roll
+    if by.plate is not None:
+        made = made.on_plate(*by.plate, moved=not by_hand)
+    return made.mirrored() if by.mirrored else made
 
 
 def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -115,11 +136,13 @@ def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) ->
         piece = ticket.piece_of_layer(one.layer).id
         if piece in own:
             over[one.layer] = own.pop(piece)
-    laid = work.sheets[first.id]
-    by = [sorted(over.items()), sheet.turned]
-    work.sheets[sheet.id] = run_stage(
-        store, "lay behind", by, [laid.key], lambda: laid.value.behind(over, sheet.turned)
-    )
+    behind = tuple(sorted(over.items())), sheet.turned
+    work.sheets[sheet.id] = stage(store, _laid_behind, behind, work.sheets[first.id])
+
+
+def _laid_behind(by: tuple[tuple[tuple[str, str], ...], str], first: LaidSheet) -> LaidSheet:
+    over, turned = by
+    return first.behind(dict(over), turned)
 
 
 def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tuple[list[Placed], int, float]:
@@ -129,7 +152,7 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
     if not all(one.layer in work.layers for one in sheet.holds):
         raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
     within, _ = _room(ticket, sheet)
-    parts = _parts(ticket, sheet, work, shapes=True)
+    parts = _true_parts(ticket, sheet, work)
     stay = [one for one in sheet.placed if one.locked] if sheet.arrangement == "as placed" else []
     full = sheet.amount == "a full sheet"
     if sheet.together == "one of each together" and len(parts) > 1 and not stay:
@@ -156,8 +179,8 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
     within, _ = _room(ticket, sheet)
     locked = [placement(one) for one in sheet.placed]
     free = free_ids("n", sheet.placed)
-    shape = footprint(ticket.layer(layer), work)
-    laid = [at_place(footprint(ticket.layer(one.layer), work), one.at) for one in locked]
+    shape = footprint(layer, work)
+    laid = [at_place(footprint(one.layer, work), one.at) for one in locked]
     length = work.sheets[sheet.id].value.height if sheet.id in work.sheets else within.length
     alike = [one.at for one in locked if one.layer == layer]
     for lowest in (length, within.length):  # a hole before a longer sheet
@@ -166,9 +189,7 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
             return replace(_placed(next(free), hole), by="hand")
     counts = Counter([layer, *(one.layer for one in locked)])
     parts = [
-        part._replace(quantity=counts[part.layer])
-        for part in _parts(ticket, sheet, work, shapes=True)
-        if part.layer in counts
+        part._replace(quantity=counts[part.layer]) for part in _true_parts(ticket, sheet, work) if part.layer in counts
     ]
     found, runs = nest(parts, within, turns=sheet.turns, locked=locked, limits=Limits(0.0))
     if runs > 1 or len(found.placements) != len(locked) + 1:
@@ -181,32 +202,49 @@ def _require_first_side(sheet: Sheet) -> None:
         raise CannotMake("The copies of a second side lie behind those of the first.", "Nest the first side.")
 
 
-def add_weeds(sheet: Sheet, ticket: Ticket, work: Work, store: ResultStore) -> None:
+def add_weeds(sheet: Sheet, work: Work, store: ResultStore) -> None:
     """Adds the weed border and the weed lines of a laid sheet to the work."""
     if sheet.id not in work.sheets:
         return
     laid = work.sheets[sheet.id]
-    keys = [laid.key, *keys_of(laid.value.layers, work)]
-
-    def border() -> Bundle:
-        shapes = {layer: footprint(ticket.layer(layer), work) for layer in laid.value.layers}
-        if sheet.border == "a weed border along each":
-            put = {layer: [p.at for p in laid.value.placements if p.layer == layer] for layer in shapes}
-            return border_along_each([(shapes[layer], put[layer]) for layer in shapes], sheet.border_distance)
-        copies = [at_place(shapely.box(*shapes[layer].bounds), at) for layer, at in laid.value.placements]
-        way = border_round_all if sheet.border == "a weed border round all" else border_round_each
-        return way(copies, sheet.border_distance)
-
-    def lines() -> Bundle:
-        copies = copies_of(ticket, laid.value, work)
-        return weed_lines(waste_of(sheet, work), copies, sheet.weed_size, sheet.weed_clear)
-
+    layers = tuple(laid.value.layers)
+    shapes = [work.footprints[layer] for layer in layers]
     if sheet.border != NO_BORDER:
-        by = [sheet.border, sheet.border_distance]
-        work.borders[sheet.id] = run_stage(store, "weed border", by, keys, border)
+        work.borders[sheet.id] = stage(store, _border, (sheet.border, sheet.border_distance, layers), laid, *shapes)
     if sheet.weed_lines != NO_WEED_LINES:
-        keys += [work.borders[sheet.id].key] if sheet.id in work.borders else []
-        work.weeds[sheet.id] = run_stage(store, "weed lines", [sheet.weed_size, sheet.weed_clear], keys, lines)
+        waste = derived(_waste, None, laid, _border_of(sheet, work))
+        work.weeds[sheet.id] = stage(store, _weeds, (sheet.weed_size, sheet.weed_clear, layers), laid, waste, *shapes)
+
+
+def _border(by: tuple[str, float, tuple[str, ...]], laid: LaidSheet, *shapes: BaseGeometry) -> Bundle:
+    """by: the kind of border, its distance, and the layers whose shapes these are."""
+    kind, distance, layers = by
+    own = dict(zip(layers, shapes, strict=True))
+    if kind == "a weed border along each":
+        put = {layer: [p.at for p in laid.placements if p.layer == layer] for layer in own}
+        return border_along_each([(own[layer], put[layer]) for layer in own], distance)
+    copies = [at_place(shapely.box(*own[layer].bounds), at) for layer, at in laid.placements]
+    way = border_round_all if kind == "a weed border round all" else border_round_each
+    return way(copies, distance)
+
+
+def _weeds(
+    by: tuple[float, float, tuple[str, ...]], laid: LaidSheet, waste: BaseGeometry, *shapes: BaseGeometry
+) -> Bundle:  # fmt: skip
+    size, clear, layers = by
+    return weed_lines(waste, _copies(layers, laid, *shapes), size, clear)
+
+
+def _border_of(sheet: Sheet, work: Work) -> Keyed[Bundle]:
+    return work.borders.get(sheet.id) or derived(_no_lines, None)
+
+
+def _weeds_of(sheet: Sheet, work: Work) -> Keyed[Bundle]:
+    return work.weeds.get(sheet.id) or derived(_no_lines, None)
+
+
+def _no_lines(_: None) -> Bundle:
+    return Bundle.of(())
 
 
 def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -214,17 +252,16 @@ def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work
     when one lies on another."""
     if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
         return
-    laid = work.sheets[sheet.id]
-
-    def near() -> list[Near]:
-        return too_near(copies_of(ticket, laid.value, work), spacing_of(sheet) - ROUNDED)
-
-    keys = [laid.key, *keys_of(laid.value.layers, work)]
-    work.crowded[sheet.id] = run_stage(store, "distances", [spacing_of(sheet)], keys, near).value
+    copies = keyed_copies(work.sheets[sheet.id], work)
+    work.crowded[sheet.id] = stage(store, _crowded, spacing_of(sheet), copies).value
     over = sum(one.apart == 0 for one in work.crowded[sheet.id])
     if over:
         pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
         raise CannotMake(f"{pairs} on each other: both would be cut through.", "Move them apart, or nest them again.")
+
+
+def _crowded(spacing: float, copies: list[BaseGeometry]) -> list[Near]:
+    return too_near(copies, spacing - ROUNDED)
 
 
 def check_edges(ticket: Ticket, sheet: Sheet, work: Work) -> None:
@@ -233,7 +270,7 @@ def check_edges(ticket: Ticket, sheet: Sheet, work: Work) -> None:
     if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
         return
     within, _ = _room(ticket, sheet)
-    found = beyond([placement(one) for one in sheet.placed], _hulls(ticket, sheet, work), within)
+    found = beyond([placement(one) for one in sheet.placed], _hulls(sheet, work), within)
     if not found:
         return
     work.beyond[sheet.id] = [sheet.placed[one.number].id for one in found]
@@ -253,16 +290,15 @@ def check_edges(ticket: Ticket, sheet: Sheet, work: Work) -> None:
     work.problems.append(Problem("sheet", here, error, mends))
 
 
-def _hulls(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Points]:
+def _hulls(sheet: Sheet, work: Work) -> dict[str, Points]:
     """The convex hull of what a copy of each layer of a sheet fills."""
-    return {one.layer: hull(footprint(ticket.layer(one.layer), work)) for one in sheet.holds}
+    return {one.layer: hull(footprint(one.layer, work)) for one in sheet.holds}
 
 
-def waste_of(sheet: Sheet, work: Work) -> BaseGeometry:
+def _waste(_: None, laid: LaidSheet, border: Bundle) -> BaseGeometry:
     """What is peeled: what lies within the weed border, or within the marks where there is none."""
-    if sheet.id in work.borders:
-        return shapely.union_all([Region(ring).polygon() for ring in work.borders[sheet.id].value])
-    laid = work.sheets[sheet.id].value
+    if len(border):
+        return shapely.union_all([Region(ring).polygon() for ring in border])
     inner = laid.marks.diameter + 1.0 if laid.marks.places else 0.0
     return shapely.box(inner, inner, laid.width - inner, laid.height - inner)
 
@@ -279,34 +315,20 @@ def waste_share(work: Work, sheet: str) -> float | None:
     return 1 - used / (laid.used_width * laid.used_height)
 
 
-def copies_of(ticket: Ticket, laid: LaidSheet, work: Work) -> list[BaseGeometry]:
+def copies_of(laid: LaidSheet, work: Work) -> list[BaseGeometry]:
     """What each copy of a laid sheet fills, in its order."""
-    return [at_place(footprint(ticket.layer(layer), work), at) for layer, at in laid.placements]
+    return [at_place(footprint(layer, work), at) for layer, at in laid.placements]
 
 
-def keys_of(layers: Iterable[str], work: Work) -> list[str]:
-    """Of all that the footprints of some layers depend on."""
-    return [key for layer in layers for key in (work.layers[layer].key, work.prints[layer].key)]
+def keyed_copies(laid: Keyed[LaidSheet], work: Work) -> Keyed[list[BaseGeometry]]:
+    """The same, with the key of all it depends on."""
+    layers = tuple(laid.value.layers)
+    return derived(_copies, layers, laid, *(work.footprints[layer] for layer in layers))
 
 
-def footprint(layer: Layer, work: Work) -> BaseGeometry:
-    """All that a copy fills: what its lines enclose and run along, its print with its bleed, its alignment marks. It is
-    worked out once."""
-    if layer.id not in work.footprints:
-        work.footprints[layer.id] = _footprint(layer, work)
-    return work.footprints[layer.id]
-
-
-def _footprint(layer: Layer, work: Work) -> BaseGeometry:
-    drawn, printed = work.layers[layer.id].value, work.prints[layer.id].value
-    sent = [line for line in drawn.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
-    areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
-    for line in sent:
-        if not line.regions and len(line.paths):
-            areas.append(shapely.union_all(courses(line.paths, 0.01)).buffer(0.05))
-    areas += [drawn.shown, printed.area.buffer(printed.grain), printed.bled, *(mark.polygon() for mark in drawn.marks)]
-    whole = shapely.union_all([area for area in areas if not area.is_empty])
-    return shapely.union_all([shapely.Polygon(part.exterior) for part in polygons(whole)]).simplify(0.02)
+def _copies(layers: tuple[str, ...], laid: LaidSheet, *shapes: BaseGeometry) -> list[BaseGeometry]:
+    own = dict(zip(layers, shapes, strict=True))
+    return [at_place(own[layer], at) for layer, at in laid.placements]
 
 
 def caption_of(sheet: Sheet, ticket: Ticket, laid: LaidSheet, part: str = "") -> tuple[Region, ...]:
@@ -326,29 +348,57 @@ def caption_of(sheet: Sheet, ticket: Ticket, laid: LaidSheet, part: str = "") ->
 
 def program_of(sheet: Sheet, work: Work) -> Program:
     """What the sheet's machine does, in order. Raises CannotMake for a process that has no order."""
-    program = each_by_itself(sheet, work)
-    return program if sheet.shared == EACH_ITS_OWN else shared(program)
+    return keyed_program(sheet, work, sheet.shared).value
 
 
 def each_by_itself(sheet: Sheet, work: Work) -> Program:
     """The program that cuts round every copy, also where it touches another."""
-    laid = work.sheets[sheet.id].value
-    if sheet.id in work.burnt:
-        return by_process(laid, work.burnt[sheet.id].value.definitions, own_lines(sheet, work))
-    return by_process(
-        laid, {layer: work.layers[layer].value.definitions for layer in laid.layers}, own_lines(sheet, work)
-    )
+    return keyed_program(sheet, work, EACH_ITS_OWN).value
+
+
+def keyed_program(sheet: Sheet, work: Work, sharing: str) -> Keyed[Program]:
+    """What the machine of a laid sheet does, worked out once for all who ask. sharing: whether what copies have in
+    common is cut once."""
+    if (sheet.id, sharing) not in work.programs:
+        laid = work.sheets[sheet.id]
+        layers = tuple(laid.value.layers)
+        made = work.burnt.get(sheet.id)
+        followed = (
+            derived(_burnt_definitions, None, made) if made
+            else derived(_drawn_definitions, layers, *(work.layers[layer] for layer in layers))
+        )  # fmt: skip
+        once = derived(_once, sheet.cross_cut, laid, _border_of(sheet, work), _weeds_of(sheet, work))
+        work.programs[sheet.id, sharing] = derived(_program, sharing, laid, followed, once)
+    return work.programs[sheet.id, sharing]
 
 
 def own_lines(sheet: Sheet, work: Work) -> list[Definition]:
     """What is run once on a sheet, in its own coordinates: cuts in the waste, and the one that frees it."""
-    own = [(name, WEEDS, some[sheet.id].value) for name, some in (("border", work.borders), ("weeds", work.weeds))
-           if sheet.id in some and len(some[sheet.id].value)]  # fmt: skip
-    if sheet.cross_cut != NO_CROSS_CUT and sheet.id in work.sheets:
-        laid = work.sheets[sheet.id].value
+    if sheet.id not in work.sheets:
+        return []
+    return _once(sheet.cross_cut, work.sheets[sheet.id].value, _border_of(sheet, work).value,
+                 _weeds_of(sheet, work).value)  # fmt: skip
+
+
+def _drawn_definitions(layers: tuple[str, ...], *drawn: LayerResult) -> Followed:
+    return {layer: one.definitions for layer, one in zip(layers, drawn, strict=True)}
+
+
+def _burnt_definitions(_: None, made: BeamLines) -> Followed:
+    return made.definitions
+
+
+def _once(cross_cut: str, laid: LaidSheet, border: Bundle, weeds: Bundle) -> list[Definition]:
+    own = [(name, WEEDS, some) for name, some in (("border", border), ("weeds", weeds)) if len(some)]
+    if cross_cut != NO_CROSS_CUT:
         across = Path.polygon([(0.0, laid.height), (laid.width, laid.height)], closed=False)
         own.append(("cross", FREES, Bundle.of([across])))
     return [Definition(*one) for one in own]
+
+
+def _program(sharing: str, laid: LaidSheet, followed: Followed, once: list[Definition]) -> Program:
+    program = by_process(laid, followed, once)
+    return program if sharing == EACH_ITS_OWN else shared(program)
 
 
 def placement(one: Placed) -> Placement:
@@ -413,16 +463,18 @@ def _run_up(ticket: Ticket, sheet: Sheet) -> float:
     return sheet.setting("engrave").overscan if filled and sheet.machine.burns else 0.0
 
 
-def _parts(ticket: Ticket, sheet: Sheet, work: Work, *, shapes: bool) -> list[Part]:
-    """The layers of a sheet with the copies that are wanted, spares and all. shapes: with their true ones."""
+def _parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
+    """The layers of a sheet, by their boxes, with the copies that are wanted, spares and all."""
     spares = 0 if sheet.amount == "a full sheet" else sheet.spares
     return [
-        Part(
-            one.layer, work.layers[one.layer].value.box, ticket.wanted_on(sheet, one.layer) + spares,
-            footprint(ticket.layer(one.layer), work) if shapes else None,
-        )
+        Part(one.layer, work.layers[one.layer].value.box, ticket.wanted_on(sheet, one.layer) + spares)
         for one in sheet.holds
-    ]  # fmt: skip
+    ]
+
+
+def _true_parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
+    """The same with their true shapes."""
+    return [part._replace(shape=footprint(part.layer, work)) for part in _parts(ticket, sheet, work)]
 
 
 def minutes_of(sheet: Sheet, work: Work) -> float | None:

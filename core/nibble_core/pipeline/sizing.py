@@ -9,10 +9,12 @@ from typing import Literal
 
 from nibble_core.errors import InvalidTicket, NothingToTrace
 from nibble_core.geometry import Affine, Box
-from nibble_core.pipeline.compose import Files, compose_piece
+from nibble_core.pipeline.client_files import Sources
+from nibble_core.pipeline.compose import compose_piece
 from nibble_core.pipeline.lines import LayerResult, draw_lines
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.store import Keyed, MemoryStore
+from nibble_core.pipeline.store import MemoryStore, derived
+from nibble_core.pipeline.trace import TraceResult
 from nibble_core.ticket import Change
 from nibble_core.ticket.model import Piece, Ticket
 
@@ -24,14 +26,20 @@ MOST_TRIED = 3  # widths that are traced anew
 
 
 def sized_to(
-    ticket: Ticket, artwork: str, what: What, side: Side, wanted: float, work_of: Callable[[Ticket], Work], files: Files
+    ticket: Ticket,
+    artwork: str,
+    what: What,
+    side: Side,
+    wanted: float,
+    work_of: Callable[[Ticket], Work],
+    sources: Sources,
 ) -> tuple[Change, ...]:
     """Changes of the width, after which the subject (the shapes that are kept of the artwork) or the first piece that
     holds it measures ``wanted`` mm on a side.
 
     Distances of lines stay as they are, so that a piece does not grow in step with its artwork: the width is found by
     the secant rule, on the trace that is there, scaled; then it is traced at that width, and corrected by what little
-    it is off. files: bytes by SHA-256. Raises InvalidTicket where no width does, and NothingToTrace where there is
+    it is off. Raises InvalidTicket where no width does, and NothingToTrace where there is
     nothing to measure.
     """
     if not (math.isfinite(wanted) and 1 <= wanted <= 20_000):
@@ -48,7 +56,7 @@ def sized_to(
     def estimated(width: float) -> float:
         if not 1 <= width <= 20_000:
             raise cannot
-        return _scaled(now, ticket, artwork, what, side, width / first, files)
+        return _scaled(now, ticket, artwork, what, side, width / first, sources)
 
     aim, width = wanted, first
     for _ in range(MOST_TRIED):
@@ -85,19 +93,23 @@ def _solved(
 
 
 def _scaled(
-    work: Work, ticket: Ticket, artwork: str, what: What, side: Side, factor: float, files: Files
+    work: Work, ticket: Ticket, artwork: str, what: What, side: Side, factor: float, sources: Sources
 ) -> float:  # fmt: skip
     """What is measured where the trace that is there is scaled: without tracing anew, printing or checking."""
     if what == "subject" or artwork not in work.traces:
         return factor * _measured(work, ticket, artwork, what, side)
-    known, store = work.traces[artwork], MemoryStore()
-    grown = tuple(replace(one, shape=one.shape.mapped(Affine.scale(factor))) for one in known.value.shapes)
-    scaled = Keyed(f"{known.key} scaled", replace(known.value, shapes=grown))
+    store = MemoryStore()
+    scaled = derived(_scaled_trace, factor, work.traces[artwork])
     piece = _piece_of(ticket, artwork)
     if piece is None:
         return 0.0
-    composed = compose_piece(store, piece, {**work.traces, artwork: scaled}, files)
+    composed = compose_piece(store, piece, {**work.traces, artwork: scaled}, sources)
     return _extent([draw_lines(store, piece, own, composed, preview=True).value for own in piece.layers], side)
+
+
+def _scaled_trace(factor: float, traced: TraceResult) -> TraceResult:
+    grown = tuple(replace(one, shape=one.shape.mapped(Affine.scale(factor))) for one in traced.shapes)
+    return replace(traced, shapes=grown)
 
 
 def _piece_of(ticket: Ticket, artwork: str) -> Piece | None:

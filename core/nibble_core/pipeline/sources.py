@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -38,26 +39,35 @@ from nibble_core.ticket.places import NEAR, Anchor, Chosen
 MOST_HOLES = 5000
 
 
-def shown_by(piece: Piece, layer: Layer, composed: PieceResult) -> MultiPolygon:
-    """What a layer holds of the piece, with what reaches under the layers above."""
+@dataclass(frozen=True)
+class Shows:
+    """What a layer holds of its piece: everything, or chosen colours or regions, and those of the layers above."""
+
+    shows: str
+    colours: tuple[Chosen, ...]
+    regions: tuple[Anchor, ...]
+    overlap: float = 0.0
+    above: tuple[Shows, ...] = ()
+
+
+def shows_of(piece: Piece, layer: Layer) -> Shows:
     if layer.shows == "everything":
+        return Shows(layer.shows, (), ())
+    higher = piece.layers[[own.id for own in piece.layers].index(layer.id) + 1 :]
+    above = tuple(Shows(one.shows, one.colours, one.regions) for one in higher)
+    return Shows(layer.shows, layer.colours, layer.regions, layer.overlap, above)
+
+
+def shown_by(shows: Shows, composed: PieceResult) -> MultiPolygon:
+    """What a layer holds of the piece, with what reaches under the layers above."""
+    if shows.shows == "everything":
         return composed.whole
-    above = [_chosen_area(one, composed) for one in _above(piece, layer)]
-    own = lower_layer(_chosen_area(layer, composed), shapely.union_all(above), layer.overlap)
+    above = [_chosen_area(one, composed) for one in shows.above]
+    own = lower_layer(_chosen_area(shows, composed), shapely.union_all(above), shows.overlap)
     return MultiPolygon(polygons(own))
 
 
-def shown_key(piece: Piece, layer: Layer) -> list[object]:
-    """The values of the ticket that ``shown_by`` depends on."""
-    above = [(one.shows, one.colours, one.regions) for one in _above(piece, layer)]
-    return [layer.shows, layer.overlap, layer.colours, layer.regions, *above]
-
-
-def _above(piece: Piece, layer: Layer) -> tuple[Layer, ...]:
-    return piece.layers[[own.id for own in piece.layers].index(layer.id) + 1 :]
-
-
-def _chosen_area(layer: Layer, composed: PieceResult) -> BaseGeometry:
+def _chosen_area(layer: Shows, composed: PieceResult) -> BaseGeometry:
     """What a layer's own colours or regions are seen to cover; nothing for one that holds everything."""
     if layer.shows == "chosen regions":
         return union(regions_at(composed, layer.regions))

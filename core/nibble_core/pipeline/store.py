@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from threading import Lock
-from typing import Any, Generic, Protocol, TypeVar, cast
+from types import FunctionType
+from typing import Any, Concatenate, Generic, Protocol, TypeVar, cast
 
 import nibble_core
 from nibble_core.ticket import fingerprint
 
+S = TypeVar("S")
 T = TypeVar("T")
 
 
@@ -53,12 +54,20 @@ class MemoryStore:
                 self._bytes -= self._results.popitem(last=False)[1][1]
 
 
-@dataclass(frozen=True, eq=False)
 class Keyed(Generic[T]):
-    """A result and the key it is kept under."""
+    """A result and the key it is kept under. ``value`` is worked out when it is first asked for, and may raise then."""
 
-    key: str
-    value: T
+    __slots__ = ("_made", "_make", "key")
+
+    def __init__(self, key: str, make: Callable[[], T]) -> None:
+        self.key, self._make = key, make
+        self._made: list[T] = []
+
+    @property
+    def value(self) -> T:
+        if not self._made:
+            self._made.append(self._make())
+        return self._made[0]
 
 
 @cache
@@ -70,22 +79,48 @@ def _code() -> str:
     return digest.hexdigest()
 
 
-def stage_key(stage: str, specification: Any, inputs: Sequence[str]) -> str:
-    """The fingerprint of everything a stage's result depends on."""
-    return fingerprint(stage, _code(), specification, list(inputs))
+def stage(
+    store: ResultStore, function: Callable[Concatenate[S, ...], T], specification: S, *inputs: Keyed[Any],
+    cancelled: Callable[[], bool] | None = None,
+) -> Keyed[T]:  # fmt: skip
+    """``function(specification, *values of the inputs)``, kept in the store, or what is kept there. The function sees
+    nothing else, so that the key, which is made of all it is given, cannot miss anything: it stands in a module and
+    closes over nothing. cancelled: given on to it where it can be cut short; whether it is makes no other result."""
+    made = later(store, function, specification, *inputs, cancelled=cancelled)
+    _ = made.value
+    return made
 
 
-def run_stage(
-    store: ResultStore,
-    stage: str,
-    specification: Any,
-    inputs: Sequence[str],
-    compute: Callable[[], T],
-) -> Keyed[T]:
-    """The stored result of a stage, or a fresh one. ``inputs``: keys of what it is computed from."""
-    key = stage_key(stage, specification, inputs)
-    found = store.get(key)
-    if found is None:
-        found = compute()
-        store.put(key, found)
-    return Keyed(key, cast(T, found))
+def later(
+    store: ResultStore, function: Callable[Concatenate[S, ...], T], specification: S, *inputs: Keyed[Any],
+    cancelled: Callable[[], bool] | None = None,
+) -> Keyed[T]:  # fmt: skip
+    """The same, worked out or looked for when its value is first asked for."""
+    fresh = derived(function, specification, *inputs, cancelled=cancelled)
+
+    def kept() -> T:
+        found = store.get(fresh.key)
+        if found is None:
+            found = fresh.value
+            store.put(fresh.key, found)
+        return cast(T, found)
+
+    return Keyed(fresh.key, kept)
+
+
+def derived(
+    function: Callable[Concatenate[S, ...], T], specification: S, *inputs: Keyed[Any],
+    cancelled: Callable[[], bool] | None = None,
+) -> Keyed[T]:  # fmt: skip
+    """The same, kept nowhere: for what is had quickly, or is large."""
+    _require_plain(function)
+    key = fingerprint(function.__module__, function.__qualname__, _code(), specification, [one.key for one in inputs])
+    more = {} if cancelled is None else {"cancelled": cancelled}
+    return Keyed(key, lambda: function(specification, *(one.value for one in inputs), **more))
+
+
+@cache
+def _require_plain(function: Callable[..., Any]) -> None:
+    """Raises TypeError for a function that could see more than its arguments."""
+    if not isinstance(function, FunctionType) or function.__closure__ or "<" in function.__qualname__:
+        raise TypeError(f"{function!r} is no plain function of a module: a key could miss what it closes over")

@@ -15,8 +15,8 @@ from nibble_core.graphics import Colour, Shape, colours_apart
 from nibble_core.graphics.filling import filled_regions
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
-from nibble_core.pipeline.store import Keyed, ResultStore, run_stage
-from nibble_core.pipeline.trace import TracedShape, TraceResult, find_shapes, in_mm
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
+from nibble_core.pipeline.trace import Found, Rules, TracedShape, TraceResult, find_shapes, in_mm
 from nibble_core.ticket.artwork import Artwork, TouchUp
 from nibble_core.tracing import editing
 
@@ -38,45 +38,44 @@ def trace(
 ) -> Keyed[TraceResult]:
     """Shapes of an artwork, dropped ones among them. ``size``: finished width and height, mm."""
     found = find_shapes(store, picture, cleaned, artwork, size[0], preview=preview, cancelled=cancelled)
-
-    def compute() -> TraceResult:
-        fit = found.value
-        facts = picture.value.facts
-        paper = facts.border_colour if facts.boxed and cleaned.value.way == "keep" else WHITE
-        own_ground = cleaned.value.way == "see-through" and cleaned.value.raster.is_see_through
-        shapes, counts = in_mm(fit, artwork, size, None if own_ground else paper)
-        shapes, lost = touched_up(shapes, artwork, size)
-        scale = size[0] / fit.unit
-        worst, mean = (None, None) if fit.deviation is None else (d * scale for d in fit.deviation)
-        places = () if preview else tuple(line * scale for line in fit.places)
-        return TraceResult(
-            size[0], size[1], tuple(shapes), fit.level, fit.suggested, worst, mean, lost, tuple(sorted(counts.items())),
-            fit.palette, places, fit.busy, fit.two_way,
-        )  # fmt: skip
-
-    trace = artwork.trace
-    by = [size, trace.smallest, trace.smallest_hole, trace.paper, trace.mode, *artwork.touch_ups]
-    return run_stage(store, "trace", [*by, preview], [found.key], compute)
+    facts, own = picture.value.facts, artwork.trace
+    paper = facts.border_colour if facts.boxed and cleaned.value.way == "keep" else WHITE
+    own_ground = cleaned.value.way == "see-through" and cleaned.value.raster.is_see_through
+    rules = Rules(
+        size, framing_of(artwork), own.mode, own.smallest, own.smallest_hole, own.paper, None if own_ground else paper,
+        artwork.touch_ups, preview,
+    )  # fmt: skip
+    return stage(store, _finished, rules, found)
 
 
-def touched_up(
-    shapes: Sequence[TracedShape], artwork: Artwork, size: tuple[float, float]
-) -> tuple[list[TracedShape], tuple[str, ...]]:
+def _finished(rules: Rules, fit: Found) -> TraceResult:
+    """A fit at its size, with the corrections by hand."""
+    shapes, counts = in_mm(fit, rules)
+    shapes, lost = touched_up(shapes, rules)
+    scale = rules.size[0] / fit.unit
+    worst, mean = (None, None) if fit.deviation is None else (d * scale for d in fit.deviation)
+    places = () if rules.preview else tuple(line * scale for line in fit.places)
+    return TraceResult(
+        *rules.size, tuple(shapes), fit.level, fit.suggested, worst, mean, lost, tuple(sorted(counts.items())),
+        fit.palette, places, fit.busy, fit.two_way,
+    )  # fmt: skip
+
+
+def touched_up(shapes: Sequence[TracedShape], rules: Rules) -> tuple[list[TracedShape], tuple[str, ...]]:
     """Shapes with the corrections by hand, in the order they were made, and the ids of those that found nothing.
 
     A correction finds the region that covers its place, of similar colour and half to twice its size.
     """
-    work = _Bench(list(shapes), artwork, size)
-    lost = [touch.id for touch in artwork.touch_ups if not work.apply(touch)]
+    work = _Bench(list(shapes), rules)
+    lost = [touch.id for touch in rules.touch_ups if not work.apply(touch)]
     return work.shapes, tuple(lost)
 
 
 class _Bench:
-    def __init__(self, shapes: list[TracedShape], artwork: Artwork, size: tuple[float, float]) -> None:
+    def __init__(self, shapes: list[TracedShape], rules: Rules) -> None:
         self.shapes = shapes
-        self._size = size
-        self._one_ink = artwork.trace.mode in ("two-tone", "outer")
-        self._framing = framing_of(artwork)
+        self._size, self._framing = rules.size, rules.framing
+        self._one_ink = rules.mode in ("two-tone", "outer")
         self._areas: list[shapely.Geometry] | None = None
 
     def apply(self, touch: TouchUp) -> bool:

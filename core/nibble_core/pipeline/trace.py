@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 
 import cv2
 import numpy as np
@@ -25,8 +24,8 @@ from nibble_core.graphics.filling import filled_regions
 from nibble_core.graphics.stroking import outlined, region_of
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
-from nibble_core.pipeline.store import Keyed, MemoryStore, ResultStore, run_stage, stage_key
-from nibble_core.ticket.artwork import Area, Artwork, Trace
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, later, stage
+from nibble_core.ticket.artwork import Area, Artwork, TouchUp, Trace
 from nibble_core.tracing import measured_noise, suggested_threshold, trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
@@ -122,6 +121,31 @@ class Found:
     two_way: TwoWay | None = None
 
 
+@dataclass(frozen=True)
+class Fit:
+    """What a fit depends on, beside its picture. trace: without the rules that are applied after it. tolerance: px."""
+
+    trace: Trace
+    tolerance: float | None
+    preview: bool
+
+
+@dataclass(frozen=True)
+class Within:
+    """Boxes that alone are traced, in the upright picture."""
+
+    areas: tuple[Area, ...]
+    framing: Framing
+
+
+@dataclass(frozen=True)
+class OwnPaths:
+    """How a client's own paths are taken."""
+
+    trace: Trace
+    framing: Framing
+
+
 def find_shapes(
     store: ResultStore,
     picture: Keyed[Picture],
@@ -133,42 +157,40 @@ def find_shapes(
     cancelled: Callable[[], bool],
 ) -> Keyed[Found]:
     """The fit alone, before rules and hands; it depends on the finished size only through lengths stated in mm."""
-    trace = artwork.trace
+    after = Trace()
+    trace = replace(
+        artwork.trace,
+        smallest=after.smallest,
+        smallest_hole=after.smallest_hole,
+        paper=after.paper,
+        overlap=after.overlap,
+        deviation=None,
+    )
     framing = framing_of(artwork)
-    if trace.areas and trace.mode != "paths":
-        key = stage_key("areas", [*trace.areas, framing], [cleaned.key])
-        cleaned = Keyed(key, replace(cleaned.value, raster=_only(cleaned.value.raster, trace.areas, framing)))
-    raster = cleaned.value.raster
-    mm_per_px = width / raster.width
-    tolerance = None if trace.deviation is None else trace.deviation / mm_per_px
-    by = [
-        trace.mode, trace.threshold, trace.lightest, trace.colours, list(trace.recolours), trace.corners, trace.smooth,
-        trace.edges, trace.strokes, trace.same_ink, tolerance, list(trace.areas),
-    ]  # fmt: skip
-
-    def compute() -> Found:
-        if trace.mode == "paths":
-            return _own_paths(picture.value, framing, trace)
-        if trace.mode == "colours":
-            own_ground = cleaned.value.way == "see-through" and raster.is_see_through
-            return _colours(raster, trace, tolerance, preview, cancelled, own_ground=own_ground)
-        if trace.mode == "centre-lines":
-            return _centre_lines(raster, trace, tolerance, preview, cancelled)
-        return _two_tone(store, cleaned, trace, tolerance, preview, cancelled)
-
-    inputs = [picture.key, cleaned.key] if trace.mode == "paths" else [cleaned.key]
-    return run_stage(store, "iso-preview" if preview else "iso", by, inputs, compute)
+    if trace.mode == "paths":
+        return stage(store, _own_paths, OwnPaths(trace, framing), picture)
+    deviation, px = artwork.trace.deviation, cleaned.value.raster.width
+    fit = Fit(trace, None if deviation is None else deviation * px / width, preview)
+    if trace.areas:
+        cleaned = derived(_only, Within(trace.areas, framing), cleaned)
+    if trace.mode == "colours":
+        return stage(store, _colours, fit, cleaned, cancelled=cancelled)
+    if trace.mode == "centre-lines":
+        return stage(store, _centre_lines, fit, cleaned, cancelled=cancelled)
+    noise = [later(store, _noise, (trace.mode, _is_filled(trace)), cleaned)] if preview else []
+    return stage(store, _two_tone, fit, cleaned, *noise, cancelled=cancelled)
 
 
-def _only(raster: Raster, areas: Sequence[Area], framing: Framing) -> Raster:
+def _only(within: Within, cleaned: Cleaned) -> Cleaned:
     """A picture that is see-through outside of some boxes."""
+    raster = cleaned.raster
     kept = np.zeros((raster.height, raster.width), bool)
-    for left, top, right, bottom in _boxes(areas, framing):
+    for left, top, right, bottom in _boxes(within.areas, within.framing):
         rows = slice(round(top * raster.height), round(bottom * raster.height))
         kept[rows, round(left * raster.width) : round(right * raster.width)] = True
     pixels = raster.pixels.copy()
     pixels[~kept, 3] = 0
-    return Raster(pixels)
+    return replace(cleaned, raster=Raster(pixels))
 
 
 def _boxes(areas: Sequence[Area], framing: Framing) -> list[tuple[float, float, float, float]]:
@@ -180,11 +202,20 @@ def _boxes(areas: Sequence[Area], framing: Framing) -> list[tuple[float, float, 
     return boxes
 
 
-def _two_tone(
-    store: ResultStore, cleaned: Keyed[Cleaned], trace: Trace, tolerance: float | None, preview: bool,
-    cancelled: Callable[[], bool],
-) -> Found:  # fmt: skip
-    raster = cleaned.value.raster
+def _is_filled(trace: Trace) -> bool:
+    """Whether outlines go round everything that the ink encloses."""
+    return trace.mode == "outer" or trace.edges == "outer edge"
+
+
+def _noise(by: tuple[str, bool], cleaned: Cleaned) -> float:
+    """Of a picture traced in a mode, filled or not: it takes as long to measure as the fit of a preview."""
+    mode, filled = by
+    grey, suggested = ink_field(cleaned.raster, mode)
+    return measured_noise(grey, suggested, filled=filled)
+
+
+def _two_tone(fit: Fit, cleaned: Cleaned, noise: float | None = None, *, cancelled: Callable[[], bool]) -> Found:
+    raster, trace, preview = cleaned.raster, fit.trace, fit.preview
     grey, suggested = ink_field(raster, trace.mode)
     level = suggested if trace.threshold is None or trace.mode == "outer" else trace.threshold
     field, at = grey, level
@@ -195,13 +226,9 @@ def _two_tone(
             )
         # the line where either threshold is passed is the line where the larger excess is nothing
         field, at = np.maximum(grey - level, trace.lightest - grey) + np.float32(0.5), 0.5
-    filled = trace.mode == "outer" or trace.edges == "outer edge"
-    noise = None
-    if preview:
-        measure = partial(measured_noise, grey, suggested, filled=filled)
-        noise = run_stage(store, "noise", [trace.mode, filled], [cleaned.key], measure).value
+    filled = _is_filled(trace)
     traced = trace_two_tone(
-        field, raster, level=at, tolerance=tolerance, filled=filled, polished=not preview, noise=noise,
+        field, raster, level=at, tolerance=fit.tolerance, filled=filled, polished=not preview, noise=noise,
         smoothing=MOST_SMOOTHING * trace.smooth, least_corner=LEAST_CORNERS[trace.corners], cancelled=cancelled,
     )  # fmt: skip
     _refuse_too_many(len(traced.regions))
@@ -229,16 +256,15 @@ def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return np.asarray((labels != labels[0, 0])[1:-1, 1:-1])
 
 
-def _colours(
-    raster: Raster, trace: Trace, tolerance: float | None, preview: bool, cancelled: Callable[[], bool],
-    *, own_ground: bool,
-) -> Found:  # fmt: skip
-    """``own_ground``: the picture came on clear ground, so that white in it is drawn, and the ground is none."""
+def _colours(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Found:
+    raster, trace, preview = cleaned.raster, fit.trace, fit.preview
+    # on clear ground white is drawn, and the ground is none
+    own_ground = cleaned.way == "see-through" and raster.is_see_through
     ground = _ground_for(raster) if own_ground else None
     if ground is not None:
         raster = Raster(np.dstack([raster.over(ground), np.full_like(raster.alpha, 255)]))
     traced = trace_colours(
-        raster, count=trace.colours, renamed={one.colour: one.to for one in trace.recolours}, tolerance=tolerance,
+        raster, count=trace.colours, renamed={one.colour: one.to for one in trace.recolours}, tolerance=fit.tolerance,
         polished=not preview, cancelled=cancelled,
     )  # fmt: skip
     shapes = tuple((Shape(region.region, region.colour), region.place) for region in traced.regions)
@@ -267,12 +293,11 @@ def _alike(one: Colour, other: Colour) -> bool:
     return colours_apart(one, other) <= PAPER_LEVELS
 
 
-def _centre_lines(
-    raster: Raster, trace: Trace, tolerance: float | None, preview: bool, cancelled: Callable[[], bool]
-) -> Found:
+def _centre_lines(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Found:
+    raster, trace, preview = cleaned.raster, fit.trace, fit.preview
     grey, suggested = ink_field(raster, trace.mode)
     level = suggested if trace.threshold is None else trace.threshold
-    traced = trace_centre_lines(grey, raster, level=level, tolerance=tolerance, cancelled=cancelled)
+    traced = trace_centre_lines(grey, raster, level=level, tolerance=fit.tolerance, cancelled=cancelled)
     shapes = tuple(
         (Stroke(one.path, one.width, one.colour, cap="round", join="round"), one.place) for one in traced.strokes
     )
@@ -283,7 +308,8 @@ def _centre_lines(
     return Found(shapes, raster.width, level, suggested, traced.deviation(), (), traced.middles, two_way=both)
 
 
-def _own_paths(picture: Picture, framing: Framing, trace: Trace) -> Found:
+def _own_paths(by: OwnPaths, picture: Picture) -> Found:
+    framing, trace = by.framing, by.trace
     if picture.drawing is None:
         raise NothingToTrace("This artwork is made of pixels: it has no paths.", "Choose another way to trace it.")
     drawing = framing.drawing(picture.drawing.drawing)
@@ -360,20 +386,33 @@ def _on(shape: Drawn) -> tuple[float, float]:
     return inside_place(rings[0], rings[1:])
 
 
-def in_mm(
-    found: Found, artwork: Artwork, size: tuple[float, float], paper: Colour | None
-) -> tuple[list[TracedShape], Counter[str]]:
+@dataclass(frozen=True)
+class Rules:
+    """What is done to a fit to make it the shapes of an artwork. size: finished width and height, mm. ground: the
+    colour of the paper, None on clear ground."""
+
+    size: tuple[float, float]
+    framing: Framing
+    mode: str
+    smallest: float
+    smallest_hole: float
+    paper: str
+    ground: Colour | None
+    touch_ups: tuple[TouchUp, ...]
+    preview: bool
+
+
+def in_mm(found: Found, rules: Rules) -> tuple[list[TracedShape], Counter[str]]:
     """The fit at the finished size, sound geometry only, with what rules leave out of it."""
-    trace, (width, height) = artwork.trace, size
+    width, height = rules.size
     scale = width / found.unit
     grow = Affine.scale(scale)
-    framing = framing_of(artwork)
     counts: Counter[str] = Counter()
     shapes: list[TracedShape] = []
-    specks = _specks([shape for shape, _ in found.shapes], grow, trace.smallest)
+    specks = _specks([shape for shape, _ in found.shapes], grow, rules.smallest)
     for source, (shape, place) in enumerate(found.shapes):
         at = (place[0] * scale, place[1] * scale)
-        x, y = framing.back(np.array([[at[0] / width, at[1] / height]]))[0].tolist()
+        x, y = rules.framing.back(np.array([[at[0] / width, at[1] / height]]))[0].tolist()
         drawn = shape.mapped(grow)
         if isinstance(drawn, Stroke):
             share = drawn.path.length() * max(drawn.width, 0.1) / (width * height)
@@ -383,13 +422,13 @@ def in_mm(
             share = min(max(specks[source] / (width * height), 0.0), 1.0)
             shapes.append(TracedShape(drawn, x, y, at, share, "small", source))
             continue
-        sound = mended(_without_small_holes(drawn.region, trace.smallest_hole))
+        sound = mended(_without_small_holes(drawn.region, rules.smallest_hole))
         counts.update(sound.counts)
         for region in sound.regions:
             share = min(max(region.area() / (width * height), 0.0), 1.0)
             shapes.append(TracedShape(replace(drawn, region=region), x, y, at, share, source=source))
-    left = [one if one.dropped else replace(one, dropped=_left_out(one, trace, size, paper)) for one in shapes]
-    if trace.mode == "paths" and trace.paper == "left out":
+    left = [one if one.dropped else replace(one, dropped=_left_out(one, rules)) for one in shapes]
+    if rules.mode == "paths" and rules.paper == "left out":
         for k in page_background([one.shape for one in left], width, height):
             left[k] = replace(left[k], dropped="paper")
     return left, counts
@@ -417,18 +456,19 @@ def _without_small_holes(region: Region, smallest: float) -> Region:
     return Region(region.outer, tuple(hole for hole in region.holes if _extent(hole.bounds()) >= smallest))
 
 
-def _left_out(one: TracedShape, trace: Trace, size: tuple[float, float], paper: Colour | None) -> str:
-    box = one.shape.bounds()
+def _left_out(one: TracedShape, rules: Rules) -> str:
+    box, size = one.shape.bounds(), rules.size
     if isinstance(one.shape, Stroke):
-        return "small" if _extent(box) < trace.smallest else ""
-    if _extent(box) < trace.smallest:
+        return "small" if _extent(box) < rules.smallest else ""
+    if _extent(box) < rules.smallest:
         return "small"
-    if trace.mode == "colours" and trace.paper == "left out" and paper is not None and _alike(one.shape.colour, paper):
+    paper = rules.ground if rules.mode == "colours" and rules.paper == "left out" else None
+    if paper is not None and _alike(one.shape.colour, paper):
         return "paper"
     edge = 0.004 * max(size)
     touches = (box.left < edge) + (box.top < edge) + (box.right > size[0] - edge) + (box.bottom > size[1] - edge)
     wide = box.width > FRAME_SHARE * size[0] and box.height > FRAME_SHARE * size[1]
-    return "frame" if trace.mode == "two-tone" and touches >= 3 and wide else ""
+    return "frame" if rules.mode == "two-tone" and touches >= 3 and wide else ""
 
 
 def traced_raster(
@@ -437,13 +477,9 @@ def traced_raster(
     """Everything found in a picture as it is, ``width`` mm wide, with no rule applied; and the fit itself, in pixels.
     ``tolerance``: largest deviation of smooth stretches, px."""
     never = lambda: False  # noqa: E731 - one-line local
-    if trace.mode == "colours":
-        found = _colours(raster, trace, tolerance, False, never, own_ground=raster.is_see_through)
-    elif trace.mode == "centre-lines":
-        found = _centre_lines(raster, trace, tolerance, False, never)
-    else:
-        cleaned = Keyed("", Cleaned(raster, "keep", 0.0))
-        found = _two_tone(MemoryStore(), cleaned, trace, tolerance, False, never)
+    trace_it = {"colours": _colours, "centre-lines": _centre_lines}.get(trace.mode, _two_tone)
+    cleaned = Cleaned(raster, "see-through" if raster.is_see_through else "keep", 0.0)
+    found = trace_it(Fit(trace, tolerance, preview=False), cleaned, cancelled=never)
     scale = width / raster.width
     grow = Affine.scale(scale)
     shapes = tuple(sound for shape, _ in found.shapes for sound in _sound(shape.mapped(grow)))

@@ -11,13 +11,13 @@ from nibble_core.geometry import Region
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape
 from nibble_core.pipeline.clean import clean
+from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import ResultStore
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import TraceResult
-from nibble_core.pipeline.work import Sources
 from nibble_core.ticket import Change, Ticket, apply
 from nibble_core.ticket.artwork import Artwork
 
@@ -115,9 +115,8 @@ def try_out(
     """What a setting gives, fitted in full; of a large picture from fewer of its pixels. Raises what the stages
     raise."""
     artwork = apply(ticket, changes).artwork(artwork_id)
-    picture = read(
-        store, artwork.file, lambda: sources(artwork.file), artwork.name, part=artwork.part, unit=unit_of(artwork)
-    )
+    file = client_file(artwork.file, sources)
+    picture = read(store, file, artwork.name, part=artwork.part, unit=unit_of(artwork))
     size = finished_size(artwork, picture.value)
     # what is shown is what one gets, where it does not take too long
     reduced = picture.value.raster.width * picture.value.raster.height > MOST_WHOLE

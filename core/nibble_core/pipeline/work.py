@@ -15,10 +15,12 @@ from nibble_core.geometry import Box
 from nibble_core.graphics import Press
 from nibble_core.pipeline.beams import burn_lines, check_beam, missing_settings, plan_beam
 from nibble_core.pipeline.clean import clean
+from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.compose import compose_piece
 from nibble_core.pipeline.engraving import engrave
 from nibble_core.pipeline.examine import examine
-from nibble_core.pipeline.lines import draw_lines
+from nibble_core.pipeline.footprints import footprint_of
+from nibble_core.pipeline.lines import HANGER, LayerResult, draw_lines
 from nibble_core.pipeline.notes import Mend, setting
 from nibble_core.pipeline.panels import part_sheet
 from nibble_core.pipeline.prints import PrintResult, plate_of, print_layer
@@ -36,11 +38,11 @@ from nibble_core.pipeline.sheets import (
     lay_out,
 )
 from nibble_core.pipeline.sizes import finished_size
-from nibble_core.pipeline.store import Keyed, ResultStore
+from nibble_core.pipeline.store import Keyed, ResultStore, derived
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import Change, fingerprint
+from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Layer, Machine, Piece, Sheet, Stock, Ticket
@@ -48,8 +50,6 @@ from nibble_core.ticket.piece import Printed, SpotPlate
 from nibble_core.ticket.saying import STATIONS
 
 LINES, SHEET = STATIONS.index("lines"), STATIONS.index("sheet")
-Sources = Callable[[str], bytes]
-"""Bytes of a client's file by its SHA-256."""
 
 
 def work_out(
@@ -92,7 +92,7 @@ def work_out(
         if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
             attempt("machine", f"sheets/{sheet.id}/stock", partial(_take_profile, sheet, work, sources))
         attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
-        attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, ticket, work, store))
+        attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))
@@ -216,9 +216,8 @@ def _work_out_artwork(
     here, id = f"artworks/{artwork.id}", artwork.id
 
     def take_in() -> None:
-        work.pictures[id] = read(
-            store, artwork.file, lambda: sources(artwork.file), artwork.name, part=artwork.part, unit=unit_of(artwork)
-        )
+        file = client_file(artwork.file, sources)
+        work.pictures[id] = read(store, file, artwork.name, part=artwork.part, unit=unit_of(artwork))
         work.sizes[id] = finished_size(artwork, work.pictures[id].value)
 
     def take_away() -> None:
@@ -270,11 +269,11 @@ def _lines(
     work.prints[layer.id] = printed
     prints = layer.prints
     if isinstance(prints, Printed) and isinstance(prints.plate, SpotPlate) and not preview:
-        work.plates[layer.id] = plate_of(store, prints, prints.plate, composed, drawn, printed).value
+        work.plates[layer.id] = plate_of(store, prints.plate, printed).value
     if printed.value.box is not None:  # copies keep their distance from each other's bleed as well
-        whole = replace(drawn.value, box=Box.around([drawn.value.box, printed.value.box]))
-        drawn = Keyed(fingerprint(drawn.key, printed.key), whole)
+        drawn = derived(_with_room_for_print, None, drawn, printed)
     work.layers[layer.id] = drawn
+    work.footprints[layer.id] = footprint_of(store, drawn, printed)
     if not preview:
         on = [(sheet.stock, sheet.machine) for sheet in ticket.sheets_of(layer.id)] or [(Stock(), Machine())]
         work.examined[layer.id] = [
@@ -282,5 +281,10 @@ def _lines(
         ]
     here = f"pieces/{piece.id}/layers/{layer.id}"
     for id, error in drawn.value.failed:
-        where = id if "/" in id else f"{here}/lines/{id}"
+        where = f"pieces/{piece.id}/hanger" if id == HANGER else f"{here}/lines/{id}"
         work.problems.append(Problem("lines", where, error))
+
+
+def _with_room_for_print(_: None, drawn: LayerResult, printed: PrintResult) -> LayerResult:
+    boxes = [drawn.box] if printed.box is None else [drawn.box, printed.box]
+    return replace(drawn, box=Box.around(boxes))

@@ -6,6 +6,7 @@ with every change of form, and ``serial.upgrade`` reads the older ones.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
@@ -353,9 +354,13 @@ class Sheet:
 
     def setting(self, process: str) -> Setting:
         """How its machine makes a process in its stock; the machine's own way where nobody has set it."""
-        found = next((one for one in self.settings if one.process == process), None)
-        own = self.machine
-        return found or Setting(process, process, blade_offset=own.blade_offset, overcut=own.overcut)
+        return setting_of(process, self.settings, self.machine)
+
+
+def setting_of(process: str, settings: Sequence[Setting], machine: Machine) -> Setting:
+    """How a machine makes a process by some settings; its own way where they do not say."""
+    found = next((one for one in settings if one.process == process), None)
+    return found or Setting(process, process, blade_offset=machine.blade_offset, overcut=machine.overcut)
 
 
 @dataclass(frozen=True)

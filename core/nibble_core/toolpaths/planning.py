@@ -45,10 +45,8 @@ def planned_job(
     grouping: str = "process by process",
     start: tuple[float, float] = (0.0, 0.0),
 ) -> BeamJob:
-    """A program on its sheet as a beam runs it. What the program places as a copy of the sheet is, belongs to that
-    copy; the rest is the sheet's own."""
-    plain = {id(run.of): with_real_arcs(arced(run.of.paths)) for run in program.runs}
-    copies = {id(placement.at): number for number, placement in enumerate(laid.placements)}
+    """A program on its sheet as a beam runs it."""
+    plain = {run.of: with_real_arcs(arced(run.of.paths)) for run in program.runs}
     tools: list[Beam] = []
     units: list[_Unit] = []
     first = 0
@@ -56,9 +54,9 @@ def planned_job(
         tool = tool_of(run.of)
         if tool not in tools:
             tools.append(tool)
-        for place in run.places:
-            own = plain[id(run.of)].mapped(place)
-            units.append(_Unit(run.of, copies.get(id(place), -1), own, first, tools.index(tool)))
+        for place, copy in zip(run.places, run.copies or [-1] * len(run.places), strict=True):
+            own = plain[run.of].mapped(place)
+            units.append(_Unit(run.of, copy, own, first, tools.index(tool)))
             first += len(own)
     whole = Bundle.joined([unit.paths for unit in units])
     parents = _parents(units, first)
@@ -162,13 +160,13 @@ def _parents(units: Sequence[_Unit], count: int) -> NDArray[np.int64]:
     known by all their stretches, and stand for each of them. Rings of one process only, within their copy: no copy may
     lie in another."""
     parents = np.full(count, -1, np.int64)
-    known: dict[tuple[int, ...], NDArray[np.int64]] = {}
+    known: dict[tuple[Definition, ...], NDArray[np.int64]] = {}
     alike: dict[tuple[int, str], list[_Unit]] = {}
     for unit in units:
         if not unit.of.filled:
             alike.setdefault((unit.copy, unit.of.process), []).append(unit)
     for some in alike.values():
-        key = tuple(id(unit.of) for unit in some)
+        key = tuple(unit.of for unit in some)
         at = np.concatenate([unit.first + np.arange(len(unit.paths)) for unit in some])
         if key not in known:
             known[key] = _containers(some)

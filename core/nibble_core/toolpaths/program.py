@@ -49,10 +49,12 @@ class Definition:
 
 @dataclass(frozen=True, eq=False)
 class Run:
-    """One definition, followed at each place in turn."""
+    """One definition, followed at each place in turn. copies: numbers of the laid copies that lie at these places;
+    empty for what is the sheet's own."""
 
     of: Definition
     places: tuple[Affine, ...]
+    copies: tuple[int, ...] = ()
 
     @property
     def length(self) -> float:
@@ -77,20 +79,16 @@ def by_process(
     """Every line of every copy, process by process, so that what falls out comes last; within one by rank, then layer
     by layer. ``definitions``: by layer. ``once``: what is run once, in the sheet's own coordinates. Guides are left
     out; raises CannotMake for a process that has no order."""
-    found: list[Definition] = []
-    places: dict[int, tuple[Affine, ...]] = {}
+    runs: list[Run] = []
     for layer in laid.layers:
-        own = tuple(placement.at for placement in laid.placements if placement.layer == layer)
+        copies = tuple(number for number, placement in enumerate(laid.placements) if placement.layer == layer)
+        own = tuple(laid.placements[number].at for number in copies)
         for one in definitions.get(layer, ()):
             if one.process not in PROCESSES:
                 raise CannotMake(
                     f"Nobody knows when “{one.process}” is to be run.", "Choose another process for the line."
                 )
             if PROCESSES[one.process].sent and own and len(one.paths):
-                places[id(one)] = own
-                found.append(one)
-    for one in once:
-        places[id(one)] = (Affine(),)
-        found.append(one)
-    found.sort(key=lambda one: (PROCESSES[one.process].order, one.rank))
-    return Program(tuple(Run(one, places[id(one)]) for one in found))
+                runs.append(Run(one, own, copies))
+    runs += [Run(one, (Affine(),)) for one in once]
+    return Program(tuple(sorted(runs, key=lambda run: (PROCESSES[run.of.process].order, run.of.rank))))

@@ -58,16 +58,17 @@ def _left_out(runs: list[Run]) -> dict[Run, list[Run]]:
     first = 0
     for run in runs:
         kept, cut = [], []
-        for place in run.places:
+        for number, place in enumerate(run.places):
             paths = run.of.paths.mapped(place)
             own = {k - first: spans for k, spans in left.items() if first <= k < first + paths.segments}
             first += paths.segments
             if own:
                 cut += [part for n, path in enumerate(paths) for part in _without(path, int(paths.offsets[n]), own)]
             else:
-                kept.append(place)
+                kept.append(number)
         if len(kept) < len(run.places):
-            made[run] = [Run(run.of, tuple(kept))] if kept else []
+            copies = tuple(run.copies[number] for number in kept) if run.copies else ()
+            made[run] = [Run(run.of, tuple(run.places[number] for number in kept), copies)] if kept else []
             made[run] += [Run(replace(run.of, paths=Bundle.of(cut), rings=None), (Affine(),))] if cut else []
     return made
 

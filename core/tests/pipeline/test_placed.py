@@ -36,7 +36,7 @@ def laid(ticket, *placed, **values):
 
 
 def gaps(ticket, work):
-    copies = copies_of(ticket, work.sheets["s1"].value, work)
+    copies = copies_of(work.sheets["s1"].value, work)
     return [a.distance(b) for k, a in enumerate(copies) for b in copies[k + 1 :]]
 
 
@@ -83,14 +83,14 @@ class ByHand(unittest.TestCase):
         moved = apply(ticket, note.mends[0].changes)
         self.assertEqual(moved.sheets[0].placed[0], inner)
         self.assertEqual(worked(moved).problems, [])
-        left = shapely.bounds(copies_of(moved, worked(moved).sheets["s1"].value, worked(moved))[1])[0]
+        left = shapely.bounds(copies_of(worked(moved).sheets["s1"].value, worked(moved))[1])[0]
         self.assertAlmostEqual(left, 11.0, delta=0.03)
 
     def test_a_turned_copy_is_judged_by_its_shape_and_not_by_its_turned_box(self):
         disc = ticket_of(SHAPES["circle 40"], CUT, quantity=1, marks=True, stock="label-paper-a3")
         for turn in (0.0, 15.0, 45.0, 200.0):  # the box of a disc that is turned is larger than the disc
             found = worked(laid(disc, Placed("n1", "l1", 40, 40, turn)))
-            (shape,) = copies_of(disc, found.sheets["s1"].value, found)
+            (shape,) = copies_of(found.sheets["s1"].value, found)
             x, y = 40 + 11.0 - shape.bounds[0], 40 + 11.0 - shape.bounds[1]
             self.assertEqual(worked(laid(disc, Placed("n1", "l1", x, y, turn))).problems, [])
             self.assertEqual(worked(laid(disc, Placed("n1", "l1", x - 0.1, y, turn))).beyond["s1"], ["n1"])

@@ -14,7 +14,7 @@ from PIL import Image
 from benchmarks.made_up import SHAPES, ticket_of
 from nibble_core.geometry import Box
 from nibble_core.pipeline.files import write_files
-from nibble_core.pipeline.sheets import footprint
+from nibble_core.pipeline.footprints import footprint
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
@@ -127,7 +127,7 @@ class BleedFromTheInk(unittest.TestCase):
                                stock="matt-white-vinyl-1370")  # fmt: skip
             work = work_out(ticket, lambda _: b"", MemoryStore())
             bleed = ticket.pieces[0].layers[0].bleed
-            wide = np.ptp(footprint(ticket.pieces[0].layers[0], work).bounds[::2])
+            wide = np.ptp(footprint(ticket.pieces[0].layers[0].id, work).bounds[::2])
             self.assertAlmostEqual(wide, 40 + 2 * at + 2 * bleed * bled, delta=0.1)
 
 

@@ -3,6 +3,7 @@
 import hashlib
 import io
 import unittest
+from collections import Counter
 from dataclasses import fields, is_dataclass, replace
 
 from hypothesis import given, settings
@@ -130,7 +131,25 @@ def changes_of(node, path="") -> list[Change]:
     return found
 
 
+class Counting(MemoryStore):
+    """Counts how often each key is put."""
+
+    def __init__(self) -> None:
+        super().__init__(500)
+        self.times: Counter[str] = Counter()
+
+    def put(self, key, value, *, size=0) -> None:
+        self.times[key] += 1
+        super().put(key, value, size=size)
+
+
 class WarmStoreTest(unittest.TestCase):
+    def test_nothing_is_worked_out_twice_for_one_revision(self):
+        for start in (knife, laser, rest, panels, page, second_side, series):
+            store = Counting()
+            told(start(), store)
+            self.assertEqual([key for key, count in store.times.items() if count > 1], [], start.__name__)
+
     def assert_warm_is_cold(self, ticket, store, trail):
         warm, cold = told(ticket, store), told(ticket, MemoryStore())
         self.assertEqual([name for name in {*warm, *cold} if warm.get(name) != cold.get(name)], [], trail)
