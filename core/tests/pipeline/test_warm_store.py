@@ -2,11 +2,12 @@
 
 import hashlib
 import io
+import os
 import unittest
 from collections import Counter
 from dataclasses import fields, is_dataclass, replace
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from reportlab.pdfgen import canvas
 
@@ -22,11 +23,13 @@ from nibble_core.ticket.line import Engraving, Line, Source, line_of
 from nibble_core.ticket.model import Setting, Spot
 from nibble_core.ticket.piece import Element, Figure
 from nibble_core.ticket.steps import GiveSecondSide, SplitByColour
+from tests import by_day
 from tests.pipeline.test_beam_jobs import job
 from tests.pipeline.test_pieces import RING, ticket_of
 
 RED, BLUE = "#cc2222", "#2222cc"
 LINES = "pieces/p1/layers/l1/lines"
+STEPS = 30 if os.environ.get("HYPOTHESIS_PROFILE") == "night" else 5  # changes of one walk
 BAR = Element("e2", content=Figure("rectangle", 10.0, 10.0, colour=BLUE), way="apart", across="centred", down="centred")
 
 
@@ -172,14 +175,14 @@ class WarmStoreTest(unittest.TestCase):
                 self.assert_warm_is_cold(ticket, store, after)
                 self.assertNotEqual(told(ticket, store), was)
 
-    @settings(max_examples=6, deadline=None)
+    @by_day(6)
     @given(st.data())
     def test_whatever_is_changed_or_taken_back_files_and_notes_are_those_of_a_cold_store(self, data):
         start = data.draw(st.sampled_from((knife, laser, rest, panels, page, second_side, series)))
         ticket, store = start(), MemoryStore(500)
         told(ticket, store)
         past, trail = [ticket], []
-        for _ in range(data.draw(st.integers(2, 5))):
+        for _ in range(data.draw(st.integers(2, STEPS))):
             if data.draw(st.integers(0, 6)) == 0:
                 ticket = data.draw(st.sampled_from(past))
                 trail.append("undone")
