@@ -16,6 +16,7 @@ from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import minutes_by_layer
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Layer, Piece
@@ -43,15 +44,16 @@ def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[s
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
         "plate": "".join(region.svg(3) for region in work.plates.get(layer.id, ())),
-        "hanging": _hanging(drawn), "minutes": _minutes(drawn, ticket, layer.id),
-        "looks": _looks(work.examined[layer.id][0].value) if layer.id in work.examined else None,
+        "hanging": _hanging(drawn), "minutes": _minutes(ticket, layer.id, work),
+        "looks": _looks([one.value for one in work.examined[layer.id]]) if layer.id in work.examined else None,
     }  # fmt: skip
 
 
-def _minutes(drawn: LayerResult, ticket: Ticket, layer: str) -> float | None:
-    """Along the lines of one copy on the first machine that makes it; None where its speed is not known."""
-    speed = next((sheet.machine.speed for sheet in ticket.sheets_of(layer)), None)
-    return sum(one.paths.length for one in drawn.definitions) / speed / 60 if speed else None
+def _minutes(ticket: Ticket, layer: str, work: Work) -> float | None:
+    """Of all its copies on all its sheets, of those Machine tells; None where one is not known."""
+    told = [minutes_by_layer(sheet, work).get(layer) for sheet in ticket.sheets_of(layer) if sheet.id in work.sheets]
+    known = [one for one in told if one is not None]
+    return sum(known) if told and len(known) == len(told) else None
 
 
 def _beam(ticket: Ticket, layer: str) -> float:
@@ -123,17 +125,22 @@ def _hanging(drawn: LayerResult) -> dict[str, Any] | None:
     return {"balance": list(hung.balance), "place": list(hung.place), "wall": hung.wall, "tilt": hung.tilt}
 
 
-def _looks(examined: Examined) -> dict[str, Any]:
-    worst = examined.worst
-    lost = set(examined.dropped.lost(liner=examined.liner))
+def _looks(examined: list[Examined]) -> dict[str, Any]:
+    """What a layer's lines do on all the stocks it lies on: what falls on any of them, and what is too weak for the one
+    that holds least."""
+    first, worst = examined[0], examined[0].worst
+    # the faces are the same on all stocks: whether anything carries them is not
+    lost = {k for one in examined for k, face in enumerate(one.dropped.faces)
+            if face in one.dropped.lost(liner=one.liner)}  # fmt: skip
+    weak = max((one.weak for one in examined), key=len)
     return {
         "falls": [
-            {"d": _area(face.area), "kind": "lost" if face in lost else face.kind, "island": face.island}
-            for face in examined.dropped.faces
+            {"d": _area(face.area), "kind": "lost" if k in lost else face.kind, "island": face.island}
+            for k, face in enumerate(first.dropped.faces)
         ],
-        "weak": [[*neck.one, *neck.other, round(neck.width, 3)] for neck in examined.weak],
-        "neck": None if examined.neck is None else [*examined.neck.one, *examined.neck.other, examined.neck.width],
-        "work": _area(examined.work), "solid": _area(examined.solid),
+        "weak": [[*neck.one, *neck.other, round(neck.width, 3)] for neck in weak],
+        "neck": None if first.neck is None else [*first.neck.one, *first.neck.other, first.neck.width],
+        "work": _area(first.work), "solid": _area(first.solid),
         "slivers": "" if worst is None else _area(worst.slivers),
         "error": 0.0 if worst is None else worst.error, "needed": 0.0 if worst is None else round(worst.needed, 3),
     }  # fmt: skip

@@ -493,6 +493,23 @@ def minutes_of(sheet: Sheet, work: Work) -> float | None:
     return total * work.sheets[sheet.id].value.times
 
 
+def minutes_by_layer(sheet: Sheet, work: Work) -> dict[str, float]:
+    """A sheet's minutes, shared among its layers by the time along their lines: what the sheet has of its own, and what
+    copies share, goes with it. Empty where they are not known."""
+    whole, laid = minutes_of(sheet, work), work.sheets[sheet.id].value
+    if whole is None:
+        return {}
+    along: dict[str, float] = dict.fromkeys(laid.layers, 0.0)
+    for run in program_of(sheet, work).runs:
+        own = sheet.setting(run.of.process)
+        each = run.of.paths.length * own.passes / (own.speed or sheet.machine.speed or 1.0)
+        for number in run.copies:
+            along[laid.placements[number].layer] += each
+    if not sum(along.values()):
+        along = {layer: float(laid.copies_of(layer)) for layer in along}
+    return {layer: whole * share / sum(along.values()) for layer, share in along.items()}
+
+
 def _reach(sheet: Sheet) -> float:
     """How far beyond the work its weed border lies, mm."""
     return 0.0 if sheet.border == NO_BORDER else sheet.border_distance

@@ -9,7 +9,7 @@ from files import blobs
 from jobs import actions, queries
 from jobs.models import Job
 from nibble_core.text.fonts import FOLDER
-from nibble_core.ticket import Change, ticket_from_plain
+from nibble_core.ticket import Change, ticket_from_plain, to_plain
 from nibble_core.ticket.model import Ticket
 
 LINE = "pieces/p1/layers/l1/lines/k1"
@@ -151,6 +151,32 @@ class PieceTest(TransactionTestCase):
         self.assertTrue(layer["looks"]["work"].startswith("M"))
         picture = self.client.get(layer["prints"][0]["url"])
         self.assertEqual(picture["Content-Type"], "image/png")
+
+    def test_minutes_of_the_pieces_are_those_of_the_machine(self) -> None:
+        for stock in ("matt-white-vinyl-1370", "birch-3mm"):
+            self.change(
+                Change("sheets/s1/stock", stock), Change("pieces/p1/quantity", 5),
+                Change("pieces/p1/layers/l1/prints", "nothing"), Change(f"{LINE}/process/ties", 2),
+            )  # fmt: skip
+            work = self.client.get(f"/api/jobs/{self.job.pk}/work").json()
+            whole = work["sheets"]["s1"]["minutes"]
+            self.assertGreater(whole, 0.05)
+            self.assertAlmostEqual(work["layers"]["l1"]["minutes"], whole, places=6)
+
+    def test_a_layer_on_two_stocks_is_shown_as_the_weaker_holds_it(self) -> None:
+        vinyl, wood = "matt-white-vinyl-1370", "birch-3mm"
+        self.change(
+            Change("artworks/a1/width", 20.0), Change(f"{LINE}/offset/distance", 0.1),
+            Change(f"{LINE}/offset/close_gaps", 0.0), Change("pieces/p1/layers/l1/prints", "nothing"),
+        )  # fmt: skip
+        weak = {}
+        for stock in (vinyl, wood):
+            self.change(Change("sheets/s1/stock", stock))
+            weak[stock] = len(self.layer()["looks"]["weak"])
+        self.assertGreater(weak[wood], weak[vinyl])
+        second = {**to_plain(queries.ticket_of(queries.newest_revision(self.job.pk)).sheets[0]), "id": "s2"}
+        self.change(Change("sheets", second, "add"), Change("sheets/s1/stock", vinyl))
+        self.assertEqual(len(self.layer()["looks"]["weak"]), weak[wood])
 
     def test_signed_out_users_get_nothing(self) -> None:
         self.client.logout()

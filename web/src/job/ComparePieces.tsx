@@ -76,7 +76,7 @@ function figures(piece: Piece, ticket: Ticket, work: Work, unit: "mm" | "in"): [
   const processes = [...new Set(layers.flatMap((one) => one.lines.map((line) => line.process)))];
   const necks = layers.flatMap((one) => (one.looks?.neck ? [one.looks.neck[4]] : []));
   const minutes = layers.reduce<number | null>(
-    (sum, one) => (sum === null || one.minutes === null ? null : sum + one.minutes * piece.quantity),
+    (sum, one) => (sum === null || one.minutes === null ? null : sum + one.minutes),
     0,
   );
   const box = layers[0]?.box;
@@ -93,7 +93,7 @@ function figures(piece: Piece, ticket: Ticket, work: Work, unit: "mm" | "in"): [
         )} each`,
       ];
     }),
-    ["cutting time", minutes === null ? "not known" : `${minutes.toFixed(1)} min for ${piece.quantity}`],
+    ["cutting time", minutes === null ? "not known" : `${minutes.toFixed(1)} min for all of them`],
     ["weakest neck", necks.length ? formatSize(Math.min(...necks), unit) : "none"],
     ["nodes", String(layers.flatMap((one) => one.lines).reduce((sum, line) => sum + line.nodes, 0))],
   ];
