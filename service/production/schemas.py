@@ -230,6 +230,15 @@ class SeamOut(Schema):
     by_hand: bool
 
 
+class GrainOut(Schema):
+    """A hatch as it lies in turned copies. line: its id; copies: their numbers among those of the layer."""
+
+    layer: str
+    line: str
+    d: str
+    copies: list[int]
+
+
 class SheetOut(Schema):
     name: str
     width: float
@@ -245,6 +254,7 @@ class SheetOut(Schema):
     minutes: float | None
     caption: str
     own: list[DrawingLineOut]
+    grain: list[GrainOut]
     beyond: list[str]
     seams: list[SeamOut]
 

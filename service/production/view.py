@@ -15,9 +15,9 @@ from nibble_core.pipeline.lettered import lettered
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import caption_of, minutes_of, own_lines
+from nibble_core.pipeline.sheets import caption_of, each_by_itself, minutes_of, own_lines
 from nibble_core.pipeline.trace import TracedShape, TraceResult
-from nibble_core.sheet import Panel
+from nibble_core.sheet import LaidSheet, Panel
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
@@ -183,6 +183,25 @@ def _seams(high: float, found: list[Panel]) -> list[dict[str, str]]:
     return [{"process": "guide", "d": f"M{x:.3f} 0L{x:.3f} {high:.3f}"} for x in places]
 
 
+def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
+    """Hatches that lie otherwise in turned copies than in the piece: line, strokes, and the numbers of the copies among
+    those of their layer."""
+    if not any(line.hatch is not None for layer in laid.layers for line in work.layers[layer].value.lines):
+        return []
+    number: dict[int, int] = {}
+    for layer in laid.layers:
+        number |= {k: n for n, k in enumerate(k for k, one in enumerate(laid.placements) if one.layer == layer)}
+    found = []
+    for run in each_by_itself(sheet, work).runs:
+        layer = laid.placements[run.copies[0]].layer if run.copies else ""
+        if layer and run.of.hatch is not None and all(
+            run.of.paths is not line.paths for line in work.layers[layer].value.lines
+        ):  # fmt: skip
+            own = [number[k] for k in run.copies]
+            found.append({"layer": layer, "line": run.of.id, "d": run.of.paths.svg(3), "copies": own})
+    return found
+
+
 def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
     laid = work.sheets[sheet.id].value
     return {
@@ -198,7 +217,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
                 *_seams(laid.height, work.panels.get(sheet.id, []))],
-        "minutes": minutes_of(sheet, work),
+        "grain": _grain(sheet, laid, work), "minutes": minutes_of(sheet, work),
         "seams": [one._asdict() for one in work.seams.get(sheet.id, [])],
         "beyond": work.beyond.get(sheet.id, []),
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),

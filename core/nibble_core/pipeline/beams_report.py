@@ -153,6 +153,9 @@ def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
 
 
 def _moves(sheet: Sheet, run: BeamRun, here: str) -> Iterator[Note]:
+    if run.saved:
+        yield Note(f"Rows of hatching run on over copies that lie beside each other: {_short(run.saved)} saved.",
+                   where=here)  # fmt: skip
     longest = sheet.machine.longest_run
     if longest is not None and run.minutes > longest:
         yield Note(
@@ -161,3 +164,8 @@ def _moves(sheet: Sheet, run: BeamRun, here: str) -> Iterator[Note]:
             (setting("Burn copy by copy", f"{here}/grouping", "copy by copy"),)
             if sheet.grouping != "copy by copy" else (),
         )  # fmt: skip
+
+
+def _short(minutes: float) -> str:
+    """A stretch of time in the unit that suits it."""
+    return f"{minutes:.1f} minutes are" if minutes >= 1 else f"{minutes * 60:.0f} seconds are"

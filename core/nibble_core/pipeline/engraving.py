@@ -25,7 +25,7 @@ from nibble_core.ticket.line import AreaFill, Hatching, Picture, Rings
 from nibble_core.ticket.piece import Layer
 from nibble_core.toolpaths import Engraved
 from nibble_core.toolpaths import dithering as dither
-from nibble_core.toolpaths.hatching import hatched
+from nibble_core.toolpaths.grain import Hatch
 from nibble_core.toolpaths.ring_filling import ringed
 
 MOST_PX = 40_000_000  # of an engraved picture
@@ -72,10 +72,13 @@ def filled(fill: Hatching | Rings, made: DrawnLine) -> DrawnLine:
         raise CannotMake(
             f"Strokes {gap:g} mm apart over so large an area would be too many.", "Set them further apart."
         )
+    hatch = None
     if isinstance(fill, Hatching):
-        strokes = hatched(area, gap, angle=fill.hatch_angle, one_way=fill.hatching == "one way")
-        if fill.hatching == "crosswise":
-            strokes = Bundle.joined([strokes, hatched(area, gap, angle=fill.hatch_angle + 90)])
+        hatch = Hatch(
+            area, gap, fill.hatch_angle, fill.hatching == "one way", fill.hatching == "crosswise",
+            made.paths if fill.outline != "no outline pass" else None, fill.grain == "turned with each copy",
+        )  # fmt: skip
+        strokes = hatch.strokes(fill.hatch_angle)
     else:
         strokes = ringed(area, gap, outward=fill.rings == "inner to outer")
     if not len(strokes):
@@ -83,7 +86,7 @@ def filled(fill: Hatching | Rings, made: DrawnLine) -> DrawnLine:
     outlined = fill.outline != "no outline pass"
     if outlined:
         strokes = Bundle.joined([strokes, made.paths])
-    return replace(made, paths=strokes, filled=True, outlined=outlined)
+    return replace(made, paths=strokes, filled=True, outlined=outlined, hatch=hatch)
 
 
 def pictured(fill: Picture, made: DrawnLine, items: Sequence[PrintedPicture | Shape]) -> DrawnLine:

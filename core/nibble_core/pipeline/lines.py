@@ -39,6 +39,7 @@ from nibble_core.processes import PROCESSES, parts
 from nibble_core.ticket.line import ITSELF, NAMING, Cut, Line, Perforation, ThroughCut
 from nibble_core.ticket.piece import Hanger, Layer, Piece
 from nibble_core.toolpaths import Definition, Engraved
+from nibble_core.toolpaths.grain import Hatch
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,8 +49,8 @@ class DrawnLine:
     paths: what a machine follows: rings, dashes, stretches between ties, strokes. regions: what it encloses, where it
     is closed. places: middles of its ties. dashes: how many. leftovers: parts and holes that fell away by rule. led:
     edges led round other lines. bays: what it closes off from outside, open or not. filled: whether paths fill an area;
-    shares: of the power that each has; picture: what they were made from. outlined: whether its edges are followed as
-    well.
+    shares: of the power that each has; picture, hatch: what they were made from. outlined: whether its edges are
+    followed as well.
     """
 
     id: str
@@ -67,6 +68,7 @@ class DrawnLine:
     shares: NDArray[np.float64] | None = None
     picture: Engraved | None = None
     outlined: bool = False
+    hatch: Hatch | None = None
 
     @property
     def length(self) -> float:
@@ -112,6 +114,7 @@ class LayerResult:
                 line.picture,
                 rings_of(line.regions) if line.filled else None,
                 line.outlined,
+                hatch=line.hatch,
             )
             for line in self.lines
         ]

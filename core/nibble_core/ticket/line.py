@@ -65,6 +65,10 @@ HATCHINGS = {
     "one way": "All strokes run forward: even edges on worn machines.",
     "crosswise": "Twice, the second time across the first.",
 }
+GRAINS = {
+    "alike on every copy": "Strokes run one way on the whole sheet, however copies are turned.",
+    "turned with each copy": "Strokes lie in each copy as they lie in the piece.",
+}
 OUTLINE_PASSES = {
     "no outline pass": "Edges are the ends of strokes.",
     "an outline pass": "The beam follows the outlines last: smooth edges.",
@@ -191,6 +195,7 @@ class Hatching(AreaFill):
     hatch_angle: float = angle(0.0, "direction of strokes")
     hatching: str = choice("both ways", "way of hatching", HATCHINGS)
     outline: str = choice("no outline pass", "outline pass", OUTLINE_PASSES)
+    grain: str = choice("alike on every copy", "grain of strokes", GRAINS)
     _: KW_ONLY
     kind: str = choice("by hatching", "way of engraving", FILLS)
 

@@ -124,7 +124,8 @@ def _fill_more(here: str, fill: Fill) -> Parts:
     at = f"{here}/process/fill"
     match fill:
         case Hatching():
-            run: Parts = (" Strokes run at ", slot(at, fill, "hatch_angle"), ", ", slot(at, fill, "hatching"), ".")
+            run: Parts = (" Strokes run at ", slot(at, fill, "hatch_angle"), ", ", slot(at, fill, "hatching"), ", ",
+                          slot(at, fill, "grain"), ".")  # fmt: skip
             return (*run, " Behind it comes ", slot(at, fill, "outline"), ".")
         case Rings():
             return (" Rings run ", slot(at, fill, "rings"), ". Behind it comes ", slot(at, fill, "outline"), ".")

@@ -20,7 +20,7 @@ __all__ = [
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 10
+SCHEMA = 11
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",

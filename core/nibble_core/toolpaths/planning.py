@@ -8,7 +8,7 @@ Copies are taken process by process, one after another, or region by region.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -19,6 +19,7 @@ from nibble_core.geometry.arcing import arced
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
 from nibble_core.toolpaths.beam import Beam, BeamJob, taken, with_real_arcs
+from nibble_core.toolpaths.grain import in_sweeps
 from nibble_core.toolpaths.ordering import Items, shortest
 from nibble_core.toolpaths.program import Definition, Program
 
@@ -44,8 +45,10 @@ def planned_job(
     *,
     grouping: str = "process by process",
     start: tuple[float, float] = (0.0, 0.0),
+    sweeping: bool = False,
 ) -> BeamJob:
-    """A program on its sheet as a beam runs it."""
+    """A program on its sheet as a beam runs it. sweeping: hatched copies beside each other in rows that run over all of
+    them, where they are made process by process."""
     plain = {run.of: with_real_arcs(arced(run.of.paths)) for run in program.runs}
     tools: list[Beam] = []
     units: list[_Unit] = []
@@ -58,6 +61,8 @@ def planned_job(
             own = plain[run.of].mapped(place)
             units.append(_Unit(run.of, copy, own, first, tools.index(tool)))
             first += len(own)
+    if sweeping and grouping == "process by process":
+        units = _swept(units)
     whole = Bundle.joined([unit.paths for unit in units])
     parents = _parents(units, first)
     head = start
@@ -81,6 +86,34 @@ def planned_job(
         np.repeat([unit.copy for unit in units], sizes).astype(np.int64)[chosen],
         np.concatenate([_shares(unit.of) for unit in units] or [np.empty(0)])[chosen], tuple(tools),
     )  # fmt: skip
+
+
+def sweepable(program: Program) -> bool:
+    """Whether any engraving lies on several copies in hatches of which rows may run on from one to the next."""
+    return any(run.of.hatch is not None and len(run.places) > 1 for run in program.runs)
+
+
+def _swept(units: Sequence[_Unit]) -> list[_Unit]:
+    """Hatched units of one tool and line that lie beside each other as one, which is no copy's own."""
+    alike: dict[tuple[int, str, int], list[_Unit]] = {}
+    made: list[_Unit] = []
+    for unit in units:
+        if unit.of.hatch is None:
+            made.append(unit)
+        else:
+            alike.setdefault((unit.tool, unit.of.id, unit.of.rank), []).append(unit)
+    for some in alike.values():
+        for numbers, strokes in in_sweeps([(unit.of.hatch, unit.paths) for unit in some if unit.of.hatch is not None]):
+            one = some[numbers[0]]
+            if len(numbers) > 1:
+                one = replace(one, of=replace(one.of, paths=strokes), copy=-1, paths=strokes)
+            made.append(one)
+    first = 0
+    numbered = []
+    for unit in made:
+        numbered.append(replace(unit, first=first))
+        first += len(unit.paths)
+    return numbered
 
 
 def _shares(of: Definition) -> NDArray[np.float64]:

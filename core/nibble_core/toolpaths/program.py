@@ -13,6 +13,7 @@ from nibble_core.errors import CannotMake
 from nibble_core.geometry import Affine, Bundle
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
+from nibble_core.toolpaths.grain import Hatch, grained
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,7 +33,7 @@ class Definition:
     process. filled: whether its paths fill an area, and keep their order. one_way: whether open ones keep their
     direction. shares: of the power, by path, (n,); None for all of it. picture: what its strokes were made from. area:
     the rings of what is filled; outlined: whether they are followed as well. rings: the ring that each path is a
-    stretch of, (n,), where ties interrupt any; None where each path is whole."""
+    stretch of, (n,), where ties interrupt any; None where each path is whole. hatch: what its strokes were made by."""
 
     id: str
     process: str
@@ -45,6 +46,7 @@ class Definition:
     area: Bundle | None = None
     outlined: bool = False
     rings: NDArray[np.int64] | None = None
+    hatch: Hatch | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +80,7 @@ def by_process(
 ) -> Program:
     """Every line of every copy, process by process, so that what falls out comes last; within one by rank, then layer
     by layer. ``definitions``: by layer. ``once``: what is run once, in the sheet's own coordinates. Guides are left
-    out; raises CannotMake for a process that has no order."""
+    out; hatched areas run one way on all copies. Raises CannotMake for a process that has no order."""
     runs: list[Run] = []
     for layer in laid.layers:
         copies = tuple(number for number, placement in enumerate(laid.placements) if placement.layer == layer)
@@ -89,6 +91,6 @@ def by_process(
                     f"Nobody knows when “{one.process}” is to be run.", "Choose another process for the line."
                 )
             if PROCESSES[one.process].sent and own and len(one.paths):
-                runs.append(Run(one, own, copies))
+                runs += grained(Run(one, own, copies))
     runs += [Run(one, (Affine(),)) for one in once]
     return Program(tuple(sorted(runs, key=lambda run: (PROCESSES[run.of.process].order, run.of.rank))))

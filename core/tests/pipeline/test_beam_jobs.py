@@ -12,6 +12,7 @@ from nibble_core.checks.beams import beyond_bed
 from nibble_core.errors import DoesNotFit, NibbleError
 from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Box
+from nibble_core.graphics.moves import BURN
 from nibble_core.pipeline import trial
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.head_files import marks_on_machine, write_frame, write_head, write_pen_run
@@ -32,6 +33,7 @@ from nibble_core.ticket.model import (
     MICRO_TIES,
     ORIGINS,
     Held,
+    Placed,
     Setting,
     Sheet,
     Ticket,
@@ -54,6 +56,10 @@ def job(elements, lines, machine=LASER, *, quantity=1, settings=SETTINGS, stock=
     piece = Piece("p1", "part", quantity, tuple(elements), (Layer("l1", Prints(), tuple(lines)),))
     sheet = Sheet("s1", (Held("h1", "l1"),), stock, machine, settings=settings, **({"spacing": 4.0} | values))
     return ticket_from_plain(to_plain(Ticket(name="Laser job", pieces=(piece,), sheets=(sheet,))))
+
+
+def engraving(fill):
+    return Line("k2", Source(kind="the shapes"), AS_THEY_ARE, Engraving(fill=fill))
 
 
 def plate(hole=20.0, side=50.0):
@@ -168,6 +174,34 @@ class WholeJobs(unittest.TestCase):
             self.assertAlmostEqual(told.seconds / 60, plan.minutes, delta=0.001 * plan.minutes)
             for process, length in plan.burnt().items():
                 self.assertAlmostEqual(told.burnt[process], length, delta=0.5)
+
+    def test_strokes_run_one_way_however_copies_are_turned(self):
+        placed = tuple(
+            Placed(f"n{k}", "l1", 60.0 + 90 * k, 60.0, turn) for k, turn in enumerate((0.0, 30.0, 90.0, 180.0))
+        )
+        for grain, wanted in (("alike on every copy", {20}), ("turned with each copy", {20, 50, 110})):
+            fill = Hatching(interval=0.5, hatch_angle=20.0, grain=grain)
+            ticket = job(plate(10.0, 30.0), [engraving(fill)], arrangement="as placed", placed=placed, quantity=4)
+            moves = worked(ticket).beams["s1"].value.moves
+            burnt = (moves.rows[:, 6:] - moves.rows[:, :2])[moves.does == BURN]
+            self.assertEqual({round(v) for v in np.degrees(np.arctan2(burnt[:, 1], burnt[:, 0])) % 180}, wanted)
+            area = 4 * (30**2 - np.pi * 5**2)
+            self.assertAlmostEqual(np.hypot(*burnt.T).sum() * 0.5, area, delta=0.01 * area)
+
+    def test_rows_run_on_over_copies_where_that_is_quicker(self):
+        ticket = job(plate(6.0, 25.0), [engraving(Hatching(interval=0.25))], quantity=10)
+        work = worked(ticket)
+        made = work.beams["s1"].value
+        self.assertGreater(made.saved, 0.3)
+        content = gcode(ticket, work)
+        told = run(content, body_for(LASER))[1]
+        self.assertEqual(told.complaints, [])
+        self.assertAlmostEqual(told.seconds / 60 / made.minutes, 1.0, delta=0.03)
+        lone = worked(job(plate(6.0, 25.0), [engraving(Hatching(interval=0.25))])).beams["s1"].value
+        burnt = [value.burnt()["engrave"] for value in (made, lone)]
+        self.assertAlmostEqual(burnt[0], 10 * burnt[1], places=3)
+        said = [note.text for station in stations(ticket, work) for note in station.notes]
+        self.assertTrue([text for text in said if "Rows of hatching run on over copies" in text])
 
     def test_fills_are_in_the_other_files_as_well(self):
         ticket = job(plate(12, 30), self.LINES)

@@ -33,7 +33,7 @@ SCHEMA = Draft202012Validator(json_schema(Ticket))
 
 def every_kind() -> Ticket:
     """A ticket with elements, prints and lines of every kind."""
-    return ticket_from_plain(json.loads((FIXTURES / "schema-10.json").read_text()))
+    return ticket_from_plain(json.loads((FIXTURES / "schema-11.json").read_text()))
 
 
 anything = st.recursive(

@@ -1818,6 +1818,20 @@ export interface components {
              */
             kind: "give second side";
         };
+        /**
+         * GrainOut
+         * @description A hatch as it lies in turned copies. line: its id; copies: their numbers among those of the layer.
+         */
+        GrainOut: {
+            /** Layer */
+            layer: string;
+            /** Line */
+            line: string;
+            /** D */
+            d: string;
+            /** Copies */
+            copies: number[];
+        };
         Hanger: {
             /** @enum {string} */
             kind: "no hanger" | "a loop" | "a plain hole";
@@ -1851,6 +1865,8 @@ export interface components {
             hatching: "both ways" | "one way" | "crosswise";
             /** @enum {string} */
             outline: "no outline pass" | "an outline pass";
+            /** @enum {string} */
+            grain: "alike on every copy" | "turned with each copy";
         };
         Held: {
             id: string;
@@ -2867,6 +2883,8 @@ export interface components {
             caption: string;
             /** Own */
             own: components["schemas"]["DrawingLineOut"][];
+            /** Grain */
+            grain: components["schemas"]["GrainOut"][];
             /** Beyond */
             beyond: string[];
             /** Seams */

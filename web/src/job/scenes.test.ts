@@ -54,6 +54,7 @@ const sheet = (id: string, mirrored: boolean) => ({
   mark_paths: "",
   caption: "",
   own: [],
+  grain: [],
 });
 const work = {
   layers: { l1: drawn, l2: drawn },
@@ -71,6 +72,20 @@ describe("sheets side by side", () => {
     expect(second?.places).toEqual([
       [-1, 0, 0, 1, 140 + 95, 5],
       [-1, 0, 0, 1, 140 + 80, 5],
+    ]);
+  });
+
+  it("show a hatch in a turned copy as it is burnt there", () => {
+    const s1 = { ...sheet("l1", false), grain: [{ layer: "l1", line: "k", d: "M0 0L7 7", copies: [1] }] };
+    const turned = { ...work, sheets: { ...work.sheets, s1 } } as unknown as Work;
+    const copies = sceneOf("sheet", "made", ticket, turned, () => null, looks).items.flatMap((item) =>
+      item.kind === "copies" ? [item] : [],
+    );
+    const boxes = copies.slice(0, 2).map((one) => (one.items[0] as Extract<Item, { kind: "path" }>).box);
+    expect(copies.slice(0, 2).map((one) => one.places.map((at) => at[4]))).toEqual([[5], [20]]);
+    expect(boxes).toEqual([
+      [0, 0, 10, 5],
+      [0, 0, 7, 7],
     ]);
   });
 

@@ -199,6 +199,36 @@ export function shiftOf(ticket: Ticket, work: Work, sheet: string): number {
   return before.reduce((sum, { id }) => sum + (work.sheets[id] ? work.sheets[id].width + BESIDE : 0), 0);
 }
 
+/** A layer's copies by how their hatches lie: strokes by the id of their line, where they are not the piece's own. */
+function byGrain(
+  laid: Work["sheets"][string],
+  layer: string,
+): { hatches: ReadonlyMap<string, string>; copies: Set<number> }[] {
+  const own = laid.grain
+    .filter((one) => one.layer === layer)
+    .map((one) => ({ ...one, copies: new Set(one.copies) }));
+  const count = laid.placements.find((one) => one.layer === layer)?.matrices.length ?? 0;
+  const groups = new Map<string, { hatches: Map<string, string>; copies: Set<number> }>();
+  for (let copy = 0; copy < count; copy++) {
+    const turned = own.filter((one) => one.copies.has(copy));
+    const key = turned.map((one) => own.indexOf(one)).join();
+    const group = groups.get(key) ?? {
+      hatches: new Map(turned.map((one) => [one.line, one.d])),
+      copies: new Set<number>(),
+    };
+    group.copies.add(copy);
+    groups.set(key, group);
+  }
+  return [...groups.values()];
+}
+
+type LayerView = Work["layers"][string];
+
+function withHatches(of: LayerView, hatches: ReadonlyMap<string, string>): LayerView {
+  if (!hatches.size) return of;
+  return { ...of, lines: of.lines.map((line) => ({ ...line, d: hatches.get(line.id) ?? line.d })) };
+}
+
 function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Work, images: Images): Scene {
   const items: Item[] = [];
   let shift = 0;
@@ -218,10 +248,14 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       const strength = view === "over" ? 0.4 : view === "plate" ? 0.25 : 1;
       const inked = of && view !== "outlines" ? printItems(of, images, strength) : [];
       const print = of && view === "plate" ? [...inked, ...plateItems(of)] : inked;
-      const lines = of && view !== "moves" ? lineStrokes(of, station === "machine" ? 0.9 : 0.6) : [];
-      const copy = of ? [...print, ...lines] : [];
       const places = matrices.map(([a, b, c, d, e, f]): Matrix => [a, b, c, d, e + shift, f]);
-      if (copy.length) items.push({ kind: "copies", items: copy, places, box });
+      for (const { hatches, copies } of byGrain(laid, layer)) {
+        const seen: LayerView | undefined = of && withHatches(of, hatches);
+        const lines = seen && view !== "moves" ? lineStrokes(seen, station === "machine" ? 0.9 : 0.6) : [];
+        const copy = of ? [...print, ...lines] : [];
+        const own = places.filter((_, k) => copies.has(k));
+        if (copy.length && own.length) items.push({ kind: "copies", items: copy, places: own, box });
+      }
     }
     for (const own of view === "moves" ? [] : laid.own)
       items.push(onSheet(own.d, { stroke: processStroke(own.process) }));
