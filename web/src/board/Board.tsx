@@ -27,6 +27,8 @@ const KEYS: Keys = [
   ["?", "this list"],
 ];
 
+const WAITING_MS = 2000; // between two looks while cards are being drawn
+
 /** All jobs as cards, and the place where new ones begin. */
 export function Board() {
   const client = useQueryClient();
@@ -41,6 +43,8 @@ export function Board() {
     initialPageParam: 0,
     getNextPageParam: (last, all) => (last.more ? all.length : undefined),
     placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) =>
+      state.data?.pages.some((page) => page.cards.some((card) => card.card === null)) ? WAITING_MS : false,
   });
   const cards = pages.data?.pages.flatMap((page) => page.cards);
   const counted = (number: number) =>

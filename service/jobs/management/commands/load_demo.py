@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import connection
@@ -22,6 +23,8 @@ from production.api import refresh_card
 from production.workers import DESK
 
 SECONDS = 0.5  # of looking for a nest
+LEFT = settings.DATA / "demo-unfinished"
+"""There while the server has jobs of the demo to work out."""
 
 
 class Command(BaseCommand):
@@ -29,25 +32,39 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--without-jobs", action="store_true", help="the operator only")
+        parser.add_argument("--work-later", action="store_true", help="the server works the jobs out once it runs")
 
     def handle(self, *args: Any, **options: Any) -> None:
         user, _ = get_user_model().objects.get_or_create(username=DEMO_USER)
         if options["without_jobs"] or Job.objects.exists():
             return
         keep_record("machine", LASER.key, to_plain(LASER))
-        made = []
         for demo in demo_jobs(date.today()):
             blobs.keep(demo.content)
-            made.append(keep_new_job(user, demo.ticket, "loaded with the demo shop"))
-        with ThreadPoolExecutor(os.cpu_count()) as each:
-            list(each.map(worked_out, [job.pk for job in made]))
-        kite, hive, owl = made[:3]
-        offcut = offcut_ticket(ticket_from_plain(newest_revision(owl.pk).ticket))
-        last = keep_new_job(user, offcut, "loaded with the demo shop")
-        for other in (kite, hive):
-            bring_piece(user, last.pk, newest_revision(last.pk).number, "s1", other.pk, "p1")
-        nested(user, last.pk)
-        worked_out(last.pk)
+            keep_new_job(user, demo.ticket, "loaded with the demo shop")
+        if options["work_later"]:
+            LEFT.touch()
+        else:
+            work_out_demo()
+
+
+def work_out_demo() -> None:
+    """Draw the cards of the demo's jobs, and add the one that is nested of the others' pieces."""
+    with ThreadPoolExecutor(os.cpu_count()) as each:
+        list(each.map(worked_out, Job.objects.filter(card__isnull=True).values_list("pk", flat=True)))
+    add_offcut()
+
+
+def add_offcut() -> None:
+    """The job that is nested of the others' pieces."""
+    user = get_user_model().objects.get(username=DEMO_USER)
+    kite, hive, owl = Job.objects.order_by("pk")[:3]
+    offcut = offcut_ticket(ticket_from_plain(newest_revision(owl.pk).ticket))
+    last = keep_new_job(user, offcut, "loaded with the demo shop")
+    for other in (kite, hive):
+        bring_piece(user, last.pk, newest_revision(last.pk).number, "s1", other.pk, "p1")
+    nested(user, last.pk)
+    worked_out(last.pk)
 
 
 def worked_out(job_id: int) -> None:

@@ -30,6 +30,7 @@ class Command(BaseCommand):
 
         from config.wsgi import application
         from production.events import EXCHANGE
+        from production.waiting_cards import WaitingCards
 
         held = only_server()
         sys.setswitchinterval(0.0002)  # a short answer does not wait for many long ones
@@ -44,9 +45,12 @@ class Command(BaseCommand):
         )  # fmt: skip
         queue = Queue()
         queue.start()
-        threading.Thread(target=warm_up, name="warm up", daemon=True).start()
+        cards = WaitingCards()
+        for name, task in (("warm up", warm_up), ("waiting cards", cards.run)):
+            threading.Thread(target=task, name=name, daemon=True).start()
         if settings.DEMO:
             threading.Thread(target=demo_laser, name="demo laser", daemon=True).start()
+            threading.Thread(target=demo_offcut, name="demo offcut", daemon=True).start()
 
         def end(*_: Any) -> None:
             EXCHANGE.close()
@@ -59,6 +63,7 @@ class Command(BaseCommand):
         try:
             server.run()
         finally:
+            cards.stop()
             queue.stop()
             held.close()
 
@@ -71,6 +76,23 @@ def warm_up() -> None:
     READER.warm_up()
     PREVIEWS.warm_up()
     DESK.warm_up()
+
+
+def demo_offcut() -> None:
+    """The demo's job that is nested of the others' pieces, where loading it was left to the server: added once their
+    cards are drawn."""
+    from django.db import connection
+
+    from jobs.management.commands.load_demo import LEFT, add_offcut
+    from jobs.models import Job
+
+    if not LEFT.exists():
+        return
+    while Job.objects.filter(card__isnull=True).exists():
+        time.sleep(1.0)
+    add_offcut()
+    LEFT.unlink()
+    connection.close()
 
 
 def demo_laser() -> None:
