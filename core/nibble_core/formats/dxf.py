@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import io
 import re
-
-import ezdxf.colors
-from ezdxf import options, units  # type: ignore[attr-defined]
-from ezdxf.document import Drawing as Document
-from ezdxf.filemanagement import new
+from typing import TYPE_CHECKING
 
 from nibble_core.geometry import CUBIC, Affine, Bundle
 from nibble_core.geometry.arcing import bulges, single_arcs
 from nibble_core.geometry.splines import controls_of, knots_of
-from nibble_core.graphics import Drawing, Shape, hex_colour
+from nibble_core.graphics import Colour, Drawing, Shape, hex_colour
 
-options.write_fixed_meta_data_for_testing = True  # no time, no number drawn by lot: a job made again has the same bytes
+if TYPE_CHECKING:
+    from ezdxf.document import Drawing as Document
 
 
 def write_drawing(drawing: Drawing) -> bytes:
@@ -25,7 +22,7 @@ def write_drawing(drawing: Drawing) -> bytes:
     for shape in drawing.shapes:
         layer = re.sub(r"[^\w .#-]", "_", shape.layer or shape.spot or hex_colour(shape.colour))[:60]
         if layer not in document.layers:
-            document.layers.add(layer, true_color=ezdxf.colors.rgb2int(shape.colour))
+            document.layers.add(layer, true_color=number_of(shape.colour))
         for path in shape.region.rings if isinstance(shape, Shape) else (shape.path,):
             (own,) = single_arcs(Bundle.of([path]))
             if (own.kinds == CUBIC).any():
@@ -43,8 +40,18 @@ def write_drawing(drawing: Drawing) -> bytes:
 
 def in_mm(width: float, height: float) -> Document:
     """An empty drawing in millimetres, with its limits stated."""
+    from ezdxf import options, units  # type: ignore[attr-defined]
+    from ezdxf.filemanagement import new
+
+    options.write_fixed_meta_data_for_testing = True  # no time, no number by lot: a job made again has the same bytes
     document = new("R2000", setup=False)
     document.units = units.MM
     document.header["$MEASUREMENT"] = 1
     document.modelspace().reset_limits((0, 0), (width, height))
     return document
+
+
+def number_of(colour: Colour) -> int:
+    """A true colour as DXF tells it (group 420)."""
+    red, green, blue = colour
+    return red << 16 | green << 8 | blue

@@ -12,12 +12,11 @@ import re
 from collections.abc import Callable, Iterator
 from itertools import pairwise
 
-import ezdxf.colors
 import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.formats.dxf import in_mm
+from nibble_core.formats.dxf import in_mm, number_of
 from nibble_core.geometry import ARC, CUBIC, Affine, Bundle, Path
 from nibble_core.geometry.arcing import SINGLE_ARC, arced, of_bulges, single_arcs
 from nibble_core.geometry.segments import Counts
@@ -50,7 +49,7 @@ def _written(page: Page, formed: Callable[[Bundle], Bundle]) -> bytes:
     document = in_mm(page.width, page.height)
     for name, ink in ((MARKS, None), *((layer_name(one.ink), one.ink) for one in page.stroked)):
         if name not in document.layers:
-            document.layers.add(name, true_color=ezdxf.colors.rgb2int(ink.screen if ink else (0, 0, 0)))
+            document.layers.add(name, true_color=number_of(ink.screen if ink else (0, 0, 0)))
     owner = document.modelspace().layout_key
     upward = Affine(d=-1.0, f=page.height)
     out = io.StringIO()

@@ -11,6 +11,7 @@ import time
 from typing import Any, TextIO
 
 from django.conf import settings
+from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 MOST_CONNECTIONS = 1000
@@ -24,6 +25,9 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--port", type=int, default=8370)
+        parser.add_argument(
+            "--prepare", action="store_true", help="bring the data up to date first, load the demo shop"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         from waitress import create_server
@@ -33,6 +37,10 @@ class Command(BaseCommand):
         from production.waiting_cards import WaitingCards
 
         held = only_server()
+        if options["prepare"]:  # in this process: every further one would spend seconds on importing
+            call_command("migrate", "--verbosity", "0", "--skip-checks")
+            if settings.DEMO:
+                call_command("load_demo", "--work-later")
         sys.setswitchinterval(0.0002)  # a short answer does not wait for many long ones
         behind = {
             "trusted_proxy": "127.0.0.1", "trusted_proxy_count": 1,
