@@ -23,6 +23,10 @@ from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.burnt import run as simulated
 from nibble_core.simulators.laser import Body
+from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
+from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Hatching, Line, Source
+from nibble_core.ticket.model import Held, Sheet, Ticket
+from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints
 from nibble_core.toolpaths import dithering as dither
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of
 from nibble_core.toolpaths.hatching import hatched
@@ -41,6 +45,7 @@ def run() -> None:
     rings()
     dots()
     gcode()
+    sweeps()
     minutes()
 
 
@@ -198,6 +203,27 @@ def gcode() -> None:
         print(f"{paths.segments} {name}: moves and minutes {planned:.2f} s, G-code written {written:.2f} s, "
               f"read back and compared {read:.2f} s of processor; {len(content) / 1e6:.1f} MB, "
               f"{when.seconds / 60:.0f} min")  # fmt: skip
+
+
+def sweeps() -> None:
+    """Hatched copies beside each other, in rows that run on over all of them, against one by one."""
+    for count, side, gap in ((10, 25.0, 0.25), (10, 40.0, 0.1), (24, 20.0, 0.15)):
+        line = Line("k1", Source(kind="the shapes"), AS_THEY_ARE, Engraving(fill=Hatching(interval=gap)))
+        piece = Piece("p1", "plate", count, (Element("e1", content=Figure("rectangle", side, side)),),
+                      (Layer("l1", Prints(), (line,)),))  # fmt: skip
+        machine, stock = MACHINES["small-laser"], STOCKS["birch-3mm"]
+        own = STARTING.settings_of("small-laser", "birch-3mm")
+        sheet = Sheet("s1", (Held("h1", "l1"),), stock, machine, settings=own, spacing=4.0)
+        ticket = Ticket(name="plates", pieces=(piece,), sheets=(sheet,))
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        made = work.beams["s1"].value
+        program = next(file.content for file in write_files(ticket, work) if file.name.endswith(".gcode"))
+        body = Body(
+            machine.usable_width, machine.usable_length, 0, 0, machine.acceleration, machine.fastest, machine.jump
+        )
+        clock = simulated(program, body)[1].seconds / 60
+        print(f"{count} plates of {side:g} mm at {gap:g} mm: {made.minutes:.2f} min in rows, "
+              f"{made.minutes + made.saved:.2f} one by one, {clock:.2f} by the machine's clock")  # fmt: skip
 
 
 def minutes() -> None:
