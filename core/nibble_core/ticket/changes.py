@@ -127,7 +127,9 @@ def _step(holder: Any, part: str, path: str) -> Any:
 def _insert(items: Any, item: Any, before: str | None, path: str) -> None:
     if not isinstance(items, list) or not isinstance(item, dict) or "id" not in item:
         raise InvalidTicket("An item with an id can be added to a list only.", "", where=path)
-    if any(isinstance(other, dict) and other.get("id") == item["id"] for other in items):
+    if not all(isinstance(other, dict) for other in items):
+        raise InvalidTicket("This list holds plain values: set it whole.", "", where=path)
+    if any(other.get("id") == item["id"] for other in items):
         raise InvalidTicket("That item is there already.", "", where=path)
     places = [i for i, other in enumerate(items) if other.get("id") == before]
     items.insert(places[0] if places else len(items), item)

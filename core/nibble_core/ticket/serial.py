@@ -136,6 +136,8 @@ def _item(hint: Any, plain: Any, where: str) -> Any:
         raise InvalidTicket(f"Expected {hint.__name__}, found {type(plain).__name__}.", "", where=where)
     if hint is str and not 1 <= len(plain) <= 40:
         raise InvalidTicket("An id has 1 to 40 letters.", "", where=where)
+    if hint is str and not (plain.isprintable() and plain == plain.strip() and "/" not in plain):
+        raise InvalidTicket("An id has no line breaks, slashes or invisible signs.", "", where=where)
     return plain
 
 

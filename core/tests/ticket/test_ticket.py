@@ -68,6 +68,19 @@ class KeepingTest(unittest.TestCase):
         ticket = badge_ticket()
         self.assertEqual(ticket_from_plain(json.loads(json.dumps(to_plain(ticket)))), ticket)
 
+    def test_hostile_changes_are_refused_in_words(self):
+        ticket = badge_ticket()
+        machines = Change(f"sheets/{ticket.sheets[0].id}/stock/machines", {"id": "e1"}, "add")
+        plain = apply(ticket, [Change(f"sheets/{ticket.sheets[0].id}/stock/machines", ["small-laser"])])
+        with self.assertRaisesRegex(InvalidTicket, "plain values"):
+            apply(plain, [machines])
+        with self.assertRaisesRegex(InvalidTicket, "no such place"):
+            apply(ticket, [Change("name/letters/first", "x")])
+        piece = to_plain(ticket.pieces[0])
+        for id in ("a\nb", "x\u202ey", "a/b", " ", "a" * 41, ""):
+            with self.assertRaisesRegex(InvalidTicket, "An id has"):
+                apply(ticket, [Change("pieces", {**piece, "id": id, "layers": []}, "add")])
+
     def test_tickets_of_every_schema_are_read(self):
         for file in sorted(FIXTURES.glob("schema-*.json")):
             with self.subTest(file.name):
