@@ -129,10 +129,10 @@ def _bytes(file: File) -> bytes:
 
 
 def _inspect(options: argparse.Namespace) -> None:
-    from nibble_core.pipeline.read import inspect
+    from nibble_core.pipeline.guarded import read_guarded
 
     content = _bytes(options.file)
-    picture = inspect(content, options.file.name, part=options.part, unit=options.unit)
+    picture = read_guarded(content, options.file.name, options.part, options.unit)
     facts = asdict(picture.facts)
     told: dict[str, Any] = {
         "file": options.file.name, "kind": picture.kind, "bytes": len(content),
@@ -155,7 +155,7 @@ def _inspect(options: argparse.Namespace) -> None:
 
 def _trace(options: argparse.Namespace) -> None:
     from nibble_core.formats.registry import OUTLINE_FORMATS
-    from nibble_core.pipeline.read import inspect
+    from nibble_core.pipeline.guarded import read_guarded
     from nibble_core.pipeline.traced_drawing import with_outlined_strokes, with_overlap
 
     if options.mode is not None and options.mode not in MODES:
@@ -172,7 +172,7 @@ def _trace(options: argparse.Namespace) -> None:
         raise InvalidTicket(f"Inks cannot differ by {options.same_ink:g} %.", "Choose 0 to 50.")
     content = _bytes(options.file)
     started = time.perf_counter()
-    picture = inspect(content, options.file.name, part=options.part, unit=options.unit)
+    picture = read_guarded(content, options.file.name, options.part, options.unit)
     mode = options.mode or ("paths" if picture.drawing is not None else "two-tone")
     width = _positive(options.width, "width", "px") if options.width else None
     notes = _losses(picture)
@@ -424,6 +424,8 @@ def _worked_out(
     options: argparse.Namespace, plain: Any = None, store: ResultStore | None = None
 ) -> tuple[Ticket, Work]:
     """The ticket of a file, or the one given, and everything that follows from it."""
+    from nibble_core.pipeline.guarded import read_guarded
+    from nibble_core.pipeline.read import keep_read, kept_read, unit_of
     from nibble_core.pipeline.store import MemoryStore
     from nibble_core.pipeline.work import work_out
     from nibble_core.ticket import ticket_from_plain
@@ -442,7 +444,13 @@ def _worked_out(
             raise UnreadableFile(f"The artwork “{called}” was not given.", "Name its file after --artwork.")
         return contents[sha256]
 
-    return ticket, work_out(ticket, source, store or MemoryStore())
+    store = store or MemoryStore()
+    for artwork in ticket.artworks:
+        unit = unit_of(artwork)
+        if not kept_read(store, artwork.file, artwork.name, part=artwork.part, unit=unit):
+            picture = read_guarded(source(artwork.file), artwork.name, artwork.part, unit)
+            keep_read(store, artwork.file, artwork.name, picture, part=artwork.part, unit=unit)
+    return ticket, work_out(ticket, source, store)
 
 
 if __name__ == "__main__":

@@ -1,16 +1,22 @@
 """The command line as watched folders use it."""
 
 import contextlib
+import hashlib
 import io
 import json
 import re
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
+
+import pikepdf
+from pikepdf import Dictionary, Name
 
 from nibble_core.cli import main
 from nibble_core.formats.svg_path import parse_path_data
-from nibble_core.ticket import to_plain
+from nibble_core.pipeline import guarded
+from nibble_core.ticket import first_ticket, to_plain
 from tests.sample import BADGE, badge_ticket
 
 
@@ -93,6 +99,23 @@ class CommandTest(unittest.TestCase):
         self.assertAlmostEqual(sheet["height_mm"], told["length_mm"], places=2)
         self.refused("nest", ticket, "--artwork", self.badge, "--sheet", "s9", "-o", self.folder / "no.json")
         self.refused("nest", ticket, "--artwork", self.badge, "--seconds", "-1", "-o", self.folder / "no.json")
+
+    def test_a_file_that_would_take_all_time_and_memory_is_refused(self):
+        document = pikepdf.new()
+        document.add_blank_page(page_size=(200, 200))
+        form = document.make_indirect(document.make_stream(b"0 0 9 9 re f /F Do /F Do"))
+        form.Type, form.Subtype, form.BBox = Name.XObject, Name.Form, [0, 0, 200, 200]
+        form.Resources = Dictionary(XObject=Dictionary(F=form))
+        page = document.pages[0].obj
+        page.Contents, page.Resources = document.make_stream(b"/F Do"), form.Resources
+        document.save(self.folder / "self.pdf")
+        file = hashlib.sha256((self.folder / "self.pdf").read_bytes()).hexdigest()
+        ticket = first_ticket(name="Self", file=file, file_name="self.pdf", width=60.0, quantity=1)
+        (self.folder / "ticket.json").write_text(json.dumps(to_plain(ticket)))
+        made = ("--artwork", self.folder / "self.pdf", "-o", self.folder / "made")
+        with mock.patch.object(guarded, "CPU_SECONDS", 1):
+            for words in (("inspect", self.folder / "self.pdf"), ("produce", self.folder / "ticket.json", *made)):
+                self.assertIn("too much time or memory", self.refused(*words))
 
     def test_wrong_options_are_one_sentence_too(self):
         for words in (("trace", self.badge), ("trace", self.badge, "--colours", "many", "-o", "x.svg"), ("fly",), ()):

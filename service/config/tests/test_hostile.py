@@ -15,7 +15,6 @@ from django.test import Client, SimpleTestCase, TestCase
 
 from demo.loose_files import draw_loose_file
 from files.folders import BoundedFolder
-from files.reader import _OwnValuesOnly
 from jobs import actions
 from jobs.models import Job, Revision
 
@@ -126,9 +125,10 @@ class AnswerTest(SimpleTestCase):
 
         from nibble_core.errors import UnreadableFile
         from nibble_core.geometry import Path as Outline
+        from nibble_core.pipeline.guarded import OwnValuesOnly
 
         def loaded(value: object) -> object:
-            return _OwnValuesOnly(io.BytesIO(pickle.dumps(value, protocol=5))).load()
+            return OwnValuesOnly(io.BytesIO(pickle.dumps(value, protocol=5))).load()
 
         kind, words = loaded((UnreadableFile, ("a", "b")))  # type: ignore[misc]
         self.assertEqual((kind, words), (UnreadableFile, ("a", "b")))
