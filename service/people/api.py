@@ -7,7 +7,7 @@ from ninja import Router, Schema
 from ninja.utils import check_csrf
 
 from nibble_core.errors import NibbleError
-from people.throttle import SIGN_INS
+from people.throttle import AT_ONCE, SIGN_INS
 
 router = Router(tags=["session"])
 
@@ -54,12 +54,13 @@ def sign_in(request: HttpRequest, body: SignIn) -> Session:
     if check_csrf(request) is not None:
         raise FromElsewhere(*FROM_ELSEWHERE)
     address = request.META.get("REMOTE_ADDR", "")
-    if SIGN_INS.is_shut(body.name, address):
-        raise TooManyTries("That were too many tries.", "Wait a minute, then try again.")
-    user = authenticate(request, username=body.name, password=body.password)
+    if not SIGN_INS.lets_in(body.name, address):
+        raise TooManyTries("There were too many tries.", "Wait a minute, then try again.")
+    with AT_ONCE:
+        user = authenticate(request, username=body.name, password=body.password)
     if user is None:
-        SIGN_INS.failed(body.name, address)
         raise NotKnown("That name and password do not belong together.", "Try again, or ask who set Nibble up.")
+    SIGN_INS.worked(body.name, address)
     login(request, user)
     return _session(request)
 

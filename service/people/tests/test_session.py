@@ -1,13 +1,14 @@
 """Who gets in, and who does not."""
 
 import json
+import threading
 
 from django.contrib.auth import get_user_model
 from django.contrib.sessions.models import Session
-from django.test import TestCase, override_settings
+from django.test import SimpleTestCase, TestCase, override_settings
 
 from people.middleware import DEMO_USER
-from people.throttle import SIGN_INS
+from people.throttle import SIGN_INS, Throttle
 
 
 class SignInTest(TestCase):
@@ -61,6 +62,31 @@ class SignInTest(TestCase):
         self.assertEqual((shut.status_code, shut.json()["code"]), (429, "too-many-tries"))
         SIGN_INS.forget()
         self.assertEqual(self.client.post("/api/session", good, "application/json").status_code, 200)
+
+
+class ThrottleTest(SimpleTestCase):
+    def test_tries_made_at_once_count_each(self) -> None:
+        throttle, start = Throttle(), threading.Barrier(12)
+        let_in: list[bool] = []
+
+        def attempt() -> None:
+            start.wait()
+            let_in.append(throttle.lets_in("ada", "10.0.0.1"))
+
+        threads = [threading.Thread(target=attempt) for _ in range(12)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sum(let_in), 5)
+
+    def test_an_address_is_counted_whatever_names_it_tries_and_right_ones_are_not(self) -> None:
+        throttle = Throttle()
+        self.assertEqual(sum(throttle.lets_in(f"name {k}", "10.0.0.1") for k in range(40)), 20)
+        self.assertTrue(throttle.lets_in("ada", "10.0.0.2"))
+        for _ in range(30):
+            throttle.worked("ada", "10.0.0.2")
+            self.assertTrue(throttle.lets_in("ada", "10.0.0.2"))
 
 
 @override_settings(DEMO=True, DEMO_KEY="the-key-that-was-printed")
