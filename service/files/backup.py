@@ -18,12 +18,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import IO, BinaryIO, cast
 
 from nibble_core.errors import NibbleError, UnreadableFile
 
 DATABASE, FILES, LIST = "nibble.sqlite3", "files", "list.json"
 KIND, VERSION = "Nibble backup", 1
 PART = 1 << 20  # bytes copied together
+STEP = 1 << 22  # bytes on their way to the disk together
 LARGEST_LIST = 500_000_000  # bytes of the list of hashes
 _FILE = re.compile(r"files/([0-9a-f]{2})/([0-9a-f]{64})")
 
@@ -62,7 +64,7 @@ def back_up(data: Path, target: Path) -> BackedUp:
         }  # fmt: skip
         with draft.open("xb") as out:
             os.fchmod(out.fileno(), 0o600)
-            with tarfile.open(fileobj=out, mode="w", format=tarfile.PAX_FORMAT) as archive:
+            with tarfile.open(fileobj=cast(IO[bytes], _Steady(out)), mode="w", format=tarfile.PAX_FORMAT) as archive:
                 _add(archive, LIST, json.dumps(listed, indent=1).encode())
                 archive.add(snapshot, DATABASE, filter=_plain)
                 for one in stored:
@@ -72,6 +74,26 @@ def back_up(data: Path, target: Path) -> BackedUp:
         draft.replace(target)
         _settle(target.parent)
     return BackedUp(len(stored), target.stat().st_size)
+
+
+class _Steady:
+    """Writes to a file in small amounts that reach the disk one by one: an edit that must be on the disk before it is
+    acknowledged waits for little of what is ahead of it."""
+
+    def __init__(self, out: BinaryIO) -> None:
+        self._out, self._waiting = out, 0
+
+    def write(self, content: bytes) -> int:
+        written = self._out.write(content)
+        self._waiting += written
+        if self._waiting >= STEP:
+            self._out.flush()
+            os.fdatasync(self._out.fileno())
+            self._waiting = 0
+        return written
+
+    def tell(self) -> int:
+        return self._out.tell()
 
 
 def restore(source: Path, data: Path) -> BackedUp:
