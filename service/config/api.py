@@ -123,3 +123,8 @@ def from_elsewhere(request: HttpRequest, reason: str = "") -> HttpResponse:
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
     return told(request, 400, "misshapen", "That request was not understood.", "Check the address.")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """An address of the API that is none, in the one shape as well."""
+    return told(request, 404, "not-there", "There is no such address.", "Reload the page.")

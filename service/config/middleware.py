@@ -19,3 +19,19 @@ def content_policy(get_response: Callable[[HttpRequest], HttpResponse]) -> Calla
         return response
 
     return middleware
+
+
+def api_answers(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """What the API answers about a shop stays in no cache, unless the answer says that it may; a method that an address
+    does not take is told in the shape of all errors."""
+    from config.api import told
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        if request.path.startswith("/api/"):
+            if response.status_code == 405 and "json" not in response.headers.get("Content-Type", ""):
+                response = told(request, 405, "misshapen", "That cannot be done at this address.", "Reload the page.")
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+    return middleware

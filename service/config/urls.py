@@ -17,3 +17,4 @@ def application_page(request: HttpRequest) -> HttpResponse:
 
 urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|static/).*$", application_page)]
 handler400 = "config.api.bad_request"
+handler404 = "config.api.not_found"

@@ -17,6 +17,8 @@ _TAKES = {
     "G": {0, 1, 2, 3, 4, 17, 21, 90}, "M": {2, 3, 4, 5, 8, 9},
 }  # fmt: skip
 ARC_OFF = 0.005  # mm that an arc's two radii may differ by
+LONGEST_DWELL = 3600.0  # seconds
+LONGEST_LINE = 4000  # letters of a program's line
 REACH = 0.002  # mm beyond the bed that rounding may lead to
 TOUCHES = 0.01  # mm above the material
 CUTS = ("through cut", "perforate", "cross-cut")
@@ -119,6 +121,9 @@ class Laser:
         if comment:
             self.process = comment[1]
         self._trial |= bool(re.match(r"\s*[;(]\s*trial: no tool is started", line))
+        if len(line) > LONGEST_LINE:
+            self.complaints.append(Complaint(self._line, "a line without end"))
+            return "a line without end"
         code = re.sub(r"\(.*?\)|;.*", "", line).strip().upper()
         if not code:
             return "ok"
@@ -165,6 +170,8 @@ class Laser:
                 return "a speed of nothing"
             self._feed = words["F"] / 60
         if words.get("dwell"):
+            if not 0 <= words.get("P", 0.0) <= LONGEST_DWELL:
+                return f"a wait of {words['P']:g} seconds"
             self._wait += words.get("P", 0.0)
             return ""
         if "Z" in words:

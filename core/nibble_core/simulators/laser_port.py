@@ -11,6 +11,7 @@ from __future__ import annotations
 import base64
 import json
 import math
+import re
 import socketserver
 import threading
 import time
@@ -40,6 +41,8 @@ class Lies:
 
 
 BUFFER = 64  # moves that it holds
+LONGEST_LINE = 65_536  # bytes
+MOST_WAITING = 10_000  # lines of a program that were sent and not taken
 TICK = 0.01  # seconds
 PAUSED, RUNNING, IDLE, STOPPED = "paused", "running", "idle", "stopped"
 
@@ -89,6 +92,8 @@ class Running:
             elif name == "resume" and self._doing == PAUSED:
                 self._doing = RUNNING
             elif name == "back" and self._doing == PAUSED:
+                if not re.fullmatch(r"\d{0,6}(\.\d*)?", rest):
+                    return {"wrong": "back goes by mm: back 20"} | self.state()
                 self._back(float(rest or 0))
             elif name == "stop":
                 self._doing = STOPPED
@@ -173,7 +178,7 @@ class Running:
 class _Handler(socketserver.StreamRequestHandler):
     def handle(self) -> None:
         """Reads lines; commands are answered at once, lines of a program in turn."""
-        lines: Queue[str | None] = Queue()
+        lines: Queue[str | None] = Queue(MOST_WAITING)  # whoever sends faster waits
         writing = threading.Lock()
         machine: Running = self.server.machine  # type: ignore[attr-defined]
 
@@ -193,7 +198,9 @@ class _Handler(socketserver.StreamRequestHandler):
         worker = threading.Thread(target=feed, daemon=True)
         worker.start()
         try:
-            for raw in self.rfile:
+            while raw := self.rfile.readline(LONGEST_LINE):
+                if not raw.endswith(b"\n"):
+                    break  # cut off, or without end
                 line = raw.decode("ascii", "replace").rstrip("\r\n")
                 if line.startswith(">"):
                     answer(json.dumps(machine.command(line[1:])))

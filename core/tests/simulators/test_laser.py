@@ -151,6 +151,23 @@ class Sending(unittest.TestCase):
         with self.assertRaises(CannotMake):
             resumed(b"; nothing\nM2\n", 1)
 
+    def test_nonsense_that_is_sent_is_told_and_ends_nothing(self):
+        for line, said in (
+            ("G4 P-5", "a wait of -5 seconds"),
+            ("G4 P1e9", "unknown word"),
+            ("G1 X" + "1" * 9000, "end"),
+        ):
+            self.assertIn(said, self.driver.send(line, lambda: None))
+        self.driver.ask("pause")
+        for words in ("back abc", "back nan", "back -3", "back 1e9", "camera x y", "dance"):
+            self.assertIn("wrong", self.driver.ask(words), words)
+        self.assertEqual(self.driver.state().doing, "paused")
+        with socket.create_connection(("127.0.0.1", self.port.server_address[1])) as other:
+            other.sendall(b"G1 " + b"X" * 100_000)
+            other.settimeout(5)
+            self.assertEqual(other.recv(10), b"", "a line without end closes its connection")
+        self.assertEqual(self.driver.state().doing, "paused", "and no other one")
+
     def test_nobody_there_nonsense_and_a_broken_line_are_told(self):
         with self.assertRaises(Lost):
             SocketDriver("127.0.0.1", 1)

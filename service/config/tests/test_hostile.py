@@ -117,6 +117,19 @@ class FolderTest(SimpleTestCase):
             self.assertEqual([file.name for file in Path(place).glob("*/*") if "." in file.name], [])
 
 
+class AddressTest(TestCase):
+    def test_no_address_of_the_api_answers_in_another_shape_or_is_cached(self) -> None:
+        self.client.force_login(get_user_model().objects.create_user("ada"))
+        for method, path, status in (
+            ("get", "/api/nonsense", 404), ("get", "/api/", 404), ("post", "/api/jobs/1/nonsense/at/all", 404),
+            ("put", "/api/jobs", 405), ("delete", "/api/jobs", 405),
+        ):  # fmt: skip
+            answer = getattr(self.client, method)(path)
+            self.assertEqual((answer.status_code, set(answer.json())), (status, SHAPE), path)
+            self.assertEqual(answer["Cache-Control"], "no-store")
+        self.assertEqual(self.client.get("/api/jobs")["Cache-Control"], "no-store")
+
+
 class AnswerTest(SimpleTestCase):
     def test_a_guarded_child_s_answer_makes_values_only(self) -> None:
         import pickle
