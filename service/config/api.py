@@ -1,7 +1,9 @@
 """The API: its routers, who may call it, and how errors of the core are told."""
 
 import errno
+import json
 import logging
+import sys
 
 from django.core.exceptions import RequestDataTooBig, SuspiciousOperation
 from django.db import OperationalError
@@ -98,7 +100,12 @@ def strange(request: HttpRequest, error: Exception) -> HttpResponse:
 @api.exception_handler(OSError)
 @api.exception_handler(OperationalError)
 def out_of_room(request: HttpRequest, error: Exception) -> HttpResponse:
-    """A full disk is named, and what can be made again is given up for it."""
+    """A full disk is named, and what can be made again is given up for it; so is one that cannot be written."""
+    if getattr(error, "errno", 0) == errno.EROFS or "readonly" in str(error):
+        return told(
+            request, 507, "disk-read-only", "The data folder cannot be written any more: this was not kept.",
+            "Look at the disk, then try again.",
+        )  # fmt: skip
     if getattr(error, "errno", 0) != errno.ENOSPC and "full" not in str(error):
         return unexpected(request, error)
     results.give_up()
@@ -128,3 +135,16 @@ def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """An address of the API that is none, in the one shape as well."""
     return told(request, 404, "not-there", "There is no such address.", "Reload the page.")
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """What goes wrong outside of the API's own answers, such as keeping a session, in the same words."""
+    raised = sys.exc_info()[1]
+    error = raised if isinstance(raised, Exception) else Exception()
+    known = isinstance(error, OSError | OperationalError)
+    answer = out_of_room(request, error) if known else unexpected(request, error)
+    if request.path.startswith("/api/"):
+        return answer
+    said = json.loads(answer.content)
+    text = f"{said['message']} {said['what_to_do']}"
+    return HttpResponse(text, status=answer.status_code, content_type="text/plain; charset=utf-8")

@@ -2,16 +2,28 @@
 
 import os
 import secrets
+import sys
 import tempfile
 from pathlib import Path
+from typing import NoReturn
 from urllib.parse import urlsplit
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 HOME = Path(os.environ.get("NIBBLE_HOME", ROOT / ".nibble"))
 DEMO = os.environ.get("NIBBLE_DEMO") == "1"
 DATA = Path(os.environ.get("NIBBLE_DATA", HOME / ("demo-data" if DEMO else "data")))
-DATA.mkdir(parents=True, exist_ok=True)
-DATA.chmod(0o700)  # whoever else uses this machine has no business here
+
+
+def _cannot_write(error: OSError) -> NoReturn:
+    """End in one sentence: without its data folder there is nothing to serve."""
+    sys.exit(f"nibble: the data folder {DATA} cannot be written: {error.strerror}. Make room, then start again.")
+
+
+try:
+    DATA.mkdir(parents=True, exist_ok=True)
+    DATA.chmod(0o700)  # whoever else uses this machine has no business here
+except OSError as error:
+    _cannot_write(error)
 
 
 def _secret(name: str) -> str:
@@ -29,8 +41,11 @@ def _secret(name: str) -> str:
     return file.read_text()
 
 
-SECRET_KEY = _secret("secret")
-DEMO_KEY = _secret("demo-key") if DEMO else ""
+try:
+    SECRET_KEY = _secret("secret")
+    DEMO_KEY = _secret("demo-key") if DEMO else ""
+except OSError as error:
+    _cannot_write(error)
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("NIBBLE_HOSTS", "").split(","))]
 ROOT_URLCONF = "config.urls"

@@ -18,3 +18,4 @@ def application_page(request: HttpRequest) -> HttpResponse:
 urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|static/).*$", application_page)]
 handler400 = "config.api.bad_request"
 handler404 = "config.api.not_found"
+handler500 = "config.api.failed"

@@ -9,14 +9,16 @@ from pathlib import Path
 from unittest import mock
 
 from django.contrib.auth import get_user_model
+from django.contrib.sessions.backends.db import SessionStore
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import OperationalError
-from django.test import Client, SimpleTestCase, TestCase
+from django.test import Client, SimpleTestCase, TestCase, override_settings
 
 from demo.loose_files import draw_loose_file
 from files.folders import BoundedFolder
 from jobs import actions
 from jobs.models import Job, Revision
+from people.middleware import DEMO_USER
 
 SHAPE = {"code", "message", "what_to_do", "where"}
 LINE = "pieces/p1/layers/l1/lines/k1"
@@ -128,6 +130,22 @@ class AddressTest(TestCase):
             self.assertEqual((answer.status_code, set(answer.json())), (status, SHAPE), path)
             self.assertEqual(answer["Cache-Control"], "no-store")
         self.assertEqual(self.client.get("/api/jobs")["Cache-Control"], "no-store")
+
+
+class FullDiskTest(TestCase):
+    def test_signing_in_says_so_and_so_does_the_key_of_the_demo(self) -> None:
+        get_user_model().objects.create_user("ada", password="a long enough word")
+        get_user_model().objects.create_user(DEMO_USER)
+        client = Client(raise_request_exception=False)
+        good = {"name": "ada", "password": "a long enough word"}
+        for error, code in (("database or disk is full", "disk-full"), ("readonly database", "disk-read-only")):
+            with mock.patch.object(SessionStore, "save", side_effect=OperationalError(error)):
+                answer = client.post("/api/session", good, "application/json")
+                self.assertEqual((answer.status_code, answer.json()["code"]), (507, code))
+                with override_settings(DEMO=True, DEMO_KEY="printed"):
+                    page = client.get("/?key=printed")
+                self.assertEqual(page.status_code, 507)
+                self.assertRegex(page.content.decode(), "disk is full|cannot be written")
 
 
 class AnswerTest(SimpleTestCase):

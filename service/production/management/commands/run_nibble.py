@@ -13,6 +13,7 @@ from typing import Any, TextIO
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import OperationalError
 
 MOST_CONNECTIONS = 1000
 DEMO_QUICK = 30.0  # times as fast as a real machine that the demo shop's laser is
@@ -38,9 +39,14 @@ class Command(BaseCommand):
 
         held = only_server()
         if options["prepare"]:  # in this process: every further one would spend seconds on importing
-            call_command("migrate", "--verbosity", "0", "--skip-checks")
-            if settings.DEMO:
-                call_command("load_demo", "--work-later")
+            try:
+                call_command("migrate", "--verbosity", "0", "--skip-checks")
+                if settings.DEMO:
+                    call_command("load_demo", "--work-later")
+            except (OSError, OperationalError) as error:
+                raise CommandError(
+                    f"The data folder {settings.DATA} cannot be written: {error}. Make room, then start again."
+                ) from error
         sys.setswitchinterval(0.0002)  # a short answer does not wait for many long ones
         behind = {
             "trusted_proxy": "127.0.0.1", "trusted_proxy_count": 1,
@@ -117,7 +123,10 @@ def demo_laser() -> None:
 def only_server() -> TextIO:
     """Hold the data folder for this process; two servers over one folder would work against each other. Raises
     CommandError when another holds it. The hold ends with the process, however that ends."""
-    file = (settings.DATA / "server.lock").open("w")
+    try:
+        file = (settings.DATA / "server.lock").open("w")
+    except OSError as error:
+        raise CommandError(f"The data folder {settings.DATA} cannot be written: {error.strerror}.") from error
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
