@@ -39,6 +39,7 @@ from nibble_core.graphics.stroking import covered_by
 MOST_OBJECTS = 200_000
 MOST_PIXELS = 40_000_000
 DEEPEST = 12
+SMALLEST_PAGE, LARGEST_PAGE = 1e-3, 1e7  # points, either way
 SAMPLE = 4  # points, of a page filled with one ink
 _LOCK = threading.Lock()  # pdfium is not safe to share between threads
 
@@ -200,6 +201,10 @@ def _read(
         raise UnreadableFile(
             f"{called} starts like a PDF but cannot be read: it is damaged or cut short.", "Save or send it again."
         ) from error
+    if not (SMALLEST_PAGE < right - left < LARGEST_PAGE and SMALLEST_PAGE < top - bottom < LARGEST_PAGE):
+        page.close()
+        document.close()
+        raise UnreadableFile(f"Page {number} of {called} has no size.", "Choose another page, or save it again.")
     try:
         # the unrotated page, y turned down, then the page's own turn
         mm = visible.unit / POINTS_PER_MM

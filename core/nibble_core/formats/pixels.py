@@ -75,6 +75,8 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
         KeyError,
         TypeError,
         IndexError,
+        ArithmeticError,
+        RuntimeError,
     ) as error:
         raise UnreadableFile(
             f"{called} starts like a {kind} but cannot be read to its end: it is damaged or cut short.",

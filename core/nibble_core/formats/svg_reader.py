@@ -12,6 +12,7 @@ import io
 import math
 import re
 import urllib.parse
+import zlib
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
@@ -62,7 +63,7 @@ def _parsed(content: bytes, called: str) -> etree._Element:
     if content[:2] == b"\x1f\x8b":
         try:
             content = gzip.GzipFile(fileobj=io.BytesIO(content)).read(MOST_BYTES + 1)
-        except (OSError, EOFError) as error:
+        except (OSError, EOFError, zlib.error) as error:
             raise UnreadableFile(f"{called} is packed and damaged.", "Save or send it again.") from error
     if len(content) > MOST_BYTES:
         raise FileTooLarge(f"{called} is over 200 MB once unpacked.", "Ask for a simpler drawing.")

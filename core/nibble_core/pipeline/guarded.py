@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import multiprocessing
 import multiprocessing.connection
 import pickle
@@ -15,6 +16,7 @@ from nibble_core.formats.profiles import read_profile
 from nibble_core.pipeline.read import Picture, inspect
 from nibble_core.text.lettering import tried_font
 
+_LOG = logging.getLogger(__name__)
 CPU_SECONDS, MEMORY_BYTES = 10, 1_000_000_000
 PIXEL_CPU_SECONDS, PIXEL_MEMORY_BYTES = 30, 6_000_000_000
 """Of pictures: the largest that is taken, 100 megapixels, needs them."""
@@ -47,6 +49,9 @@ def answer_one(pipe: multiprocessing.connection.Connection, seconds: int = CPU_S
         answer = type(error), (error.message, error.what_to_do)
     except MemoryError:
         answer = FileTooLarge, ("This file needs more memory than there is.", "Ask for a smaller one.")
+    except Exception:  # a decoder's own fault over a file that no reader of ours turned away
+        _LOG.info("a %s could not be decoded", task, exc_info=True)
+        answer = UnreadableFile, ("This file is damaged: it cannot be read to its end.", "Save or send it again.")
     pipe.send_bytes(pickle.dumps(answer, protocol=5))
 
 

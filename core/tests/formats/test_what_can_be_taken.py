@@ -1,9 +1,11 @@
 """Files that were refused, or taken wrongly, though libraries at hand read them."""
 
+import gzip
 import io
 import logging
 import tempfile
 import unittest
+from decimal import Decimal
 from pathlib import Path
 
 import cv2
@@ -19,6 +21,7 @@ from nibble_core.formats.pdf_drawing import read_pdf
 from nibble_core.formats.pixels import read_picture
 from nibble_core.graphics import Shape
 from nibble_core.graphics.rendering import rendered
+from nibble_core.pipeline.read import inspect
 
 FLOAT_CODES = {*range(10, 60), *range(110, 150), *range(210, 240)}
 
@@ -37,6 +40,30 @@ def dxf(draw, **options) -> bytes:
         path = Path(folder) / "a.dxf"
         document.saveas(path, **options)
         return path.read_bytes()
+
+
+class DamagedTest(unittest.TestCase):
+    def test_what_is_damaged_in_its_head_is_refused_in_words(self):
+        packed = gzip.compress(b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0h9v9z"/></svg>' * 20)
+        stream = io.BytesIO()
+        picture().save(stream, "AVIF")
+        avif = bytearray(stream.getvalue())
+        at = avif.index(b"av1C") + 4
+        avif[at : at + 4] = b"\xff\xff\xff\xff"
+        broken = bytes(packed[:14]) + bytes(255 - one for one in packed[14:30]) + packed[30:]
+        files = [("a.svgz", broken), ("b.svgz", packed[:20]), ("c.avif", bytes(avif))]
+        for box in ([0, 0, 0, 0], [5, 5, 5, 90], [0, 0, 1e30, 1e30], [3, 3, 3, 3]):
+            document = pikepdf.new()
+            document.add_blank_page(page_size=(100, 100))
+            page = document.pages[0].obj
+            page.Contents = document.make_stream(b"0 0 50 50 re f")
+            page.MediaBox = pikepdf.Array([Decimal(str(value)) for value in box])
+            out = io.BytesIO()
+            document.save(out)
+            files.append((f"{box}.pdf", out.getvalue()))
+        for name, content in files:
+            with self.subTest(name), self.assertRaises(NibbleError):
+                inspect(content, name)
 
 
 class PixelsTest(unittest.TestCase):
