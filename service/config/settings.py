@@ -136,7 +136,11 @@ QUEUE = DATA / "queue.sqlite3"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}, "nowhere": {"class": "logging.NullHandler"}},
+    "filters": {"seldom": {"()": "config.seldom.Seldom"}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "filters": ["seldom"]},
+        "nowhere": {"class": "logging.NullHandler"},
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         "django.request": {"level": "ERROR"},
