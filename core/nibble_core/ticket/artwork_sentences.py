@@ -42,7 +42,7 @@ def _size(artwork: Artwork) -> Iterable[Sentence]:
         yield Sentence(f"{artwork.id}-part", "artwork", ("Use ", slot(here, artwork, "part"), " of the file."))
     yield Sentence(
         f"{artwork.id}-source", "artwork",
-        ("It came from ", slot(here, artwork, "source"), "; its use was allowed by ",
+        ("Where it came from: ", slot(here, artwork, "source"), ". Who allowed its use: ",
          slot(here, artwork, "allowed_by"), "."),
     )  # fmt: skip
 
