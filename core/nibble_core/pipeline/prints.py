@@ -350,7 +350,7 @@ class Finer:
     """A drawing's picture, so many pixels along its longer side. name: of its file."""
 
     name: str
-    longer: int | None
+    longer: int
 
 
 def _longer(picture: Picture, framing: Framing, size: tuple[float, float], copies: int) -> int | None:
@@ -365,7 +365,6 @@ def _longer(picture: Picture, framing: Framing, size: tuple[float, float], copie
 
 
 def _fine(by: Finer, picture: Picture, content: bytes) -> Raster | None:
-    assert by.longer is not None
     return finer_look(content, by.name, picture, by.longer)
 
 

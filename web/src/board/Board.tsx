@@ -28,6 +28,7 @@ const KEYS: Keys = [
 ];
 
 const WAITING_MS = 2000; // between two looks while cards are being drawn
+const MOST_LOOKS = 150; // after which a card that is not there yet is not waited for
 
 /** All jobs as cards, and the place where new ones begin. */
 export function Board() {
@@ -44,7 +45,9 @@ export function Board() {
     getNextPageParam: (last, all) => (last.more ? all.length : undefined),
     placeholderData: keepPreviousData,
     refetchInterval: ({ state }) =>
-      state.data?.pages.some((page) => page.cards.some((card) => card.card === null)) ? WAITING_MS : false,
+      state.dataUpdateCount < MOST_LOOKS &&
+      state.data?.pages.some((page) => page.cards.some((card) => card.card === null)) === true &&
+      WAITING_MS,
   });
   const cards = pages.data?.pages.flatMap((page) => page.cards);
   const counted = (number: number) =>
