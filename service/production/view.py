@@ -193,12 +193,13 @@ def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
         number |= {k: n for n, k in enumerate(k for k, one in enumerate(laid.placements) if one.layer == layer)}
     found = []
     for run in each_by_itself(sheet, work).runs:
-        layer = laid.placements[run.copies[0]].layer if run.copies else ""
-        if layer and run.of.hatch is not None and all(
-            run.of.paths is not line.paths for line in work.layers[layer].value.lines
-        ):  # fmt: skip
+        if not run.copies or run.of.hatch is None:
+            continue
+        layer = laid.placements[run.copies[0]].layer
+        line = next(one for one in work.layers[layer].value.lines if one.id == run.of.id)
+        if not np.array_equal(line.paths.rows, run.of.paths.rows):
             own = [number[k] for k in run.copies]
-            found.append({"layer": layer, "line": run.of.id, "d": run.of.paths.svg(3), "copies": own})
+            found.append({"layer": layer, "line": line.id, "d": run.of.paths.svg(3), "copies": own})
     return found
 
 
