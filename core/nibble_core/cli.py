@@ -425,7 +425,7 @@ def _worked_out(
 ) -> tuple[Ticket, Work]:
     """The ticket of a file, or the one given, and everything that follows from it."""
     from nibble_core.pipeline.guarded import read_guarded
-    from nibble_core.pipeline.read import keep_read, kept_read, unit_of
+    from nibble_core.pipeline.read import keep_all_read
     from nibble_core.pipeline.store import MemoryStore
     from nibble_core.pipeline.work import work_out
     from nibble_core.ticket import ticket_from_plain
@@ -445,11 +445,7 @@ def _worked_out(
         return contents[sha256]
 
     store = store or MemoryStore()
-    for artwork in ticket.artworks:
-        unit = unit_of(artwork)
-        if not kept_read(store, artwork.file, artwork.name, part=artwork.part, unit=unit):
-            picture = read_guarded(source(artwork.file), artwork.name, artwork.part, unit)
-            keep_read(store, artwork.file, artwork.name, picture, part=artwork.part, unit=unit)
+    keep_all_read(store, ticket.artworks, source, read_guarded)
     return ticket, work_out(ticket, source, store)
 
 

@@ -230,6 +230,3 @@ def _op(name: str, *operands: Any) -> ContentStreamInstruction:
 def _cm(matrix: Affine) -> ContentStreamInstruction:
     values = (matrix.a, matrix.b, matrix.c, matrix.d, matrix.e, matrix.f)
     return _op("cm", *(Decimal(f"{value:.9f}") for value in values))
-
-
-__all__ = ["Tiles"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 from nibble_core.artwork.enlarged import single_pixels
@@ -20,7 +21,7 @@ from nibble_core.formats.pixels import read_picture
 from nibble_core.formats.svg_reader import drawing_look, read_svg
 from nibble_core.graphics import Drawing, Raster
 from nibble_core.graphics.rendering import rendered
-from nibble_core.pipeline.client_files import client_file
+from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.ticket.artwork import Artwork
 
@@ -208,6 +209,19 @@ def _inspected(by: Part, content: bytes) -> Picture:
 def kept_read(store: ResultStore, sha256: str, name: str, *, part: str = "", unit: str | None = None) -> bool:
     """Whether ``read`` will find the picture without decoding it."""
     return store.get(_key(sha256, name, part, unit)) is not None
+
+
+def keep_all_read(
+    store: ResultStore, artworks: Iterable[Artwork], sources: Sources,
+    reader: Callable[[bytes, str, str, str | None], Picture],
+) -> None:  # fmt: skip
+    """Have a guarded reader read what ``read`` will ask for of some artworks and is not kept yet. Raises what that
+    raises."""
+    for artwork in artworks:
+        unit = unit_of(artwork)
+        if not kept_read(store, artwork.file, artwork.name, part=artwork.part, unit=unit):
+            picture = reader(sources(artwork.file), artwork.name, artwork.part, unit)
+            keep_read(store, artwork.file, artwork.name, picture, part=artwork.part, unit=unit)
 
 
 def keep_read(
