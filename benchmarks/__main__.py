@@ -12,6 +12,7 @@ from benchmarks import (
     laser,
     layouts,
     lines,
+    makings,
     nesting,
     nodes,
     refusals,
@@ -26,7 +27,8 @@ from benchmarks import (
 )
 
 BENCHMARKS = {
-    "tracing": tracing.run, "colours": colours.run, "areas": areas.run, "centre-lines": strokes.run,
+    "tracing": tracing.run, "makings": makings.run, "colours": colours.run, "areas": areas.run,
+    "centre-lines": strokes.run,
     "verdicts": verdicts.run, "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
     "drafts": drafts.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,

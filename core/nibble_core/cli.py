@@ -138,7 +138,8 @@ def _inspect(options: argparse.Namespace) -> None:
         "file": options.file.name, "kind": picture.kind, "bytes": len(content),
         "sha256": hashlib.sha256(content).hexdigest(), **facts, "stated_ppi": picture.stated_ppi,
         "ppi_at_100_mm": round(picture.facts.ppi(100), 1), "notes": _losses(picture),
-        "verdict": asdict(picture.verdict), "part": picture.part, "parts": list(picture.parts),
+        "verdict": asdict(picture.verdict), "making": _making(picture),
+        "part": picture.part, "parts": list(picture.parts),
     }  # fmt: skip
     if picture.drawing is not None:
         drawn = picture.drawing
@@ -199,6 +200,16 @@ def _trace(options: argparse.Namespace) -> None:
     print(json.dumps(told))
 
 
+def _making(picture: Picture) -> dict[str, Any]:
+    """How a picture of pixels was made, in figures and in words."""
+    from nibble_core.pipeline.making_words import making_in_words, squares_in_words
+
+    squares = picture.facts.squares
+    words = [squares_in_words(squares)] if squares.is_enlarged else []
+    words += [f"{what} {done}" for what, done in making_in_words(picture.making)]
+    return {**asdict(picture.making), "told": words}
+
+
 def _losses(picture: Picture) -> list[str]:
     """What of a client's file the outlines do not hold, in words: the file's own notes, text, pictures, shapes."""
     from nibble_core.formats.client_drawing import LEFTOVERS
@@ -246,14 +257,16 @@ def _traced(
     options: argparse.Namespace, notes: list[str],
 ) -> tuple[Drawing, dict[str, float]]:  # fmt: skip
     """Shapes of the picture as it is, in mm, and how true they are, in mm."""
-    from nibble_core.pipeline.trace import traced_raster
+    from nibble_core.pipeline.clean import as_made
+    from nibble_core.pipeline.trace import AS_TOLD, EVERY_STEP, steps_are_meant, traced_raster
     from nibble_core.ticket.artwork import Trace
 
-    raster = picture.raster
-    own = picture.own_width if picture.drawing is not None or picture.placed else raster.width * MM_PER_PX
+    raster = as_made(picture)
+    own = picture.own_width if picture.drawing is not None or picture.placed else picture.raster.width * MM_PER_PX
     whole = width or own
     mm_per_px = whole / raster.width
-    specification = Trace(mode=mode, threshold=threshold, colours=options.colours)
+    making = EVERY_STEP if steps_are_meant(picture.facts, single=True) else AS_TOLD
+    specification = Trace(mode=mode, threshold=threshold, colours=options.colours, making=making)
     allowed = None if tolerance is None else tolerance / mm_per_px
     drawing, found = traced_raster(raster, specification, whole, tolerance=allowed)
     worst, mean = found.deviation or (0.0, 0.0)

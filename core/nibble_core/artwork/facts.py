@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from nibble_core.artwork.enlarged import square_size
+from nibble_core.artwork.enlarged import Squares, squares_of
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry.units import MM_PER_INCH
 from nibble_core.graphics import Colour, Raster
@@ -27,8 +27,8 @@ class Facts:
 
     ``main_colours``: up to eight colours that each cover at least 1 % of what is not see-through, most first.
     ``see_through``: share of pixels that are not fully opaque, 0 to 1. ``boxed``: the border is one flat
-    opaque colour, which is probably not part of the drawing. ``square``: side in px of the equal squares that a
-    picture enlarged without smoothing consists of, else 1.
+    opaque colour, which is probably not part of the drawing. ``squares``: the equal squares that a picture enlarged
+    without smoothing consists of; else its pixels.
     """
 
     width_px: int
@@ -38,7 +38,7 @@ class Facts:
     see_through: float
     boxed: bool
     border_colour: Colour
-    square: int = 1
+    squares: Squares
 
     @property
     def paper(self) -> Colour | None:
@@ -55,7 +55,7 @@ class Facts:
     @property
     def own_px(self) -> tuple[int, int]:
         """Width and height in px of its own: squares count as one."""
-        return self.width_px // self.square, self.height_px // self.square
+        return (self.squares.across, self.squares.down) if self.squares.is_enlarged else (self.width_px, self.height_px)
 
     def ppi(self, width_mm: float) -> float:
         """Pixels of its own per inch when the picture is made ``width_mm`` wide."""
@@ -83,7 +83,7 @@ def picture_facts(raster: Raster) -> Facts:
         see_through=float((raster.alpha < 255).mean()),
         boxed=bool(plain.mean() > 0.9),
         border_colour=(red, green, blue),
-        square=square_size(raster),
+        squares=squares_of(raster),
     )
 
 

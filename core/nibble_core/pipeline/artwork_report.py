@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from nibble_core.artwork.enlarged import Squares
 from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
 from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.lettered import is_no_lettering, lettered
+from nibble_core.pipeline.making_words import making_in_words, squares_in_words
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.trace import TraceResult
+from nibble_core.pipeline.trace import AS_TOLD, EVERY_STEP, TraceResult
 from nibble_core.pipeline.within_report import lost_text, parts_of
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
@@ -27,6 +29,7 @@ SUITABLE = {
     "flat colours": ("colours", "outer", "two-tone"),
     "photo": ("outer",),
 }
+OF_PIXELS = ("two-tone", "outer", "centre-lines", "colours")
 MANY_NODES = 20_000  # more than anybody draws
 FEW_BOXES = 3  # of lettering, told one by one
 WHITISH = 245  # levels
@@ -60,8 +63,9 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
         return
     own_width, own_height = facts.own_px
     ppi = px_used(artwork, own_width, own_height) / (width / 25.4)
-    if facts.square > 1:
-        draft.notes.append(_squares(artwork, facts.square, own_width, own_height))
+    if facts.squares.is_enlarged:
+        draft.notes.append(_squares(artwork, facts.squares))
+    draft.notes += _making(artwork, picture)
     draft.fact = f"{ppi:.0f} px/in"
     prints = any(layer.prints.kind != "nothing" for piece in ticket.pieces for layer in piece.layers)
     if prints and ppi < POOR_PPI:
@@ -83,6 +87,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
         (str(verdict.flat_colours), "flat colour" if verdict.flat_colours == 1 else "flat colours"),
         (f"{verdict.noise:.1f} levels", "noise in flat areas"),
         (f"{verdict.softness:.1f} px", "an edge takes"),
+        (picture.making.edges or "too few to tell", "edges"),
     ]
 
 
@@ -104,14 +109,33 @@ def _background(facts: Facts) -> str:
     return "a white box" if min(facts.border_colour) >= WHITISH else "a box of one colour"
 
 
-def _squares(artwork: Artwork, square: int, width: int, height: int) -> Note:
-    text = f"This picture was enlarged {square} times without smoothing: it has {width} × {height} px of its own."
+def _squares(artwork: Artwork, squares: Squares) -> Note:
+    text = squares_in_words(squares)
     at = f"artworks/{artwork.id}/clean/squares"
     if artwork.clean.squares == "single pixels":
         mend = setting("The squares are meant", at, "squares")
         return Note(text, "Its squares count as single pixels, so that edges come out smooth.", at, mends=(mend,))
     mend = setting("Take them as single pixels", at, "single pixels")
     return Note(text, "Its squares are traced as they are.", at, mends=(mend,))
+
+
+def _making(artwork: Artwork, picture: Picture) -> list[Note]:
+    """How the picture's edges were made, and the other ways to take them."""
+    at, chosen = f"artworks/{artwork.id}/trace/making", artwork.trace.making
+    if artwork.trace.mode not in OF_PIXELS:
+        return []
+    notes = []
+    for text, done in making_in_words(picture.making):
+        if chosen != AS_TOLD:
+            back = setting("As its pixels tell", at, AS_TOLD)
+            notes.append(Note(text, f"Now: {chosen}.", at, mends=(back,)))
+            continue
+        otherwise = (
+            ("They were mixed in grey", "mixed in grey") if "light" in text else ("Every step is meant", EVERY_STEP)
+        )
+        mends = () if "fringes" in text else (setting(otherwise[0], at, otherwise[1]),)
+        notes.append(Note(text, done, at, mends=mends))
+    return notes
 
 
 def px_used(artwork: Artwork, width_px: int, height_px: int) -> float:

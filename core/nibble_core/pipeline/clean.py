@@ -119,8 +119,13 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
     return Stroke(framing.forward(points), stroke.width / width)
 
 
+def as_made(picture: Picture) -> Raster:
+    """A picture at the size it was made: squares of an enlarged one as single pixels."""
+    return single_pixels(picture.raster, picture.facts.squares)
+
+
 def _whole(single: bool, picture: Picture) -> Raster:
-    return single_pixels(picture.raster, picture.facts.square if single else 1)
+    return as_made(picture) if single else picture.raster
 
 
 def _reduced(single: bool, picture: Picture) -> Raster:

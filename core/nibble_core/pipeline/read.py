@@ -24,6 +24,7 @@ from nibble_core.graphics.rendering import rendered
 from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.ticket.artwork import Artwork
+from nibble_core.tracing.making import NOT_TOLD, Making, making_of
 
 MOST_PARTS = 60
 ARTICLES = {"SVG": "an", "PDF": "a", "DXF": "a"}
@@ -36,8 +37,8 @@ class Picture:
     """An artwork as it came in.
 
     ``drawing``: its paths in mm with what there is to say about them, None for pixels; ``raster`` is then a picture
-    of it. ``own_width``: mm, as the file states it, else at 96 px an inch; ``placed``: it is the size at which the
-    picture lies on a page. ``parts``: what else the file offers.
+    of it. ``making``: how the edges of a picture were made. ``own_width``: mm, as the file states it, else at 96 px an
+    inch; ``placed``: it is the size at which the picture lies on a page. ``parts``: what else the file offers.
     """
 
     raster: Raster
@@ -53,6 +54,7 @@ class Picture:
     part: str = ""
     parts: tuple[str, ...] = ()
     placed: bool = False
+    making: Making = NOT_TOLD
 
 
 def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None = None) -> Picture:
@@ -70,9 +72,10 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
         refuse_blank(file.raster)
         facts = picture_facts(file.raster)
         ppi = file.stated_ppi or 96.0
+        as_made = single_pixels(file.raster, facts.squares)
         return Picture(
-            file.raster, file.kind, file.stated_ppi, file.notes, facts,
-            judged(single_pixels(file.raster, facts.square), facts), file.raster.width / ppi * 25.4,
+            file.raster, file.kind, file.stated_ppi, file.notes, facts, judged(as_made, facts),
+            file.raster.width / ppi * 25.4, making=making_of(as_made),
         )  # fmt: skip
     page = int(found[1]) if (found := re.fullmatch(r"page (\d{1,5})", here)) else 1
     inner = deeper if found else here

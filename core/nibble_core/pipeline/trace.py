@@ -12,6 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.artwork.background import Cleaned
+from nibble_core.artwork.facts import Facts
 from nibble_core.artwork.framing import Framing
 from nibble_core.artwork.inks import with_joined_inks
 from nibble_core.artwork.leftovers import page_background
@@ -21,18 +22,22 @@ from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Colour, Drawing, Drawn, Grey, Raster, Shape, Stroke, colours_apart
 from nibble_core.graphics.filling import filled_regions
+from nibble_core.graphics.light import to_light
 from nibble_core.graphics.stroking import outlined, region_of
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, later, stage
 from nibble_core.ticket.artwork import Area, Artwork, TouchUp, Trace
-from nibble_core.tracing import measured_noise, suggested_threshold, trace_two_tone
+from nibble_core.tracing import edge_noise, measured_noise, suggested_threshold, trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
+from nibble_core.tracing.making import even_grey, is_fringed, is_in_light, level_in_light
 from nibble_core.tracing.mending import mended
 from nibble_core.tracing.two_tone import inside_place
 from nibble_core.tracing.two_way import TwoWay, thickness, two_way
 
+AS_TOLD, IN_GREY, IN_LIGHT = "as its pixels tell", "mixed in grey", "mixed in light"
+EVERY_STEP = "every step is meant"
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
@@ -166,6 +171,8 @@ def find_shapes(
         overlap=after.overlap,
         deviation=None,
     )
+    if trace.making == AS_TOLD and steps_are_meant(picture.value.facts, artwork.clean.squares == "single pixels"):
+        trace = replace(trace, making=EVERY_STEP)
     framing = framing_of(artwork)
     if trace.mode == "paths":
         return stage(store, _own_paths, OwnPaths(trace, framing), picture)
@@ -177,8 +184,13 @@ def find_shapes(
         return stage(store, _colours, fit, cleaned, cancelled=cancelled)
     if trace.mode == "centre-lines":
         return stage(store, _centre_lines, fit, cleaned, cancelled=cancelled)
-    noise = [later(store, _noise, (trace.mode, _is_filled(trace)), cleaned)] if preview else []
-    return stage(store, _two_tone, fit, cleaned, *noise, cancelled=cancelled)
+    edges = [later(store, _edges, trace_edges(trace), cleaned)] if preview else []
+    return stage(store, _two_tone, fit, cleaned, *edges, cancelled=cancelled)
+
+
+def steps_are_meant(facts: Facts, single: bool) -> bool:
+    """Whether a picture's squares are drawn: a code, or what is not taken at the size it was made (``single``)."""
+    return facts.squares.meant or (facts.squares.is_enlarged and not single)
 
 
 def _only(within: Within, cleaned: Cleaned) -> Cleaned:
@@ -207,25 +219,68 @@ def _is_filled(trace: Trace) -> bool:
     return trace.mode == "outer" or trace.edges == "outer edge"
 
 
-def _noise(by: tuple[str, bool], cleaned: Cleaned) -> float:
-    """Of a picture traced in a mode, filled or not: it takes as long to measure as the fit of a preview."""
-    mode, filled = by
-    grey, suggested = ink_field(cleaned.raster, mode)
-    return measured_noise(grey, suggested, filled=filled)
+@dataclass(frozen=True)
+class EdgeRules:
+    """What the noise of a picture's edges depends on. filled: outlines go round all that ink encloses."""
+
+    mode: str
+    filled: bool
+    making: str
 
 
-def _two_tone(fit: Fit, cleaned: Cleaned, noise: float | None = None, *, cancelled: Callable[[], bool]) -> Found:
+def trace_edges(trace: Trace) -> EdgeRules:
+    return EdgeRules(trace.mode, _is_filled(trace), trace.making)
+
+
+@dataclass(frozen=True, eq=False)
+class InkField:
+    """The surface that is traced, ink below ``level`` of it; in_light: as light instead of levels of grey."""
+
+    grey: Grey
+    suggested: float
+    in_light: bool
+
+    @property
+    def surface(self) -> Grey:
+        return to_light(self.grey) if self.in_light else self.grey
+
+    def at(self, level: float) -> float:
+        """A level of grey on the surface."""
+        return float(to_light(np.array(level, np.float32))) if self.in_light else level
+
+
+def _field(raster: Raster, rules: EdgeRules) -> InkField:
+    grey, suggested, of_ink = ink_field(raster, rules.mode)
+    in_light = of_ink and (rules.making == IN_LIGHT or (rules.making == AS_TOLD and is_in_light(grey, suggested)))
+    return InkField(grey, level_in_light(grey, suggested) if in_light else suggested, in_light)
+
+
+def _edges(rules: EdgeRules, cleaned: Cleaned) -> tuple[float, InkField]:
+    """Of a picture traced in a mode: it takes as long to measure as the fit of a preview."""
+    field = _field(cleaned.raster, rules)
+    surface, level = field.surface, field.at(field.suggested)
+    if rules.making == EVERY_STEP:
+        return edge_noise(surface, level), field
+    return measured_noise(surface, level, filled=rules.filled), field
+
+
+def _two_tone(
+    fit: Fit, cleaned: Cleaned, edges: tuple[float, InkField] | None = None, *, cancelled: Callable[[], bool]
+) -> Found:
     raster, trace, preview = cleaned.raster, fit.trace, fit.preview
-    grey, suggested = ink_field(raster, trace.mode)
-    level = suggested if trace.threshold is None or trace.mode == "outer" else trace.threshold
-    field, at = grey, level
+    rules = trace_edges(trace)
+    noise, ink = edges or (None, _field(raster, rules))
+    if noise is None and rules.making == EVERY_STEP:
+        noise = edge_noise(ink.grey, ink.suggested)
+    level = ink.suggested if trace.threshold is None or trace.mode == "outer" else trace.threshold
+    field, at = ink.surface, ink.at(level)
     if trace.lightest is not None and trace.mode == "two-tone":
         if trace.lightest >= level:
             raise NothingToTrace(
                 "No tone lies between the two thresholds.", "Set the tones left out lower than the ink."
             )
         # the line where either threshold is passed is the line where the larger excess is nothing
-        field, at = np.maximum(grey - level, trace.lightest - grey) + np.float32(0.5), 0.5
+        field, at = np.maximum(field - at, ink.at(trace.lightest) - field) + np.float32(0.5), 0.5
     filled = _is_filled(trace)
     traced = trace_two_tone(
         field, raster, level=at, tolerance=fit.tolerance, filled=filled, polished=not preview, noise=noise,
@@ -242,11 +297,11 @@ def _two_tone(fit: Fit, cleaned: Cleaned, noise: float | None = None, *, cancell
     if not preview:
         measured = traced.deviation()
         if trace.edges != "inner edge" or trace.mode != "two-tone":
-            ink = _filled(field < at) if filled else field < at
+            inked = _filled(field < at) if filled else field < at
             regions = [region.region for region in traced.regions]
-            both = two_way(np.asarray(ink), regions, reduced=traced.reduced)
+            both = two_way(np.asarray(inked), regions, reduced=traced.reduced)
     busy = Busy(traced.hurried, traced.reduced)
-    return Found(tuple(shapes), raster.width, level, suggested, measured, (), traced.places, busy, both)
+    return Found(tuple(shapes), raster.width, level, ink.suggested, measured, (), traced.places, busy, both)
 
 
 def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -258,6 +313,8 @@ def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 def _colours(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Found:
     raster, trace, preview = cleaned.raster, fit.trace, fit.preview
+    if is_fringed(raster):
+        raster = _in_greys(raster)
     # on clear ground white is drawn, and the ground is none
     own_ground = cleaned.way == "see-through" and raster.is_see_through
     ground = _ground_for(raster) if own_ground else None
@@ -265,7 +322,7 @@ def _colours(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Fo
         raster = Raster(np.dstack([raster.over(ground), np.full_like(raster.alpha, 255)]))
     traced = trace_colours(
         raster, count=trace.colours, renamed={one.colour: one.to for one in trace.recolours}, tolerance=fit.tolerance,
-        polished=not preview, cancelled=cancelled,
+        polished=not preview, steps_meant=trace.making == EVERY_STEP, cancelled=cancelled,
     )  # fmt: skip
     shapes = tuple((Shape(region.region, region.colour), region.place) for region in traced.regions)
     deviation = None if preview else traced.deviation()
@@ -275,6 +332,12 @@ def _colours(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Fo
         shapes = tuple(shapes[k] for k in kept)
         palette = tuple(colour for colour in palette if not _alike(colour, ground))
     return Found(shapes, raster.width, deviation=deviation, palette=palette, places=traced.places)
+
+
+def _in_greys(raster: Raster) -> Raster:
+    """A fringed picture in the greys that it stands for; its paper is white."""
+    grey = np.rint(255 * even_grey(raster)).astype(np.uint8)
+    return Raster(np.dstack([grey, grey, grey, np.full_like(grey, 255)]))
 
 
 GROUNDS = ((0, 170, 160), (200, 0, 190), (110, 220, 0), (255, 120, 0))
@@ -295,7 +358,8 @@ def _alike(one: Colour, other: Colour) -> bool:
 
 def _centre_lines(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Found:
     raster, trace, preview = cleaned.raster, fit.trace, fit.preview
-    grey, suggested = ink_field(raster, trace.mode)
+    field = _field(raster, trace_edges(trace))
+    grey, suggested = field.grey, field.suggested
     level = suggested if trace.threshold is None else trace.threshold
     traced = trace_centre_lines(grey, raster, level=level, tolerance=fit.tolerance, cancelled=cancelled)
     shapes = tuple(
@@ -502,18 +566,18 @@ def require_shapes(result: TraceResult) -> None:
         )
 
 
-def ink_field(raster: Raster, mode: str) -> tuple[Grey, float]:
-    """The grey surface to trace and the level suggested for it.
+def ink_field(raster: Raster, mode: str) -> tuple[Grey, float, bool]:
+    """The grey surface to trace, the level suggested for it, and whether it is of the picture's tones.
 
     For the outer shape of a picture without background that is its transparency, so that pale parts of the
     drawing count as drawing; so it is of a white drawing on clear ground.
     """
     if mode == "outer" and raster.is_see_through:
-        return _clear(raster), 0.5
-    grey = raster.grey()
+        return _clear(raster), 0.5, False
     if raster.is_see_through and not _has_ink(raster):
-        return _clear(raster), 0.5
-    return grey, suggested_threshold(grey)
+        return _clear(raster), 0.5, False
+    grey = even_grey(raster) if is_fringed(raster) else raster.grey()
+    return grey, suggested_threshold(grey), True
 
 
 def _clear(raster: Raster) -> Grey:

@@ -77,6 +77,12 @@ EDGES = {
     "outer edge": "A drawn line counts as far as its outside; what it encloses is filled.",
     "inner edge": "Only what drawn lines enclose.",
 }
+MAKINGS = {
+    "as its pixels tell": "How its edges were made is told from its pixels; outlines are no truer than that allows.",
+    "mixed in grey": "An edge lies half-way between the levels of its two sides.",
+    "mixed in light": "An edge lies half-way between the light of its two sides, as with greys mixed in linear light.",
+    "every step is meant": "Outlines follow each step and ripple of the pixels.",
+}
 CORNERS = {
     "rounded": "Only the sharpest corners stay corners.",
     "true": "Corners are where the drawing has them.",
@@ -199,6 +205,7 @@ class Trace:
     strokes: str = choice("outlines", "strokes", PATH_STROKES)
     same_ink: float = share(SAME_INK, "difference of colours that are one ink", high=0.5)
     edges: str = choice("both edges", "edges of drawn lines", EDGES)
+    making: str = choice("as its pixels tell", "how its edges were made", MAKINGS)
     corners: str = choice("true", "corners", CORNERS)
     smooth: float = share(0.0, "smoothing")
     deviation: float | None = length(None, 0.005, 5.0, "largest deviation", step=0.01, auto="what the pixels allow")

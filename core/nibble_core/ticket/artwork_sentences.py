@@ -108,7 +108,7 @@ def _trace(artwork: Artwork) -> Iterable[Sentence]:
     threshold = slot(at, trace, "threshold")
     fit: Parts = (
         "Stay within ", slot(at, trace, "deviation"), " of the pixels, with ", slot(at, trace, "corners"),
-        " corners, smoothed by ", slot(at, trace, "smooth"), ".",
+        " corners, smoothed by ", slot(at, trace, "smooth"), ". Its edges: ", slot(at, trace, "making"), ".",
     )  # fmt: skip
     more = fit
     if trace.mode == "outer":

@@ -17,10 +17,19 @@ from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points, Region
 from nibble_core.geometry.points import shoelace
 from nibble_core.geometry.span_kernels import smoothed_over
-from nibble_core.graphics import LUMA, Colour, Raster
+from nibble_core.graphics import LUMA, Colour, Grey, Raster
+from nibble_core.graphics.light import to_light
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.labels import connected_patches, label_map
-from nibble_core.tracing.outline import fit_outline, raised_to_wobble, tolerance_for
+from nibble_core.tracing.making import BETTER, EVEN, LIGHTER, edge_bluntness, lighter_than_half
+from nibble_core.tracing.outline import (
+    BLUNT,
+    fit_outline,
+    raised_to_making,
+    sample_distances,
+    suspected_jitter,
+    tolerance_for,
+)
 from nibble_core.tracing.planar import Border, borders_of, junctions_of, rings_of
 from nibble_core.tracing.stretch import fit_stretch
 from nibble_core.tracing.two_tone import TracedRegion, inside_place
@@ -64,6 +73,7 @@ def trace_colours(
     tolerance: float | None = None,
     smallest_area: float = 4.0,
     polished: bool = True,
+    steps_meant: bool = False,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> TracedAreas:
     """Areas of flat colour over the whole picture laid on white paper.
@@ -71,6 +81,7 @@ def trace_colours(
     ``count``: at most so many colours; None finds the number. ``palette``: the colours themselves instead.
     ``renamed``: found colours that are to be others; areas whose colours become the same are merged.
     ``tolerance``: largest deviation of smooth stretches, px. ``smallest_area``: px² under which an area is noise.
+    ``steps_meant``: outlines follow each step of the pixels, however the picture was made.
     Raises NothingToTrace for a picture that falls into too many areas, Cancelled.
     """
     picture = np.ascontiguousarray(raster.over_white())
@@ -86,10 +97,12 @@ def trace_colours(
     if cancelled():
         raise Cancelled("This trace was superseded.")
     noise = area_noise(picture, labels, colours)
-    weighed = picture.astype(np.float32) * _weights(len(colours))
-    borders = borders_of(patches, labels, weighed, colours * _weights(len(colours)))
+    borders = _borders(picture, patches, labels, colours)
     junctions = junctions_of(borders, *labels.shape)
-    noise = _wobble(borders, junctions, noise)
+    grey = raster.grey()
+    probes = _probes(borders)
+    blunt = edge_bluntness(grey, [border.places for border in probes])
+    noise = noise if steps_meant else _raised(probes, junctions, noise, blunt, grey)
     ripple, seen = ripple_beside_edges(picture, labels, colours), colours * _weights(len(colours))
 
     def contrast(one: int, other: int) -> float:
@@ -103,7 +116,7 @@ def trace_colours(
         if not border.at_edge:
             own = max(own, RIPPLE_SLOPE * ripple / contrast(owners[border.right], owners[border.left]))
         allowed = tolerance_for(own) if tolerance is None else tolerance
-        paths.append(_fitted(border, junctions, allowed, own, polished))
+        paths.append(_fitted(border, junctions, allowed, own, polished, blunt))
     regions = _regions(borders, paths, owners, shown)
     index = {patch: k for k, (patch, _) in enumerate(regions)}
     seams = tuple(
@@ -166,16 +179,40 @@ def border_noise(border: Border) -> float:
     return max(0.0, OWN_SHARE * float(np.median(across)) - OF_PIXELS)
 
 
-def _wobble(borders: Sequence[Border], junctions: dict[tuple[int, int], tuple[float, float]], noise: float) -> float:
-    """``noise``, raised to what the longest borders themselves wobble by."""
+def _borders(
+    picture: NDArray[np.uint8], patches: NDArray[np.int32], labels: NDArray[np.uint8], colours: NDArray[np.float64]
+) -> list[Border]:
+    """Borders with their places where colours truly meet: half-way in light, if that is how their edges were mixed."""
+    weights = _weights(len(colours))
+    in_grey = borders_of(patches, labels, picture.astype(np.float32) * weights, colours * weights)
+    grey = picture.astype(np.float32) @ LUMA / np.float32(255)
+    lighter = lighter_than_half(grey, [border.places for border in _probes(in_grey)])
+    if lighter < LIGHTER:
+        return in_grey
+    light = to_light(picture.astype(np.float32) / np.float32(255))
+    levels = 255.0 * to_light((colours / 255).astype(np.float32)).astype(np.float64)
+    in_light = borders_of(patches, labels, light * np.float32(255) * weights, levels * weights)
+    even = lighter_than_half(light @ LUMA, [border.places for border in _probes(in_light)])
+    return in_light if abs(even) < min(EVEN, lighter / BETTER) else in_grey
+
+
+def _probes(borders: Sequence[Border]) -> list[Border]:
     inner = [border for border in borders if not border.at_edge and len(border.places) > 40]
-    probes = sorted(inner, key=lambda border: len(border.places))[-PROBES:]
+    return sorted(inner, key=lambda border: len(border.places))[-PROBES:]
 
-    def nodes(at: float) -> int:
-        return sum(len(_fitted(border, junctions, tolerance_for(at), at, False)) for border in probes)
 
-    length = sum(float(np.hypot(*np.diff(border.places, axis=0).T).sum()) for border in probes)
-    return raised_to_wobble(nodes, noise, length)
+def _raised(
+    probes: Sequence[Border], junctions: dict[tuple[int, int], tuple[float, float]], noise: float, blunt: float,
+    grey: Grey,
+) -> float:  # fmt: skip
+    """``noise``, raised to what the picture's making did to the longest borders."""
+
+    def trial(noise: float) -> tuple[int, float]:
+        paths = [_fitted(border, junctions, tolerance_for(noise), noise, False, blunt) for border in probes]
+        apart = [sample_distances(path, border.places) for path, border in zip(paths, probes, strict=True)]
+        return sum(map(len, paths)), float(np.concatenate(apart).mean())
+
+    return raised_to_making(trial, noise, suspected_jitter(grey, [border.places for border in probes], blunt))
 
 
 def _fitted(
@@ -184,20 +221,22 @@ def _fitted(
     tolerance: float,
     noise: float,
     polished: bool,
+    blunt: float,
 ) -> Path:
     if border.closed:
         if border.at_edge:
             return _along_edge(border, (border.corners[0][::-1], border.corners[-1][::-1]))
         if len(border.places) < 4:
             return Path.polygon(border.corners[:-1, ::-1].astype(np.float64))
-        return fit_outline(border.places, tolerance=tolerance, noise=noise, polished=polished)
+        return fit_outline(border.places, tolerance=tolerance, noise=noise, polished=polished, blunt=blunt)
     ends = tuple(
         np.array(junctions[(int(corner[0]), int(corner[1]))]) for corner in (border.corners[0], border.corners[-1])
     )
     if border.at_edge:
         return _along_edge(border, ends)
     points = np.vstack([ends[0][None], border.places, ends[1][None]])
-    return fit_stretch(points, tolerance=tolerance, noise=noise, trusted_from=1 + MIXED_ENDS, polished=polished)
+    mixed = 1 + round(MIXED_ENDS * max(1.0, blunt / BLUNT))
+    return fit_stretch(points, tolerance=tolerance, noise=noise, trusted_from=mixed, polished=polished, blunt=blunt)
 
 
 def _along_edge(border: Border, ends: Sequence[Points]) -> Path:

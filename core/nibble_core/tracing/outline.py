@@ -2,29 +2,33 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Sequence
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.geometry import CUBIC, LINE, Affine, Path, Points
 from nibble_core.geometry.corner_kernels import CRISP
+from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.ring_kernels import STUB, fit_ring
 from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.span_kernels import MOST, free_cubic, thinned
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
 from nibble_core.graphics import Grey
-from nibble_core.tracing.deviation import furthest_off
+from nibble_core.tracing.deviation import OUTLINE, furthest_off
+from nibble_core.tracing.making import edge_scatter, tones_along
 from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish
 
 LEAST_CORNER_DEGREES = 22.0
 RIPPLES_TURN = 10.0  # degrees, at most
-JITTERS = (0.08, 0.2, 0.35)  # px: edges of a picture that was enlarged badly
-STAIRS = (0.27, 0.35)  # px: edges without any grey, which lie off by up to half a pixel
-FAR_FEWER = 0.45
+STAIRS = (0.27, 0.4)  # px: what edges without any grey lie off by
+LEAST_BLIND = 0.1  # share of an edge without grey
+WAVERS = (0.5, 1.0)  # of what samples waver by
+LEAST_JITTER = 0.01
+FEWER = 0.93
+ENOUGH_SAMPLES = 600  # of an outline, to tell how far a fit lies from it
+NO_FURTHER = 2.0  # than a noise lie the samples of a true fit in the mean
 PROBES = 8
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
 SHY = 0.02  # px: more where there is any noise, which is told a little too low
@@ -36,14 +40,8 @@ WORTH_IT = 0.9  # of the worst distance before: what a node more must bring it b
 MUCH_BETTER = 0.5  # the same for joints that may turn
 LEAST_WINDOW = 80.0  # px of outline that tell a turn of a few degrees from a bend
 MUCH_WORSE = 1.1  # a polish may let one place stray so much more, for what it wins everywhere else
-ROUNDING = 2.2  # how far a corner of a blurred picture is rounded, in standard deviations of the blur
 Fit = tuple[NDArray[np.uint8], Points, NDArray[np.bool_]]  # kinds, rows and corners of ``fit_ring``
-_SPREADS = np.linspace(0.2, 3.0, 60)  # px: blurs, and minus the share of the contrast that each leaves within 1 px
-_SHARES = np.array([-math.erf(1 / (math.sqrt(2) * spread)) for spread in _SPREADS])
 BLUNT = 1.3  # times as wide as crisp, from which corners are rounded visibly
-STEEP = 1.02  # below which an edge goes from ink to paper at once, without any grey, in steps
-LEAST_CONTRAST = 0.3
-LEAST_SPACING = 30.0  # px of outline a node, above which a tight fit does not wind
 
 
 def tolerance_for(noise: float) -> float:
@@ -72,72 +70,54 @@ class RoughFits:
         return self._made[key][1]
 
 
-def edge_jitter(rings: Sequence[Points], noise: float, blunt: float, fits: RoughFits | None = None) -> float:
-    """``noise``, raised to what the edges of the longest rings themselves wobble by (px).
+def edge_jitter(
+    grey: Grey, rings: Sequence[Points], noise: float, blunt: float, fits: RoughFits | None = None
+) -> float:
+    """``noise``, raised to what the picture's making did to the edges of the longest rings (px).
 
-    ``blunt``: see ``edge_bluntness``; edges that are as wide as a crisp picture's should be do not wobble.
+    ``blunt``: see ``making.edge_bluntness``. See ``raised_to_making``.
     """
-    if STEEP < blunt < BLUNT:
-        return noise
     fits = fits or RoughFits()
     probes = sorted((ring for ring in rings if len(ring) > 60), key=len)[-PROBES:]
-    length = sum(float(np.hypot(*np.diff(ring, axis=0).T).sum()) for ring in probes)
 
-    def nodes(at: float) -> int:
-        return sum(
-            len(fits.fit(ring, tolerance_for(at), at, corner_from(LEAST_CORNER_DEGREES, at), ROUNDS)[0])
-            for ring in probes
-        )
+    def trial(noise: float) -> tuple[int, float]:
+        degrees = corner_from(LEAST_CORNER_DEGREES, noise)
+        nodes, apart = 0, []
+        for ring in probes:
+            kinds, rows, _ = fits.fit(ring, tolerance_for(noise), noise, degrees, ROUNDS)
+            apart.append(sample_distances(Path(kinds, rows), ring))
+            nodes += len(kinds)
+        return nodes, float(np.concatenate(apart).mean())
 
-    return raised_to_wobble(nodes, noise, length, STAIRS if blunt <= STEEP else JITTERS) if probes else noise
+    return raised_to_making(trial, noise, suspected_jitter(grey, probes, blunt))
 
 
-def raised_to_wobble(
-    nodes: Callable[[float], int], noise: float, length: float, jitters: Sequence[float] = JITTERS
-) -> float:
-    """``noise``, or the noise at which trial fits take far fewer nodes.
+def suspected_jitter(grey: Grey, lines: Sequence[Points], blunt: float) -> list[float]:
+    """px, rising, by which a picture's making may have moved edges that run along lines (n, 2)."""
+    scatter, blind = edge_scatter(lines, blunt if blunt > BLUNT else 1.0), tones_along(grey, lines).blind
+    suspected = [share * scatter for share in WAVERS] + [share * blind for share in STAIRS if blind > LEAST_BLIND]
+    return sorted(jitter for jitter in suspected if jitter > LEAST_JITTER)
 
-    Staircases are not seen in the grey beside an edge, but they make a tight fit wind. Where lines take far fewer
-    nodes at the tolerance of a higher noise, that noise is real. ``nodes``: how many a fit at a given noise takes of
-    lines ``length`` px long together. ``jitters``: the noises looked at, rising.
-    """
-    fewest = nodes(noise)
-    if fewest * LEAST_SPACING < length:
+
+def raised_to_making(trial: Callable[[float], tuple[int, float]], noise: float, suspected: Sequence[float]) -> float:
+    """``noise`` (px), or what of the ``suspected`` is real: lines take fewer nodes at that noise, and lie no further
+    from their samples than it explains. ``trial``: how many nodes fits at a noise take, and how far samples lie from
+    them in the mean."""
+    higher = [jitter for jitter in suspected if jitter > noise]
+    if not higher:
         return noise
-    for jitter in jitters:
-        if jitter > noise:
-            count = nodes(jitter)
-            if count <= FAR_FEWER * fewest:
-                noise, fewest = jitter, count
+    fewest, _ = trial(noise)
+    for jitter in higher:
+        nodes, apart = trial(jitter)
+        if nodes <= FEWER * fewest and apart <= NO_FURTHER * jitter:
+            noise, fewest = jitter, nodes
     return noise
 
 
-def edge_bluntness(grey: Grey, rings: Sequence[Points]) -> float:
-    """How many times wider than a crisp picture's its edges are: 1 for crisp ones, up to 4."""
-    shares = []
-    for ring in sorted((ring for ring in rings if len(ring) > 20), key=len)[-PROBES:]:
-        along = np.roll(ring, -4, 0) - np.roll(ring, 4, 0)
-        normal = np.stack([-along[:, 1], along[:, 0]], 1) / np.maximum(np.hypot(*along.T), 1e-9)[:, None]
-        every = max(1, len(ring) // 400)
-        near, far = (_across(grey, ring[::every], normal[::every], half) for half in (1.0, 4.0))
-        plain = far > LEAST_CONTRAST
-        shares.append(near[plain] / far[plain])
-    share = np.concatenate(shares) if shares else np.zeros(0)
-    if len(share) < 20:
-        return 1.0
-    spread = float(np.interp(-np.median(share), _SHARES, _SPREADS))
-    return float(np.clip(ROUNDING * spread, 1.0, 4.0))
-
-
-def _across(grey: Grey, places: Points, normal: Points, half: float) -> NDArray[np.float64]:
-    """Difference of the grey over 2 * ``half`` px across an edge."""
-    ends = [places + normal * side - 0.5 for side in (half, -half)]
-    values = [
-        cv2.remap(grey, e[:, :1].astype(np.float32), e[:, 1:].astype(np.float32), cv2.INTER_LINEAR,
-                  borderMode=cv2.BORDER_REPLICATE)[:, 0]
-        for e in ends
-    ]  # fmt: skip
-    return np.asarray(np.abs(values[0] - values[1]), float)
+def sample_distances(path: Path, samples: Points) -> NDArray[np.float64]:
+    """How far some of the samples (n, 2) of a line lie from a path that runs along with them."""
+    some = np.ascontiguousarray(samples[:: max(1, len(samples) // ENOUGH_SAMPLES)])
+    return np.asarray(beside(some, path.flattened(OUTLINE), path.closed))
 
 
 def fit_outline(

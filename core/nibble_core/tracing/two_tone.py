@@ -19,11 +19,11 @@ from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.faithful import faithful
 from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.kernels import crossings
+from nibble_core.tracing.making import edge_bluntness
 from nibble_core.tracing.outline import (
     FINEST,
     LEAST_CORNER_DEGREES,
     RoughFits,
-    edge_bluntness,
     edge_jitter,
     fit_outline,
     tolerance_for,
@@ -120,7 +120,7 @@ def trace_two_tone(
         ).in_finer_pixels(2)  # fmt: skip
     fits, blunt = RoughFits(), edge_bluntness(grey, rings)
     if noise is None:
-        noise = edge_jitter(rings, edge_noise(grey, level), blunt, fits)
+        noise = edge_jitter(grey, rings, edge_noise(grey, level), blunt, fits)
     noise += smoothing
     allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
     made: dict[int, Path] = {}
@@ -151,7 +151,7 @@ def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
     """How far noise and staircases move the edges of a picture, px; it hardly depends on the level."""
     rings = iso_rings(grey, level, smallest_area=2.0)
     rings = _outlines(rings) if filled else rings
-    return edge_jitter(rings, edge_noise(grey, level), edge_bluntness(grey, rings))
+    return edge_jitter(grey, rings, edge_noise(grey, level), edge_bluntness(grey, rings))
 
 
 def _outlines(rings: Sequence[Points]) -> list[Points]:

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from nibble_core.artwork.enlarged import single_pixels, square_size
+from nibble_core.artwork.enlarged import single_pixels, squares_of
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
@@ -42,8 +42,9 @@ class SquaresTest(unittest.TestCase):
         alpha = np.rint(255 * np.clip(ink + 0.25, 0, 1)).astype(np.uint8)
         raster = Raster(np.dstack([grey_raster(ink).pixels[..., :3], alpha]))
         large = enlarged(raster, times)
-        self.assertEqual(square_size(large), times)
-        back = single_pixels(large, times).pixels
+        squares = squares_of(large)
+        self.assertEqual(squares.size, times)
+        back = single_pixels(large, squares).pixels
         np.testing.assert_array_equal(back[..., 3], raster.pixels[..., 3])
         seen = raster.pixels[..., 3] > 0
         self.assertLessEqual(int(np.abs(back[seen].astype(int) - raster.pixels[seen]).max()), 1)
@@ -52,17 +53,37 @@ class SquaresTest(unittest.TestCase):
         for times in (3, 4):
             large = Image.fromarray(enlarged(grey_raster(RING), times).pixels).convert("RGB")
             saved = Image.open(io.BytesIO(encoded(large, "JPEG", quality=75))).convert("RGBA")
-            self.assertEqual(square_size(Raster(np.asarray(saved))), times)
+            self.assertEqual(squares_of(Raster(np.asarray(saved))).size, times)
 
     def test_other_pictures_have_no_squares(self):
         smooth = Image.fromarray(grey_raster(RING).pixels).resize((400, 400), Image.Resampling.BICUBIC)
-        self.assertEqual(square_size(Raster(np.asarray(smooth))), 1)
-        self.assertEqual(square_size(grey_raster(RING)), 1)
+        self.assertEqual(squares_of(Raster(np.asarray(smooth))).size, 1)
+        self.assertEqual(squares_of(grey_raster(RING)).size, 1)
         plain = np.full((400, 400, 4), 255, np.uint8)
         plain[80:240, 160:320, :3] = 0  # all its edges lie on multiples of eighty
-        self.assertEqual(square_size(Raster(plain)), 1)
-        code = np.random.default_rng(4).integers(0, 2, (29, 29)).astype(np.float32)
-        self.assertEqual(square_size(enlarged(grey_raster(np.pad(code, 4)), 8)), 1)
+        self.assertEqual(squares_of(Raster(plain)).size, 1)
+
+    @settings(max_examples=12, deadline=None)
+    @given(width=st.integers(130, 900), how=st.sampled_from(("middle", "corner")))
+    def test_squares_of_any_size_are_told(self, width, how):
+        small = grey_raster(RING).pixels
+        at = np.arange(width)
+        shown = (2 * at + 1) * 100 // (2 * width) if how == "middle" else at * 100 // width
+        large = Raster(np.ascontiguousarray(small[shown][:, shown]))
+        if width % 50 == 0:  # whole and half sizes look alike by either rule
+            return
+        squares = squares_of(large)
+        self.assertEqual((squares.across, squares.down), (100, 100))
+        np.testing.assert_array_equal(single_pixels(large, squares).pixels, small)
+
+    def test_a_code_keeps_its_squares_and_its_corners(self):
+        code = np.pad(np.random.default_rng(4).integers(0, 2, (29, 29)).astype(np.float32), 4)
+        large = enlarged(grey_raster(code), 8)
+        squares = squares_of(large)
+        self.assertTrue(squares.meant and not squares.is_enlarged)
+        _, work = worked(png(large))
+        traced = work.traces["a1"].value.kept_regions
+        self.assertAlmostEqual(sum(one.area() for one in traced), code.sum() * (80 / 37) ** 2, delta=0.001 * 80**2)
 
 
 class StationsTest(unittest.TestCase):

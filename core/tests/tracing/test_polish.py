@@ -88,8 +88,9 @@ class OutlineTest(unittest.TestCase):
         rng = np.random.default_rng(2)
         clean = ring(lambda a: 120 + 15 * np.sin(3 * a))
         rough = np.round(clean * 1.0) + rng.normal(0, 0.05, clean.shape)
-        self.assertEqual(edge_jitter([clean], 0.0, 1.0), 0.0)
-        self.assertGreaterEqual(edge_jitter([rough], 0.0, 1.0), 0.2)
+        blank = np.ones((300, 300), np.float32)
+        self.assertEqual(edge_jitter(blank, [clean], 0.0, 1.0), 0.0)
+        self.assertGreaterEqual(edge_jitter(blank, [rough], 0.0, 1.0), 0.2)
 
     def test_wider_tolerances_take_fewer_nodes_and_keep_their_word(self):
         samples = ring(lambda a: 120 + 15 * np.sin(5 * a) + 5 * np.cos(11 * a))

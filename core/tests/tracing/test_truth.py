@@ -18,7 +18,7 @@ from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.deviation import closed_line, corner_points, distances, evenly
 from nibble_core.tracing.iso import iso_rings
-from nibble_core.tracing.outline import edge_bluntness
+from nibble_core.tracing.making import edge_bluntness
 from nibble_core.tracing.two_tone import outline_paths
 from tests.pictures import box, coverage, disc, grey_raster
 

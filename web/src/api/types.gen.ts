@@ -3203,6 +3203,8 @@ export interface components {
             /** @enum {string} */
             edges: "both edges" | "outer edge" | "inner edge";
             /** @enum {string} */
+            making: "as its pixels tell" | "mixed in grey" | "mixed in light" | "every step is meant";
+            /** @enum {string} */
             corners: "rounded" | "true" | "sharp";
             smooth: number;
             deviation: number | null;

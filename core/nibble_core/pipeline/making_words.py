@@ -1,0 +1,43 @@
+"""How a picture was made, in words: what its pixels tell, and what is made of it."""
+
+from __future__ import annotations
+
+from nibble_core.artwork.enlarged import Squares
+from nibble_core.tracing.making import Making
+
+_EDGES = {
+    "sharpened": ("It was sharpened: pale and dark rims run along its edges.", "The rims are not followed"),
+    "without greys": ("It has no greys: its edges go in steps of a whole pixel.", "The steps are not followed"),
+    "in steps": ("Its edges were drawn with few samples to a pixel.", "Their steps are not followed"),
+}
+
+
+def squares_in_words(squares: Squares) -> str:
+    """That a picture was enlarged in squares, and how much of it there is."""
+    return (
+        f"This picture was enlarged {squares.size:.3g} times without smoothing: it has {squares.across} × "
+        f"{squares.down} px of its own."
+    )
+
+
+def making_in_words(making: Making) -> list[tuple[str, str]]:
+    """What is to be known of a picture's edges, each with what is made of it; nothing of crisp ones."""
+    told = []
+    if making.edges in _EDGES:
+        what, done = _EDGES[making.edges]
+        told.append((what, f"{done}; places along an edge are known to {max(making.known_to, 0.01):.2f} px."))
+    if making.edges == "soft":
+        told.append(
+            (
+                f"Its edges are {making.softness:.1f} times as wide as crisp ones: it was enlarged smoothly, or is out "
+                "of focus.",
+                "Corners are looked for at that scale.",
+            )
+        )
+    if making.in_light:
+        told.append(
+            ("The greys of its edges were mixed in linear light.", "An edge lies half-way in light, not in grey.")
+        )
+    if making.fringed:
+        told.append(("Its edges have the coloured fringes of a screen.", "They are taken for greys."))
+    return told
