@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nibble_core.artwork.background import Cleaned
 from nibble_core.artwork.facts import Facts
 from nibble_core.artwork.framing import Framing
-from nibble_core.artwork.inks import with_joined_inks
+from nibble_core.artwork.inks import inks_of, with_joined_inks
 from nibble_core.artwork.leftovers import page_background
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry import Affine, Box, Bundle, Path, Points, Region
@@ -43,6 +43,7 @@ MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
 FRAME_SHARE = 0.9  # of both sides that a region's box covers, to be a box or frame round the drawing
 MOST_SHAPES = 20_000
+ENOUGH = 200_000  # pixels to tell the paper's colour from
 SOME_WHITE, MOST_WHITE = 0.002, 0.98  # of a see-through picture: white is drawn in it, or all there is
 
 
@@ -287,7 +288,9 @@ def _two_tone(
         smoothing=MOST_SMOOTHING * trace.smooth, least_corner=LEAST_CORNERS[trace.corners], cancelled=cancelled,
     )  # fmt: skip
     _refuse_too_many(len(traced.regions))
-    shapes = [(Shape(region.region, region.colour), region.place) for region in traced.regions]
+    areas = [region.area for region in traced.regions]
+    inks = inks_of([region.colour for region in traced.regions], areas, _paper(raster, field, at))
+    shapes = [(Shape(region.region, ink), region.place) for region, ink in zip(traced.regions, inks, strict=True)]
     if trace.edges == "inner edge" and trace.mode == "two-tone":
         shapes = [
             (Shape(Region(hole.reversed()), shape.colour), inside_place(hole.flattened(0.05), []))
@@ -302,6 +305,17 @@ def _two_tone(
             both = two_way(np.asarray(inked), regions, reduced=traced.reduced)
     busy = Busy(traced.hurried, traced.reduced)
     return Found(tuple(shapes), raster.width, level, ink.suggested, measured, (), traced.places, busy, both)
+
+
+def _paper(raster: Raster, field: Grey, at: float) -> Colour:
+    """The colour of most of what is no ink, over white paper."""
+    step = max(1, round((field.size / ENOUGH) ** 0.5))
+    ground = field[::step, ::step] >= at
+    if not ground.any():
+        return (255, 255, 255)
+    shown = Raster(np.ascontiguousarray(raster.pixels[::step, ::step])).over_white()
+    red, green, blue = np.median(shown[ground], 0).astype(int).tolist()
+    return red, green, blue
 
 
 def _filled(ink: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -361,9 +375,14 @@ def _centre_lines(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) 
     field = _field(raster, trace_edges(trace))
     grey, suggested = field.grey, field.suggested
     level = suggested if trace.threshold is None else trace.threshold
-    traced = trace_centre_lines(grey, raster, level=level, tolerance=fit.tolerance, cancelled=cancelled)
+    traced = trace_centre_lines(
+        grey, raster, level=level, tolerance=fit.tolerance, steps_meant=trace.making == EVERY_STEP, cancelled=cancelled
+    )
+    paper = _paper(raster, grey, level)
+    inks = inks_of([one.colour for one in traced.strokes], [one.area for one in traced.strokes], paper)
     shapes = tuple(
-        (Stroke(one.path, one.width, one.colour, cap="round", join="round"), one.place) for one in traced.strokes
+        (Stroke(one.path, one.width, ink, cap="round", join="round"), one.place)
+        for one, ink in zip(traced.strokes, inks, strict=True)
     )
     both = None
     if not preview:

@@ -22,7 +22,9 @@ from nibble_core.geometry.kernels import fit_line
 from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
 from nibble_core.tracing.deviation import closed_line, deviation
-from nibble_core.tracing.outline import fit_outline
+from nibble_core.tracing.iso import iso_rings
+from nibble_core.tracing.making import EdgeMaking, edge_making
+from nibble_core.tracing.outline import fit_outline, raised_to_making, sample_distances, suspected_jitter
 from nibble_core.tracing.skeleton import Course, skeleton_courses
 from nibble_core.tracing.stretch import fit_stretch
 
@@ -72,12 +74,14 @@ def trace_centre_lines(
     level: float,
     tolerance: float | None = None,
     smallest_area: float = 4.0,
+    steps_meant: bool = False,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> TracedStrokes:
     """Strokes of everything in ``grey`` (0 black to 1 white) darker than ``level``.
 
     ``tolerance``: largest deviation of the fit from the measured middle, px. ``smallest_area``: px² under which a
-    patch of ink is a speck. Raises NothingToTrace when the drawing falls into too many strokes, Cancelled.
+    patch of ink is a speck. ``steps_meant``: middles follow each step of the pixels, however the picture was made.
+    Raises NothingToTrace when the drawing falls into too many strokes, Cancelled.
     """
     mask, patches = _without_specks(grey < level, smallest_area)
     courses = skeleton_courses(mask)
@@ -88,12 +92,13 @@ def trace_centre_lines(
     ink = float(np.median(grey[mask])) if mask.any() else 0.0
     paper = float(np.median(grey[~mask])) if not mask.all() else 1.0
     cover = np.clip((paper - grey) / max(paper - ink, 1e-3), 0, 1.2).astype(np.float32)
+    edges = None if steps_meant else edge_making(grey, iso_rings(grey, level, smallest_area=smallest_area))
     found: list[tuple[TracedStroke, Points]] = []
     stops: list[tuple[bool, bool]] = []
     for course in courses:
         if cancelled():
             raise Cancelled("This trace was superseded.")
-        made = _stroke(course, cover, picture, tolerance)
+        made = _stroke(course, cover, picture, tolerance, edges)
         if made is not None:
             found.append(made)
             stops.append((course.stops[0] is not None, course.stops[1] is not None))
@@ -173,7 +178,7 @@ def _dots(patches: NDArray[np.int32], drawn: set[int], picture: Raster) -> list[
 
 
 def _stroke(
-    course: Course, cover: NDArray[np.float32], picture: Raster, tolerance: float | None
+    course: Course, cover: NDArray[np.float32], picture: Raster, tolerance: float | None, edges: EdgeMaking | None
 ) -> tuple[TracedStroke, Points] | None:
     half = float(np.median(course.half[~course.in_junction] if (~course.in_junction).any() else course.half))
     middle, width = _measured(course, cover, half)
@@ -181,17 +186,23 @@ def _stroke(
         return None
     if width > 0:
         half = width / 2
-    blunt = max(1.0, half)
-    noise = max(RIPPLE, _unsteadiness(middle, half, course.closed))
-    if tolerance is None:
-        tolerance = max(TOLERANCE, OF_WIDTH * 2 * half, UNSTEADY * noise)
-    if course.closed:
-        if len(middle) < 8:
-            return None
-        path = fit_outline(middle, tolerance=tolerance, noise=noise)
-    else:
+    if course.closed and len(middle) < 8:
+        return None
+    if not course.closed:
         middle = _with_ends(middle, course.stops, cover, half)
-        path = fit_stretch(middle, tolerance=tolerance, noise=noise, blunt=blunt)
+
+    def fitted(noise: float) -> Path:
+        allowed = max(TOLERANCE, OF_WIDTH * 2 * half, UNSTEADY * noise) if tolerance is None else tolerance
+        if course.closed:
+            return fit_outline(middle, tolerance=allowed, noise=noise, blunt=edges.blunt if edges else 1.0)
+        return fit_stretch(middle, tolerance=allowed, noise=noise, blunt=max(1.0, half))
+
+    def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
+        path = fitted(noise)
+        return len(path), sample_distances(path, middle)
+
+    steady = max(RIPPLE, _unsteadiness(middle, half, course.closed))
+    path = fitted(raised_to_making(trial, steady, suspected_jitter([middle], edges)))
     length = path.length()
     if length < 1.0:
         return None

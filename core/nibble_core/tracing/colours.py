@@ -17,11 +17,11 @@ from nibble_core.errors import Cancelled, NothingToTrace
 from nibble_core.geometry import Path, Points, Region
 from nibble_core.geometry.points import shoelace
 from nibble_core.geometry.span_kernels import smoothed_over
-from nibble_core.graphics import LUMA, Colour, Grey, Raster
+from nibble_core.graphics import LUMA, Colour, Raster
 from nibble_core.graphics.light import to_light
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.labels import connected_patches, label_map
-from nibble_core.tracing.making import BETTER, EVEN, LIGHTER, edge_bluntness, lighter_than_half
+from nibble_core.tracing.making import BETTER, EVEN, LIGHTER, EdgeMaking, edge_making, lighter_than_half
 from nibble_core.tracing.outline import (
     BLUNT,
     fit_outline,
@@ -99,10 +99,9 @@ def trace_colours(
     noise = area_noise(picture, labels, colours)
     borders = _borders(picture, patches, labels, colours)
     junctions = junctions_of(borders, *labels.shape)
-    grey = raster.grey()
     probes = _probes(borders)
-    blunt = edge_bluntness(grey, [border.places for border in probes])
-    noise = noise if steps_meant else _raised(probes, junctions, noise, blunt, grey)
+    edges = edge_making(raster.grey(), [border.places for border in probes])
+    noise = noise if steps_meant else _raised(probes, junctions, noise, edges)
     ripple, seen = ripple_beside_edges(picture, labels, colours), colours * _weights(len(colours))
 
     def contrast(one: int, other: int) -> float:
@@ -116,7 +115,7 @@ def trace_colours(
         if not border.at_edge:
             own = max(own, RIPPLE_SLOPE * ripple / contrast(owners[border.right], owners[border.left]))
         allowed = tolerance_for(own) if tolerance is None else tolerance
-        paths.append(_fitted(border, junctions, allowed, own, polished, blunt))
+        paths.append(_fitted(border, junctions, allowed, own, polished, edges.blunt))
     regions = _regions(borders, paths, owners, shown)
     index = {patch: k for k, (patch, _) in enumerate(regions)}
     seams = tuple(
@@ -202,17 +201,16 @@ def _probes(borders: Sequence[Border]) -> list[Border]:
 
 
 def _raised(
-    probes: Sequence[Border], junctions: dict[tuple[int, int], tuple[float, float]], noise: float, blunt: float,
-    grey: Grey,
+    probes: Sequence[Border], junctions: dict[tuple[int, int], tuple[float, float]], noise: float, edges: EdgeMaking
 ) -> float:  # fmt: skip
     """``noise``, raised to what the picture's making did to the longest borders."""
 
-    def trial(noise: float) -> tuple[int, float]:
-        paths = [_fitted(border, junctions, tolerance_for(noise), noise, False, blunt) for border in probes]
+    def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
+        paths = [_fitted(border, junctions, tolerance_for(noise), noise, False, edges.blunt) for border in probes]
         apart = [sample_distances(path, border.places) for path, border in zip(paths, probes, strict=True)]
-        return sum(map(len, paths)), float(np.concatenate(apart).mean())
+        return sum(map(len, paths)), np.concatenate(apart)
 
-    return raised_to_making(trial, noise, suspected_jitter(grey, [border.places for border in probes], blunt))
+    return raised_to_making(trial, noise, suspected_jitter([border.places for border in probes], edges))
 
 
 def _fitted(

@@ -218,6 +218,20 @@ def _across(grey: Grey, places: Points, normal: Points, half: float) -> NDArray[
 
 
 @dataclass(frozen=True)
+class EdgeMaking:
+    """blind: share of a picture's edges that no grey tells the place of. blunt: see ``edge_bluntness``."""
+
+    blind: float
+    blunt: float
+
+
+def edge_making(grey: Grey, rings: Sequence[Points]) -> EdgeMaking:
+    """What the greys along the longest outlines tell of their making."""
+    probes = longest(rings)
+    return EdgeMaking(tones_along(grey, probes).blind, edge_bluntness(grey, probes))
+
+
+@dataclass(frozen=True)
 class Making:
     """How the edges of a picture were made.
 
@@ -245,7 +259,7 @@ def making_of(raster: Raster) -> Making:
     fringed = is_fringed(raster)
     grey = even_grey(raster) if fringed else raster.grey()
     level = suggested_threshold(grey)
-    rings = _probes(iso_rings(grey, level))
+    rings = longest(iso_rings(grey, level))
     tones, softness, grain = tones_along(grey, rings), edge_bluntness(grey, rings), edge_noise(grey, level)
     if not tones.tell:
         return Making(fringed=fringed, grain=round(grain, 3))
@@ -272,7 +286,8 @@ def _middle(length: int, most: int) -> slice:
     return slice(max(0, length - most) // 2, (length + most) // 2)
 
 
-def _probes(rings: Sequence[Points]) -> list[Points]:
+def longest(rings: Sequence[Points]) -> list[Points]:
+    """The few longest outlines, which tell of all."""
     return sorted((ring for ring in rings if len(ring) > LONG), key=len)[-PROBES:]
 
 
@@ -280,15 +295,15 @@ def is_in_light(grey: Grey, level: float) -> bool:
     """Whether the greys along the longest outlines of a picture at a level are as much lighter than half as mixing in
     linear light makes them; told by its middle where that shows enough."""
     middle = grey[_middle(grey.shape[0], SOME_SIDE), _middle(grey.shape[1], SOME_SIDE)]
-    tones = tones_along(middle, _probes(iso_rings(middle, level)))
+    tones = tones_along(middle, longest(iso_rings(middle, level)))
     if tones.across.sum() < FEWEST_ACROSS and middle.size < grey.size:
         middle = grey
-        tones = tones_along(middle, _probes(iso_rings(middle, level)))
+        tones = tones_along(middle, longest(iso_rings(middle, level)))
     lighter = _lighter(tones)
     if lighter < LIGHTER or _told_apart(middle, level) < TOLD_APART:
         return False
     light, half = to_light(middle), to_light(np.array(level_in_light(middle, level), np.float32))
-    as_light = abs(tones_along(light, _probes(iso_rings(light, float(half)))).mean_grey - 0.5)
+    as_light = abs(tones_along(light, longest(iso_rings(light, float(half)))).mean_grey - 0.5)
     return as_light < min(EVEN, lighter / BETTER)
 
 

@@ -15,9 +15,8 @@ from nibble_core.geometry.segments import evaluate
 from nibble_core.geometry.span_kernels import MOST, free_cubic, thinned
 from nibble_core.geometry.stretches import nearest_on, split_row
 from nibble_core.geometry.tolerances import TRACE_PX
-from nibble_core.graphics import Grey
 from nibble_core.tracing.deviation import OUTLINE, furthest_off
-from nibble_core.tracing.making import edge_scatter, tones_along
+from nibble_core.tracing.making import EdgeMaking, edge_scatter, longest
 from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish
 
 LEAST_CORNER_DEGREES = 22.0
@@ -26,10 +25,11 @@ STAIRS = (0.27, 0.4)  # px: what edges without any grey lie off by
 LEAST_BLIND = 0.1  # share of an edge without grey
 WAVERS = (0.5, 1.0)  # of what samples waver by
 LEAST_JITTER = 0.01
-FEWER = 0.93
+FEWER, FAR_FEWER = 0.93, 0.5  # of the nodes; the latter where a first fit strays, which polishing sets right
 ENOUGH_SAMPLES = 600  # of an outline, to tell how far a fit lies from it
-NO_FURTHER = 2.0  # than a noise lie the samples of a true fit in the mean
-PROBES = 8
+NO_FURTHER = 2.0  # times a noise lie the samples of a true fit off in the mean,
+OUTERMOST, FURTHEST = 99.0, 3.0  # and all but one per cent of them, in times of it beyond
+ROUNDED = 0.4  # px by which pixels round corners off
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
 SHY = 0.02  # px: more where there is any noise, which is told a little too low
 SLACK = 1.25  # a worst place within this many tolerances is not worth more nodes
@@ -70,46 +70,48 @@ class RoughFits:
         return self._made[key][1]
 
 
-def edge_jitter(
-    grey: Grey, rings: Sequence[Points], noise: float, blunt: float, fits: RoughFits | None = None
-) -> float:
-    """``noise``, raised to what the picture's making did to the edges of the longest rings (px).
-
-    ``blunt``: see ``making.edge_bluntness``. See ``raised_to_making``.
-    """
+def edge_jitter(rings: Sequence[Points], noise: float, edges: EdgeMaking, fits: RoughFits | None = None) -> float:
+    """``noise``, raised to what the picture's making did to the edges of the longest rings (px). See
+    ``raised_to_making``."""
     fits = fits or RoughFits()
-    probes = sorted((ring for ring in rings if len(ring) > 60), key=len)[-PROBES:]
+    probes = longest(rings)
 
-    def trial(noise: float) -> tuple[int, float]:
+    def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
         degrees = corner_from(LEAST_CORNER_DEGREES, noise)
         nodes, apart = 0, []
         for ring in probes:
             kinds, rows, _ = fits.fit(ring, tolerance_for(noise), noise, degrees, ROUNDS)
             apart.append(sample_distances(Path(kinds, rows), ring))
             nodes += len(kinds)
-        return nodes, float(np.concatenate(apart).mean())
+        return nodes, np.concatenate(apart)
 
-    return raised_to_making(trial, noise, suspected_jitter(grey, probes, blunt))
+    return raised_to_making(trial, noise, suspected_jitter(probes, edges))
 
 
-def suspected_jitter(grey: Grey, lines: Sequence[Points], blunt: float) -> list[float]:
-    """px, rising, by which a picture's making may have moved edges that run along lines (n, 2)."""
-    scatter, blind = edge_scatter(lines, blunt if blunt > BLUNT else 1.0), tones_along(grey, lines).blind
-    suspected = [share * scatter for share in WAVERS] + [share * blind for share in STAIRS if blind > LEAST_BLIND]
+def suspected_jitter(lines: Sequence[Points], edges: EdgeMaking | None) -> list[float]:
+    """px, rising, by which the making of a picture's edges may have moved lines (n, 2); none where steps are meant."""
+    if edges is None:
+        return []
+    scatter = edge_scatter(lines, edges.blunt if edges.blunt > BLUNT else 1.0)
+    suspected = [share * scatter for share in WAVERS]
+    suspected += [share * edges.blind for share in STAIRS if edges.blind > LEAST_BLIND]
     return sorted(jitter for jitter in suspected if jitter > LEAST_JITTER)
 
 
-def raised_to_making(trial: Callable[[float], tuple[int, float]], noise: float, suspected: Sequence[float]) -> float:
+def raised_to_making(
+    trial: Callable[[float], tuple[int, NDArray[np.float64]]], noise: float, suspected: Sequence[float]
+) -> float:
     """``noise`` (px), or what of the ``suspected`` is real: lines take fewer nodes at that noise, and lie no further
-    from their samples than it explains. ``trial``: how many nodes fits at a noise take, and how far samples lie from
-    them in the mean."""
+    from their samples than it explains, or take far fewer. ``trial``: how many nodes fits at a noise take, and how far
+    samples lie off."""
     higher = [jitter for jitter in suspected if jitter > noise]
     if not higher:
         return noise
     fewest, _ = trial(noise)
     for jitter in higher:
-        nodes, apart = trial(jitter)
-        if nodes <= FEWER * fewest and apart <= NO_FURTHER * jitter:
+        nodes, off = trial(jitter)
+        explained = off.mean() <= NO_FURTHER * jitter and np.percentile(off, OUTERMOST) <= FURTHEST * jitter + ROUNDED
+        if nodes <= (FEWER if explained else FAR_FEWER) * fewest:
             noise, fewest = jitter, nodes
     return noise
 

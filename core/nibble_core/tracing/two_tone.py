@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from nibble_core.artwork.threshold import edge_noise
 from nibble_core.errors import Cancelled
@@ -19,7 +20,7 @@ from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.faithful import faithful
 from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.kernels import crossings
-from nibble_core.tracing.making import edge_bluntness
+from nibble_core.tracing.making import edge_making, edge_scatter, longest
 from nibble_core.tracing.outline import (
     FINEST,
     LEAST_CORNER_DEGREES,
@@ -33,6 +34,8 @@ Going = Callable[[], bool]
 ENOUGH = 500_000  # pixels to take mean colours from
 MOST_POLISHED = 2500  # nodes of a picture that are polished; a page of specks or of noise has thousands more
 BUSY = 160_000  # samples of a picture's iso-lines, from which it is traced in fewer pixels
+TELLING, UNLIKE, UNLIKE_PX = 200, 3.0, 0.03  # samples of an outline; times and px that two scatter by otherwise
+MOSTLY_EDGE = 12  # times as many pixels as those without an edge: a hairline's mean is of all
 NOISY = 3  # times sooner where noise moves its edges, which fewer pixels even out
 
 
@@ -118,19 +121,18 @@ def trace_two_tone(
             tolerance=None if tolerance is None else tolerance / 2, smallest_area=smallest_area, filled=filled,
             polished=polished, smoothing=smoothing / 2, least_corner=least_corner, cancelled=cancelled,
         ).in_finer_pixels(2)  # fmt: skip
-    fits, blunt = RoughFits(), edge_bluntness(grey, rings)
-    if noise is None:
-        noise = edge_jitter(grey, rings, edge_noise(grey, level), blunt, fits)
-    noise += smoothing
-    allowed = tolerance_for(noise) if tolerance is None else max(tolerance, FINEST)
+    fits = RoughFits()
+    edges = _edges(grey, level, rings, noise, fits)
     made: dict[int, Path] = {}
     nodes = hurried = 0
     for k in np.argsort([-len(ring) for ring in rings], kind="stable").tolist():  # the longest are polished
         if cancelled():
             raise Cancelled("This trace was superseded.")
-        ring, own = rings[k], polished and nodes < MOST_POLISHED
+        ring, own, (moved, blunt) = rings[k], polished and nodes < MOST_POLISHED, edges[k]
+        moved += smoothing
+        allowed = tolerance_for(moved) if tolerance is None else max(tolerance, FINEST)
         path = fit_outline(
-            ring, tolerance=allowed, noise=noise, polished=own, least_corner=least_corner, blunt=blunt, fits=fits
+            ring, tolerance=allowed, noise=moved, polished=own, least_corner=least_corner, blunt=blunt, fits=fits
         )
         nodes, hurried = nodes + len(path), hurried + (polished and not own)
         made[k] = faithful(path, ring, tolerance=allowed, blunt=blunt) if polished else path
@@ -144,14 +146,36 @@ def trace_two_tone(
         area = abs(shoelace(rings[outer])) - sum(abs(shoelace(rings[hole])) for hole in holes)
         region = Region(paths[outer], tuple(paths[hole] for hole in holes))
         regions.append(TracedRegion(region, place, colour_at(place), area))
-    return Traced(tuple(regions), tuple(rings), level, noise, hurried)
+    return Traced(tuple(regions), tuple(rings), level, edges[0][0] + smoothing if edges else 0.0, hurried)
+
+
+def _edges(
+    grey: Grey, level: float, rings: Sequence[Points], noise: float | None, fits: RoughFits
+) -> list[tuple[float, float]]:
+    """Of each ring how far its edge was moved, px, and how blunt it is: alike for all, but where long ones were made
+    unlike each other, as in a picture that another was pasted into. ``noise``: what is known to have moved all."""
+    edges = edge_making(grey, rings)
+    if noise is not None:
+        return [(noise, edges.blunt)] * len(rings)
+    least = edge_noise(grey, level)
+    alike = edge_jitter(rings, least, edges, fits), edges.blunt
+    telling = [ring for ring in longest(rings) if len(ring) >= TELLING]
+    scatters = [edge_scatter([ring]) for ring in telling]
+    if not scatters or max(scatters) < UNLIKE * min(scatters) + UNLIKE_PX:
+        return [alike] * len(rings)
+
+    def of(ring: Points) -> tuple[float, float]:
+        own = edge_making(grey, [ring])
+        return edge_jitter([ring], least, own, fits), own.blunt
+
+    return [of(ring) if len(ring) >= TELLING else alike for ring in rings]
 
 
 def measured_noise(grey: Grey, level: float, *, filled: bool = False) -> float:
     """How far noise and staircases move the edges of a picture, px; it hardly depends on the level."""
     rings = iso_rings(grey, level, smallest_area=2.0)
     rings = _outlines(rings) if filled else rings
-    return edge_jitter(grey, rings, edge_noise(grey, level), edge_bluntness(grey, rings))
+    return edge_jitter(rings, edge_noise(grey, level), edge_making(grey, rings))
 
 
 def _outlines(rings: Sequence[Points]) -> list[Points]:
@@ -201,11 +225,20 @@ class _Colours:
         mask = (grey[::step, ::step] < level).astype(np.uint8)
         count, self._labels = cv2.connectedComponents(mask, connectivity=8)
         colours = Raster(np.ascontiguousarray(picture.pixels[::step, ::step])).over_white()
-        inked = mask.astype(bool)
-        labels, own = self._labels[inked], colours[inked]
-        sizes = np.maximum(np.bincount(labels, minlength=count), 1)
-        self._means = np.stack([np.bincount(labels, own[:, k], count) / sizes for k in range(3)], 1)
+        self._means, sizes = self._of(mask.astype(bool), colours, count)
+        inner, inner_sizes = self._of(cv2.erode(mask, np.ones((3, 3), np.uint8)).astype(bool), colours, count)
+        solid = inner_sizes > sizes / MOSTLY_EDGE  # pixels at the edge are paler than the ink
+        self._means[solid] = inner[solid]
         self._picture = picture
+
+    def _of(
+        self, pixels: NDArray[np.bool_], colours: NDArray[np.uint8], count: int
+    ) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+        """Mean colour (count, 3) of some pixels of each patch, and how many they are."""
+        labels, own = self._labels[pixels], colours[pixels]
+        sizes = np.bincount(labels, minlength=count)
+        means = np.stack([np.bincount(labels, own[:, k], count) for k in range(3)], 1)
+        return means / np.maximum(sizes, 1)[:, None], sizes
 
     def at(self, place: tuple[float, float]) -> Colour:
         rows, columns = self._labels.shape

@@ -13,6 +13,7 @@ from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.kernels import fit_cubic
 from nibble_core.geometry.ring_kernels import fit_ring
 from nibble_core.tracing.deviation import corner_points, stray
+from nibble_core.tracing.making import EdgeMaking
 from nibble_core.tracing.outline import edge_jitter, fit_outline, slight_corners
 from nibble_core.tracing.polish import polish
 from nibble_core.tracing.polish_kernels import OF, solved
@@ -88,9 +89,9 @@ class OutlineTest(unittest.TestCase):
         rng = np.random.default_rng(2)
         clean = ring(lambda a: 120 + 15 * np.sin(3 * a))
         rough = np.round(clean * 1.0) + rng.normal(0, 0.05, clean.shape)
-        blank = np.ones((300, 300), np.float32)
-        self.assertEqual(edge_jitter(blank, [clean], 0.0, 1.0), 0.0)
-        self.assertGreaterEqual(edge_jitter(blank, [rough], 0.0, 1.0), 0.2)
+        crisp = EdgeMaking(blind=0.0, blunt=1.0)
+        self.assertEqual(edge_jitter([clean], 0.0, crisp), 0.0)
+        self.assertGreaterEqual(edge_jitter([rough], 0.0, crisp), 0.2)
 
     def test_wider_tolerances_take_fewer_nodes_and_keep_their_word(self):
         samples = ring(lambda a: 120 + 15 * np.sin(5 * a) + 5 * np.cos(11 * a))
