@@ -29,6 +29,7 @@ FEWER, FAR_FEWER = 0.93, 0.5  # of the nodes; the latter where a first fit stray
 ENOUGH_SAMPLES = 600  # of an outline, to tell how far a fit lies from it
 NO_FURTHER = 2.0  # times a noise lie the samples of a true fit off in the mean,
 OUTERMOST, FURTHEST = 99.0, 3.0  # and all but one per cent of them, in times of it beyond
+AS_NEAR = 1.15  # times the distances of the first fit, which is rough itself
 ROUNDED = 0.4  # px by which pixels round corners off
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
 SHY = 0.02  # px: more where there is any noise, which is told a little too low
@@ -77,15 +78,21 @@ def edge_jitter(rings: Sequence[Points], noise: float, edges: EdgeMaking, fits: 
     probes = longest(rings)
 
     def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
-        degrees = corner_from(LEAST_CORNER_DEGREES, noise)
-        nodes, apart = 0, []
-        for ring in probes:
-            kinds, rows, _ = fits.fit(ring, tolerance_for(noise), noise, degrees, ROUNDS)
-            apart.append(sample_distances(Path(kinds, rows), ring))
-            nodes += len(kinds)
-        return nodes, np.concatenate(apart)
+        paths = [_trial(ring, noise, fits) for ring in probes]
+        apart = [sample_distances(path, ring) for path, ring in zip(paths, probes, strict=True)]
+        return sum(map(len, paths)), np.concatenate(apart)
 
     return raised_to_making(trial, noise, suspected_jitter(probes, edges))
+
+
+def trial_nodes(ring: Points, noise: float, fits: RoughFits) -> int:
+    """How many nodes a first fit of a ring takes at a noise, px."""
+    return len(_trial(ring, noise, fits))
+
+
+def _trial(ring: Points, noise: float, fits: RoughFits) -> Path:
+    kinds, rows, _ = fits.fit(ring, tolerance_for(noise), noise, corner_from(LEAST_CORNER_DEGREES, noise), ROUNDS)
+    return Path(kinds, rows)
 
 
 def suspected_jitter(lines: Sequence[Points], edges: EdgeMaking | None) -> list[float]:
@@ -107,11 +114,13 @@ def raised_to_making(
     higher = [jitter for jitter in suspected if jitter > noise]
     if not higher:
         return noise
-    fewest, _ = trial(noise)
+    fewest, first = trial(noise)
+    mean, furthest = float(first.mean()), float(np.percentile(first, OUTERMOST))
     for jitter in higher:
         nodes, off = trial(jitter)
-        explained = off.mean() <= NO_FURTHER * jitter and np.percentile(off, OUTERMOST) <= FURTHEST * jitter + ROUNDED
-        if nodes <= (FEWER if explained else FAR_FEWER) * fewest:
+        as_near = off.mean() <= max(NO_FURTHER * jitter, AS_NEAR * mean)
+        held = np.percentile(off, OUTERMOST) <= max(FURTHEST * jitter + ROUNDED, AS_NEAR * furthest)
+        if nodes <= (FEWER if as_near and held else FAR_FEWER) * fewest:
             noise, fewest = jitter, nodes
     return noise
 

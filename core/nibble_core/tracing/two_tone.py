@@ -28,6 +28,7 @@ from nibble_core.tracing.outline import (
     edge_jitter,
     fit_outline,
     tolerance_for,
+    trial_nodes,
 )
 
 Going = Callable[[], bool]
@@ -35,6 +36,7 @@ ENOUGH = 500_000  # pixels to take mean colours from
 MOST_POLISHED = 2500  # nodes of a picture that are polished; a page of specks or of noise has thousands more
 BUSY = 160_000  # samples of a picture's iso-lines, from which it is traced in fewer pixels
 TELLING, UNLIKE, UNLIKE_PX = 200, 3.0, 0.03  # samples of an outline; times and px that two scatter by otherwise
+SAME_NODES = 1.1
 MOSTLY_EDGE = 12  # times as many pixels as those without an edge: a hairline's mean is of all
 NOISY = 3  # times sooner where noise moves its edges, which fewer pixels even out
 
@@ -166,7 +168,10 @@ def _edges(
 
     def of(ring: Points) -> tuple[float, float]:
         own = edge_making(grey, [ring])
-        return edge_jitter([ring], least, own, fits), own.blunt
+        noise = edge_jitter([ring], least, own, fits)
+        if noise < alike[0] and trial_nodes(ring, noise, fits) > SAME_NODES * trial_nodes(ring, alike[0], fits):
+            return alike  # its edges hardly slope: they show little of the steps that they are in
+        return noise, own.blunt
 
     return [of(ring) if len(ring) >= TELLING else alike for ring in rings]
 
