@@ -86,8 +86,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
         (_background(facts), "background"),
         (str(verdict.flat_colours), "flat colour" if verdict.flat_colours == 1 else "flat colours"),
         (f"{verdict.noise:.1f} levels", "noise in flat areas"),
-        (f"{verdict.softness:.1f} px", "an edge takes"),
-        (picture.making.edges or "too few to tell", "edges"),
+        (", ".join(filter(None, (f"{verdict.softness:.1f} px", picture.making.edges))), "an edge takes"),
     ]
 
 

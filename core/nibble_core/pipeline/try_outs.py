@@ -17,12 +17,13 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import ResultStore
 from nibble_core.pipeline.touch_ups import trace
-from nibble_core.pipeline.trace import TraceResult
+from nibble_core.pipeline.trace import AS_TOLD, TraceResult
 from nibble_core.ticket import Change, Ticket, apply
-from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.artwork import MAKINGS, Artwork
 
 MOST_WHOLE = 2_500_000  # pixels of a picture that is tried out as it is
 STEPS = 12  # of the search for the thinnest part
+UNCERTAIN = ("sharpened", "without greys", "in steps")  # edges that can be read in more than one way
 MOST_THIN = 400  # shapes looked at for it
 
 
@@ -68,6 +69,13 @@ def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
             for name, smooth in (("true to the pixels", 0.0), ("smoother", 0.4))
             for corners in ("rounded", "true", "sharp")
         ]
+    making = work.pictures[artwork.id].value.making
+    if making.in_light or making.edges in UNCERTAIN:
+        readings = [TryOut(f"edges {way}", (Change(f"{at}/making", way),)) for way in MAKINGS]
+        return readings + [
+            TryOut(f"{name}, {AS_TOLD}", (Change(f"{at}/threshold", value), Change(f"{at}/making", AS_TOLD)))
+            for name, value in _levels(level) if value is not None
+        ]  # fmt: skip
     return [
         TryOut(f"{name}, {how}", (Change(f"{at}/threshold", value), Change(f"{at}/smooth", smooth),
                                   Change(f"{at}/corners", corners)))
