@@ -11,6 +11,7 @@ from files.results import STORE
 from jobs import queries
 from jobs.api import ChangeIn
 from jobs.models import Revision
+from library.queries import library
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.engraving_ways import engraving_ways
 from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain
@@ -162,12 +163,12 @@ def _marks(job_id: int, sheet_id: str, found: list[tuple[float, float]]) -> byte
 
 
 def _port(sheet: Sheet) -> int:
-    """Where a sheet's machine listens. Raises CannotMake for one that is not connected."""
-    if sheet.machine.port is None:
-        raise CannotMake(
-            f"The {sheet.machine.name} is not connected.", "Give its record a port in the library, and choose it anew."
-        )
-    return sheet.machine.port
+    """Where a sheet's machine listens, as its record in the library says: a ticket, which may come from anywhere, does
+    not choose what is written to. Raises CannotMake for one that is not connected."""
+    port = next((record.port for record in library().machines if record.key == sheet.machine.key), None)
+    if port is None:
+        raise CannotMake(f"The {sheet.machine.name} is not connected.", "Give its record in the library a port.")
+    return port
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/run", response=RunOut, operation_id="begin_run")

@@ -7,7 +7,7 @@ import { BURN, clock, droppedBefore, type Moves, moveAt, nextPath, unpackMoves }
 import { Playback } from "../engine/playback";
 import { Button } from "../ui/Button";
 import { burns, type Ticket } from "./ticket";
-import { goesOn, useRun } from "./useRun";
+import { goesOn, useConnected, useRun } from "./useRun";
 
 const Input = chakra("input");
 const Select = chakra("select");
@@ -46,7 +46,7 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });
-  const run = useRun(jobId, sheet?.id ?? "", sheet?.machine.port != null);
+  const run = useRun(jobId, sheet?.id ?? "", useConnected(sheet?.machine.key));
   const live = run && run.revision === revision && goesOn(run.state) ? run : null;
   const whole = moves?.begins[moves.count] ?? 0;
   const shift = sheet ? props.shiftOf(sheet.id) : 0;

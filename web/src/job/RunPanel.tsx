@@ -9,7 +9,7 @@ import { endOfRun } from "./endOfRun";
 import { MarksPanel } from "./MarksPanel";
 import { PanelSection } from "./PanelSection";
 import type { Sheet } from "./ticket";
-import { goesOn, useRun } from "./useRun";
+import { goesOn, useConnected, useRun } from "./useRun";
 
 /** How far the head is backed up at a press, mm. */
 const BACK = 20;
@@ -38,7 +38,7 @@ export function RunPanel({
   const [asking, setAsking] = useState<"" | "begin" | "go on">("");
   const [found, setFound] = useState<readonly Found[]>([]);
   const key = ["run", jobId, sheet.id];
-  const connected = sheet.machine.port !== null;
+  const connected = useConnected(sheet.machine.key);
   const run = useRun(jobId, sheet.id, connected);
   const took = {
     onSuccess: (made: unknown) => {
@@ -64,7 +64,7 @@ export function RunPanel({
       )}
       {!connected ? (
         <chakra.p fontSize="14px" color="ink.soft">
-          The {sheet.machine.name} is not connected. Give its record a port in the library; the simulated
+          The {sheet.machine.name} is not connected. Give its record in the library a port; the simulated
           laser listens with ./nibble simulate laser --port.
         </chakra.p>
       ) : (

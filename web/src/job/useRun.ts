@@ -14,6 +14,12 @@ export function useRun(job: number, sheet: string, connected: boolean) {
   return data ?? null;
 }
 
+/** Whether a machine is connected, as its record in the library says: a ticket does not choose what is sent to. */
+export function useConnected(machine: string | undefined): boolean {
+  const { data } = useQuery({ queryKey: ["library"], queryFn: api.library });
+  return data?.machines.some((record) => record.key === machine && record.port !== null) ?? false;
+}
+
 /** Whether a run is under way. */
 export function goesOn(state: string | undefined): boolean {
   return state === "running" || state === "paused";
