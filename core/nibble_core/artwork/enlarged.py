@@ -21,6 +21,7 @@ LEFT_ALONE_IN_PART = 0.05  # the same of squares that are no whole number of pix
 AS_GOOD = 0.03  # more of it in fewer squares is as good
 FEWEST_WITHIN = 0.15  # of the lines must lie within squares, or nothing tells that they are such
 LEAST_CHANGE = 0.002  # of the strongest line's: less is none
+AT_ONCE = 2_000_000  # lines times numbers of squares
 FEWEST_LINES = 12  # between squares where something changes; fewer are the edges of a plain drawing
 BY_CHANCE = 15.0  # nats: how much more unlikely than any one of a thousand numbers the lines must be by chance
 FEWEST_SQUARES = 8  # each way
@@ -121,14 +122,35 @@ def _counts(change: Change, shown_at: str) -> dict[int, float]:
     counts = np.arange(max(FEWEST_SQUARES, math.ceil(length / LARGEST)), int(length / LEAST) + 1)
     if not len(counts) or not change.any():
         return {}
-    strongest = np.argsort(-change, kind="stable")[:STRONGEST, None]
-    between = _shown(strongest, length, counts, shown_at)[0] != _shown(strongest + 1, length, counts, shown_at)[1]
-    weight = change[strongest]
-    likely = counts[(between * weight).sum(0) >= STRONGEST_BETWEEN * weight.sum()].tolist()
-    left = {count: _left_within(change, count, shown_at) for count in likely}
-    fits = {count: ratio for count, ratio in left.items() if ratio <= _allowed(length, count)}
+    strongest = np.argsort(-change, kind="stable")[:STRONGEST]
+    weight = change[strongest, None]
+    likely = counts[(_ends(strongest, length, counts, shown_at) * weight).sum(0) >= STRONGEST_BETWEEN * weight.sum()]
+    changing = np.flatnonzero(change)
+    fits: dict[int, float] = {}
+    for some in np.array_split(likely, max(1, len(likely) * len(changing) // AT_ONCE)):
+        between = _ends(changing, length, some, shown_at)
+        ratios = (change[changing, None] * ~between).sum(0) / float(change.sum()) / _within(length, some, shown_at)
+        fits |= {
+            count: ratio for count, ratio in zip(some.tolist(), ratios.tolist(), strict=True)
+            if ratio <= _allowed(length, count)
+        }  # fmt: skip
     least = min(fits.values(), default=0.0)
     return {count: ratio for count, ratio in fits.items() if ratio <= least + AS_GOOD}
+
+
+def _ends(lines: NDArray[np.int64], length: int, counts: NDArray[np.int64], shown_at: str) -> NDArray[np.bool_]:
+    """Whether a square ends, or may end, at some lines of pixels, for each of several numbers of squares: (n, m)."""
+    here, after = lines[:, None], lines[:, None] + 1
+    return np.asarray(_shown(here, length, counts, shown_at)[0] != _shown(after, length, counts, shown_at)[1])
+
+
+def _within(length: int, counts: NDArray[np.int64], shown_at: str) -> NDArray[np.float64]:
+    """Share of lines that lie within so many squares; infinitely little where nearly every line ends one."""
+    common = np.gcd(counts, length)
+    on_border = common * ((counts // common % 2 == 0) & (length // common % 2 == 1))  # middles, on either side of which
+    ends = counts - 1 + (on_border if shown_at == MIDDLE else 0)
+    share = 1 - ends / (length - 1)
+    return np.where(share < FEWEST_WITHIN, 1e-9, share)
 
 
 def _between(length: int, count: int, shown_at: str) -> NDArray[np.bool_]:

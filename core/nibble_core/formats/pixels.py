@@ -16,6 +16,7 @@ from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 from nibble_core.errors import FileTooLarge, MislabelledFile, UnreadableFile
 from nibble_core.formats.kinds import PIXELS, kind_of
 from nibble_core.graphics import Raster
+from nibble_core.graphics.raster import BAND
 
 MOST_PIXELS = 100_000_000
 Image.MAX_IMAGE_PIXELS = None  # every picture meets our own limit, in our own words, before it is decoded
@@ -173,7 +174,12 @@ def _upright_rgba(image: Image.Image, notes: list[str]) -> Raster:
     elif image.mode in ("LAB", "YCbCr", "HSV"):
         notes.append(f"{image.mode} colours, converted to screen colours.")
         image = image.convert("RGB")
-    return Raster(np.array(image.convert("RGBA")))
+    pixels = np.empty((image.height, image.width, 4), np.uint8)
+    step = max(1, BAND // max(1, image.width))
+    for top in range(0, image.height, step):  # whole, it would stand in memory four times
+        bottom = min(top + step, image.height)
+        pixels[top:bottom] = np.asarray(image.crop((0, top, image.width, bottom)).convert("RGBA"))
+    return Raster(pixels)
 
 
 OBLONG = 1.02  # from which pixels that are higher than wide, or wider than high, are made square

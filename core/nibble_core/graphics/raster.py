@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -12,6 +13,7 @@ from nibble_core.geometry import Affine
 
 Pixels = NDArray[np.uint8]
 Grey = NDArray[np.float32]
+BAND = 4_000_000  # pixels
 
 LUMA = np.array([0.299, 0.587, 0.114], np.float32)
 """Weights of red, green and blue in a grey level (ITU-R BT.601)."""
@@ -65,9 +67,18 @@ class Raster:
         """Red, green, blue over ground of one colour, shape (rows, columns, 3)."""
         if not self.is_see_through:
             return self.pixels[..., :3]
-        alpha = self.alpha[..., None].astype(np.uint16)
-        mixed = self.pixels[..., :3].astype(np.uint16) * alpha + np.array(ground, np.uint16) * (255 - alpha)
-        return ((mixed + 127) // 255).astype(np.uint8)
+        laid = np.empty((self.height, self.width, 3), np.uint8)
+        for rows in self.bands():
+            alpha = self.alpha[rows, :, None].astype(np.uint16)
+            mixed = self.pixels[rows, :, :3].astype(np.uint16) * alpha + np.array(ground, np.uint16) * (255 - alpha)
+            laid[rows] = (mixed + 127) // 255
+        return laid
+
+    def bands(self) -> Iterator[slice]:
+        """Rows a few million pixels at a time, for what would take several times the picture's own memory."""
+        step = max(1, BAND // max(1, self.width))
+        for top in range(0, self.height, step):
+            yield slice(top, min(top + step, self.height))
 
     def colour_at(self, x: float, y: float) -> tuple[int, int, int]:
         """The colour over white paper of the pixel at a place, or of the nearest one."""
@@ -93,4 +104,7 @@ class Raster:
 
     def grey(self) -> Grey:
         """Grey level over white paper, 0 black to 1 white, shape (rows, columns)."""
-        return (self.over_white().astype(np.float32) @ LUMA) / np.float32(255)
+        shown, levels = self.over_white(), np.empty((self.height, self.width), np.float32)
+        for rows in self.bands():
+            levels[rows] = (shown[rows].astype(np.float32) @ LUMA) / np.float32(255)
+        return levels

@@ -29,6 +29,7 @@ ROUGH = 1 / 200  # of the limit: how far the edge that candidates are found on m
 MOST_PAIRS = 1_500_000  # of samples and edges near each other, looked at in one search
 MOST_GROUPED = 12_000  # vertices of an area whose necks are told apart by the thin places they lie in
 PROBES = 400
+MOST_SAMPLES = 1_000_000  # along the edges, which take half a gigabyte
 LEAST_SHARE = 1 / 16  # of the limit asked for: below that a search is given up
 
 
@@ -115,6 +116,8 @@ def _candidates(area: BaseGeometry, limit: float) -> list[_Candidates] | None:
     """Ways across the parts of an area that may lead to necks under a limit; None where there are too many to look
     at."""
     parts = polygons(area)
+    if sum(part.length for part in parts) / (limit / SAMPLES) > MOST_SAMPLES:
+        return None
     rough = [polygons(part.simplify(ROUGH * limit)) for part in parts]
     sampled = [_Sampled.of(own[0] if len(own) == 1 else part, limit) for part, own in zip(parts, rough, strict=True)]
     if sum(one.pairs(limit) for one in sampled) > MOST_PAIRS:
