@@ -43,7 +43,7 @@ MOST_SMOOTHING = 0.8  # px of ripple at 100 %
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
 FRAME_SHARE = 0.9  # of both sides that a region's box covers, to be a box or frame round the drawing
 MOST_SHAPES = 20_000
-ENOUGH = 200_000  # pixels to tell the paper's colour from
+ENOUGH = 20_000  # pixels to tell the paper's colour from
 SOME_WHITE, MOST_WHITE = 0.002, 0.98  # of a see-through picture: white is drawn in it, or all there is
 
 

@@ -47,8 +47,8 @@ FEWEST_ACROSS = 12.0  # px, by which shares are seen
 EDGES = ("crisp", "soft", "without greys", "in steps", "sharpened")
 ALL_BLIND, SHARPENED, RIMMED = 0.9, 0.3, 0.03
 SOFT, STEPPED, FEW_STEPS = 1.6, 0.03, 16
-MOST_SIDE, SOME_SIDE, LONG = 2000, 800, 60  # px of a picture, and samples of an outline
-STRIP, ENOUGH = 48, 500_000  # rows, pixels
+MOST_SIDE, SOME_SIDE, LONG = 2000, 400, 60  # px of a picture, and samples of an outline
+STRIP, ENOUGH, SPARSE = 48, 500_000, 8  # rows, pixels, rows
 COLOURED, MOST_FRINGE, STRONGLY, EVENLY = 24, 0.2, 60, 0.3  # levels, shares
 Samples = NDArray[np.float64]
 
@@ -339,6 +339,8 @@ def level_in_light(grey: Grey, level: float) -> float:
 
 def is_fringed(raster: Raster) -> bool:
     """Whether a grey drawing has coloured edges, blue on one side and red on the other: the stripes of a screen."""
+    if not (np.abs(_red_over_blue(raster, slice(None, None, SPARSE))) > COLOURED).any():
+        return False  # nothing has a colour
     apart = max(1, raster.height // STRIP * raster.width * STRIP // ENOUGH)  # strips of a large picture do
     red_over_blue = np.concatenate(
         [_red_over_blue(raster, slice(top, top + STRIP)) for top in range(0, raster.height, STRIP * apart)]

@@ -230,10 +230,13 @@ class _Colours:
         mask = (grey[::step, ::step] < level).astype(np.uint8)
         count, self._labels = cv2.connectedComponents(mask, connectivity=8)
         colours = Raster(np.ascontiguousarray(picture.pixels[::step, ::step])).over_white()
-        self._means, sizes = self._of(mask.astype(bool), colours, count)
-        inner, inner_sizes = self._of(cv2.erode(mask, np.ones((3, 3), np.uint8)).astype(bool), colours, count)
-        solid = inner_sizes > sizes / MOSTLY_EDGE  # pixels at the edge are paler than the ink
-        self._means[solid] = inner[solid]
+        inner = cv2.erode(mask, np.ones((3, 3), np.uint8)).astype(bool)
+        self._means, inner_sizes = self._of(inner, colours, count)
+        sizes = np.bincount(self._labels.ravel(), minlength=count)
+        thin = inner_sizes * MOSTLY_EDGE <= sizes  # elsewhere pixels at the edge are paler than the ink
+        thin[0] = False
+        if thin.any():
+            self._means[thin] = self._of(thin[self._labels], colours, count)[0][thin]
         self._picture = picture
 
     def _of(
