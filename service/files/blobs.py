@@ -1,5 +1,6 @@
 """Files by their SHA-256: written once, never altered, never lost half-way."""
 
+import contextlib
 import hashlib
 import os
 import re
@@ -14,6 +15,8 @@ def keep(content: bytes) -> str:
     sha256 = hashlib.sha256(content).hexdigest()
     place = path(sha256)
     if place.exists():
+        with contextlib.suppress(OSError):  # a read-only shop still reads
+            os.utime(place)  # it is about to be named: tidying keeps what is young
         return sha256
     place.parent.mkdir(parents=True, exist_ok=True)
     handle, name = tempfile.mkstemp(dir=place.parent)

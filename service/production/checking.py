@@ -31,27 +31,15 @@ class Checked:
 def checked(files: Path) -> Checked:
     """files: the folder of stored files. Nothing is altered; the service may run meanwhile."""
     faults = [f"The database is not whole: {said}." for said in _integrity() if said != "ok"]
-    named: dict[str, str] = {}
     revisions = 0
     for revision in Revision.objects.order_by("pk").iterator(chunk_size=200):
         revisions += 1
-        where = f"revision {revision.number} of job {revision.job_id}"
         try:
             ticket_from_plain(revision.ticket)
         except NibbleError as error:
+            where = f"revision {revision.number} of job {revision.job_id}"
             faults.append(f"The ticket of {where} cannot be read: {error.message}")
-        for sha256 in _held(revision.ticket):
-            named.setdefault(sha256, where)
-    for task in Task.objects.iterator():
-        for file in task.files:
-            named.setdefault(file["sha256"], f"the files made of job {task.job_id}")
-    for run in MachineRun.objects.exclude(program="").iterator():
-        named.setdefault(run.program, f"what was sent of job {run.job_id}")
-    for font in ShopFont.objects.all():
-        named.setdefault(font.sha256, f"the font {font.name}")
-    for record in Record.objects.all():
-        for sha256 in _held(record.value):
-            named.setdefault(sha256, f"the library’s record {record.key}")
+    named = named_files()
     stored = set()
     for file in sorted(files.glob("??/*")):
         if len(file.name) != 64:
@@ -67,6 +55,25 @@ def checked(files: Path) -> Checked:
         if sha256 not in stored
     ]
     return Checked(revisions, len(stored), faults)
+
+
+def named_files() -> dict[str, str]:
+    """Every stored file that something in the shop names, by its SHA-256, and what names it first."""
+    named: dict[str, str] = {}
+    for revision in Revision.objects.order_by("pk").iterator(chunk_size=200):
+        for sha256 in _held(revision.ticket):
+            named.setdefault(sha256, f"revision {revision.number} of job {revision.job_id}")
+    for task in Task.objects.iterator():
+        for file in task.files:
+            named.setdefault(file["sha256"], f"the files made of job {task.job_id}")
+    for run in MachineRun.objects.exclude(program="").iterator():
+        named.setdefault(run.program, f"what was sent of job {run.job_id}")
+    for font in ShopFont.objects.all():
+        named.setdefault(font.sha256, f"the font {font.name}")
+    for record in Record.objects.all():
+        for sha256 in _held(record.value):
+            named.setdefault(sha256, f"the library’s record {record.key}")
+    return named
 
 
 def _integrity() -> list[str]:

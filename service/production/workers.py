@@ -30,6 +30,7 @@ LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has an
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
 BEHIND = 10  # what is computed waits for what is asked of the server itself: files, the board, edits
 RETRY_SECONDS = 2.0
+USUAL_SECONDS, AT_HAND, MOST_LANES = 0.3, 0.5, 1000  # of work not seen yet; share of it that a warm process saves
 LOOKS = 0.25  # seconds between two looks at whether it was
 GOOD, REFUSED, DOING = b"+", b"-", b"~"
 NEWER = "A newer change took this one's place."
@@ -75,6 +76,7 @@ class _Task:
     kind: str
     arguments: tuple[Any, ...]
     future: Future[bytes] = field(default_factory=Future)
+    asked: float = field(default_factory=time.monotonic)
     newer: bool = False  # whether another question took its place
     hurried: bool = False  # whether it is to answer with what it has as soon as it begins
 
@@ -89,6 +91,7 @@ class Workers:
         self._changed = threading.Condition()
         self._waiting: OrderedDict[str, _Task] = OrderedDict()
         self._running: dict[int, tuple[_Task, Any]] = {}
+        self._served: OrderedDict[str, tuple[float, int]] = OrderedDict()  # of a lane: seconds, and by which process
         self._number = 0
         self._threads: list[threading.Thread] = []
 
@@ -163,13 +166,18 @@ class Workers:
             with self._changed:
                 while not self._waiting:
                     self._changed.wait()
-                _, task = self._waiting.popitem(last=False)
+                task = self._waiting.pop(self._next_lane(index))
                 self._running[index] = task, given_up
                 if task.hurried:
                     given_up.value = task.number
+            began = time.monotonic()
             good, answer = self._answered(process, pipe, task, given_up)
             with self._changed:
                 del self._running[index]
+                self._served[task.lane] = time.monotonic() - began, index
+                self._served.move_to_end(task.lane)
+                while len(self._served) > MOST_LANES:
+                    self._served.popitem(last=False)
             if good:
                 task.future.set_result(answer)
             else:
@@ -180,6 +188,17 @@ class Workers:
                 process.kill()
                 pipe.close()
                 process, pipe = _worker(given_up)
+
+    def _next_lane(self, index: int) -> str:
+        """The lane whose question is answered next: that of the shortest work, going by what its last took, less the
+        time it has waited, so that none waits for ever. A process that served a lane has what it needs at hand."""
+        now = time.monotonic()
+
+        def price(lane: str) -> float:
+            took, by = self._served.get(lane, (USUAL_SECONDS, -1))
+            return took - (now - self._waiting[lane].asked) - (AT_HAND * took if by == index else 0.0)
+
+        return min(self._waiting, key=price)
 
     def _next(self, pipe: multiprocessing.connection.Connection, task: _Task) -> bytes | None:
         """An answer, if one comes within the time between two looks; what is being done is passed on."""
@@ -253,5 +272,6 @@ def _doing(lane: str, words: str) -> None:
         EXCHANGE.publish(int(number), _TOLD[kind], words)
 
 
-PREVIEWS = Workers(1)
-DESK = Workers(max(1, os.cpu_count() or 1), _doing)
+CORES = max(1, os.cpu_count() or 1)
+PREVIEWS = Workers(min(4, CORES))
+DESK = Workers(CORES, _doing)

@@ -2,18 +2,22 @@
 
 import contextlib
 import io
+import os
 import sqlite3
 import tarfile
 import tempfile
 import threading
+from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import connection
 from django.test import TransactionTestCase
+from django.utils import timezone
 
 from demo.loose_files import draw_loose_file
+from files import blobs
 from files.backup import DATABASE, FILES, NoBackup, back_up, restore
 from jobs import actions
 from jobs.models import Job, Revision
@@ -22,11 +26,12 @@ from nibble_core.ticket import Change
 from production.checking import checked
 from production.models import Task
 from production.tasks import make_files
+from production.tidying import tidied
 
 
 class BackupTest(TransactionTestCase):
     def setUp(self) -> None:
-        user = get_user_model().objects.create_user("ada")
+        self.user = user = get_user_model().objects.create_user("ada")
         self.job = actions.start_job(user, draw_loose_file("boat-sign.svg"), "boat-sign.svg")
         actions.change_job(user, self.job.pk, 1, [Change("client", "North Mole Rowers")], said="client set")
         make_files.call_local(Task.objects.create(job=self.job, revision=2).pk)
@@ -127,3 +132,31 @@ def with_member(content: bytes, name: str, *, link: str = "") -> bytes:
             member.type, member.linkname = tarfile.SYMTYPE, link
         archive.addfile(member, io.BytesIO(b""))
     return out.getvalue()
+
+    def test_older_job_files_are_let_go_and_can_be_made_again(self) -> None:
+        first = Task.objects.get()
+        for number, client in ((2, "Kite Week"), (3, "Harbour Hive")):
+            actions.change_job(
+                self.user, self.job.pk, number, [Change("artworks/a1/width", 70.0 + number)], said=client
+            )
+            make_files.call_local(Task.objects.create(job=self.job, revision=number + 1).pk)
+        ago = timezone.now() - timedelta(days=200)
+        Task.objects.update(created=ago)
+        for file in Path(settings.BLOBS).glob("??/*"):
+            os.utime(file, (ago.timestamp(), ago.timestamp()))
+        unnamed = blobs.keep(b"just brought in")
+        made = {file["sha256"] for file in first.files}
+        newest = {file["sha256"] for file in Task.objects.order_by("pk").last().files}
+        told = tidied(Path(settings.BLOBS), 90, trial=True)
+        self.assertEqual(len(checked(Path(settings.BLOBS)).faults), 0)
+        self.assertTrue(all(blobs.is_kept(sha256) for sha256 in made))
+        self.assertEqual(tidied(Path(settings.BLOBS), 90), told)
+        self.assertEqual(told.tasks, 2)
+        self.assertGreaterEqual(told.files, len(made - newest))
+        self.assertFalse(any(blobs.is_kept(sha256) for sha256 in made - newest))
+        self.assertTrue(all(blobs.is_kept(sha256) for sha256 in [*newest, unnamed]))
+        self.assertEqual(checked(Path(settings.BLOBS)).faults, [])
+        again = Task.objects.create(job=self.job, revision=2)
+        make_files.call_local(again.pk)
+        again.refresh_from_db()
+        self.assertEqual({file["sha256"] for file in again.files}, made)

@@ -123,6 +123,16 @@ class WorkTest(TransactionTestCase):
             ("job 1", "drawing the lines"), ("job 1", "laying out the sheet"),
         ])  # fmt: skip
 
+    def test_short_work_goes_first_and_long_work_is_not_starved(self) -> None:
+        workers = Workers(0)  # nobody serves, so that what waits can be looked at
+        for lane, seconds in (("heavy", 20.0), ("light", 0.1)):
+            workers._served[lane] = seconds, -1
+            workers._task("preview", (), lane, "")
+        workers._task("preview", (), "new", "")
+        self.assertEqual(workers._next_lane(0), "light")
+        workers._waiting["heavy"].asked -= 30
+        self.assertEqual(workers._next_lane(0), "heavy")
+
     def test_the_same_question_is_answered_once_and_stopped_work_ends_in_seconds(self) -> None:
         workers, plain = Workers(1), to_plain(ticket_from_plain(self.job.revisions.get().ticket))
         answers: list[bytes] = []
