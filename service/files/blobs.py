@@ -9,6 +9,14 @@ from pathlib import Path
 
 from django.conf import settings
 
+from nibble_core.errors import NibbleError
+
+
+class MissingFile(NibbleError, FileNotFoundError):
+    """A stored file that the shop names is not there."""
+
+    code = "missing-file"
+
 
 def keep(content: bytes) -> str:
     """Store bytes durably and return their SHA-256: temporary name, fsync, rename, fsync of the folder."""
@@ -36,8 +44,15 @@ def keep(content: bytes) -> str:
 
 
 def fetch(sha256: str) -> bytes:
-    """The bytes of a stored file. Raises FileNotFoundError."""
-    return path(sha256).read_bytes()
+    """The bytes of a stored file. Raises FileNotFoundError: MissingFile, in words, for one that is gone."""
+    place = path(sha256)
+    try:
+        return place.read_bytes()
+    except FileNotFoundError as error:
+        raise MissingFile(
+            "A file of this job is missing from the shop’s folder “files”.",
+            "Bring that folder back from a backup; ./nibble check tells all that is missing.",
+        ) from error
 
 
 def is_kept(sha256: str) -> bool:
