@@ -77,9 +77,12 @@ def edge_jitter(rings: Sequence[Points], noise: float, edges: EdgeMaking, fits: 
     fits = fits or RoughFits()
     probes = longest(rings)
 
+    scale = edges.blunt if edges.blunt > BLUNT else 1.0  # that ``fit_outline`` fits at
+    scaled = probes if scale == 1.0 else [ring / scale for ring in probes]
+
     def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
-        paths = [_trial(ring, noise, fits) for ring in probes]
-        apart = [sample_distances(path, ring) for path, ring in zip(paths, probes, strict=True)]
+        paths = [_trial(ring, noise, fits, scale) for ring in scaled]
+        apart = [scale * sample_distances(path, ring) for path, ring in zip(paths, scaled, strict=True)]
         return sum(map(len, paths)), np.concatenate(apart)
 
     return raised_to_making(trial, noise, suspected_jitter(probes, edges))
@@ -90,8 +93,11 @@ def trial_nodes(ring: Points, noise: float, fits: RoughFits) -> int:
     return len(_trial(ring, noise, fits))
 
 
-def _trial(ring: Points, noise: float, fits: RoughFits) -> Path:
-    kinds, rows, _ = fits.fit(ring, tolerance_for(noise), noise, corner_from(LEAST_CORNER_DEGREES, noise), ROUNDS)
+def _trial(ring: Points, noise: float, fits: RoughFits, scale: float = 1.0) -> Path:
+    """A first fit of a ring that is so many times smaller than the picture."""
+    allowed = tolerance_for(noise) if scale == 1.0 else max(tolerance_for(noise) / scale, FINEST)
+    degrees = corner_from(LEAST_CORNER_DEGREES, noise / scale)
+    kinds, rows, _ = fits.fit(ring, allowed, noise / scale, degrees, ROUNDS)
     return Path(kinds, rows)
 
 
