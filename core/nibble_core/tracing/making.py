@@ -30,7 +30,7 @@ OUTER = 97.0  # per cent of them that lie nearer: steps are rare along edges tha
 FEWEST = 30  # samples that tell anything
 NO_GREY = 0.04  # of the contrast: nearer to ink or paper than this is no grey
 GREY_OF_EXACT = 0.91  # of an edge drawn by exact coverage: pixels nearly all ink or nearly all paper do not count
-MOST_GREYS = 0.9
+MOST_GREYS = 0.9  # of the greys, that few tones may hold
 ARM = 4  # samples on each side that tell the direction of an edge
 RIM, BESIDE = 1.75, 4.0  # px off an edge: where sharpening leaves a rim, and where it has ended
 LEAST_CONTRAST, UNEVEN = 0.1, 0.06  # between both sides of an edge; how little of it each side varies by
@@ -45,11 +45,14 @@ TOLD_APART = 0.08  # by which mixing in light must make that mean lighter
 MOSTLY_GREY = 0.78  # share of pixels along an edge, by all shares that it covers them by
 FEWEST_ACROSS = 12.0  # px, by which shares are seen
 EDGES = ("crisp", "soft", "without greys", "in steps", "sharpened")
-ALL_BLIND, SHARPENED, RIMMED = 0.9, 0.3, 0.03
-SOFT, STEPPED, FEW_STEPS = 1.6, 0.03, 16
+ALL_BLIND, SHARPENED = 0.9, 0.3  # shares of edges that no grey tells the place of
+RIMMED = 0.03  # share of the contrast by which a rim goes beyond the tones of its areas
+SOFT = 1.6  # times as wide as crisp
+STEPPED, FEW_STEPS = 0.03, 16  # px of scatter, and how many tones, of an edge drawn with few samples
 MOST_SIDE, SOME_SIDE, LONG = 2000, 400, 60  # px of a picture, and samples of an outline
-STRIP, ENOUGH, SPARSE = 48, 500_000, 8  # rows, pixels, rows
-COLOURED, MOST_FRINGE, STRONGLY, EVENLY = 24, 0.2, 60, 0.3  # levels, shares
+STRIP, ENOUGH, SPARSE = 48, 500_000, 8  # rows looked at together, pixels in all; every so many rows at first
+COLOURED, STRONGLY = 24, 60  # levels of red over blue: of a fringe, and of its strongest places
+MOST_FRINGE, EVENLY = 0.2, 0.3  # share of all pixels; of blue fringes to red ones, at least
 Samples = NDArray[np.float64]
 
 

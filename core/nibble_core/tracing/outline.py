@@ -21,15 +21,15 @@ from nibble_core.tracing.polish import CORNER_HOLD, CRISP_HOLD, polish
 
 LEAST_CORNER_DEGREES = 22.0
 RIPPLES_TURN = 10.0  # degrees, at most
-STAIRS = (0.27, 0.4)  # px: what edges without any grey lie off by
+STAIRS = (0.27, 0.4, 0.55)
 LEAST_BLIND = 0.1  # share of an edge without grey
-WAVERS = (0.5, 1.0)  # of what samples waver by
+WAVERS = (0.5, 1.0, 1.5)
 LEAST_JITTER = 0.01
 FEWER, FAR_FEWER = 0.93, 0.5  # of the nodes; the latter where a first fit strays, which polishing sets right
 ENOUGH_SAMPLES = 600  # of an outline, to tell how far a fit lies from it
 NO_FURTHER = 2.0  # times a noise lie the samples of a true fit off in the mean,
 OUTERMOST, FURTHEST = 99.0, 3.0  # and all but one per cent of them, in times of it beyond
-AS_NEAR = 1.15  # times the distances of the first fit, which is rough itself
+AS_NEAR = 1.35  # times the distances of the first fit, which is rough itself
 ROUNDED = 0.4  # px by which pixels round corners off
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
 SHY = 0.02  # px: more where there is any noise, which is told a little too low
@@ -122,12 +122,15 @@ def raised_to_making(
         return noise
     fewest, first = trial(noise)
     mean, furthest = float(first.mean()), float(np.percentile(first, OUTERMOST))
+    explained = 1.0  # a first fit follows the steps; later ones pass between them already, and may stray no further
     for jitter in higher:
         nodes, off = trial(jitter)
-        as_near = off.mean() <= max(NO_FURTHER * jitter, AS_NEAR * mean)
-        held = np.percentile(off, OUTERMOST) <= max(FURTHEST * jitter + ROUNDED, AS_NEAR * furthest)
+        outermost = float(np.percentile(off, OUTERMOST))
+        as_near = off.mean() <= max(explained * NO_FURTHER * jitter, AS_NEAR * mean)
+        held = outermost <= max(explained * (FURTHEST * jitter + ROUNDED), AS_NEAR * furthest)
         if nodes <= (FEWER if as_near and held else FAR_FEWER) * fewest:
-            noise, fewest = jitter, nodes
+            noise, fewest, explained = jitter, nodes, 0.0
+            mean, furthest = float(off.mean()), outermost
     return noise
 
 
