@@ -24,7 +24,7 @@ from nibble_core.graphics import Colour, Grey, Raster
 from nibble_core.tracing.deviation import closed_line, deviation
 from nibble_core.tracing.iso import iso_rings
 from nibble_core.tracing.making import EdgeMaking, edge_making
-from nibble_core.tracing.outline import fit_outline, raised_to_making, sample_distances, suspected_jitter
+from nibble_core.tracing.outline import fit_outline, price, raised_to_making, sample_distances, suspected_jitter
 from nibble_core.tracing.skeleton import Course, skeleton_courses
 from nibble_core.tracing.stretch import fit_stretch
 
@@ -197,9 +197,9 @@ def _stroke(
             return fit_outline(middle, tolerance=allowed, noise=noise, blunt=edges.blunt if edges else 1.0)
         return fit_stretch(middle, tolerance=allowed, noise=noise, blunt=max(1.0, half))
 
-    def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
+    def trial(noise: float) -> tuple[float, NDArray[np.float64]]:
         path = fitted(noise)
-        return len(path), sample_distances(path, middle)
+        return price(path), sample_distances(path, middle)
 
     steady = max(RIPPLE, _unsteadiness(middle, half, course.closed))
     path = fitted(raised_to_making(trial, steady, suspected_jitter([middle], edges)))

@@ -25,6 +25,7 @@ from nibble_core.tracing.making import BETTER, EVEN, LIGHTER, EdgeMaking, edge_m
 from nibble_core.tracing.outline import (
     BLUNT,
     fit_outline,
+    price,
     raised_to_making,
     sample_distances,
     suspected_jitter,
@@ -205,10 +206,10 @@ def _raised(
 ) -> float:  # fmt: skip
     """``noise``, raised to what the picture's making did to the longest borders."""
 
-    def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
+    def trial(noise: float) -> tuple[float, NDArray[np.float64]]:
         paths = [_fitted(border, junctions, tolerance_for(noise), noise, False, edges.blunt) for border in probes]
         apart = [sample_distances(path, border.places) for path, border in zip(paths, probes, strict=True)]
-        return sum(map(len, paths)), np.concatenate(apart)
+        return sum(map(price, paths)), np.concatenate(apart)
 
     return raised_to_making(trial, noise, suspected_jitter([border.places for border in probes], edges))
 

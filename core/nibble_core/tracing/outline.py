@@ -25,10 +25,12 @@ STAIRS = (0.27, 0.4, 0.55)
 LEAST_BLIND = 0.1  # share of an edge without grey
 WAVERS = (0.5, 1.0, 1.5)
 LEAST_JITTER = 0.01
-FEWER, FAR_FEWER = 0.93, 0.5  # of the nodes; the latter where a first fit strays, which polishing sets right
+CURVE = 0.5
+FEWER, FAR_FEWER = 0.93, 0.5  # of the price; the latter where a first fit strays, which polishing sets right
 ENOUGH_SAMPLES = 600  # of an outline, to tell how far a fit lies from it
 NO_FURTHER = 2.0  # times a noise lie the samples of a true fit off in the mean,
 OUTERMOST, FURTHEST = 99.0, 3.0  # and all but one per cent of them, in times of it beyond
+BOW = 1.0  # times the noise by which a straight side may seem to bow
 AS_NEAR = 1.35  # times the distances of the first fit, which is rough itself
 ROUNDED = 0.4  # px by which pixels round corners off
 FINEST = 0.1  # px: below this a fit follows the staircase of the pixels, not the shape
@@ -80,10 +82,10 @@ def edge_jitter(rings: Sequence[Points], noise: float, edges: EdgeMaking, fits: 
     scale = edges.blunt if edges.blunt > BLUNT else 1.0  # that ``fit_outline`` fits at
     scaled = probes if scale == 1.0 else [ring / scale for ring in probes]
 
-    def trial(noise: float) -> tuple[int, NDArray[np.float64]]:
+    def trial(noise: float) -> tuple[float, NDArray[np.float64]]:
         paths = [_trial(ring, noise, fits, scale) for ring in scaled]
         apart = [scale * sample_distances(path, ring) for path, ring in zip(paths, scaled, strict=True)]
-        return sum(map(len, paths)), np.concatenate(apart)
+        return sum(map(price, paths)), np.concatenate(apart)
 
     return raised_to_making(trial, noise, suspected_jitter(probes, edges))
 
@@ -112,26 +114,31 @@ def suspected_jitter(lines: Sequence[Points], edges: EdgeMaking | None) -> list[
 
 
 def raised_to_making(
-    trial: Callable[[float], tuple[int, NDArray[np.float64]]], noise: float, suspected: Sequence[float]
+    trial: Callable[[float], tuple[float, NDArray[np.float64]]], noise: float, suspected: Sequence[float]
 ) -> float:
-    """``noise`` (px), or what of the ``suspected`` is real: lines take fewer nodes at that noise, and lie no further
-    from their samples than it explains, or take far fewer. ``trial``: how many nodes fits at a noise take, and how far
-    samples lie off."""
+    """``noise`` (px), or what of the ``suspected`` is real: fits are cheaper at that noise, and lie no further from
+    their samples than it explains, or are far cheaper. ``trial``: what fits at a noise cost (see ``price``), and how
+    far samples lie off."""
     higher = [jitter for jitter in suspected if jitter > noise]
     if not higher:
         return noise
-    fewest, first = trial(noise)
+    least, first = trial(noise)
     mean, furthest = float(first.mean()), float(np.percentile(first, OUTERMOST))
     explained = 1.0  # a first fit follows the steps; later ones pass between them already, and may stray no further
     for jitter in higher:
-        nodes, off = trial(jitter)
+        cost, off = trial(jitter)
         outermost = float(np.percentile(off, OUTERMOST))
         as_near = off.mean() <= max(explained * NO_FURTHER * jitter, AS_NEAR * mean)
         held = outermost <= max(explained * (FURTHEST * jitter + ROUNDED), AS_NEAR * furthest)
-        if nodes <= (FEWER if as_near and held else FAR_FEWER) * fewest:
-            noise, fewest, explained = jitter, nodes, 0.0
+        if cost <= (FEWER if as_near and held else FAR_FEWER) * least:
+            noise, least, explained = jitter, cost, 0.0
             mean, furthest = float(off.mean()), outermost
     return noise
+
+
+def price(path: Path) -> float:
+    """What a fit costs: its nodes, and half as much again for curves, which a straight side does not need."""
+    return len(path) + CURVE * int((path.kinds == CUBIC).sum())
 
 
 def sample_distances(path: Path, samples: Points) -> NDArray[np.float64]:
@@ -193,6 +200,9 @@ def fit_outline(
             off, where = furthest_off(bent, ring)
             if off <= WORTH_IT * worst:
                 path, corners, worst, place = bent, corners | slight, off, where
+    if noise >= CRISP:
+        straight = with_straight_sides(path, corners, BOW * noise)
+        path, (worst, place) = straight, furthest_off(straight, ring)
     return repaired(
         path, corners, (worst, place), tolerance,
         lambda trial, sharp, changed: polish(trial, sharp, ring, hold=hold, changed=changed),
@@ -225,6 +235,26 @@ def repaired(
             break
         path, corners, worst = trial, sharp, off
     return path
+
+
+def with_straight_sides(path: Path, corners: NDArray[np.bool_], bow: float) -> Path:
+    """The path with each curve from corner to corner as a line that bows by less than ``bow`` px: what moved its edge
+    may have done that."""
+    rows, kinds = path.rows, path.kinds.copy()
+    chord = rows[:, 6:] - rows[:, :2]
+    along = chord / np.maximum(np.hypot(*chord.T), 1e-9)[:, None]
+    off = [
+        np.abs(along[:, 0] * (rows[:, k + 1] - rows[:, 1]) - along[:, 1] * (rows[:, k] - rows[:, 0])) for k in (2, 4)
+    ]
+    # a cubic lies within three quarters of its handles' distances from its chord
+    bent = 0.75 * np.maximum(*off)
+    flat = (kinds == CUBIC) & corners & np.roll(corners, -1) & (bent < bow)
+    if not flat.any():
+        return path
+    kinds[flat] = LINE
+    straight = rows.copy()
+    straight[flat, 2:6] = 0.0
+    return Path(kinds, straight, path.closed)
 
 
 def without_stubs(path: Path, corners: NDArray[np.bool_]) -> tuple[Path, NDArray[np.bool_]]:
