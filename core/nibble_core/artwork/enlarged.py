@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass, replace
 
@@ -21,6 +22,7 @@ LEFT_ALONE_IN_PART = 0.05  # the same of squares that are no whole number of pix
 AS_GOOD = 0.03  # more of it in fewer squares is as good
 FEWEST_WITHIN = 0.15  # of the lines must lie within squares, or nothing tells that they are such
 LEAST_CHANGE = 0.002  # of the strongest line's: less is none
+MOST_TRIED = 24  # numbers of squares: a plain drawing's few edges go with hundreds
 AT_ONCE = 2_000_000  # lines times numbers of squares
 FEWEST_LINES = 12  # between squares where something changes; fewer are the edges of a plain drawing
 BY_CHANCE = 15.0  # nats: how much more unlikely than any one of a thousand numbers the lines must be by chance
@@ -66,7 +68,7 @@ def squares_of(raster: Raster) -> Squares:
     down = np.abs(np.diff(some_columns, axis=0)).sum(1, dtype=np.int64)
     fits: list[tuple[float, Squares]] = []
     for shown_at in (MIDDLE, CORNER):
-        for columns, left in _counts(across, shown_at).items():
+        for columns, left in itertools.islice(_counts(across, shown_at).items(), MOST_TRIED):
             size = raster.width / columns
             near = {round(raster.height / size), int(raster.height / size), math.ceil(raster.height / size)}
             rows = {count: _left_within(down, count, shown_at) for count in near if count >= FEWEST_SQUARES}
