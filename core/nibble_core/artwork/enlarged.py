@@ -26,6 +26,7 @@ MOST_TRIED = 24  # numbers of squares: a plain drawing's few edges go with hundr
 AT_ONCE = 2_000_000  # lines times numbers of squares
 FEWEST_LINES = 12  # between squares where something changes; fewer are the edges of a plain drawing
 BY_CHANCE = 15.0  # nats: how much more unlikely than any one of a thousand numbers the lines must be by chance
+MOSTLY = 0.3  # of the squares where anything is drawn
 FEWEST_SQUARES = 8  # each way
 FEWEST_GREYS, STEP = 40, 16  # squares with a tone between their neighbours', by so many levels from both
 BUSY = 0.15  # share of neighbouring squares that differ, from which they are meant: a code or pixel art
@@ -185,8 +186,14 @@ def _lines(change: Change, count: int, shown_at: str) -> int:
 def _is_likely(raster: Raster, squares: Squares, across: Change, down: Change) -> bool:
     """Whether so many lines lie between squares, or so many squares hold the grey of an edge, that it is no chance."""
     lines = _lines(across, squares.across, squares.shown_at) + _lines(down, squares.down, squares.shown_at)
-    if lines >= FEWEST_LINES and lines * math.log(squares.size) > BY_CHANCE:
+    whole = raster.width % squares.across == 0 and raster.height % squares.down == 0
+    reach = sum(int(np.ptp(np.flatnonzero(change))) for change in (across, down))
+    # what repeats itself may go with squares in part by more than chance, but not with most of them
+    dense = whole or lines * squares.size > MOSTLY * reach
+    if dense and lines >= FEWEST_LINES and lines * math.log(squares.size) > BY_CHANCE:
         return True
+    if squares.size < 2:
+        return False
     tones = _tones(raster, squares)
     steps = [np.diff(tones.astype(np.int32), axis=axis) for axis in (0, 1)]
     between = [
@@ -194,7 +201,7 @@ def _is_likely(raster: Raster, squares: Squares, across: Change, down: Change) -
         for one in (steps[0], steps[1].T)
     ]
     greys = sum(int(one.sum()) for one in between)
-    return squares.size >= 2 and greys >= FEWEST_GREYS
+    return greys >= FEWEST_GREYS
 
 
 def _tones(raster: Raster, squares: Squares) -> NDArray[np.int16]:

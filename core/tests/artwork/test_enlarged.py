@@ -76,6 +76,12 @@ class SquaresTest(unittest.TestCase):
         self.assertEqual((squares.across, squares.down), (100, 100))
         np.testing.assert_array_equal(single_pixels(large, squares).pixels, small)
 
+    def test_a_lattice_of_fine_lines_is_not_made_of_squares(self):
+        lattice = np.full((900, 900), 255, np.uint8)
+        lattice[::30], lattice[:, ::30] = 0, 0
+        raster = Raster(np.dstack([lattice, lattice, lattice, np.full_like(lattice, 255)]))
+        self.assertFalse(squares_of(raster).is_enlarged)
+
     def test_a_code_keeps_its_squares_and_its_corners(self):
         code = np.pad(np.random.default_rng(4).integers(0, 2, (29, 29)).astype(np.float32), 4)
         large = enlarged(grey_raster(code), 8)
