@@ -1,7 +1,8 @@
 """Pixels to shapes.
 
 Nothing is made black and white first. The grey picture is a surface; its iso-line at the threshold gives
-outlines with sub-pixel places (``iso``). Each ring is cut at its true corners and fitted with the fewest
+outlines with sub-pixel places (``iso``). How the picture was made (``making``) tells how far its edges were moved
+(``jitter``). Each ring is cut at its true corners and fitted with the fewest
 lines and cubics that stay within a stated deviation (``outline``, on the loops of geometry.kernels), polished
 as a whole (``polish``) and measured against the iso-line (``deviation``).
 """

@@ -23,8 +23,9 @@ from nibble_core.geometry.span_kernels import smoothed
 from nibble_core.graphics import Colour, Grey, Raster
 from nibble_core.tracing.deviation import closed_line, deviation
 from nibble_core.tracing.iso import iso_rings
+from nibble_core.tracing.jitter import price, raised_to_making, sample_distances, suspected_jitter
 from nibble_core.tracing.making import EdgeMaking, edge_making
-from nibble_core.tracing.outline import fit_outline, price, raised_to_making, sample_distances, suspected_jitter
+from nibble_core.tracing.outline import fit_outline
 from nibble_core.tracing.skeleton import Course, skeleton_courses
 from nibble_core.tracing.stretch import fit_stretch
 

@@ -20,15 +20,12 @@ from nibble_core.geometry.span_kernels import smoothed_over
 from nibble_core.graphics import LUMA, Colour, Raster
 from nibble_core.graphics.light import to_light
 from nibble_core.tracing.deviation import deviation
+from nibble_core.tracing.jitter import price, raised_to_making, sample_distances, suspected_jitter
 from nibble_core.tracing.labels import connected_patches, label_map
 from nibble_core.tracing.making import BETTER, EVEN, LIGHTER, EdgeMaking, edge_making, lighter_than_half
 from nibble_core.tracing.outline import (
     BLUNT,
     fit_outline,
-    price,
-    raised_to_making,
-    sample_distances,
-    suspected_jitter,
     tolerance_for,
 )
 from nibble_core.tracing.planar import Border, borders_of, junctions_of, rings_of

@@ -19,16 +19,15 @@ from nibble_core.graphics import Colour, Grey, Raster, Shape
 from nibble_core.tracing.deviation import deviation
 from nibble_core.tracing.faithful import faithful
 from nibble_core.tracing.iso import iso_rings
+from nibble_core.tracing.jitter import edge_jitter, trial_nodes
 from nibble_core.tracing.kernels import crossings
 from nibble_core.tracing.making import edge_making, edge_scatter, longest
 from nibble_core.tracing.outline import (
     FINEST,
     LEAST_CORNER_DEGREES,
     RoughFits,
-    edge_jitter,
     fit_outline,
     tolerance_for,
-    trial_nodes,
 )
 
 Going = Callable[[], bool]

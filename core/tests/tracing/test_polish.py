@@ -13,8 +13,9 @@ from nibble_core.geometry.distance_kernels import beside
 from nibble_core.geometry.kernels import fit_cubic
 from nibble_core.geometry.ring_kernels import fit_ring
 from nibble_core.tracing.deviation import corner_points, stray
+from nibble_core.tracing.jitter import edge_jitter
 from nibble_core.tracing.making import EdgeMaking
-from nibble_core.tracing.outline import edge_jitter, fit_outline, slight_corners
+from nibble_core.tracing.outline import fit_outline, slight_corners
 from nibble_core.tracing.polish import polish
 from nibble_core.tracing.polish_kernels import OF, solved
 
