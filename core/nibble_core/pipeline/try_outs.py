@@ -71,7 +71,7 @@ def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
         ]
     making = work.pictures[artwork.id].value.making
     if making.in_light or making.edges in UNCERTAIN:
-        readings = [TryOut(f"edges {way}", (Change(f"{at}/making", way),)) for way in MAKINGS]
+        readings = [TryOut(f"edges: {way}", (Change(f"{at}/making", way),)) for way in MAKINGS]
         return readings + [
             TryOut(f"{name}, {AS_TOLD}", (Change(f"{at}/threshold", value), Change(f"{at}/making", AS_TOLD)))
             for name, value in _levels(level) if value is not None

@@ -199,7 +199,7 @@ class TryOutTest(unittest.TestCase):
     def test_the_thinnest_part_is_the_bar(self):
         ticket = badge_ticket()
         settings = try_outs(ticket.artworks[0], badge_work(ticket))
-        chosen = next(s for s in settings if s.name == "edges as its pixels tell")
+        chosen = next(s for s in settings if s.name == "edges: as its pixels tell")
         tried = try_out(MemoryStore(), lambda _: BADGE, ticket, "a1", chosen.changes)
         self.assertAlmostEqual(tried.thinnest, 6.0, delta=0.2)
 

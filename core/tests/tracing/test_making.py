@@ -193,7 +193,7 @@ class BenchTest(unittest.TestCase):
         note = next(note for note in artwork.notes if "sharpened" in note.text)
         self.assertEqual([change.value for mend in note.mends for change in mend.changes], ["every step is meant"])
         names = [setting.name for setting in try_outs(ticket.artworks[0], work)]
-        self.assertIn("edges every step is meant", names)
+        self.assertIn("edges: every step is meant", names)
         plain, crisp = worked(png(picture(255 * (1 - shares()))))
         quiet = next(station for station in stations(plain, crisp) if station.key == "artwork")
         self.assertFalse([note for note in quiet.notes if note.where.endswith("trace/making")])
