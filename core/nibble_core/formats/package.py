@@ -57,7 +57,7 @@ def member(content: bytes, path: str, name: str = "") -> bytes:
         try:
             with package.open(info) as stream:
                 unpacked = stream.read(MOST_BYTES + 1)
-        except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
+        except (zipfile.BadZipFile, zlib.error, EOFError, ValueError, RuntimeError, OSError) as error:
             raise UnreadableFile(f"“{path}” in {called} is damaged.", "Ask for it again.") from error
     if len(unpacked) > MOST_BYTES:
         raise FileTooLarge(f"“{path}” in {called} unpacks without end.", "Ask for the artwork alone.")
