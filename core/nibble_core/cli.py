@@ -206,7 +206,7 @@ def _making(picture: Picture) -> dict[str, Any]:
 
     squares = picture.facts.squares
     words = [squares_in_words(squares)] if squares.is_enlarged else []
-    words += [f"{what} {done}" for what, done in making_in_words(picture.making)]
+    words += [f"{what} {done}" for _, what, done in making_in_words(picture.making)]
     return {**asdict(picture.making), "told": words}
 
 

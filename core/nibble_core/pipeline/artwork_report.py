@@ -8,11 +8,11 @@ from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.lettered import is_no_lettering, lettered
-from nibble_core.pipeline.making_words import making_in_words, squares_in_words
+from nibble_core.pipeline.making_words import LIGHT, STEPS, making_in_words, squares_in_words
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.trace import AS_TOLD, EVERY_STEP, TraceResult
+from nibble_core.pipeline.trace import AS_TOLD, EVERY_STEP, IN_GREY, TraceResult
 from nibble_core.pipeline.within_report import lost_text, parts_of
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
@@ -29,6 +29,7 @@ SUITABLE = {
     "flat colours": ("colours", "outer", "two-tone"),
     "photo": ("outer",),
 }
+OTHERWISE = {STEPS: (("Every step is meant", EVERY_STEP),), LIGHT: (("They were mixed in grey", IN_GREY),)}
 OF_PIXELS = ("two-tone", "outer", "centre-lines", "colours")
 MANY_NODES = 20_000  # more than anybody draws
 FEW_BOXES = 3  # of lettering, told one by one
@@ -124,15 +125,12 @@ def _making(artwork: Artwork, picture: Picture) -> list[Note]:
     if artwork.trace.mode not in OF_PIXELS:
         return []
     notes = []
-    for text, done in making_in_words(picture.making):
+    for kind, text, done in making_in_words(picture.making):
         if chosen != AS_TOLD:
             back = setting("As its pixels tell", at, AS_TOLD)
             notes.append(Note(text, f"Now: {chosen}.", at, mends=(back,)))
             continue
-        otherwise = (
-            ("They were mixed in grey", "mixed in grey") if "light" in text else ("Every step is meant", EVERY_STEP)
-        )
-        mends = () if "fringes" in text else (setting(otherwise[0], at, otherwise[1]),)
+        mends = tuple(setting(words, at, way) for words, way in OTHERWISE.get(kind, ()))
         notes.append(Note(text, done, at, mends=mends))
     return notes
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from nibble_core.artwork.enlarged import Squares
 from nibble_core.tracing.making import Making
 
+STEPS, LIGHT, FRINGES = "steps", "light", "fringes"
 _EDGES = {
     "sharpened": ("It was sharpened: pale and dark rims run along its edges.", "The rims are not followed"),
     "without greys": ("It has no greys: its edges go in steps of a whole pixel.", "The steps are not followed"),
@@ -20,15 +21,17 @@ def squares_in_words(squares: Squares) -> str:
     )
 
 
-def making_in_words(making: Making) -> list[tuple[str, str]]:
-    """What is to be known of a picture's edges, each with what is made of it; nothing of crisp ones."""
+def making_in_words(making: Making) -> list[tuple[str, str, str]]:
+    """What is to be known of a picture's edges, nothing of crisp ones: of each its kind (STEPS, LIGHT or FRINGES), the
+    words, and what is made of it."""
     told = []
     if making.edges in _EDGES:
         what, done = _EDGES[making.edges]
-        told.append((what, f"{done}; places along an edge are known to {max(making.known_to, 0.01):.2f} px."))
+        told.append((STEPS, what, f"{done}; places along an edge are known to {max(making.known_to, 0.01):.2f} px."))
     if making.edges == "soft":
         told.append(
             (
+                STEPS,
                 f"Its edges are {making.softness:.1f} times as wide as crisp ones: it was enlarged smoothly, or is out "
                 "of focus.",
                 "Corners are looked for at that scale.",
@@ -36,8 +39,12 @@ def making_in_words(making: Making) -> list[tuple[str, str]]:
         )
     if making.in_light:
         told.append(
-            ("The greys of its edges were mixed in linear light.", "An edge lies half-way in light, not in grey.")
+            (
+                LIGHT,
+                "The greys of its edges were mixed in linear light.",
+                "An edge lies half-way in light, not in grey.",
+            )
         )
     if making.fringed:
-        told.append(("Its edges have the coloured fringes of a screen.", "They are taken for greys."))
+        told.append((FRINGES, "Its edges have the coloured fringes of a screen.", "They are taken for greys."))
     return told

@@ -330,8 +330,10 @@ def _told_apart(grey: Grey, level: float) -> float:
 
 
 def _ends(grey: Grey, level: float) -> tuple[float, float]:
-    """The medians of what is darker and what is lighter than a level."""
+    """The medians of what is darker and what is lighter than a level; black and white where it parts nothing."""
     inside = grey < level
+    if inside.all() or not inside.any():
+        return 0.0, 1.0
     return float(np.median(grey[inside])), float(np.median(grey[~inside]))
 
 

@@ -22,7 +22,7 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import first_ticket
 from nibble_core.ticket.artwork import Trace
 from nibble_core.tracing.deviation import distances, evenly
-from nibble_core.tracing.making import making_of
+from nibble_core.tracing.making import level_in_light, making_of
 
 WIDE = 240
 
@@ -138,6 +138,10 @@ class EdgesTest(unittest.TestCase):
         self.assertLess(self.off(self.rings(light)), 0.01)
         self.assertGreater(self.off(self.rings(light, making="mixed in grey")), 0.15)
         self.assertGreater(self.off(self.rings(grey, making=IN_LIGHT)), 0.15)
+
+    def test_a_picture_of_ink_alone_has_a_level_in_light_too(self):
+        black = np.zeros((60, 60), np.float32)
+        self.assertTrue(0 < level_in_light(black, 0.5) < 1)
 
     def test_fringes_of_a_screen_are_greys(self):
         raster = fringed()
