@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.graphics import Pixels
+from nibble_core.graphics.light import to_light
 
 Numbers = NDArray[np.float64]
 
@@ -36,7 +37,7 @@ _TO_LAB = np.array(
 def oklab(colours: Numbers) -> Numbers:
     """sRGB colours (n, 3), 0 to 255, in OkLab."""
     c = colours / 255.0
-    linear = np.where(c <= 0.04045, c / 12.92, ((c + 0.055) / 1.055) ** 2.4)
+    linear = to_light(c)
     return np.asarray(np.cbrt(linear @ _TO_CONES.T) @ _TO_LAB.T)
 
 

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import numpy as np
 from numpy.typing import NDArray
 
+Level = TypeVar("Level", np.float32, np.float64)
 
-def to_light(levels: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Light, 0 to 1, of levels from 0 to 1."""
+
+def to_light(levels: NDArray[Level]) -> NDArray[Level]:
+    """Light, 0 to 1, of levels from 0 to 1, as precise as those."""
     dark = levels <= 0.04045
-    return np.asarray(np.where(dark, levels / 12.92, ((np.maximum(levels, 0) + 0.055) / 1.055) ** 2.4), np.float32)
+    light = np.where(dark, levels / 12.92, ((np.maximum(levels, 0) + 0.055) / 1.055) ** 2.4)
+    return light.astype(levels.dtype)
 
 
 def to_level(light: float) -> float:
