@@ -50,7 +50,7 @@ class ArtworkTest(BrowserTest):
             self.at(0.6, 0.86)
             page.mouse.up()
             self.settled(page)
-            expect(page.locator("[data-sentence^='t']").first).to_be_visible()
+            expect(page.locator("[data-sentence*='/strokes/'], [data-sentence*='/touch_ups/']").first).to_be_visible()
         with self.subTest("the worst place is marked in mm and px"):
             page.get_by_role("button", name="Deviation").click()
             expect(page.get_by_text(re.compile(r"Worst [\d.]+ mm, [\d.]+ px"))).to_be_visible()

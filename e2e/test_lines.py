@@ -33,7 +33,7 @@ class LinesTest(BrowserTest):
         self.settled(self.page)
 
     def lines(self):
-        return self.page.locator("[data-sentence^='k']")
+        return self.page.locator("[data-sentence*='/lines/']")
 
     def test_lines_are_added_copied_moved_switched_off_and_removed(self):
         page = self.page
@@ -194,7 +194,7 @@ class LinesTest(BrowserTest):
     def test_a_layer_of_its_own_gets_the_regions_clicked(self):
         page = self.page
         self.start()
-        added = page.locator("[data-sentence$='-layer']").last
+        added = page.locator("[data-sentence*='/layers/']:not([data-sentence*='/lines/'])").last
         page.get_by_role("button", name="+ Add a layer").click()
         self.settled(page)
         expect(added).to_contain_text("holds chosen regions (none yet)")

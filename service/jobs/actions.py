@@ -224,7 +224,7 @@ def replace_artwork(
 
 
 def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: bytes, file_name: str) -> Revision:
-    """One more client's file, as an element to the right of a piece. Raises what reading raises."""
+    """One more client's file, as an element to the right of a piece's last one. Raises what reading raises."""
     name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
     picture = READER.read(content, name)
     sha256 = blobs.keep(content)
@@ -237,10 +237,12 @@ def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: 
         "id": f"a{number}", "file": sha256, "name": name, "width": _first_width(picture),
         "trace": {"mode": _first_mode(picture)},
     }  # fmt: skip
+    piece = next((one for one in ticket.pieces if one.id == piece_id), None)
     element = {
         "id": f"e{number}",
         "content": {"kind": "artwork", "artwork": f"a{number}"},
         "way": "apart",
+        "beside": piece.elements[-1].id if piece and piece.elements else "",
         "across": "right of it",
         "down": "centred",
         "x": 5.0,

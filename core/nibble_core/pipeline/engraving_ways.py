@@ -26,9 +26,9 @@ class EngravingWay:
 
 
 def engraving_ways(line: str, *, pictures: bool) -> list[EngravingWay]:
-    """Ways for the line at a path of the ticket: hatching and rings at several intervals; pictures where the piece has
-    pixels."""
-    found = []
+    """Ways for the line at a path of the ticket: along its outlines, hatching and rings at several intervals; pictures
+    where the piece has pixels."""
+    found = [EngravingWay("along the lines", (Change(f"{line}/process/fill", "along the lines"),))]
     kinds = [("by hatching", INTERVALS), ("by rings", INTERVALS[1:])]
     kinds += [("as a picture", INTERVALS[1:])] if pictures else []
     for fill, intervals in kinds:

@@ -5,17 +5,17 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, is_dataclass
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.ticket.artwork import BrushStroke, Place, Recolour, TouchUp
+from nibble_core.ticket.artwork import BrushStroke, Clean, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Line, Surround
+from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Line, Source, Surround
 from nibble_core.ticket.model import Accepted, Sheet, Ticket
-from nibble_core.ticket.piece import Printed
+from nibble_core.ticket.piece import Element, Printed
 from nibble_core.ticket.serial import as_kind, ticket_from_plain, to_plain, type_at
 
 OPERATIONS = ("set", "add", "move", "remove")
@@ -72,8 +72,10 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
         rule = rule_of(kind, last)
         if rule is not None and rule.types and isinstance(made, str):
             made = as_kind(rule, made, holder[last])
-        if kind is Line and last == "source" and _kind(made) in ITSELF and _kind(holder[last]) not in ITSELF:
-            holder["offset"].update(THEMSELVES)
+        if kind in _FOLLOWING and _kind(made) != _kind(holder[last]):
+            _FOLLOWING[kind](holder, last, _kind(made))
+        if kind is Clean and last == "tones":
+            _trace_tones(_step(_step(plain, way[0], change.path), way[1], change.path)["trace"], made)
         holder[last] = _from_library(last, made, library)
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
             _settle(holder, last, library)
@@ -103,6 +105,34 @@ def _settle(sheet: Any, chosen: str, library: Library) -> None:
         machine = sheet["machine"]
         sheet |= {"marks": machine["mark_count"], "mark_shape": machine["mark_shape"]}
     sheet["settings"] = to_plain(library.settings_of(machine["key"], sheet["stock"]["key"]))
+
+
+def _line_follows(line: Any, changed: str, to: Any) -> None:
+    """What follows for a line from another source or process. Shapes are followed as they are, all of them, until the
+    operator says otherwise; so is what becomes an engraving, whose distance was that of a cut."""
+    if changed == "source" and to in ITSELF and _kind(line["source"]) not in ITSELF:
+        line["offset"].update(THEMSELVES)
+    if changed == "process" and to == "engrave":
+        line["offset"].update(THEMSELVES, distance=0.0)
+        if _kind(line["source"]) == "the outer shape":
+            line["source"] = to_plain(Source(kind="the shapes"))
+
+
+def _element_follows(element: Any, changed: str, to: Any) -> None:
+    """A shift is from one place: another place begins without it."""
+    if changed in ("across", "down") and to != "where it is":
+        element["x" if changed == "across" else "y"] = 0.0
+
+
+_FOLLOWING: Mapping[type, Callable[[Any, str, Any], None]] = {Line: _line_follows, Element: _element_follows}
+"""What another choice in an item takes with it."""
+TONES_TRACED = {"solid shadows": "two-tone", "line-like edges": "two-tone", "bands": "colours"}
+
+
+def _trace_tones(trace: Any, tones: Any) -> None:
+    """Tones that were made flat are traced by their shapes; the outer edge alone would show none of them."""
+    if trace["mode"] == "outer":
+        trace["mode"] = TONES_TRACED.get(tones, "outer")
 
 
 THEMSELVES = {name: getattr(AS_THEY_ARE, name) for name in ("close_gaps", "holes", "smallest_hole")}
@@ -195,7 +225,11 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
         if rule.kind == "flag":
             return f"{process or rule.called} {'on' if change.value else 'off'}"
         called = rule.called if not process or name == "process" else f"{process}: {rule.called}"
-        return f"{called} to {rule.say(rule.check(_kind(change.value) if rule.types else change.value))}"
+        said = f"{called} to {rule.say(rule.check(_kind(change.value) if rule.types else change.value))}"
+        if isinstance(owner, Clean) and name == "tones" and ticket.artwork(way[1]).trace.mode == "outer":
+            traced = TONES_TRACED.get(str(change.value))
+            return f"{said}, tracing to {traced}" if traced else said
+        return said
     if change.operation == "add":
         if name in _ADDED_WORDS:
             return _ADDED_WORDS[name]

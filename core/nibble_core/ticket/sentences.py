@@ -34,7 +34,9 @@ def sentences(ticket: Ticket, library: Library = STARTING) -> list[Sentence]:
         said += _machine(sheet, ticket, library)
         said += _colours(sheet, ticket)
     order = {station: index for index, station in enumerate(STATIONS)}
-    return sorted(said, key=lambda sentence: order[sentence.station])
+    # items of different layers or artworks may share an id; their paths never do
+    told = [replace(sentence, id=sentence.owner or sentence.id) for sentence in said]
+    return sorted(told, key=lambda sentence: order[sentence.station])
 
 
 def sheet_name(sheet: Sheet, ticket: Ticket) -> str:

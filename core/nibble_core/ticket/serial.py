@@ -120,9 +120,10 @@ def _of_kind(rule: Rule, plain: Any, where: str) -> Any:
 
 
 def as_kind(rule: Rule, kind: str, before: dict[str, Any]) -> dict[str, Any]:
-    """A plain value made another kind of its rule: what both kinds have stays. Raises InvalidTicket for no kind."""
-    own = _hints(rule.types[rule.check(kind)])
-    return {key: value for key, value in before.items() if key in own} | {"kind": kind}
+    """A plain value made another kind of its rule: what both kinds have stays, all else has its usual values. Raises
+    InvalidTicket for no kind."""
+    usual: dict[str, Any] = to_plain(rule.types[rule.check(kind)](kind=kind))
+    return usual | {key: value for key, value in before.items() if key in usual} | {"kind": kind}
 
 
 def _item(hint: Any, plain: Any, where: str) -> Any:

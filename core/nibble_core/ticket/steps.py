@@ -10,10 +10,11 @@ from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.processes import parts
 from nibble_core.ticket.changes import Change
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.ids import free_ids, fresh_ids
-from nibble_core.ticket.line import FoldLines, Line, Score
+from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Cut, FoldLines, Line, Score, Source
 from nibble_core.ticket.model import Held, Sheet, Ticket
 from nibble_core.ticket.piece import Layer, Piece, Prints
 from nibble_core.ticket.places import Chosen, Span, alike
@@ -95,7 +96,8 @@ class AddLayer:
 @dataclass(frozen=True)
 class SplitByColour:
     """A layer for each of the piece's colours, lowest first: the first on the layer there is, every other with a sheet
-    of its own."""
+    of its own. Each is of one stock that has the colour: it prints nothing, and its cut runs along the shapes
+    themselves. Further lines stay with the lowest layer."""
 
     piece: str
     colours: tuple[str, ...]
@@ -110,11 +112,16 @@ class SplitByColour:
         first = piece.layers[0]
         here = f"pieces/{piece.id}/layers"
         ids = fresh_ids("l", _layer_ids(ticket))
+        cut, *further = _cut_first(first.lines)
+        sheets = ticket.sheets_of(first.id)
+        cut = _along_the_shapes(cut, liner=bool(sheets) and all(one.stock.liner for one in sheets))
         layers = [
-            replace(first, id=next(ids), name=one, shows="chosen colours", overlap=0.0, colours=(Chosen("c1", one),))
+            Layer(next(ids), Prints(), (cut,), one, shows="chosen colours", colours=(Chosen("c1", one),))
             for one in others
         ]
         return [
+            Change(f"{here}/{first.id}/prints", to_plain(Prints())),
+            Change(f"{here}/{first.id}/lines", to_plain((cut, *further))),
             Change(f"{here}/{first.id}/shows", "chosen colours"),
             Change(f"{here}/{first.id}/name", lowest),
             Change(f"{here}/{first.id}/overlap", OVERLAP),
@@ -122,6 +129,45 @@ class SplitByColour:
             *(Change(here, to_plain(one), "add") for one in layers),
             *_with_sheets(ticket, [(first.id, one.id) for one in layers]),
             Change(f"pieces/{piece.id}/alignment", "three triangles"),
+        ]
+
+
+def _cut_first(lines: Sequence[Line]) -> list[Line]:
+    """Lines with the first that parts material before the others; with a cut of its own where none does."""
+    cut = next((one for one in lines if parts(one.process.kind)), Line(next(free_ids("k", lines))))
+    return [cut, *(one for one in lines if one is not cut)]
+
+
+def _along_the_shapes(line: Line, *, liner: bool) -> Line:
+    """A cut along the shapes of its layer, as they are; only the film is cut where a liner carries it."""
+    as_it_is = line.source.kind in ITSELF and not line.offset.distance
+    made = line if as_it_is else replace(line, source=Source(kind="the shapes"), offset=AS_THEY_ARE)
+    return replace(made, process=Cut()) if liner and made.process.kind == "through cut" else made
+
+
+@dataclass(frozen=True)
+class RemoveLayer:
+    """A layer taken away, with the sheets that hold nothing else and the second sides laid behind these."""
+
+    layer: str
+    kind: Literal["remove layer"] = "remove layer"
+    said: ClassVar[str] = "a layer removed"
+
+    def changes(self, ticket: Ticket) -> list[Change]:
+        piece, layer = _layer(ticket, self.layer)
+        if len(piece.layers) == 1:
+            raise InvalidTicket("A piece keeps at least one layer.", "Remove the piece instead.")
+        gone = {layer.id}
+        emptied = {one.id for one in ticket.sheets if {held.layer for held in one.holds} <= gone}
+        behind = [one for one in ticket.sheets if one.behind in emptied]
+        with_it = {held.layer for one in behind for held in one.holds} - gone
+        layers = [own for own in piece.layers if own.id in gone | with_it]
+        if len(layers) == len(piece.layers):
+            raise InvalidTicket("The piece’s other layers lie behind this one.", "Remove the piece instead.")
+        return [
+            *(Change(f"sheets/{one.id}", operation="remove") for one in behind),
+            *_without([one for one in ticket.sheets if one not in behind], gone),
+            *(Change(f"pieces/{piece.id}/layers/{own.id}", operation="remove") for own in layers),
         ]
 
 
@@ -259,7 +305,7 @@ class GiveOwnSheet:
 
 
 Step = (
-    CopyLine | DrawFold | AddLayer | SplitByColour | CopyPiece | RemovePiece
+    CopyLine | DrawFold | AddLayer | SplitByColour | RemoveLayer | CopyPiece | RemovePiece
     | MoreOfTheSame | GiveSecondSide | TakeSecondSide | BringLayer | GiveOwnSheet
 )  # fmt: skip
 

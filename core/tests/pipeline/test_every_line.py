@@ -158,7 +158,7 @@ class ProcessTableTest(unittest.TestCase):
         )  # fmt: skip
         with mock.patch.dict(PROCESSES, {"crease": made}):
             ticket, work = job([piece("p1", [line_of("k1", "crease", 2.0), line_of("k2", "through cut", 5.0)])])
-            said = {sentence.id: sentence for sentence in sentences(ticket)}
+            said = {sentence.id.split("/")[-1]: sentence for sentence in sentences(ticket)}
             self.assertTrue(said["k1"].text.startswith("Crease 2.0 mm outside"))
             self.assertIn("crease", [choice.value for choice in said["k1"].parts[0].choices])
             self.assertEqual(work.problems, [])

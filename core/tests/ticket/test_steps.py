@@ -4,8 +4,8 @@ import unittest
 from dataclasses import replace
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.ticket import apply
-from nibble_core.ticket.line import FoldLines, line_of
+from nibble_core.ticket import Change, apply, sentences
+from nibble_core.ticket.line import AS_THEY_ARE, FoldLines, line_of
 from nibble_core.ticket.model import Placed
 from nibble_core.ticket.piece import Printed
 from nibble_core.ticket.steps import (
@@ -17,6 +17,7 @@ from nibble_core.ticket.steps import (
     GiveOwnSheet,
     GiveSecondSide,
     MoreOfTheSame,
+    RemoveLayer,
     RemovePiece,
     SplitByColour,
     TakeSecondSide,
@@ -91,6 +92,34 @@ class LayerTest(unittest.TestCase):
         self.assertEqual((held(ticket), piece.alignment), ([["l1"], ["l2"], ["l3"]], "three triangles"))
         with self.assertRaisesRegex(InvalidTicket, "one colour"):
             SplitByColour("p1", (NAVY,)).changes(badge_ticket())
+
+    def test_layers_that_were_split_print_nothing_and_are_cut_along_their_shapes(self):
+        before = with_lines(line_of("k1", "score"), line_of("k2"), line_of("k3", "perforate", 6.0))
+        ticket = taken(SplitByColour("p1", (NAVY, TEAL)), before)
+        low, high = ticket.pieces[0].layers
+        self.assertEqual({low.prints.kind, high.prints.kind}, {"nothing"})
+        self.assertEqual([line.id for line in low.lines], ["k2", "k1", "k3"])
+        self.assertEqual([(line.process.kind, line.source.kind, line.offset) for line in high.lines],
+                         [("kiss cut", "the shapes", AS_THEY_ARE)])  # fmt: skip
+        self.assertEqual((low.lines[0], low.lines[2]), (high.lines[0], before.layer("l1").lines[2]))
+        board = apply(before, [Change("sheets/s1/stock", "birch-3mm")])
+        self.assertEqual(taken(SplitByColour("p1", (NAVY, TEAL)), board).layer("l2").lines[0].process.kind,
+                         "through cut")  # fmt: skip
+        said = sentences(ticket)
+        self.assertEqual(len({sentence.id for sentence in said}), len(said))
+
+    def test_a_layer_goes_with_its_sheet_and_what_lies_behind_it(self):
+        ticket = taken(SplitByColour("p1", (NAVY, TEAL)), badge_ticket())
+        for gone, left in (("l1", "l2"), ("l2", "l1")):
+            made = taken(RemoveLayer(gone), ticket)
+            self.assertEqual(([layer.id for layer in made.pieces[0].layers], held(made)), ([left], [[left]]))
+        with self.assertRaisesRegex(InvalidTicket, "at least one layer"):
+            RemoveLayer(left).changes(made)
+        both = taken(GiveSecondSide("s2"), ticket)
+        made = taken(RemoveLayer("l2"), both)
+        self.assertEqual(([layer.id for layer in made.pieces[0].layers], held(made)), (["l1"], [["l1"]]))
+        with self.assertRaisesRegex(InvalidTicket, "behind this one"):
+            RemoveLayer("l1").changes(taken(GiveSecondSide("s1"), badge_ticket()))
 
 
 class PieceTest(unittest.TestCase):

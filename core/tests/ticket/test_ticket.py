@@ -22,7 +22,7 @@ from nibble_core.ticket import (
     words,
 )
 from nibble_core.ticket.adding import new_elements, new_lines
-from nibble_core.ticket.line import Engraving, Fill, Perforation, Picture, Rings, Surround, ThroughCut
+from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Perforation, Picture, Rings, Surround, ThroughCut
 from nibble_core.ticket.piece import Element, Figure, FromArtwork, Lettering, Piece, Printed, Prints, SpotPlate
 from nibble_core.ticket.sentences import Slot
 from tests.sample import LINE, badge_ticket
@@ -277,12 +277,29 @@ class SentenceTest(unittest.TestCase):
     def test_the_ticket_says_itself(self):
         said = {sentence.id: sentence.text for sentence in sentences(badge_ticket())}
         self.assertEqual(
-            said["k1"],
+            said["pieces/p1/layers/l1/lines/k1"],
             "Through cut 2.0 mm outside the outer shape with round corners, closing gaps under 1.5 mm, holes filled.",
         )
         self.assertEqual(said["s1-lay"], "Lay 6 on matt white vinyl, 1370 mm roll, 3.0 mm apart, in a grid.")
         film = badge_ticket(Change("sheets/s1/stock", "shirt-film-navy-500"))
         self.assertIn("Mirrored", {s.id: s.text for s in sentences(film)}["s1-mirror"])
+
+    def test_what_another_choice_takes_with_it_is_set_and_said(self):
+        line, text = "pieces/p1/layers/l1/lines/k1", {"id": "e2", "content": {"kind": "text"}, "x": 40.0, "y": 7.0}
+        ticket = badge_ticket(Change("artworks/a1/trace/mode", "outer"), Change("pieces/p1/elements", text, "add"))
+        engraved = apply(ticket, [Change(f"{line}/process", "engrave"), Change(f"{line}/process/fill", "by hatching"),
+                                  Change(f"{line}/process/fill/interval", 0.2)]).layer("l1").lines[0]  # fmt: skip
+        self.assertEqual((engraved.source.kind, engraved.offset, engraved.fill.interval),
+                         ("the shapes", AS_THEY_ARE, 0.2))  # fmt: skip
+        middle = apply(ticket, [Change("pieces/p1/elements/e2/across", "centred")]).pieces[0].elements[1]
+        self.assertEqual((middle.x, middle.y), (0.0, 7.0))
+        again = Change("pieces/p1/elements/e2/across", "where it is")
+        self.assertEqual(apply(ticket, [again]), ticket)
+        flat = Change("artworks/a1/clean/tones", "solid shadows")
+        self.assertEqual(apply(ticket, [flat]).artworks[0].trace.mode, "two-tone")
+        self.assertEqual(words(ticket, flat), "tones to solid shadows, tracing to two-tone")
+        chosen = badge_ticket(Change("artworks/a1/trace/mode", "colours"), flat)
+        self.assertEqual(chosen.artworks[0].trace.mode, "colours")
 
     def test_every_slot_names_a_place_that_can_be_set_to_what_it_shows(self):
         ticket = badge_ticket()
@@ -299,4 +316,4 @@ class SentenceTest(unittest.TestCase):
 
     def test_more_values_are_said_when_they_differ(self):
         mitred = badge_ticket(Change(f"{LINE}/offset/corners", "mitred"), Change(f"{LINE}/offset/mitre_limit", 3.0))
-        self.assertIn("mitre limit 300 %", {s.id: s.text for s in sentences(mitred)}["k1"])
+        self.assertIn("mitre limit 300 %", {s.id: s.text for s in sentences(mitred)}[LINE])

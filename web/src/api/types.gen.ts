@@ -2595,6 +2595,19 @@ export interface components {
             line: components["schemas"]["Line"];
         };
         /**
+         * RemoveLayer
+         * @description A layer taken away, with the sheets that hold nothing else and the second sides laid behind these.
+         */
+        RemoveLayer: {
+            /** Layer */
+            layer: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove layer";
+        };
+        /**
          * RemovePiece
          * @description A piece taken away with its sheets.
          */
@@ -2951,7 +2964,8 @@ export interface components {
         /**
          * SplitByColour
          * @description A layer for each of the piece's colours, lowest first: the first on the layer there is, every other with a sheet
-         *     of its own.
+         *     of its own. Each is of one stock that has the colour: it prints nothing, and its cut runs along the shapes
+         *     themselves. Further lines stay with the lowest layer.
          */
         SplitByColour: {
             /** Piece */
@@ -3028,7 +3042,7 @@ export interface components {
             /** Seen */
             seen: number;
             /** Step */
-            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
+            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["RemoveLayer"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
         };
         Stock: {
             key: string;

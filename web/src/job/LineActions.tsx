@@ -5,7 +5,7 @@ import { api, type Change, type Remembered, type Sentence } from "../api/client"
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import { FontChooser } from "./FontChooser";
-import { addedElement, addedLine, movedLine } from "./pieceChanges";
+import { addedElement, addedLine, moved } from "./pieceChanges";
 import { coloursOf, type Layer, type Piece } from "./ticket";
 import type { JobDesk } from "./useJobDesk";
 
@@ -29,8 +29,8 @@ export function OwnerActions({ sentence, piece, desk, onWays }: OwnerProps) {
     operation: "set",
   });
   if (piece && layer && line) {
-    const up = movedLine(piece, layer, line, -1);
-    const down = movedLine(piece, layer, line, 1);
+    const up = moved(owner, layer.lines, line, -1);
+    const down = moved(owner, layer.lines, line, 1);
     return (
       <Row>
         <Quiet onClick={() => desk.change(set("on", !sentence.on))}>
@@ -46,8 +46,19 @@ export function OwnerActions({ sentence, piece, desk, onWays }: OwnerProps) {
       </Row>
     );
   }
+  const ofLayer = piece?.layers.find((one) => owner === `pieces/${piece.id}/layers/${one.id}`);
+  if (ofLayer)
+    return (
+      <Row>
+        <Quiet onClick={() => desk.take({ kind: "remove layer", layer: ofLayer.id })}>remove</Quiet>
+      </Row>
+    );
+  const up = piece && element && moved(owner, piece.elements, element, -1);
+  const down = piece && element && moved(owner, piece.elements, element, 1);
   return (
     <Row>
+      {up && <Quiet onClick={() => desk.change(up)}>up</Quiet>}
+      {down && <Quiet onClick={() => desk.change(down)}>down</Quiet>}
       {element?.content.kind === "text" && (
         <FontChooser owner={owner} onChanges={(changes) => desk.change(...changes)} />
       )}

@@ -4,7 +4,7 @@ import {
   addedLine,
   colourChange,
   type LayerView,
-  movedLine,
+  moved,
   onPiece,
   pieceToolChanges,
   tieMarks,
@@ -54,11 +54,11 @@ const view = {
 describe("lines", () => {
   it("move one place and stop at the ends", () => {
     const [first, second, last] = layer.lines as [Line, Line, Line];
-    expect(movedLine(piece, layer, first, -1)).toBeNull();
-    expect(movedLine(piece, layer, last, 1)).toBeNull();
-    expect(movedLine(piece, layer, second, -1)?.before).toBe("k1");
-    expect(movedLine(piece, layer, first, 1)?.before).toBe("k3");
-    expect(movedLine(piece, layer, second, 1)?.before).toBeUndefined();
+    expect(moved("k", layer.lines, first, -1)).toBeNull();
+    expect(moved("k", layer.lines, last, 1)).toBeNull();
+    expect(moved("k", layer.lines, second, -1)?.before).toBe("k1");
+    expect(moved("k", layer.lines, first, 1)?.before).toBe("k3");
+    expect(moved("k", layer.lines, second, 1)?.before).toBeUndefined();
   });
 });
 

@@ -16,16 +16,17 @@ export function addedLine(piece: Piece, layer: Layer, line: object): Change {
   };
 }
 
-/** The line one place up or down; null at the end of the list. */
-export function movedLine(piece: Piece, layer: Layer, line: Line, way: -1 | 1): Change | null {
-  const at = layer.lines.indexOf(line);
-  if (at + way < 0 || at + way >= layer.lines.length) return null;
-  const before = layer.lines[way < 0 ? at - 1 : at + 2];
-  return {
-    path: linePath(piece, layer, line),
-    operation: "move",
-    ...(before ? { before: before.id } : {}),
-  };
+/** The item at a path one place up or down in its list; null at the end of it. */
+export function moved<T extends { id: string }>(
+  path: string,
+  items: readonly T[],
+  item: T,
+  way: -1 | 1,
+): Change | null {
+  const at = items.indexOf(item);
+  if (at + way < 0 || at + way >= items.length) return null;
+  const before = items[way < 0 ? at - 1 : at + 2];
+  return { path, operation: "move", ...(before ? { before: before.id } : {}) };
 }
 
 /** One more element of a piece. */
