@@ -91,14 +91,14 @@ class SharedSheetTest(BrowserTest):
         page.get_by_role("button", name="bring oars, teal onto this sheet").click()
         expect(page.get_by_text("Lay 9 oars, navy and 9 oars, teal on", exact=False)).to_be_visible()
         self.settled(page)
-        expect(page.locator("[data-station=sheet]")).to_contain_text("18 up")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("18 copies")
         # a nest of several kinds is looked for until its time is up, here as long as may be, or until it is stopped
         page.route("**/nest", lambda route: route.continue_(post_data=json.dumps({"seconds": 60})))
         page.get_by_role("button", name="Nest as tight as they go").click()
         page.get_by_role("button", name="Keep the best so far").click()
         expect(self.slot(page, "sheets/s1/arrangement")).to_have_text("as placed")
         self.settled(page)
-        expect(page.locator("[data-station=sheet]")).to_contain_text("18 up")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("18 copies")
         page.get_by_role("button", name="give oars, navy a sheet of its own").click()
         expect(page.get_by_role("button", name="bring oars, navy onto this sheet")).to_be_visible()
         for _ in range(3):
@@ -112,7 +112,7 @@ class SharedSheetTest(BrowserTest):
         tile = page.locator("[data-station=sheet]")
 
         def length() -> float:
-            told = re.search(r"120 up, ([\d.]+) (mm|m)", tile.inner_text())
+            told = re.search(r"120 copies, ([\d.]+) (mm|m)", tile.inner_text())
             self.assertIsNotNone(told, tile.inner_text())
             return float(told[1]) * (1000 if told[2] == "m" else 1)
 

@@ -50,9 +50,14 @@ class SeveralFilesTest(BrowserTest):
             {"name": "sign.svg", "mimeType": "image/svg+xml", "buffer": draw_loose_file("boat-sign.svg")},
         ]
         page.set_input_files("input[type=file]", files)
+        page.get_by_role("button", name="3 jobs").click()
         expect(page.get_by_text("2 of 3 files have become jobs.")).to_be_visible()
         expect(page.get_by_text("“broken.png”:")).to_be_visible()
         expect(page.locator("[data-job]")).to_have_count(2)
+        page.set_input_files("input[type=file]", files)
+        page.get_by_role("button", name="One job of 3 pieces").click()
+        expect(page.locator("[data-piece]")).to_have_count(2)
+        expect(page.locator("header").get_by_text("2 wanted")).to_be_visible()
 
 
 class FullBoardTest(BrowserTest):

@@ -49,7 +49,7 @@ class JourneyTest(BrowserTest):
             self.go(page, "sheet")
             self.type_into(page, "pieces/p1/quantity", "24")
             self.settled(page)
-            expect(page.locator("[data-station=sheet]")).to_contain_text("24 up")
+            expect(page.locator("[data-station=sheet]")).to_contain_text("24 copies")
         with self.subTest("both PDFs fit each other"):
             self.go(page, "machine")
             page.get_by_role("button", name="Make the files").click()
@@ -71,7 +71,7 @@ class JourneyTest(BrowserTest):
                 self.press_and_wait(page, "Control+z")
             expect(undo).to_be_disabled()
             self.settled(page)
-            expect(page.locator("[data-station=sheet]")).to_contain_text("1 up")
+            expect(page.locator("[data-station=sheet]")).to_contain_text("1 copy")
             expect(page.get_by_text("The ticket has changed since these were made")).to_be_visible()
             self.go(page, "lines")
             expect(self.slot(page, f"{LINE}/offset/distance")).to_have_text("2.0 mm")

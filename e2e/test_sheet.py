@@ -45,7 +45,7 @@ class SheetTest(BrowserTest):
         expect(page.locator("header")).to_contain_text("Kept")
         self.assertEqual(sum(one["locked"] for one in self.ticket(job)["sheets"][0]["placed"]), 1)
         page.keyboard.press("Delete")  # a locked one stays
-        expect(page.locator("[data-station=sheet]")).to_contain_text("6 up")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("6 copies")
         page.keyboard.press("n")
         page.keyboard.press("Shift+ArrowDown")
         page.keyboard.press("Shift+ArrowDown")
@@ -65,13 +65,13 @@ class SheetTest(BrowserTest):
         expect(self.slot(page, "hand/turn")).to_have_text("30°")
         page.get_by_role("application").focus()
         page.keyboard.press("Delete")
-        expect(page.locator("[data-station=sheet]")).to_contain_text("5 up")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("5 copies")
         self.settled(page)
         page.get_by_role("button", name="one more where there is room").click()
-        expect(page.locator("[data-station=sheet]")).to_contain_text("6 up")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("6 copies")
         self.settled(page)
         page.keyboard.press("Control+z")
-        expect(page.locator("[data-station=sheet]")).to_contain_text("5 up")
+        expect(page.locator("[data-station=sheet]")).to_contain_text("5 copies")
 
     def test_a_copy_is_dragged_and_one_that_lies_on_another_blocks_the_files(self):
         page = self.page

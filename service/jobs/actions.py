@@ -20,10 +20,11 @@ from jobs.queries import newest_revision, ticket_of
 from jobs.signals import revised
 from library.queries import library
 from nibble_core.errors import InvalidTicket, NibbleError
-from nibble_core.pipeline.read import Picture, keep_read
+from nibble_core.pipeline.read import DEEPER, ITS_PATHS, Picture, keep_read
 from nibble_core.ticket import (
     Change,
     Ticket,
+    added_piece,
     apply,
     brought,
     brought_again,
@@ -34,6 +35,7 @@ from nibble_core.ticket import (
     to_plain,
     words,
 )
+from nibble_core.ticket.artwork import Artwork, Trace
 from nibble_core.ticket.piece import Lettering
 from nibble_core.ticket.steps import Step
 
@@ -41,6 +43,7 @@ Author = User | None
 SENSIBLE_WIDTHS = (10.0, 600.0)
 USUAL_WIDTH = 100.0
 PHOTO_SMOOTHING = 0.6
+AGAIN = ", again"
 
 
 class ChangedMeanwhile(NibbleError):
@@ -55,14 +58,11 @@ class NothingToUndo(NibbleError):
 
 def start_job(author: Author, content: bytes, file_name: str) -> Job:
     """A new job of a client's file. The file is looked at before anything is written; raises what reading raises."""
-    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
-    picture = READER.read(content, name)
-    sha256 = blobs.keep(content)
-    keep_read(STORE, sha256, name, picture)
-    title = PurePath(name).stem.replace("_", " ").replace("-", " ").strip().capitalize() or "New job"
+    name, sha256, picture = _taken_in(content, file_name)
+    called = _called_after(name)
     ticket = first_ticket(
-        name=title[:120], file=sha256, file_name=name, width=_first_width(picture), mode=_first_mode(picture),
-        quantity=1, library=library(),
+        name=(called[:1].upper() + called[1:])[:120], file=sha256, file_name=name, width=_first_width(picture),
+        mode=_first_mode(picture), quantity=1, piece=called[:80], library=library(),
     )  # fmt: skip
     if picture.verdict.kind == "photo":  # hair and grain are not to be cut one by one
         ticket = apply(ticket, [Change("artworks/a1/trace/smooth", PHOTO_SMOOTHING)])
@@ -209,10 +209,7 @@ def replace_artwork(
 ) -> Revision:
     """Another file in an artwork's place; the ticket stays, and touch-ups that lose their place are listed by the
     work that follows. Raises what reading raises."""
-    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
-    picture = READER.read(content, name)
-    sha256 = blobs.keep(content)
-    keep_read(STORE, sha256, name, picture)
+    name, sha256, picture = _taken_in(content, file_name)
     here = f"artworks/{artwork_id}"
     changes = [Change(f"{here}/file", sha256), Change(f"{here}/name", name), Change(f"{here}/part", "")]
     with writing():
@@ -225,10 +222,7 @@ def replace_artwork(
 
 def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: bytes, file_name: str) -> Revision:
     """One more client's file, as an element to the right of a piece's last one. Raises what reading raises."""
-    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
-    picture = READER.read(content, name)
-    sha256 = blobs.keep(content)
-    keep_read(STORE, sha256, name, picture)
+    name, sha256, picture = _taken_in(content, file_name)
     ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
     taken = {artwork.id for artwork in ticket.artworks}
     taken |= {element.id for piece in ticket.pieces for element in piece.elements}
@@ -254,6 +248,57 @@ def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: 
     return change_job(author, job_id, seen, changes, said=f"{name} added to the piece")
 
 
+def add_piece(author: Author, job_id: int, seen: int, content: bytes, file_name: str) -> Revision:
+    """One more client's file as a piece of its own. Raises what reading raises."""
+    name, sha256, picture = _taken_in(content, file_name)
+    ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    changes = added_piece(ticket, _new_artwork(ticket, sha256, name, picture), _called_after(name)[:80])
+    return change_job(author, job_id, seen, changes, said=f"{name} added as a piece")
+
+
+def add_parts(author: Author, job_id: int, seen: int, artwork_id: str) -> Revision:
+    """Each further file of an artwork's zip, or page of its document, as a piece of its own. What cannot be read is
+    left out and said. Raises what reading raises where none can be, and InvalidTicket where there is nothing else."""
+    before = ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    artwork = next((one for one in ticket.artworks if one.id == artwork_id), None)
+    if artwork is None:
+        raise InvalidTicket("That artwork is not there any more.", "Look again.")
+    content = blobs.fetch(artwork.file)
+    whole = READER.read(content, artwork.name, artwork.part)
+    there = {(one.file, one.part.split(DEEPER)[0]) for one in ticket.artworks if one.part}
+    there.add((artwork.file, (artwork.part or whole.part or whole.parts[0] if whole.parts else "").split(DEEPER)[0]))
+    others = [part for part in whole.parts if DEEPER not in part and (artwork.file, part) not in there]
+    others = [part for part in others if part != ITS_PATHS]
+    if not others:
+        raise InvalidTicket("All that this file holds is in the job already.", "Look at its pieces.")
+    changes: list[Change] = []
+    refused: list[NibbleError] = []
+    for part in others:
+        try:
+            picture = READER.read(content, artwork.name, part)
+        except NibbleError as error:
+            refused.append(error)
+            continue
+        made = replace(_new_artwork(ticket, artwork.file, artwork.name, picture), part=part)
+        called = _called_after(part) if "." in part else f"{_called_after(artwork.name)}, {part}"
+        changes += (more := added_piece(ticket, made, PurePath(called).name[:80]))
+        ticket = apply(ticket, more)
+    if not changes:
+        raise refused[0]
+    left = f"; {len(refused)} cannot be read" if refused else ""
+    count = len(ticket.pieces) - len(before.pieces)
+    said = f"{'1 part' if count == 1 else f'{count} parts'} of {artwork.name} added as pieces{left}"
+    return change_job(author, job_id, seen, changes, said=said)
+
+
+def _new_artwork(ticket: Ticket, sha256: str, name: str, picture: Picture) -> Artwork:
+    """A client's file as an artwork that is still to be given its id."""
+    smallest = ticket.artworks[0].trace.smallest if ticket.artworks else Trace().smallest
+    smooth = PHOTO_SMOOTHING if picture.verdict.kind == "photo" else 0.0
+    trace = Trace(_first_mode(picture), smallest=smallest, smooth=smooth)
+    return Artwork("a", sha256, name, width=_first_width(picture), trace=trace)
+
+
 def scale_distances(author: Author, job_id: int, seen: int, factor: float) -> Revision:
     """Every distance of every line, and what is measured with it, times ``factor``. Raises InvalidTicket beyond
     limits."""
@@ -266,9 +311,8 @@ def duplicate_job(author: Author, job_id: int) -> Job:
     """The same ticket as a job of its own, without its history and its due date."""
     original = Job.objects.get(id=job_id)
     ticket = ticket_from_plain(_newest(original).ticket)
-    copied = keep_new_job(
-        author, replace(ticket, name=f"{ticket.name}, again"[:120], due=None), f"copied from {ticket.name}"
-    )
+    again = f"{ticket.name.removesuffix(AGAIN)[: 120 - len(AGAIN)]}{AGAIN}"
+    copied = keep_new_job(author, replace(ticket, name=again, due=None), f"copied from {ticket.name}")
     copied.card = original.card
     copied.save(update_fields=["card"])
     return copied
@@ -374,6 +418,21 @@ def _whose(revision: Revision, author: Author) -> str:
 
 def _name(author: Author) -> str:
     return author.get_username() if author is not None else "Somebody"
+
+
+def _taken_in(content: bytes, file_name: str) -> tuple[str, str, Picture]:
+    """A client's file, looked at and then kept: its name, its SHA-256, and what it shows. Raises what reading
+    raises."""
+    name = PurePath(file_name.replace("\\", "/")).name[:200] or "artwork"
+    picture = READER.read(content, name)
+    sha256 = blobs.keep(content)
+    keep_read(STORE, sha256, name, picture)
+    return name, sha256, picture
+
+
+def _called_after(file_name: str) -> str:
+    """What a job or a piece is called after the file it was made of."""
+    return PurePath(file_name).stem.replace("_", " ").replace("-", " ").strip() or "new piece"
 
 
 def _first_mode(picture: Picture) -> str:

@@ -162,6 +162,8 @@ class BringIn(Schema):
 
 
 class JobOut(Schema):
+    """wanted: how many of each piece, by its id; nothing where full sheets decide."""
+
     id: int
     archived: bool
     revision: RevisionOut
@@ -169,6 +171,7 @@ class JobOut(Schema):
     sentences: list[SentenceOut]
     outdated: list[OutdatedOut]
     moved_on: list[MovedOnOut]
+    wanted: dict[str, int | None]
 
 
 class DoneOut(Schema):
@@ -245,6 +248,7 @@ def job_out(revision: Revision) -> HttpResponse:
         "sentences": to_plain(sentences(ticket, held)),
         "outdated": to_plain(outdated(ticket, held)),
         "moved_on": queries.changed_origins(ticket),
+        "wanted": {piece.id: ticket.wanted(piece) for piece in ticket.pieces},
     }  # fmt: skip
     return HttpResponse(json.dumps(told), content_type="application/json")
 
@@ -333,6 +337,19 @@ def add_artwork(
     """One more client's file as an element of a piece."""
     queries.newest_revision(job_id)  # before the file is read
     return job_out(actions.add_artwork(who(request), job_id, seen, piece_id, *_taken(file)))
+
+
+@router.post("/{job_id}/pieces", response=JobOut, operation_id="add_piece")
+def add_piece(request: HttpRequest, job_id: int, seen: int, file: File[UploadedFile]) -> HttpResponse:
+    """One more client's file as a piece of its own."""
+    queries.newest_revision(job_id)  # before the file is read
+    return job_out(actions.add_piece(who(request), job_id, seen, *_taken(file)))
+
+
+@router.post("/{job_id}/artworks/{artwork_id}/parts", response=JobOut, operation_id="add_parts")
+def add_parts(request: HttpRequest, job_id: int, artwork_id: str, body: SeenIn) -> HttpResponse:
+    """Each further file of a zip, or page of a document, as a piece of its own."""
+    return job_out(actions.add_parts(who(request), job_id, body.seen, artwork_id))
 
 
 @router.post("/{job_id}/scale-distances", response=JobOut, operation_id="scale_distances")

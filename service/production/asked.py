@@ -83,7 +83,7 @@ def final(plain: Any, revision: int, machines: Sequence[Any] = (), *, asker: Ask
     """The job's card on one line, then the final view."""
     ticket, work = _worked_out(plain, asker, machines=machines)
     view = work_view(ticket, work, preview=False) | {"revision": revision}
-    return json.dumps(card_view(ticket, view)).encode() + b"\n" + _told(view)
+    return json.dumps(card_view(ticket, work, view)).encode() + b"\n" + _told(view)
 
 
 def list_try_outs(plain: Any, artwork: str, *, asker: Asker) -> bytes:

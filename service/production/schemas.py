@@ -72,6 +72,7 @@ class ArtworkOut(Schema):
     left_out: str
     palette: list[str]
     tones: list[float]
+    parts: int
 
 
 class SliceOut(Schema):

@@ -12,7 +12,8 @@ from nibble_core.geometry import Affine
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.lettered import lettered
-from nibble_core.pipeline.read import Picture
+from nibble_core.pipeline.quantities import number_of
+from nibble_core.pipeline.read import DEEPER, ITS_PATHS, Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import caption_of, each_by_itself, minutes_of, own_lines
@@ -51,13 +52,12 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
     }
 
 
-def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
+def card_view(ticket: Ticket, work: Work, view: dict[str, Any]) -> dict[str, Any]:
     """The job's picture and state on the board, from its final view."""
     first = ticket.pieces[0].layers if ticket.pieces else ()  # a second side would lie on the first
     layers = [view["layers"][own.id] for own in first if own.id in view["layers"] and not ticket.is_behind(own.id)]
     layer = layers[0] if layers else None
     artwork = view["artworks"].get(ticket.artworks[0].id) if ticket.artworks else None
-    piece = ticket.pieces[0] if ticket.pieces else None
     whole = [0, 0, artwork["width"], artwork["height"] or artwork["width"]] if artwork else [0, 0, 1, 1]
     cleaned = [_picture(artwork["cleaned"], *whole[2:])] if artwork and artwork["cleaned"] else []
     return {
@@ -68,7 +68,7 @@ def card_view(ticket: Ticket, view: dict[str, Any]) -> dict[str, Any]:
         },
         "stock": ticket.sheets[0].stock.name if ticket.sheets else "",
         "stock_colour": ticket.sheets[0].stock.colour if ticket.sheets else "#ffffff",
-        "quantity": piece.quantity if piece else 0,
+        "quantity": sum(number_of(piece, ticket, work) for piece in ticket.pieces),
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
         "steps": _steps(ticket),
         "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] in LOUD),
@@ -108,6 +108,7 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
     view: dict[str, Any] = {
         "width": width, "height": height, "original": "", "cleaned": "", "pixels": None, "anchor": None, "kind": "",
         "shapes": [], "lost": [], "level": None, "lettering": [], "left_out": "", "palette": [], "tones": [],
+        "parts": 0,
     }  # fmt: skip
     if id in work.sizes:
         picture = work.pictures[id]
@@ -116,6 +117,7 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
         view["original"] = show(fingerprint(picture.key, framing), raster)
         view["pixels"] = [raster.width, raster.height]
         view["kind"] = picture.value.verdict.kind
+        view["parts"] = sum(1 for part in picture.value.parts if DEEPER not in part and part != ITS_PATHS)
         view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(framing.affine().inverse()))
         traced = work.traces[id].value if id in work.traces else None
         boxes = lettered(artwork, picture.value, work.sizes[id], traced)

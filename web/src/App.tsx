@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { api, onSignedOut } from "./api/client";
+import { SeveralFiles } from "./board/SeveralFiles";
 import { useIncoming } from "./board/useIncoming";
 import { knowProcesses } from "./theme/processes";
 import { knowThings } from "./theme/things";
@@ -84,8 +85,8 @@ function JobByAddress() {
 
 /** Pictures dropped or pasted on any screen start a job. */
 function Incoming() {
-  const { over, taking, words } = useIncoming();
-  if (!over && !taking) return null;
+  const { over, taking, words, startSeveral } = useIncoming();
+  if (!over && !taking) return <SeveralFiles onStart={startSeveral} />;
   return (
     <chakra.div
       role="status"

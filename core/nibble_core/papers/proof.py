@@ -7,6 +7,7 @@ from nibble_core.graphics import Shape, hex_colour
 from nibble_core.papers.drawing import draw_on_thing, draw_piece, has_second_side, piece_box
 from nibble_core.papers.page import HAIR, INK, MARGIN, SOFT, STRONG, Page, leading, wrapped
 from nibble_core.pipeline.lines import edge_line
+from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.results import Work
 from nibble_core.things import THINGS
 from nibble_core.ticket.model import Ticket
@@ -72,7 +73,9 @@ def _piece(
     true = "shown at its true size" if abs(scale - 1) < 1e-6 else f"shown at {100 * scale:.0f} %"
     wide, high = _finished_size(piece, work) or (box.width, box.height)
     inches = f"{format_number(wide / 25.4, 2)} × {format_number(high / 25.4, 2)} in"
-    said = f"{format_number(wide, 1)} × {format_number(high, 1)} mm ({inches}), {true}; {piece.quantity} pieces"
+    count = number_of(piece, ticket, work)
+    pieces = "1 piece" if count == 1 else f"{count} pieces"
+    said = f"{format_number(wide, 1)} × {format_number(high, 1)} mm ({inches}), {true}; {pieces}"
     y = page.lines(x, y + 5, said, width, size=9, colour=INK) - 5
     stocks = dict.fromkeys(sheet.stock.name for layer in piece.layers for sheet in ticket.sheets_of(layer.id))
     if stocks:

@@ -8,6 +8,7 @@ from nibble_core.errors import CannotMake
 from nibble_core.papers.drawing import draw_piece, piece_box
 from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page, leading, wrapped
 from nibble_core.pipeline.notes import minutes
+from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
 from nibble_core.pipeline.stocktaking import stock_area
@@ -73,7 +74,7 @@ def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = ""
         if y + 36 > page.height - MARGIN:
             y = page.turn()
         _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, 34, 30, lines=False)
-        for line in wrapped(f"{piece.quantity} × {piece.name}", wide - 42, 13, STRONG)[:3]:
+        for line in wrapped(f"{number_of(piece, ticket, work)} × {piece.name}", wide - 42, 13, STRONG)[:3]:
             page.text(MARGIN + 40, y + 5, line, size=13, font=STRONG)
             y += leading(13)
             tall -= leading(13)
@@ -84,7 +85,7 @@ def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = ""
     if y + 56 > page.height - MARGIN:
         y = page.turn()
     page.rule(MARGIN, y, wide, weight=0.6)
-    count = sum(piece.quantity for piece in ticket.pieces)
+    count = sum(number_of(piece, ticket, work) for piece in ticket.pieces)
     money = f" {rates.money}" if rates.money else ""
     for words, amount, strong in (
         (f"{count} pieces", f"{total:,.2f}{money}".replace(",", " "), False),

@@ -9,6 +9,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.papers.drawing import draw_piece, draw_sheet, has_second_side, piece_box
 from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page, leading, width_of, wrapped
 from nibble_core.pipeline.notes import TOLD, Note
+from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
@@ -91,7 +92,8 @@ def _pictures(
         assert box is not None
         _, tall = draw_piece(page, piece, ticket, work, MARGIN, y, LEFT, min(room, 70), lines=True, behind=behind)
         y += tall + 4
-        size = f"{format_number(box.width, 1)} × {format_number(box.height, 1)} mm, {piece.quantity} wanted"
+        count = number_of(piece, ticket, work)
+        size = f"{format_number(box.width, 1)} × {format_number(box.height, 1)} mm, {count} wanted"
         name = f"{piece.name}, second side" if behind else piece.name
         y = _named(page, name, "" if behind else size, y)
     return []
@@ -101,7 +103,8 @@ def _sheet_drawn(page: Page, sheet: Sheet, ticket: Ticket, work: Work, y: float,
     laid = work.sheets[sheet.id].value
     _, tall = draw_sheet(page, sheet, work, MARGIN, y, LEFT, room)
     runs = f", run {laid.times} times" if laid.times > 1 else ""
-    size = f"{laid.width:.0f} × {laid.height:.0f} mm, {laid.copies} up{runs}"
+    copies = "1 copy" if laid.copies == 1 else f"{laid.copies} copies"
+    size = f"{laid.width:.0f} × {laid.height:.0f} mm, {copies}{runs}"
     y = _named(page, sheet_name(sheet, ticket) or "the sheet", size, y + tall + 4)
     page.text(MARGIN, y - 2, "Solid stays, hatched goes.", size=9, colour=SOFT)
     return y + 4

@@ -9,6 +9,7 @@ from nibble_core.pipeline.artwork_report import report_artwork, report_clean, re
 from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, judged, minutes, setting
+from nibble_core.pipeline.quantities import repeated
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import (
     EACH_ITS_OWN,
@@ -17,9 +18,8 @@ from nibble_core.pipeline.sheets import (
     minutes_of,
     program_of,
     spacing_of,
-    waste_share,
 )
-from nibble_core.pipeline.stocktaking import stock_area, stock_length
+from nibble_core.pipeline.stocktaking import kept_area, stock_area, stock_length
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, to_plain
 from nibble_core.ticket.model import Sheet, Ticket
@@ -155,7 +155,9 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     laid = work.sheets[sheet.id].value
     length = laid.used_height
     long = f"{length / 1000:.2f} m" if length >= 1000 else f"{length:.0f} mm"
-    draft.fact = f"{laid.copies} up, {long}"
+    shown = sum(repeated(ticket.piece_of_layer(one.layer)) for one in laid.placements)
+    copies = "1 copy" if shown == 1 else f"{_thousands(shown)} copies"
+    draft.fact = f"{laid.times} sheets of {_thousands(shown)}" if laid.times > 1 else f"{copies}, {long}"
     strips = work.panels.get(sheet.id, [])
     if len(strips) > 1:
         widest = max(strip.width for strip in strips)
@@ -209,26 +211,20 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         )  # fmt: skip
     draft.figures = [(" and ".join(f"{columns} × {rows}" for columns, rows in laid.blocks), "across and down")]
     draft.figures = draft.figures if laid.blocks else []
-    share = waste_share(work, sheet.id)
+    area = stock_area(sheet, work)
+    kept = kept_area(sheet, work)
+    share = None if kept is None or not area else 1 - kept / area
     draft.figures += [
         (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
         *([] if laid.used is None else [(f"{laid.used_width:.1f} × {laid.used_height:.1f}", "mm of it are used")]),
         (_thousands(laid.copies * laid.times), "copies in all"),
-        *(
-            []
-            if share is None
-            else [
-                (f"{100 * share:.0f} %", "of the sheet is waste" if laid.used is None else "of what is used is waste")
-            ]
-        ),
+        *([] if share is None else [(f"{100 * share:.0f} %", "of the stock it takes is waste")]),
         (str(len(laid.marks.places)), "registration marks"),
     ]
     if stock.price:
-        area = stock_area(sheet, work)
         draft.figures.append((f"{area * stock.price:.2f}", "for the material"))
         if share is not None:
-            kept = (1 - share) * laid.used_width * laid.used_height * laid.times / 1e6
-            draft.figures.append((f"{(area - kept) * stock.price:.2f}", "of it for what is waste"))
+            draft.figures.append((f"{share * area * stock.price:.2f}", "of it for what is waste"))
 
 
 def _behind(sheet: Sheet, ticket: Ticket, where: str) -> list[Note]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket.model import Sheet, Stock
 
@@ -36,6 +37,14 @@ def stock_area(sheet: Sheet, work: Work) -> float:
     if sheet.stock.kind == "a roll":
         return sheet.stock.width * stock_length(sheet, work) / 1e6
     return laid.used_width * laid.used_height * laid.times / 1e6
+
+
+def kept_area(sheet: Sheet, work: Work) -> float | None:
+    """m² of it that become pieces; None where a piece has no edge."""
+    laid = work.sheets[sheet.id].value
+    edges = {layer: edge_line(work.layers[layer].value.lines) for layer in laid.layers}
+    areas = [laid.copies_of(layer) * float(edge.area.area) for layer, edge in edges.items() if edge is not None]
+    return sum(areas) * laid.times / 1e6 if len(areas) == len(edges) else None
 
 
 def taken(sheet: Sheet, work: Work) -> Taken:

@@ -11,11 +11,11 @@ from nibble_core.ticket.library import STARTING, Library, Outdated, outdated
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.sentences import Sentence, Slot, sentences
 from nibble_core.ticket.serial import fingerprint, from_plain, ticket_from_plain, to_plain
-from nibble_core.ticket.start import first_ticket
+from nibble_core.ticket.start import added_piece, first_ticket
 from nibble_core.ticket.upgrading import upgrade
 
 __all__ = [
-    "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "apply", "brought", "brought_again",
-    "fingerprint", "first_ticket", "from_plain", "json_schema", "outdated", "overlap", "scaled_distances",
-    "sentences", "ticket_from_plain", "to_plain", "upgrade", "words",
+    "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "added_piece", "apply", "brought",
+    "brought_again", "fingerprint", "first_ticket", "from_plain", "json_schema", "outdated", "overlap",
+    "scaled_distances", "sentences", "ticket_from_plain", "to_plain", "upgrade", "words",
 ]  # fmt: skip

@@ -426,5 +426,13 @@ class Ticket:
         """How many copies of a layer a sheet is to hold, without spares."""
         return sheet.own_quantity or self.piece_of_layer(layer).quantity
 
+    def wanted(self, piece: Piece) -> int | None:
+        """How many of a piece all sheets together are to hold, without spares; None where full sheets decide."""
+        layer = next((one.id for one in piece.layers if not self.is_behind(one.id)), "")
+        sheets = self.sheets_of(layer)
+        if any(sheet.amount == "a full sheet" for sheet in sheets):
+            return None
+        return sum(self.wanted_on(sheet, layer) for sheet in sheets) if sheets else piece.quantity
+
     def piece_of_layer(self, layer: str) -> Piece:
         return next(piece for piece in self.pieces if any(own.id == layer for own in piece.layers))

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from nibble_core.ticket.artwork import Artwork, Trace
+from nibble_core.ticket.changes import Change
+from nibble_core.ticket.ids import free_ids, fresh_ids
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.line import Line
 from nibble_core.ticket.model import Held, Machine, Sheet, Stock, Ticket
 from nibble_core.ticket.piece import Element, FromArtwork, Layer, Piece
+from nibble_core.ticket.serial import to_plain
+from nibble_core.ticket.steps import sheet_like
 
 
 def first_ticket(
@@ -19,6 +25,7 @@ def first_ticket(
     client: str = "",
     due: str | None = None,
     quantity: int = 1,
+    piece: str = "sticker",
     stock: Stock | None = None,
     machine: Machine | None = None,
     library: Library = STARTING,
@@ -35,7 +42,7 @@ def first_ticket(
         pieces=(
             Piece(
                 "p1",
-                "sticker",
+                piece,
                 quantity,
                 (Element("e1", FromArtwork("a1")),),
                 (Layer("l1", lines=(Line("k1"),)),),
@@ -53,3 +60,22 @@ def first_ticket(
             ),
         ),
     )
+
+
+def added_piece(ticket: Ticket, artwork: Artwork, name: str) -> list[Change]:
+    """Changes that make one more piece of a client's file, whose id is given here: as a first ticket has it, as often
+    as the first piece, on the sheet of that one. A sheet whose copies lie as they were placed gets one like it
+    beside."""
+    sheet = next(one for one in ticket.sheets if not one.behind)
+    made = replace(artwork, id=next(free_ids("a", ticket.artworks)))
+    layer = Layer(next(fresh_ids("l", (own.id for one in ticket.pieces for own in one.layers))), lines=(Line("k1"),))
+    piece = Piece(
+        next(free_ids("p", ticket.pieces)), name, ticket.pieces[0].quantity,
+        (Element("e1", FromArtwork(made.id)),), (layer,),
+    )  # fmt: skip
+    if sheet.arrangement == "as placed":
+        laid = Change("sheets", to_plain(sheet_like(sheet, next(free_ids("s", ticket.sheets)), [layer.id])), "add")
+    else:
+        held = Held(next(free_ids("h", sheet.holds)), layer.id)
+        laid = Change(f"sheets/{sheet.id}/holds", to_plain(held), "add")
+    return [Change("artworks", to_plain(made), "add"), Change("pieces", to_plain(piece), "add"), laid]

@@ -5,8 +5,10 @@ A step names items by their ids; it is taken on the newest ticket and raises Inv
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
+from itertools import count
 from typing import ClassVar, Literal
 
 from nibble_core.errors import InvalidTicket
@@ -182,14 +184,21 @@ class CopyPiece:
     def changes(self, ticket: Ticket) -> list[Change]:
         piece = _piece(ticket, self.piece)
         ids = dict(zip((one.id for one in piece.layers), fresh_ids("l", _layer_ids(ticket)), strict=False))
+        name = _numbered(piece.name, [one.name for one in ticket.pieces])
         made = replace(
-            piece, id=next(free_ids("p", ticket.pieces)), name=f"{piece.name[:AGAIN]}, again",
+            piece, id=next(free_ids("p", ticket.pieces)), name=name,
             layers=tuple(replace(one, id=ids[one.id]) for one in piece.layers),
         )  # fmt: skip
         return [Change("pieces", to_plain(made), "add"), *_with_sheets(ticket, list(ids.items()))]
 
 
-AGAIN = 73  # letters of a piece's name that leave room for “, again”
+def _numbered(name: str, taken: Collection[str]) -> str:
+    """A name with the first number that nothing of the kind has yet: “owl 2” after “owl”."""
+    stem = re.sub(r" \d{1,4}$", "", name)[:NAMED]
+    return next(made for number in count(2) if (made := f"{stem} {number}") not in taken)
+
+
+NAMED = 74  # letters of a piece's name that leave room for its number
 
 
 @dataclass(frozen=True)

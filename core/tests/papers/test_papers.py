@@ -55,7 +55,7 @@ class PaperTest(unittest.TestCase):
             for sentence in sentences(self.ticket):
                 self.assertIn(" ".join(sentence.text.split())[:40], said)
             for words in ("ticket 12.7", "Harbour Hive", "150 °C, 12 s, medium pressure, peel warm", "12 wanted",
-                          "12 up", "260 g", "through cut", "hatched goes"):  # fmt: skip
+                          "12 copies", "260 g", "through cut", "hatched goes"):  # fmt: skip
                 self.assertIn(words, said)
             self.assertGreater(ink_in(content, width - 30, 12, width - 12, 29), 0.2)  # the code
 

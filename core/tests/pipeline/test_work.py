@@ -124,7 +124,7 @@ class ReportTest(unittest.TestCase):
             Change(f"{LINE}/offset/close_gaps", 5.0),
         )
         self.assertEqual({s.state for s in told.values()}, {"fine"})
-        self.assertEqual(told["sheet"].fact, "6 up, 40 mm")
+        self.assertEqual(told["sheet"].fact, "6 copies, 40 mm")
 
     def test_a_coarse_picture_needs_a_look(self):
         note = next(n for n in self.states(Change("artworks/a1/width", 300.0))["artwork"].notes if n.weight == "look")

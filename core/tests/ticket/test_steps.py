@@ -131,7 +131,7 @@ class PieceTest(unittest.TestCase):
         self.assertEqual(copy.layers[0].lines, before.pieces[0].layers[0].lines)
         self.assertEqual(taken(RemovePiece("p2"), ticket), before)
         long = replace(before, pieces=(replace(before.pieces[0], name="k" * 80),))
-        self.assertTrue(taken(CopyPiece("p1"), long).pieces[1].name.endswith(", again"))
+        self.assertTrue(taken(CopyPiece("p1"), long).pieces[1].name.endswith(" 2"))
 
     def test_a_copy_of_what_has_two_sides_has_two_sides(self):
         ticket = taken(CopyPiece("p1"), taken(GiveSecondSide("s1"), badge_ticket()))

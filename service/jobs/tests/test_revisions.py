@@ -1,7 +1,9 @@
 """Changes, undo and redo over a job's whole history, and two people at once."""
 
+import io
 import random
 import threading
+import zipfile
 
 from django.contrib.auth import get_user_model
 from django.db import connection
@@ -13,7 +15,8 @@ from jobs import actions
 from jobs.models import Job, Revision
 from jobs.queries import ticket_of
 from nibble_core.errors import InvalidTicket, NibbleError
-from nibble_core.ticket import Change, first_ticket
+from nibble_core.ticket import Change, first_ticket, to_plain
+from nibble_core.ticket.model import Placed
 
 DISTANCE = "pieces/p1/layers/l1/lines/k1/offset/distance"
 
@@ -74,6 +77,34 @@ class RevisionTest(TestCase):
         for body in ({"seen": 3, "job": self.job.id, "piece": "p1"}, {"seen": 3, "job": other.id, "piece": "p9"}):
             answer = self.client.post(f"{here}/sheets/s1/bring", body, content_type="application/json")
             self.assertEqual(answer.status_code, 422)
+
+    def test_files_join_a_job_as_pieces_and_so_do_the_parts_of_a_zip(self) -> None:
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as files:
+            files.writestr("oars_logo.png", draw_loose_file("crossed-oars.png"))
+            files.writestr("sign.svg", draw_loose_file("boat-sign.svg"))
+            files.writestr("spoilt.png", b"nothing")
+        job = actions.start_job(self.ada, packed.getvalue(), "from client.zip")
+        ticket = ticket_of(actions.add_parts(self.ada, job.id, 1, "a1"))
+        first = ticket.artworks[0].part or "oars_logo.png"
+        self.assertEqual({first, *(one.part for one in ticket.artworks[1:])}, {"oars_logo.png", "sign.svg"})
+        self.assertIn("1 cannot be read", job.revisions.last().words)
+        with self.assertRaisesRegex(NibbleError, "spoilt.png"):  # all that is left of it
+            actions.add_parts(self.ada, job.id, 2, "a1")
+        made = ticket_of(actions.add_piece(self.ada, job.id, 2, draw_loose_file("boat-sign.svg"), "boat_sign-2.svg"))
+        self.assertEqual(made.pieces[-1].name, "boat sign 2")
+        self.assertEqual([held.layer for held in made.sheets[0].holds], ["l1", "l2", "l3"])
+        self.assertEqual([made.wanted(piece) for piece in made.pieces], [1, 1, 1])
+        placed = to_plain((Placed("n1", "l1", 10, 10),))
+        by_hand = actions.change_job(self.ada, job.id, 3, [
+            Change("sheets/s1/placed", placed), Change("sheets/s1/arrangement", "as placed"),
+            Change("sheets/s1/own_quantity", 6),
+        ])  # fmt: skip
+        self.assertEqual([ticket_of(by_hand).wanted(piece) for piece in made.pieces], [6, 6, 6])
+        beside = ticket_of(actions.add_piece(self.ada, job.id, 4, draw_loose_file("crossed-oars.png"), "oars.png"))
+        self.assertEqual(
+            [[held.layer for held in sheet.holds] for sheet in beside.sheets], [["l1", "l2", "l3"], ["l4"]]
+        )
 
     def test_undo_and_redo_walk_the_whole_history(self) -> None:
         tickets = [self.newest().ticket]

@@ -167,6 +167,20 @@ export const api = {
         ...sending(file),
       }),
     ),
+  addPiece: (job_id: number, seen: number, file: File) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/pieces", {
+        params: { path: { job_id }, query: { seen } },
+        ...sending(file),
+      }),
+    ),
+  addParts: (id: number, seen: number, artwork: string) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/artworks/{artwork_id}/parts", {
+        ...artworkOf(id, artwork),
+        body: { seen },
+      }),
+    ),
   scaleDistances: (id: number, seen: number, factor: number) =>
     answer(service.POST("/api/jobs/{job_id}/scale-distances", { ...job(id), body: { seen, factor } })),
   additions: (job_id: number, layer_id: string) =>

@@ -207,6 +207,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Piece
+         * @description One more client's file as a piece of its own.
+         */
+        post: operations["add_piece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/artworks/{artwork_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Parts
+         * @description Each further file of a zip, or page of a document, as a piece of its own.
+         */
+        post: operations["add_parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/scale-distances": {
         parameters: {
             query?: never;
@@ -1336,6 +1376,8 @@ export interface components {
             palette: string[];
             /** Tones */
             tones: number[];
+            /** Parts */
+            parts: number;
         };
         /**
          * BoardOut
@@ -1897,7 +1939,10 @@ export interface components {
             /** Line */
             line: string;
         };
-        /** JobOut */
+        /**
+         * JobOut
+         * @description wanted: how many of each piece, by its id; nothing where full sheets decide.
+         */
         JobOut: {
             /** Id */
             id: number;
@@ -1911,6 +1956,10 @@ export interface components {
             outdated: components["schemas"]["OutdatedOut"][];
             /** Moved On */
             moved_on: components["schemas"]["MovedOnOut"][];
+            /** Wanted */
+            wanted: {
+                [key: string]: number | null;
+            };
         };
         KerfMark: {
             id: string;
@@ -3689,6 +3738,67 @@ export interface operations {
                      */
                     file: string;
                 };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    add_piece: {
+        parameters: {
+            query: {
+                seen: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    add_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                artwork_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
             };
         };
         responses: {

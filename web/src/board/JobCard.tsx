@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Card } from "../api/client";
+import { STATIONS } from "../job/stations";
 import { Button } from "../ui/Button";
 import { CutLines } from "../ui/CutLines";
 import { StateBadge } from "../ui/Mark";
@@ -10,7 +11,6 @@ import { sayDate } from "../ui/slots";
 
 const Svg = chakra("svg");
 const CardLink = chakra(Link);
-const NAMES = ["Artwork", "Clean", "Trace", "Lines", "Sheet", "Machine"];
 
 interface Props {
   card: Card;
@@ -54,7 +54,7 @@ export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
       </chakra.div>
       <chakra.div flex="1" minWidth="0" padding="13px 14px 10px" display="flex" flexDirection="column">
         <CardLink
-          to={`/jobs/${card.id}?station=lines`}
+          to={`/jobs/${card.id}?station=${STATIONS[ready ? STATIONS.length - 1 : Math.max(firstOpen, 0)]?.key}`}
           fontFamily="condensed"
           fontWeight={600}
           fontSize="20px"
@@ -69,14 +69,14 @@ export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
         </chakra.div>
         <chakra.div display="flex" alignItems="center" gap="7px" marginTop="8px" fontSize="14px">
           <chakra.span display="inline-flex" gap="4px" aria-hidden="true">
-            {NAMES.map((name, index) => (
+            {STATIONS.map(({ key }, index) => (
               <Dot
-                key={name}
+                key={key}
                 kind={ready || index < firstOpen ? "done" : index === firstOpen ? "here" : "open"}
               />
             ))}
           </chakra.span>
-          <span>{ready ? "ready to run" : NAMES[Math.max(firstOpen, 0)]}</span>
+          <span>{ready ? "ready to run" : STATIONS[Math.max(firstOpen, 0)]?.name}</span>
           <StateBadge state={state} count={picture?.looks ?? 0} />
         </chakra.div>
         <chakra.div marginTop="auto" fontSize="14px" paddingTop="8px">

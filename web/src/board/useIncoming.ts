@@ -1,13 +1,16 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
+import { create } from "zustand";
 import { api } from "../api/client";
 import { tell, tellOf, useNotices } from "../ui/notices";
 
 /** Starting a job with a client's file or one of the files to try, and opening it. */
 export function useStartJob(): {
   taking: boolean;
+  /** One file is a job; of several it is asked whether they are one. */
   start: (files: FileList | readonly File[]) => void;
+  startSeveral: (how: { files: readonly File[]; together: boolean }) => void;
   tryFile: (name: string) => void;
 } {
   const navigate = useNavigate();
@@ -26,36 +29,49 @@ export function useStartJob(): {
     onSuccess: opened,
     onError: tell,
   });
-  // several files are a job each, one after the other; those that cannot be taken are told and the rest goes on
+  // one after the other; those that cannot be taken are told and the rest goes on
   const several = useMutation({
-    mutationFn: async (files: File[]) => {
+    mutationFn: async ({ files, together }: { files: readonly File[]; together: boolean }) => {
+      const job = { id: 0, revision: 1 };
       let started = 0;
       for (const file of files)
-        await api.startJob(file).then(
-          () => {
-            started += 1;
-          },
-          (error: unknown) => tellOf(file.name, error),
-        );
-      return { started, files: files.length };
+        try {
+          if (together && job.id)
+            job.revision = (await api.addPiece(job.id, job.revision, file)).revision.number;
+          else job.id = (await api.startJob(file)).id;
+          started += 1;
+        } catch (error) {
+          tellOf(file.name, error);
+        }
+      return { job: together && started > 0 ? job : null, started, files: files.length };
     },
-    onSuccess: ({ started, files }) => {
+    onSuccess: ({ job, started, files }) => {
+      if (job) {
+        opened(job);
+        return;
+      }
       void client.invalidateQueries({ queryKey: ["jobs"] });
       void navigate("/");
-      useNotices.getState().say(`${started} of ${files} files have become jobs.`, "Each lies on the board.");
+      useNotices.getState().say(`${started} of ${files} files have become jobs. Each lies on the board.`);
     },
   });
   const start = (files: FileList | readonly File[]) => {
     const all = [...files];
-    if (all.length > 1) several.mutate(all);
+    if (all.length > 1) useSeveral.getState().ask(all);
     else if (all[0]) upload.mutate(all[0]);
   };
   return {
     taking: upload.isPending || several.isPending || loose.isPending,
     start,
+    startSeveral: several.mutate,
     tryFile: loose.mutate,
   };
 }
+
+/** Files that came together, until it is said whether they are one job or several. */
+export const useSeveral = create<{ files: readonly File[]; ask: (files: readonly File[]) => void }>(
+  (set) => ({ files: [], ask: (files) => set({ files }) }),
+);
 
 type Taker = (files: File[]) => void;
 let taker: Taker | null = null;
@@ -71,8 +87,13 @@ export function useTakesFiles(take: Taker): void {
 }
 
 /** Pictures dropped or pasted anywhere start a job, unless the screen takes them; used once, by the whole application. */
-export function useIncoming(): { over: boolean; taking: boolean; words: string } {
-  const { taking, start: begin } = useStartJob();
+export function useIncoming(): {
+  over: boolean;
+  taking: boolean;
+  words: string;
+  startSeveral: (how: { files: readonly File[]; together: boolean }) => void;
+} {
+  const { taking, start: begin, startSeveral } = useStartJob();
   const start = (files: FileList | readonly File[]) => {
     if (taker) taker([...files]);
     else begin(files);
@@ -115,5 +136,5 @@ export function useIncoming(): { over: boolean; taking: boolean; words: string }
     : taker
       ? "Let go to bring it in"
       : "Let go to start a job with it";
-  return { over, taking, words };
+  return { over, taking, words, startSeveral };
 }

@@ -1,4 +1,5 @@
 import { chakra } from "@chakra-ui/react";
+import type { Work } from "../api/client";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import type { Layer, Ticket } from "./ticket";
@@ -9,6 +10,8 @@ const ENDINGS = ["svg", "pdf", "dxf", "json"] as const;
 export function ClientFiles(props: {
   jobId: number;
   ticket: Ticket;
+  work: Work;
+  onParts: (artwork: string) => void;
   onReplace: (artwork: string, file: File) => void;
 }) {
   return (
@@ -33,6 +36,14 @@ export function ClientFiles(props: {
           >
             Replace the artwork
           </FileButton>
+          {(props.work.artworks[artwork.id]?.parts ?? 0) > 1 && (
+            <>
+              {" "}
+              <Button type="button" minHeight="26px" onClick={() => props.onParts(artwork.id)}>
+                A piece of each of its {props.work.artworks[artwork.id]?.parts} parts
+              </Button>
+            </>
+          )}
         </chakra.p>
       ))}
     </chakra.div>

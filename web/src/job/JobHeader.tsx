@@ -3,13 +3,13 @@ import { Link } from "react-router";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { sayDate } from "../ui/slots";
-import type { Ticket } from "./ticket";
+import { type Ticket, wantedInAll } from "./ticket";
 import type { JobDesk } from "./useJobDesk";
 
 /** The job's name and client, what is wanted when, what was kept last, undo and redo. */
 export function JobHeader({ desk, ticket, onKeys }: { desk: JobDesk; ticket: Ticket; onKeys: () => void }) {
   const revision = desk.job?.revision;
-  const quantity = ticket.pieces.reduce((sum, piece) => sum + piece.quantity, 0);
+  const quantity = wantedInAll(desk.job?.wanted ?? {});
   const time =
     revision && new Date(revision.time).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
   return (

@@ -104,6 +104,11 @@ export function JobScreen() {
             for (const file of dropped) if (piece) desk.addArtwork(piece.id, file);
             setDropped([]);
           }}
+          onPieces={() => {
+            for (const file of dropped)
+              desk.addPiece(file, (job) => inHand.choosePiece(job.ticket.pieces?.at(-1)?.id ?? ""));
+            setDropped([]);
+          }}
           onNew={() => {
             start(dropped);
             setDropped([]);

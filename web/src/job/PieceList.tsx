@@ -17,6 +17,10 @@ interface Props {
 /** The job's pieces down the left edge: miniature, name, quantity. */
 export function PieceList({ desk, ticket, work, current, onChoose, onCompare }: Props) {
   const chosen = ticket.pieces.find((one) => one.id === current);
+  const wanted = (piece: string) => {
+    const count = desk.job?.wanted[piece];
+    return count === null ? "full sheets" : `×${count}`;
+  };
   const again = (piece: string) =>
     desk.take({ kind: "copy piece", piece }, (job) => onChoose(job.ticket.pieces?.at(-1)?.id ?? ""));
   return (
@@ -56,7 +60,7 @@ export function PieceList({ desk, ticket, work, current, onChoose, onCompare }: 
         >
           <Miniature station="lines" ticket={ticket} work={work} piece={piece} width="52px" height="58px" />
           <div>
-            {piece.name} <chakra.b fontSize="14px">×{piece.quantity}</chakra.b>
+            {piece.name} <chakra.b fontSize="14px">{wanted(piece.id)}</chakra.b>
           </div>
         </chakra.button>
       ))}

@@ -48,7 +48,9 @@ export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: OnJ
       )}
       {station === "trace" && <OutlineFiles jobId={jobId} ticket={ticket} />}
       {station === "lines" && layer && <LineFiles jobId={jobId} layer={layer} />}
-      {station === "artwork" && <ClientFiles jobId={jobId} ticket={ticket} onReplace={desk.replace} />}
+      {station === "artwork" && (
+        <ClientFiles {...{ jobId, ticket, work }} onReplace={desk.replace} onParts={desk.addParts} />
+      )}
     </>
   );
 }

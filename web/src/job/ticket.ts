@@ -77,3 +77,10 @@ export function heldLayer(path: string): string {
   const way = path.split("/");
   return way[2] === "layers" ? (way[3] ?? "") : "";
 }
+
+/** How many pieces a job is to make, in words. */
+export function wantedInAll(wanted: Job["wanted"]): string {
+  const counts = Object.values(wanted);
+  if (counts.includes(null)) return "full sheets";
+  return String(counts.reduce((sum: number, count) => sum + (count ?? 0), 0));
+}

@@ -223,6 +223,8 @@ export function useJobDesk(id: number) {
     settling: preview !== null || final.isPlaceholderData || final.isPending,
     replace: (artwork: string, file: File) => make((seen) => api.replaceArtwork(id, artwork, seen, file)),
     addArtwork: (piece: string, file: File) => make((seen) => api.addArtwork(id, piece, seen, file)),
+    addPiece: (file: File, done: (job: Job) => void) => make((seen) => api.addPiece(id, seen, file), done),
+    addParts: (artwork: string) => make((seen) => api.addParts(id, seen, artwork)),
     scaleDistances: (factor: number) => make((seen) => api.scaleDistances(id, seen, factor)),
     keeping: edit.isPending,
     bring: (sheet: string, from: number, piece: string) =>

@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { Link, useParams } from "react-router";
 import { api, type Sentence } from "../api/client";
 import { Miniature } from "../job/Miniature";
-import type { Sheet, Ticket } from "../job/ticket";
+import { type Sheet, type Ticket, wantedInAll } from "../job/ticket";
 import { processColour } from "../theme/processes";
 import { Mark } from "../ui/Mark";
 import { say, sayDate } from "../ui/slots";
@@ -40,7 +40,6 @@ export function TicketPage() {
       .join("");
     return said.charAt(0).toUpperCase() + said.slice(1);
   };
-  const quantity = ticket.pieces.reduce((sum, piece) => sum + piece.quantity, 0);
   return (
     <chakra.main padding="18px 26px 50px" maxWidth="1180px" marginX="auto">
       <chakra.header display="flex" alignItems="baseline" gap="14px" flexWrap="wrap">
@@ -55,7 +54,7 @@ export function TicketPage() {
         </chakra.span>
         <chakra.span flex="1" />
         <chakra.span fontSize="22px" fontWeight={600}>
-          {quantity} {ticket.due && `by ${sayDate(ticket.due)}`}
+          {wantedInAll(job.data.wanted)} {ticket.due && `by ${sayDate(ticket.due)}`}
         </chakra.span>
         <chakra.span fontSize="18px" color="ink.soft" title="Job and change; the search field takes it">
           {id}.{revision}

@@ -14,7 +14,7 @@ interface Notices {
 }
 
 let last = 0;
-const SHOWN_AT_ONCE = 3;
+const SHOWN_AT_ONCE = 2;
 
 /** Sentences for the operator that belong to no place on the ticket. */
 export const useNotices = create<Notices>((set) => ({
