@@ -24,7 +24,7 @@ class EmptyBoardTest(BrowserTest):
     def test_a_pasted_picture_starts_a_job(self):
         page = self.page
         page.goto(self.nibble.address)
-        expect(page.get_by_text("Start a job")).to_be_visible()
+        expect(page.get_by_role("heading", name="Start a job")).to_be_visible()
         page.evaluate(
             """(bytes) => {
                 const transfer = new DataTransfer();
@@ -71,14 +71,23 @@ class FullBoardTest(BrowserTest):
         expect(page.get_by_role("region", name="Due this week")).to_contain_text("3 jobs")
         page.get_by_role("button", name="Duplicate Kite Week stickers").click()
         expect(cards).to_have_count(11)
-        expect(page.get_by_role("region", name="Later")).to_contain_text("Kite Week stickers, again")
+        expect(page.get_by_role("region", name="No date")).to_contain_text("Kite Week stickers, again")
         page.get_by_role("button", name="Archive Kite Week stickers, again").click()
         expect(cards).to_have_count(10)
         page.get_by_role("searchbox").fill("harbour")
         expect(cards).to_have_count(1)
         page.get_by_role("searchbox").fill("nobody at all")
-        expect(page.get_by_text("No job or client is called “nobody at all”.")).to_be_visible()
+        expect(page.get_by_text("No job has “nobody at all”")).to_be_visible()
+        for sought in ("bread", "birch", "110x"):
+            page.get_by_role("searchbox").fill(sought)
+            expect(cards).not_to_have_count(0)
+            expect(cards).not_to_have_count(10)
         page.get_by_role("searchbox").fill("")
+        page.get_by_role("button", name="by what they wait for").click()
+        expect(page.get_by_role("region", name="To be looked at: Artwork")).to_contain_text("Little Owl Library")
+        page.reload()
+        expect(page.get_by_role("region", name="To print")).to_be_visible()
+        page.get_by_role("button", name="by day").click()
         page.get_by_role("button", name="Archive", exact=True).click()
         expect(cards).to_have_count(1)
         page.get_by_role("button", name="Put back Kite Week stickers, again").click()

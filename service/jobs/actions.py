@@ -18,6 +18,7 @@ from files.results import STORE
 from jobs.models import STEPS, Job, Revision
 from jobs.queries import newest_revision, ticket_of
 from jobs.signals import revised
+from jobs.waiting import waits_for
 from library.queries import library
 from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.pipeline.read import DEEPER, ITS_PATHS, Picture, keep_read
@@ -31,6 +32,7 @@ from nibble_core.ticket import (
     first_ticket,
     overlap,
     scaled_distances,
+    sought_by,
     ticket_from_plain,
     to_plain,
     words,
@@ -72,7 +74,9 @@ def start_job(author: Author, content: bytes, file_name: str) -> Job:
 def keep_new_job(author: Author, ticket: Ticket, said: str) -> Job:
     """Write a job with its first revision."""
     with writing():
-        job = Job.objects.create(name=ticket.name, client=ticket.client, due=_date(ticket.due))
+        job = Job.objects.create(
+            name=ticket.name, client=ticket.client, due=_date(ticket.due), sought=sought_by(ticket)
+        )
         Revision.objects.create(
             job=job, number=1, kind=Revision.Kind.CHANGE, author=author, words=said, ticket=to_plain(ticket), state=1
         )
@@ -166,7 +170,8 @@ def tick_job(author: Author, job_id: int, step: str, done: bool) -> Job:
         rest = [one for one in job.done if one["step"] != step]
         own = [{"step": step, "by": _name(author), "at": timezone.now().isoformat()}] if done else []
         job.done = sorted(rest + own, key=lambda one: STEPS.index(one["step"]))
-        job.save(update_fields=["done"])
+        job.waits = waits_for(job.card or {}, job.done)
+        job.save(update_fields=["done", "waits"])
     return job
 
 
@@ -336,8 +341,8 @@ def _append(
     job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, plain: Any = None, **rest: Any
 ) -> Revision:
     """One more revision. plain: the ticket's values, where they are told already."""
-    job.name, job.client, job.due = ticket.name, ticket.client, _date(ticket.due)
-    job.save(update_fields=["name", "client", "due"])
+    job.name, job.client, job.due, job.sought = ticket.name, ticket.client, _date(ticket.due), sought_by(ticket)
+    job.save(update_fields=["name", "client", "due", "sought"])
     made = Revision.objects.create(
         job=job, number=newest.number + 1, author=author, words=words[:400], ticket=plain or to_plain(ticket), **rest
     )

@@ -2,7 +2,7 @@
 
 import json
 from datetime import date, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -193,8 +193,8 @@ class StateOut(Schema):
 
 
 class PictureOut(Schema):
-    """A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
-    steps: what happens after the files. Those of earlier versions may lack some."""
+    """A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one;
+    why: what the first of them says. steps: what happens after the files. Those of earlier versions may lack some."""
 
     drawing: Annotated[str, BeforeValidator(lambda key: key if isinstance(key, str) else "")] = ""
     stock: str = ""
@@ -202,10 +202,13 @@ class PictureOut(Schema):
     quantity: int = 0
     stations: list[StateOut] = Field(default_factory=list)
     looks: int = 0
+    why: str = ""
     steps: list[str] = Field(default_factory=list)
 
 
 class CardOut(Schema):
+    """waits: see ``jobs.waiting``; empty while its picture is not there yet."""
+
     id: int
     name: str
     client: str
@@ -213,6 +216,7 @@ class CardOut(Schema):
     archived: bool
     card: PictureOut | None
     done: list[DoneOut]
+    waits: str
 
 
 class BoardOut(Schema):
@@ -258,9 +262,15 @@ def _author(revision: Revision) -> str:
 
 
 @router.get("", response=BoardOut, operation_id="jobs")
-def jobs(request: HttpRequest, search: str = "", archived: bool = False, page: int = 0) -> Any:
+def jobs(
+    request: HttpRequest,
+    search: str = "",
+    archived: bool = False,
+    page: int = 0,
+    order: Literal["due", "client", "waiting"] = "due",
+) -> Any:
     start = max(0, min(page, MOST_PAGES)) * PAGE
-    found = list(queries.jobs_on_board(search, archived)[start : start + PAGE + 1])
+    found = list(queries.jobs_on_board(search, archived, order)[start : start + PAGE + 1])
     return {"cards": found[:PAGE], "more": len(found) > PAGE}
 
 

@@ -14,8 +14,8 @@ STEPS = ("printed", "cut", "weeded", "pressed", "delivered")
 class Job(models.Model):
     """What one client ordered. ``card``: its state on the board and the key of its picture, refreshed with each final
     result. ``done``: what was ticked of ``STEPS``, by whom and when. ``taken``: which sheets were taken off their
-    stocks. ``turn``: where it stands there; what has no due
-    date comes last."""
+    stocks. ``turn``: where it stands there; what has no due date comes last. ``sought``: what its ticket says that a
+    search finds it by; ``sizes``: of its pieces, likewise. ``waits``: what it waits for, see ``jobs.waiting``."""
 
     created = models.DateTimeField(auto_now_add=True)
     archived = models.BooleanField(default=False)
@@ -25,12 +25,19 @@ class Job(models.Model):
     card = models.JSONField(null=True, blank=True)
     done = models.JSONField(default=list, blank=True)
     taken = models.JSONField(default=list, blank=True)
+    sought = models.TextField(blank=True, default="")
+    sizes = models.CharField(max_length=400, blank=True, default="")
+    waits = models.CharField(max_length=40, blank=True, default="")
     turn = models.GeneratedField(
         expression=Coalesce("due", Value(date.max)), output_field=models.DateField(), db_persist=True
     )
 
     class Meta:
-        indexes = (models.Index(fields=["archived", "turn", "-created"], name="board_order"),)
+        indexes = (
+            models.Index(fields=["archived", "turn", "-created"], name="board_order"),
+            models.Index(fields=["archived", "client", "turn"], name="board_by_client"),
+            models.Index(fields=["archived", "waits", "turn"], name="board_by_waiting"),
+        )
 
     def __str__(self) -> str:
         return self.name

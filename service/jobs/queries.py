@@ -15,15 +15,23 @@ MOST_WORDS = 12
 MOST_KEPT = 200_000  # letters of a ticket that is kept read
 
 
-def jobs_on_board(search: str = "", archived: bool = False) -> QuerySet[Job]:
-    """Jobs whose name or client holds every word of ``search``, by due date, those without one last."""
+ORDERS = {
+    "due": ("turn", "-created"), "client": ("client", "turn", "-created"), "waiting": ("waits", "turn", "-created"),
+}  # fmt: skip
+"""Of the board: by due day, those without one last; by client; by what they wait for."""
+
+
+def jobs_on_board(search: str = "", archived: bool = False, order: str = "due") -> QuerySet[Job]:
+    """Jobs of which name, client, ticket or a piece's size holds every word of ``search``, in one of ``ORDERS``."""
     code = re.fullmatch(r"\s*(\d{1,9})\.\d+\s*", search)
     if code:  # of a printed ticket: job and revision
         return Job.objects.filter(id=int(code[1]))
     found = Job.objects.filter(archived__in=[archived])  # “NOT archived” would pass the index by
     for word in search[:MOST_SEARCHED].split()[:MOST_WORDS]:
-        found = found.filter(Q(name__icontains=word) | Q(client__icontains=word))
-    return found.order_by("turn", "-created")
+        size = word.replace("×", "x")
+        held = Q(name__icontains=word) | Q(client__icontains=word) | Q(sought__icontains=word)
+        found = found.filter(held | Q(sizes__icontains=size))
+    return found.order_by(*ORDERS[order])
 
 
 def newest_revision(job_id: int) -> Revision:

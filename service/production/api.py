@@ -18,6 +18,7 @@ from jobs import queries
 from jobs.actions import change_job
 from jobs.api import ChangeIn, ChangesIn, JobOut, job_out, who
 from jobs.models import Job, Revision
+from jobs.waiting import waits_for
 from library.queries import library, machines
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.names import slug
@@ -34,6 +35,7 @@ from production.sources import safe_sources
 from production.tasks import make_files
 from production.workers import DESK, PREVIEWS
 
+MOST_SIZES = 400  # letters, that a job is found by
 router = Router(tags=["work"])
 
 TrialKind = Literal["one copy", "a test cut", "a framing pass", "a framing pass along the hull", "a pen run"]
@@ -427,8 +429,9 @@ def refresh_card(revision: Revision) -> bytes:
     told_card = json.loads(card)
     drawing = json.dumps(told_card.pop("drawing")).encode()
     told_card["drawing"] = pictures.keep_drawing(drawing)
-    if told_card != job.card:
-        Job.objects.filter(id=job.pk).update(card=told_card)
+    sizes, waits = told_card.pop("sizes")[:MOST_SIZES], waits_for(told_card, job.done)
+    if (told_card, sizes, waits) != (job.card, job.sizes, job.waits):
+        Job.objects.filter(id=job.pk).update(card=told_card, sizes=sizes, waits=waits)
     return view
 
 

@@ -59,6 +59,8 @@ def card_view(ticket: Ticket, work: Work, view: dict[str, Any]) -> dict[str, Any
     layer = layers[0] if layers else None
     artwork = view["artworks"].get(ticket.artworks[0].id) if ticket.artworks else None
     whole = [0, 0, artwork["width"], artwork["height"] or artwork["width"]] if artwork else [0, 0, 1, 1]
+    loud = [note for station in view["stations"] for note in station["notes"] if note["weight"] in LOUD]
+    loud.sort(key=lambda note: note["weight"] != "blocked")
     cleaned = [_picture(artwork["cleaned"], *whole[2:])] if artwork and artwork["cleaned"] else []
     return {
         "drawing": {
@@ -71,8 +73,16 @@ def card_view(ticket: Ticket, work: Work, view: dict[str, Any]) -> dict[str, Any
         "quantity": sum(number_of(piece, ticket, work) for piece in ticket.pieces),
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
         "steps": _steps(ticket),
-        "looks": sum(1 for station in view["stations"] for note in station["notes"] if note["weight"] in LOUD),
+        "looks": len(loud),
+        "why": loud[0]["text"] if loud else "",
+        "sizes": " ".join(dict.fromkeys(size for own in view["layers"].values() for size in _sizes(*own["box"]))),
     }
+
+
+def _sizes(left: float, top: float, right: float, bottom: float) -> list[str]:
+    """How somebody would type a size to look for it: in mm and in inches."""
+    wide, high = right - left, bottom - top
+    return [f"{wide:.0f}x{high:.0f}", f"{wide:.1f}x{high:.1f}", f"{wide / 25.4:.2f}x{high / 25.4:.2f}in"]
 
 
 def _steps(ticket: Ticket) -> list[str]:

@@ -9,7 +9,7 @@ from nibble_core.ticket.changes import Change, apply, overlap, scaled_distances,
 from nibble_core.ticket.json_schema import json_schema
 from nibble_core.ticket.library import STARTING, Library, Outdated, outdated
 from nibble_core.ticket.model import Ticket
-from nibble_core.ticket.sentences import Sentence, Slot, sentences
+from nibble_core.ticket.sentences import Sentence, Slot, sentences, sought_by
 from nibble_core.ticket.serial import fingerprint, from_plain, ticket_from_plain, to_plain
 from nibble_core.ticket.start import added_piece, first_ticket
 from nibble_core.ticket.upgrading import upgrade
@@ -17,5 +17,5 @@ from nibble_core.ticket.upgrading import upgrade
 __all__ = [
     "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "added_piece", "apply", "brought",
     "brought_again", "fingerprint", "first_ticket", "from_plain", "json_schema", "outdated", "overlap",
-    "scaled_distances", "sentences", "ticket_from_plain", "to_plain", "upgrade", "words",
+    "scaled_distances", "sentences", "sought_by", "ticket_from_plain", "to_plain", "upgrade", "words",
 ]  # fmt: skip

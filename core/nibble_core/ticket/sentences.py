@@ -9,6 +9,7 @@ from nibble_core.processes import parts
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Machine, Setting, Sheet, Stock, Ticket
+from nibble_core.ticket.piece import Lettering
 from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
 
@@ -37,6 +38,18 @@ def sentences(ticket: Ticket, library: Library = STARTING) -> list[Sentence]:
     # items of different layers or artworks may share an id; their paths never do
     told = [replace(sentence, id=sentence.owner or sentence.id) for sentence in said]
     return sorted(told, key=lambda sentence: order[sentence.station])
+
+
+def sought_by(ticket: Ticket) -> str:
+    """What a ticket says that somebody would look for it by, beside its name and client: words set in type, files,
+    pieces, stocks and machines."""
+    elements = [element.content for piece in ticket.pieces for element in piece.elements]
+    said = [
+        *(content.words for content in elements if isinstance(content, Lettering)),
+        *(piece.name for piece in ticket.pieces), *(artwork.name for artwork in ticket.artworks),
+        *(name for sheet in ticket.sheets for name in (sheet.stock.name, sheet.machine.name)),
+    ]  # fmt: skip
+    return "\n".join(dict.fromkeys(said))
 
 
 def sheet_name(sheet: Sheet, ticket: Ticket) -> str:

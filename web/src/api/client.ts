@@ -4,6 +4,7 @@ import type { components, paths } from "./types.gen";
 export type Job = components["schemas"]["JobOut"];
 export type Card = components["schemas"]["CardOut"];
 export type BoardPage = components["schemas"]["BoardOut"];
+export type BoardOrder = NonNullable<NonNullable<paths["/api/jobs"]["get"]["parameters"]["query"]>["order"]>;
 export type JobDrawing = components["schemas"]["DrawingOut"];
 export type Work = components["schemas"]["WorkOut"];
 /** The station that is looked at. */
@@ -135,8 +136,8 @@ export const api = {
   signOut: () => answer(service.DELETE("/api/session")),
   processes: () => answer(service.GET("/api/processes")),
   things: () => answer(service.GET("/api/things")),
-  jobs: (search: string, archived: boolean, page: number) =>
-    answer(service.GET("/api/jobs", { params: { query: { search, archived, page } } })),
+  jobs: (search: string, archived: boolean, page: number, order: BoardOrder) =>
+    answer(service.GET("/api/jobs", { params: { query: { search, archived, page, order } } })),
   drawing: (key: string) => answer(service.GET("/api/drawings/{key}", { params: { path: { key } } })),
   startJob: (file: File) => answer(service.POST("/api/jobs", sending(file))),
   looseFiles: () => answer(service.GET("/api/jobs/loose-files")),

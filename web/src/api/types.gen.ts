@@ -1420,7 +1420,10 @@ export interface components {
             width: number;
             points: number[];
         };
-        /** CardOut */
+        /**
+         * CardOut
+         * @description waits: see ``jobs.waiting``; empty while its picture is not there yet.
+         */
         CardOut: {
             /** Id */
             id: number;
@@ -1435,6 +1438,8 @@ export interface components {
             card: components["schemas"]["PictureOut"] | null;
             /** Done */
             done: components["schemas"]["DoneOut"][];
+            /** Waits */
+            waits: string;
         };
         /** ChangeIn */
         ChangeIn: {
@@ -2422,8 +2427,8 @@ export interface components {
         };
         /**
          * PictureOut
-         * @description A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one.
-         *     steps: what happens after the files. Those of earlier versions may lack some.
+         * @description A job's picture and state as they were worked out last. drawing: key of its drawing. looks: notes that need one;
+         *     why: what the first of them says. steps: what happens after the files. Those of earlier versions may lack some.
          */
         PictureOut: {
             /**
@@ -2453,6 +2458,11 @@ export interface components {
              * @default 0
              */
             looks: number;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
             /** Steps */
             steps?: string[];
         };
@@ -3442,6 +3452,7 @@ export interface operations {
                 search?: string;
                 archived?: boolean;
                 page?: number;
+                order?: "due" | "client" | "waiting";
             };
             header?: never;
             path?: never;

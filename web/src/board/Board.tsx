@@ -1,6 +1,5 @@
 import { chakra } from "@chakra-ui/react";
 import {
-  keepPreviousData,
   useInfiniteQuery,
   useMutation,
   useQuery,
@@ -8,19 +7,19 @@ import {
 } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
-import { api, type Card, Refusal } from "../api/client";
+import { api, type BoardOrder, type Card, Refusal } from "../api/client";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import { KeyList, type Keys } from "../ui/KeyList";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
+import { grouped, localDay, ORDERS } from "./groups";
 import { JobCard } from "./JobCard";
 import { useStartJob } from "./useIncoming";
 
 const Input = chakra("input");
-const WEEK = 7 * 24 * 3600 * 1000;
 const KEYS: Keys = [
-  ["/", "find a job or a client"],
+  ["/", "find a job by client, words, size (84x84) or stock"],
   ["Tab, Enter", "go to a job and open it"],
   ["Ctrl V", "start a job with a copied picture"],
   ["Ctrl .", "stop every machine that moves, from any screen"],
@@ -30,20 +29,26 @@ const KEYS: Keys = [
 const WAITING_MS = 2000; // between two looks while cards are being drawn
 const MOST_LOOKS = 150; // after which a card that is not there yet is not waited for
 
+const ORDER_KEPT = "nibble-board-order";
+const keptOrder = () => ORDERS.find(({ key }) => key === localStorage.getItem(ORDER_KEPT))?.key ?? "due";
+
 /** All jobs as cards, and the place where new ones begin. */
 export function Board() {
   const client = useQueryClient();
   const [search, setSearch] = useState("");
   const [archived, setArchived] = useState(false);
+  const [order, setOrder] = useState<BoardOrder>(keptOrder);
+  const { start, taking } = useStartJob();
   const [keys, setKeys] = useState(false);
   const find = useRef<HTMLInputElement>(null);
   const asked = useDeferredValue(search);
   const pages = useInfiniteQuery({
-    queryKey: ["jobs", asked, archived],
-    queryFn: ({ pageParam }) => api.jobs(asked, archived, pageParam),
+    queryKey: ["jobs", asked, archived, order],
+    queryFn: ({ pageParam }) => api.jobs(asked, archived, pageParam, order),
     initialPageParam: 0,
     getNextPageParam: (last, all) => (last.more ? all.length : undefined),
-    placeholderData: keepPreviousData,
+    // cards in another order would stand under the wrong headings
+    placeholderData: (before, query) => (query?.queryKey[3] === order ? before : undefined),
     refetchInterval: ({ state }) =>
       state.dataUpdateCount < MOST_LOOKS &&
       state.data?.pages.some((page) => page.cards.some((card) => card.card === null)) === true &&
@@ -87,11 +92,9 @@ export function Board() {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
 
-  const soon = (cards ?? []).filter((card) => card.due && Date.parse(card.due) < Date.now() + WEEK);
-  const later = (cards ?? []).filter((card) => !soon.includes(card));
   const group = (title: string, some: readonly Card[]) =>
     some.length > 0 && (
-      <section aria-label={title}>
+      <section key={title} aria-label={title}>
         <Title>
           {title}{" "}
           <chakra.span fontFamily="body" fontSize="15px" fontWeight={400} color="ink.soft" marginLeft="6px">
@@ -137,14 +140,37 @@ export function Board() {
         <chakra.span fontSize="15px" color="ink.soft" _hover={{ color: "ink", textDecoration: "underline" }}>
           <Link to="/library">Stocks and machines</Link>
         </chakra.span>
+        <FileButton label="A client's file to start a job with" multiple disabled={taking} onFiles={start}>
+          Start a job
+        </FileButton>
         <chakra.span flex="1" />
-        <chakra.label position="relative" display="block" width="270px">
-          <chakra.span srOnly>Find a job or a client</chakra.span>
+        <chakra.span role="group" aria-label="Order of the board" display="inline-flex" gap="2px">
+          {ORDERS.map(({ key, words }) => (
+            <Button
+              key={key}
+              type="button"
+              look="quiet"
+              fontSize="15px"
+              aria-pressed={key === order}
+              color={key === order ? "ink" : undefined}
+              textDecoration={key === order ? "underline" : undefined}
+              textUnderlineOffset="5px"
+              onClick={() => {
+                localStorage.setItem(ORDER_KEPT, key);
+                setOrder(key);
+              }}
+            >
+              {words}
+            </Button>
+          ))}
+        </chakra.span>
+        <chakra.label position="relative" display="block" width="230px">
+          <chakra.span srOnly>Find a job by client, words, size or stock</chakra.span>
           <Input
             ref={find}
             type="search"
             value={search}
-            placeholder="Find a job or a client"
+            placeholder="Client, words, size, stock"
             onChange={(event) => setSearch(event.target.value)}
             width="100%"
             height="32px"
@@ -170,8 +196,7 @@ export function Board() {
         </Button>
       </chakra.header>
       <chakra.main padding="6px 28px 60px" maxWidth="1800px">
-        {group(archived ? "Archive" : "Due this week", archived ? (cards ?? []) : soon)}
-        {!archived && group("Later", later)}
+        {grouped(cards ?? [], order, localDay()).map(({ title, cards }) => group(title, cards))}
         {pages.hasNextPage && (
           <Button
             type="button"
@@ -184,7 +209,7 @@ export function Board() {
         )}
         {pages.isError && !cards && <Unreachable onAgain={() => void pages.refetch()} error={pages.error} />}
         {cards?.length === 0 && search && (
-          <chakra.p marginTop="24px">No job or client is called “{search}”.</chakra.p>
+          <chakra.p marginTop="24px">No job has “{search}”, be it as client, words, size or stock.</chakra.p>
         )}
         {cards?.length === 0 && archived && !search && (
           <chakra.p marginTop="24px">Nothing is archived.</chakra.p>

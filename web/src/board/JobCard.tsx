@@ -2,12 +2,14 @@ import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Card } from "../api/client";
+import { inUnit } from "../engine/units";
 import { STATIONS } from "../job/stations";
 import { Button } from "../ui/Button";
 import { CutLines } from "../ui/CutLines";
 import { StateBadge } from "../ui/Mark";
 import { Prints } from "../ui/Prints";
 import { sayDate } from "../ui/slots";
+import { useUnit } from "../ui/unit";
 
 const Svg = chakra("svg");
 const CardLink = chakra(Link);
@@ -21,6 +23,7 @@ interface Props {
 
 /** A job on the board: its picture, whose it is, how far it is, when it is due. */
 export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
+  const { unit } = useUnit();
   const picture = card.card;
   const firstOpen = picture?.stations?.findIndex((one) => one.state !== "fine") ?? 0;
   const ready = picture !== null && firstOpen === -1;
@@ -79,8 +82,13 @@ export function JobCard({ card, onDuplicate, onArchive, onTick }: Props) {
           <span>{ready ? "ready to run" : STATIONS[Math.max(firstOpen, 0)]?.name}</span>
           <StateBadge state={state} count={picture?.looks ?? 0} />
         </chakra.div>
+        {!ready && picture?.why && (
+          <chakra.p fontSize="14px" color="ink.soft" lineHeight="1.35" marginTop="5px" lineClamp={2}>
+            {picture.why}
+          </chakra.p>
+        )}
         <chakra.div marginTop="auto" fontSize="14px" paddingTop="8px">
-          {picture ? `${picture.quantity} on ${picture.stock}` : ""}
+          {picture ? `${picture.quantity} on ${inUnit(picture.stock, unit)}` : ""}
           {card.due && (
             <>
               , <b>{sayDate(card.due)}</b>

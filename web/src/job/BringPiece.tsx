@@ -16,7 +16,7 @@ export function BringPiece({ desk, sheet }: { desk: JobDesk; sheet: string }) {
   const own = desk.job?.id ?? 0;
   const { data } = useQuery({
     queryKey: ["jobs", "bring", sought],
-    queryFn: () => api.jobs(sought, false, 0),
+    queryFn: () => api.jobs(sought, false, 0, "due"),
     enabled: open,
   });
   const found = (data?.cards ?? []).filter((card) => card.id !== own).slice(0, MOST);

@@ -64,6 +64,10 @@ export function TicketPanel(props: Props) {
     (one) => burns(one.machine) && one.holds.some((held) => held.layer === layer?.id),
   );
   const stock = inUnit(sheetOf(ticket.sheets, layer?.id)?.stock.name ?? "", unit);
+  const size = (wide: number, high: number) => `${formatSize(wide, unit)} × ${formatSize(high, unit)}`;
+  const ofPiece = box ? `${size(box[2] - box[0], box[3] - box[1])}, on ${stock}` : stock;
+  const only = ticket.sheets.length === 1 ? work.sheets[ticket.sheets[0]?.id ?? ""] : undefined;
+  const onSheets = only ? `${size(only.width, only.height)} of ${stock}` : `${ticket.sheets.length} sheets`;
   const ofOther = (where: string) =>
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
     (station !== "lines" &&
@@ -101,9 +105,7 @@ export function TicketPanel(props: Props) {
           {station === "lines" ? `Lines for the ${piece?.name ?? "piece"}` : name}
         </chakra.h1>
         <chakra.p color="ink.soft" marginTop="5px">
-          {box
-            ? `${formatSize(box[2] - box[0], unit)} × ${formatSize(box[3] - box[1], unit)}, on ${stock}`
-            : stock}
+          {station === "sheet" || station === "machine" ? onSheets : ofPiece}
         </chakra.p>
       </chakra.div>
       <chakra.div flex="1" minHeight="0" overflowY="auto" overflowX="hidden">
