@@ -74,6 +74,7 @@ def _parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     trace.add_argument("--keep-paper", action="store_true", help="a white background that fills the page is a shape")
     trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg, OUT.pdf, OUT.dxf or OUT.json")
+    trace.add_argument("--format", choices=("dxf-polylines", "dxf-r12"), help="of a DXF for software without splines")
     trace.set_defaults(run=_trace)
     produce = commands.add_parser("produce", help="all job files of a ticket")
     produce.add_argument("ticket", type=File)
@@ -161,9 +162,10 @@ def _trace(options: argparse.Namespace) -> None:
 
     if options.mode is not None and options.mode not in MODES:
         raise InvalidTicket(f"“{options.mode}” is no way to trace.", f"Choose one of {', '.join(MODES)}.")
-    form = OUTLINE_FORMATS.get(options.output.suffix.lower().lstrip("."))
+    wanted = options.format or options.output.suffix.lower().lstrip(".")
+    form = OUTLINE_FORMATS.get(wanted)
     if form is None:
-        ways = ", ".join(f".{ending}" for ending in OUTLINE_FORMATS)
+        ways = ", ".join(f".{one.ending}" for one in OUTLINE_FORMATS.values() if one.ending == one.key)
         raise InvalidTicket(f"“{options.output.name}” is no kind of outline file.", f"End it in one of {ways}.")
     threshold = _threshold(options.threshold)
     tolerance = _positive(options.tolerance, "tolerance") if options.tolerance else None

@@ -29,15 +29,15 @@ class Process:
 
 PROCESSES: dict[str, Process] = {
     "through cut": Process(
-        "The knife goes through film and liner: the piece falls out.", "cut through", "a through cut",
+        "Right through film and liner, or board: the piece falls out.", "cut through", "a through cut",
         50, "#7A1F5C", 2.6, "Through Cut", (0.0, 1.0, 0.0, 0.3), parts=True, step="Cutting",
     ),
     "kiss cut": Process(
-        "The knife goes through the film only: the piece stays on its liner.", "kiss cut", "a kiss cut",
+        "Through the film only: the piece stays on its liner.", "kiss cut", "a kiss cut",
         30, "#B23A9A", 1.4, "Kiss Cut", (0.3, 0.9, 0.0, 0.0), parts=True, step="PartialCutting",
     ),
     "weed cut": Process(
-        "The knife goes through the film, in the waste only, so that it peels off in handy pieces.", "cut weed lines",
+        "Through the film, in the waste only, so that it peels off in handy pieces.", "cut weed lines",
         "a weed cut", 35, "#8C6BA8", 1.2, "Weed Cut", (0.4, 0.6, 0.0, 0.0), (3, 3), parts=True, step="PartialCutting",
     ),
     "cross-cut": Process(
@@ -53,7 +53,7 @@ PROCESSES: dict[str, Process] = {
         20, "#6E7A1F", 1.6, "Score", (0.0, 0.0, 0.9, 0.5), (9, 3, 2, 3), step="Creasing",
     ),
     "engrave": Process(
-        "The beam takes the surface away.", "engrave", "an engraving",
+        "The surface is taken away.", "engrave", "an engraving",
         10, "#7B4B2A", 1.8, "Engrave", (0.2, 0.5, 0.8, 0.4),
     ),
     "guide": Process(

@@ -113,28 +113,30 @@ def deviation(plain: Any, artwork: str, *, asker: Asker) -> bytes:
     return _told(deviation_view(work.traces[artwork].value, work.cleaned[artwork].value.raster.width))
 
 
-def outlines(plain: Any, artwork: str, ending: str, *, asker: Asker) -> bytes:
+def outlines(plain: Any, artwork: str, key: str, *, asker: Asker) -> bytes:
     """The file's name on one line, then its bytes."""
     ticket, work = _worked_out(plain, asker)
     if artwork not in work.traces:
         raise NibbleError("There is no outline to write yet.", "See what Trace says.")
     require_shapes(work.traces[artwork].value)
     drawing = traced_drawing(work.traces[artwork].value, ticket.artwork(artwork).trace.overlap)
+    form = OUTLINE_FORMATS[key]
     several = f"-{slug(ticket.artwork(artwork).name)}" if len(ticket.artworks) > 1 else ""
-    name = f"{slug(ticket.name)}{several}-outlines.{ending}"
-    return name.encode() + b"\n" + OUTLINE_FORMATS[ending].outlines(drawing)
+    name = f"{slug(ticket.name)}{several}-outlines{form.tail}.{form.ending}"
+    return name.encode() + b"\n" + form.outlines(drawing)
 
 
-def lines(plain: Any, layer: str, ending: str, perforation: str, *, asker: Asker) -> bytes:
+def lines(plain: Any, layer: str, key: str, perforation: str, *, asker: Asker) -> bytes:
     """The file's name on one line, then its bytes."""
     ticket, work = _worked_out(plain, asker)
     if layer not in work.layers:
         raise NibbleError("There is no line to write yet.", "See what Lines says.")
     drawing = lines_drawing(work.layers[layer].value, plain_perforation=perforation == "plain")
+    form = OUTLINE_FORMATS[key]
     several = f"-{slug(copies_name(layer, ticket))}" if sum(len(piece.layers) for piece in ticket.pieces) > 1 else ""
     tail = "-plain" if perforation == "plain" else ""
-    name = f"{slug(ticket.name)}{several}-lines{tail}.{ending}"
-    return name.encode() + b"\n" + OUTLINE_FORMATS[ending].outlines(drawing)
+    name = f"{slug(ticket.name)}{several}-lines{tail}{form.tail}.{form.ending}"
+    return name.encode() + b"\n" + form.outlines(drawing)
 
 
 def sized(plain: Any, artwork: str, what: What, side: Side, wanted: float, *, asker: Asker) -> bytes:

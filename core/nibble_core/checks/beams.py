@@ -29,7 +29,7 @@ def beyond_bed(moves: Moves, bed: Box) -> None:
         return
     burnt = _beyond(moves, moves.does == BURN, bed)
     if burnt > REACH:
-        said, mend = f"The beam would burn {burnt:.1f}", "Move the work further in, or make it smaller."
+        said, mend = f"It would cut or burn {burnt:.1f}", "Move the work further in, or make it smaller."
     else:
         said, mend = f"The head would run {over:.1f}", "Move the work further in, or lower the overscan."
     raise DoesNotFit(f"{said} mm beyond the bed.", mend)

@@ -1,5 +1,5 @@
-"""DXF cut files in millimetres: every copy of every line on the layer of its ink, as a polyline of lines and arcs or,
-where it is curved more freely, as one spline; or as polylines throughout.
+"""DXF in millimetres, of sheets and of outlines: every copy of every line on the layer of its ink, as a polyline of
+lines and arcs or, where it is curved more freely, as one spline; or as polylines throughout.
 
 The frame of the file is a general library's; the entities of a sheet, often hundreds of thousands, are written and
 read as arrays of tags.
@@ -10,18 +10,18 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Callable, Iterator
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.formats.dxf import in_mm, number_of
-from nibble_core.geometry import ARC, CUBIC, Affine, Bundle, Path
+from nibble_core.formats.dxf import in_mm, index_of, number_of, with_extents
+from nibble_core.geometry import ARC, CUBIC, Affine, Box, Bundle, Path
 from nibble_core.geometry.arcing import SINGLE_ARC, arced, of_bulges, single_arcs
 from nibble_core.geometry.segments import Counts
 from nibble_core.geometry.splines import controls_of, knots_of, path_of
-from nibble_core.graphics import Filled, Ink, Page, Stroked
+from nibble_core.graphics import Drawing, Filled, Ink, Page, Shape, Stroked, hex_colour
 
 TOLERANCE = 2 * SINGLE_ARC
 """mm: cubics that are as good as arcs lie this near as such, both ways."""
@@ -45,22 +45,50 @@ def write_polylines(page: Page) -> bytes:
     return _written(page, arced)
 
 
+def write_drawing(drawing: Drawing) -> bytes:
+    """Outlines on a layer a colour, or where they lie; every ring closed, open strokes open. They begin at 0, 0."""
+    return write_page(outline_page(drawing))
+
+
+def write_drawing_polylines(drawing: Drawing) -> bytes:
+    """The same without splines."""
+    return write_polylines(outline_page(drawing))
+
+
+def outline_page(drawing: Drawing) -> Page:
+    """The outlines of a drawing as lines of a page that is as large as they are."""
+    box = Box.around([shape.bounds() for shape in drawing.shapes])
+    to_corner = Affine.translation(-box.left, -box.top)
+    stroked = []
+    for (layer, colour), some in groupby(drawing.shapes, lambda one: (one.layer or one.spot, one.colour)):
+        paths = [path for one in some for path in (one.region.rings if isinstance(one, Shape) else (one.path,))]
+        ink = Ink(layer or hex_colour(colour), (0.0, 0.0, 0.0, 1.0), colour)
+        stroked.append(Stroked(Bundle.of(paths).mapped(to_corner), ink, layer))
+    return Page(box.width, box.height, (), tuple(stroked))
+
+
 def _written(page: Page, formed: Callable[[Bundle], Bundle]) -> bytes:
     document = in_mm(page.width, page.height)
     for name, ink in ((MARKS, None), *((layer_name(one.ink), one.ink) for one in page.stroked)):
-        if name not in document.layers:
-            document.layers.add(name, true_color=number_of(ink.screen if ink else (0, 0, 0)))
+        if name not in document.layers and (ink is not None or page.filled):
+            colour = ink.screen if ink else (0, 0, 0)
+            document.layers.add(name, color=index_of(colour), true_color=number_of(colour))
     owner = document.modelspace().layout_key
     upward = Affine(d=-1.0, f=page.height)
     out = io.StringIO()
     handle = 0x1000
     runs: list[tuple[Bundle, str, tuple[Affine, ...]]] = [(filled.paths, MARKS, (Affine(),)) for filled in page.filled]
     runs += [(one.paths, layer_name(one.ink), one.placements) for one in page.stroked]
+    boxes: list[Box] = []
     for paths, layer, placements in runs:
         definition = formed(paths)
         for place in placements:
-            out.write(_entities(definition.mapped(place).mapped(upward), layer, owner, handle))
+            put = definition.mapped(place).mapped(upward)
+            out.write(_entities(put, layer, owner, handle))
             handle += len(definition)
+            boxes += [put.bounds()] if len(put) else []
+    if boxes:
+        with_extents(document, Box.around(boxes))
     document.entitydb.handles.reset(f"{handle:X}")
     frame = io.StringIO()
     document.write(frame)

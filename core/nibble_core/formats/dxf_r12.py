@@ -1,6 +1,7 @@
 """DXF of release 12, polylines only: for machines whose software reads nothing newer. Curves are chords within 0.01 mm.
 
-Release 12 has no units of its own; ``$LIMMAX`` tells the sheet's size, in mm.
+Release 12 has no units of its own; ``$LIMMAX`` tells the sheet's size, in mm, and ``$EXTMIN`` and ``$EXTMAX`` how far
+its lines reach.
 """
 
 from __future__ import annotations
@@ -10,10 +11,11 @@ import re
 import numpy as np
 
 from nibble_core.errors import UnreadableFile
-from nibble_core.formats.dxf_page import MARKS, layer_name
+from nibble_core.formats.dxf import index_of
+from nibble_core.formats.dxf_page import MARKS, layer_name, outline_page
 from nibble_core.geometry import LINE, Affine, Bundle
 from nibble_core.geometry.units import format_number
-from nibble_core.graphics import Filled, Ink, Page, Stroked
+from nibble_core.graphics import Drawing, Filled, Ink, Page, Stroked
 
 TOLERANCE = 0.01
 """mm: chords lie this near their curve."""
@@ -26,21 +28,36 @@ def write_page(page: Page) -> bytes:
     upward = Affine(d=-1.0, f=page.height)
     runs: list[tuple[str, Bundle, tuple[Affine, ...]]] = [(MARKS, filled.paths, (Affine(),)) for filled in page.filled]
     runs += [(layer_name(one.ink), one.paths, one.placements) for one in page.stroked]
-    width, height = format_number(page.width, 4), format_number(page.height, 4)
+    flat = [(name, *paths.flattened(TOLERANCE / 2), paths.closed, places) for name, paths, places in runs]
+    put = [place.then(upward).map(points) for _, points, _, _, places in flat for place in places if len(points)]
+    low = np.min([points.min(axis=0) for points in put], axis=0) if put else np.zeros(2)
+    high = np.max([points.max(axis=0) for points in put], axis=0) if put else np.array([page.width, page.height])
     parts = [
-        f"0\nSECTION\n2\nHEADER\n9\n$ACADVER\n1\nAC1009\n9\n$LIMMIN\n10\n0\n20\n0\n9\n$LIMMAX\n10\n{width}\n20\n{height}\n"
+        "0\nSECTION\n2\nHEADER\n9\n$ACADVER\n1\nAC1009\n"
+        f"{_place('$LIMMIN', 0, 0)}{_place('$LIMMAX', page.width, page.height)}"
+        f"{_place('$EXTMIN', *low)}{_place('$EXTMAX', *high)}"
         "0\nENDSEC\n0\nSECTION\n2\nTABLES\n0\nTABLE\n2\nLAYER\n70\n",
         f"{len({name for name, _, _ in runs})}\n",
     ]
-    for number, name in enumerate(dict.fromkeys(name for name, _, _ in runs)):
-        parts.append(f"0\nLAYER\n2\n{name}\n70\n0\n62\n{1 + number % 7}\n6\nCONTINUOUS\n")
+    colours = {layer_name(one.ink): one.ink.screen for one in page.stroked} | {MARKS: (0, 0, 0)}
+    for name in dict.fromkeys(name for name, _, _ in runs):
+        parts.append(f"0\nLAYER\n2\n{name}\n70\n0\n62\n{index_of(colours[name])}\n6\nCONTINUOUS\n")
     parts.append("0\nENDTAB\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n")
-    for name, paths, places in runs:
-        points, begins = paths.flattened(TOLERANCE / 2)
+    for name, points, begins, closed, places in flat:
         for place in places:
-            parts.append(_entities(place.then(upward).map(points), begins, paths.closed, name))
+            parts.append(_entities(place.then(upward).map(points), begins, closed, name))
     parts.append("0\nENDSEC\n0\nEOF\n")
     return "".join(parts).encode("cp1252", "replace")
+
+
+def write_drawing(drawing: Drawing) -> bytes:
+    """Outlines on a layer a colour; they begin at 0, 0."""
+    return write_page(outline_page(drawing))
+
+
+def _place(name: str, x: float, y: float) -> str:
+    """A place of the header."""
+    return f"9\n{name}\n10\n{format_number(x, 4)}\n20\n{format_number(y, 4)}\n"
 
 
 def read_page(content: bytes) -> Page:

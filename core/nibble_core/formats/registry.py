@@ -9,7 +9,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from nibble_core.formats import (
-    dxf,
     dxf_page,
     dxf_r12,
     engraving_pixels,
@@ -98,16 +97,17 @@ _ALL = (
     ),
     Format(
         "dxf", "dxf", "DXF", "Lines, arcs and splines as they are, a layer for each spot colour.", "image/vnd.dxf",
-        dxf.write_drawing, Sheets(dxf_page.write_page, dxf_page.read_page, dxf_page.TOLERANCE, layers=False),
+        dxf_page.write_drawing, Sheets(dxf_page.write_page, dxf_page.read_page, dxf_page.TOLERANCE, layers=False),
     ),
     Format(
         "dxf-polylines", "dxf", "DXF of polylines", "Polylines of lines and arcs, for software without splines.",
-        "image/vnd.dxf", None, Sheets(dxf_page.write_polylines, dxf_page.read_page, dxf_page.POLYLINES, layers=False),
+        "image/vnd.dxf", dxf_page.write_drawing_polylines,
+        Sheets(dxf_page.write_polylines, dxf_page.read_page, dxf_page.POLYLINES, layers=False),
         "-polylines",
     ),
     Format(
         "dxf-r12", "dxf", "DXF release 12", "Plain polylines, for software that reads nothing newer.", "image/vnd.dxf",
-        None, Sheets(dxf_r12.write_page, dxf_r12.read_page, dxf_r12.TOLERANCE, layers=False), "-r12",
+        dxf_r12.write_drawing, Sheets(dxf_r12.write_page, dxf_r12.read_page, dxf_r12.TOLERANCE, layers=False), "-r12",
     ),
     Format(
         "hpgl", "hpgl", "HP-GL", "A pen for each process; led for a trailing knife, overcut, begun away from corners.",
@@ -136,7 +136,7 @@ _ALL = (
 )  # fmt: skip
 
 FORMATS = {one.key: one for one in _ALL}
-OUTLINE_FORMATS = {one.ending: one for one in _ALL if one.write_drawing}
-"""What outlines can be taken away as, by ending."""
+OUTLINE_FORMATS = {one.key: one for one in _ALL if one.write_drawing}
+"""What outlines can be taken away as, by key."""
 SHEET_FORMATS = tuple(one.key for one in _ALL if one.purposes)
 """What a machine can be sent, and the command line asked for."""

@@ -19,11 +19,15 @@ _UNITS = {
 }  # fmt: skip
 _NUMBER = r"\d+(?:[.,]\d+)?|[.,]\d+"
 _LINES = re.compile(rf"^\s*({_NUMBER})\s*lpi\s*$", re.IGNORECASE)
-_LENGTH = re.compile(rf"^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*/\s*(\d+)|({_NUMBER}))\s*([a-z\"″]*)\s*$", re.IGNORECASE)
+_LENGTH = re.compile(
+    rf"^\s*(-)?\s*(?:({_NUMBER})\s*(?:'|′|ft|feet|foot)\s*-?\s*)?"
+    rf"(?:(?:(\d+)(?:\s+|\s*-\s*))?(?:(\d+)\s*/\s*(\d+)|({_NUMBER}))\s*([a-z\"″]*))?\s*$",
+    re.IGNORECASE,
+)
 
 
 def parse_length(text: str, unit: str = "mm") -> float:
-    """Millimetres from words such as ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``.
+    """Millimetres from words such as ``2``, ``2mm``, ``0,08 in``, ``1/16"``, ``3-1/2`` or ``1' 6 1/2"``.
 
     ``254 lpi``, lines an inch, is the distance between them. A bare number is taken in ``unit``. Raises InvalidTicket
     with the forms that are understood.
@@ -32,17 +36,15 @@ def parse_length(text: str, unit: str = "mm") -> float:
     if lines and (count := float(lines[1].replace(",", "."))) > 0:
         return MM_PER_INCH / count
     match = _LENGTH.match(text)
-    if match:
-        minus, whole, top, bottom, number, suffix = match.groups()
-        factor = _UNITS.get(suffix.lower() or unit)
-        if factor is not None and not (bottom and int(bottom) == 0):
-            value = int(top) / int(bottom) if top else float(number.replace(",", "."))
-            if whole and not top:
-                value = math.nan
-            value = (value + int(whole or 0)) * factor * (-1 if minus else 1)
+    if match and any(part is not None for part in match.groups()[1:]):
+        minus, feet, whole, top, bottom, number, suffix = match.groups()
+        factor = _UNITS.get((suffix or "").lower() or ("in" if feet else unit))
+        if factor is not None and not (bottom and int(bottom) == 0) and not (whole and not top):
+            inner = int(top) / int(bottom) if top else float((number or "0").replace(",", "."))
+            value = (inner + int(whole or 0)) * factor + float((feet or "0").replace(",", ".")) * 12 * MM_PER_INCH
             if math.isfinite(value):
-                return value
-    raise InvalidTicket(f"“{text}” is not a length.", 'Write it like 2, 2mm, 0.08in or 1/16".')
+                return -value if minus else value
+    raise InvalidTicket(f"“{text}” is not a length.", 'Write it like 2, 2mm, 0.08in, 3-1/2" or 1\' 6".')
 
 
 def say_length(mm: float) -> str:

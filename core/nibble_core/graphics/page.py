@@ -18,14 +18,18 @@ from nibble_core.graphics.raster import Raster
 
 @dataclass(frozen=True)
 class Ink:
-    """A named spot colour, with the cyan, magenta, yellow and black (0 to 1) that shows it on screen."""
+    """A named spot colour, with the cyan, magenta, yellow and black (0 to 1) that shows it on screen. rgb: its colour
+    in files that know no inks, where that is another."""
 
     name: str
     cmyk: tuple[float, float, float, float]
+    rgb: Colour | None = None
 
     @property
     def screen(self) -> Colour:
         """The colour that shows it on screen."""
+        if self.rgb is not None:
+            return self.rgb
         c, m, y, k = self.cmyk
         red, green, blue = (round(255 * (1 - v) * (1 - k)) for v in (c, m, y))
         return red, green, blue

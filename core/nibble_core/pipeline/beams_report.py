@@ -34,7 +34,7 @@ def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     draft.figures += [
         (minutes(own * times), f"minutes to {PROCESSES[name].doing}") for name, own in run.by_process().items()
     ]
-    draft.figures.append((f"{run.travelled / 1000:.1f}", "m with the beam off"))
+    draft.figures.append((f"{run.travelled / 1000:.1f}", f"m with the {sheet.machine.head} off"))
     draft.notes += _moves(sheet, run, here)
 
 
@@ -57,20 +57,21 @@ def _settings(sheet: Sheet, work: Work, here: str) -> Iterator[Note]:
             )  # fmt: skip
     for own in sheet.settings:
         if own.power == 0.0:
-            yield Note(f"{own.process.capitalize()} has no power: nothing is burnt.", "Set it.", here, LOOK)
+            yield Note(f"{own.process.capitalize()} has no power: nothing is made.", "Set it.", here, LOOK)
         if own.speed is not None and own.speed > sheet.machine.fastest:
             yield Note(
-                f"{own.process.capitalize()} is asked for at {own.speed} mm a second; this machine goes "
-                f"{sheet.machine.fastest} at most.",
+                f"{own.process.capitalize()} is asked for at {own.speed} mm/s; this machine goes "
+                f"{sheet.machine.fastest} mm/s at most.",
                 "", f"{here}/settings/{own.id}", LOOK,
-                (setting(f"Set {sheet.machine.fastest}", f"{here}/settings/{own.id}/speed", sheet.machine.fastest),),
+                (setting(f"Set {sheet.machine.fastest} mm/s",
+                         f"{here}/settings/{own.id}/speed", sheet.machine.fastest),),
             )  # fmt: skip
 
 
 _SAID = {
-    "lost": ("{n} narrower than the kerf: the beam follows {it} as {they}, and what falls is smaller.", "", LOOK),
+    "lost": ("{n} narrower than the kerf: the {head} follows {it} as {they}, and what falls is smaller.", "", LOOK),
     "unled": (
-        "{n} had no room for a lead-in: the beam pierces on the line.",
+        "{n} had no room for a lead-in: the {head} pierces on the line.",
         "Shorten the lead-in, or lay wider.",
         LOOK,
     ),
@@ -80,7 +81,11 @@ _SAID = {
         LOOK,
     ),
     "tied": ("{n} smaller than the bed's openings, held by a micro-tie.", "", "told"),
-    "tilts": ("{n} smaller than the bed's openings: it drops, tilts, and may stand in the beam's way.", "", LOOK),
+    "tilts": (
+        "{n} smaller than the bed's openings: it drops, tilts, and may stand in the way of the {head}.",
+        "",
+        LOOK,
+    ),
 }
 
 
@@ -95,7 +100,8 @@ def _lines(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
             n = "A part is" if one else f"{note.count} parts are"
         if note.kind == "unled":
             n = "A cut" if one else f"{note.count} cuts"
-        text = said.format(n=n, it="it" if one else "them", they="it is" if one else "they are")
+        it, they = ("it", "it is") if one else ("them", "they are")
+        text = said.format(n=n, it=it, they=they, head=sheet.machine.head)
         text = text if one else text.replace(": it drops, tilts, and", ": they drop, tilt, and")
         layer = next(
             own.layer for own in sheet.holds
@@ -160,8 +166,8 @@ def _moves(sheet: Sheet, run: BeamRun, here: str) -> Iterator[Note]:
     if longest is not None and run.minutes > longest:
         yield Note(
             f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most.",
-            "Lay fewer copies on a sheet, burn copy by copy and stop after one, or widen the interval.", here, LOOK,
-            (setting("Burn copy by copy", f"{here}/grouping", "copy by copy"),)
+            "Lay fewer copies on a sheet, run copy by copy and stop after one, or widen the interval.", here, LOOK,
+            (setting("Run copy by copy", f"{here}/grouping", "copy by copy"),)
             if sheet.grouping != "copy by copy" else (),
         )  # fmt: skip
 

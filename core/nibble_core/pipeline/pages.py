@@ -10,6 +10,7 @@ import shapely
 from nibble_core.formats.registry import BOTH, CUT, PRINT
 from nibble_core.geometry import Affine, Box, Bundle, Points
 from nibble_core.graphics import ClientPage, Engraving, Filled, Ink, Page, Painted, Picture, Plate, Shape, Stroked, Tool
+from nibble_core.pipeline.compose import rgb
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.panels import panel_program, panel_sheet, ticks
 from nibble_core.pipeline.prints import PrintedPage
@@ -170,4 +171,5 @@ def plotter_strokes(program: Program, sheet: Sheet, height: float, unit: float) 
 def ink_of(machine: Machine, of: Definition) -> Ink:
     """What a machine knows a line by: the spot colour of its process, numbered beyond the first."""
     spot = machine.spot(of.process)
-    return Ink(spot.ink if of.rank == 1 else f"{spot.ink} {of.rank}", spot.cmyk)
+    name = spot.ink if of.rank == 1 else f"{spot.ink} {of.rank}"
+    return Ink(name, spot.cmyk, rgb(spot.colour) if spot.colour else None)

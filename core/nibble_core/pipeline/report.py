@@ -94,7 +94,7 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
         return
     burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams]
     if burnt:
-        draft.fact = f"{minutes(sum(own or 0.0 for own in burnt), 0)} min to burn"
+        draft.fact = f"{minutes(sum(own or 0.0 for own in burnt), 0)} min to run"
     run = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.sheets and not sheet.machine.burns]
     known = [own for own in run if own is not None]
     if sum(known):
@@ -188,7 +188,8 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         gap = spacing_of(sheet)
         said = f"Copies lie {format_number(gap, 1)} mm apart, since lead-ins need so much between them."
         if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
-            said = f"Copies lie a kerf apart, {format_number(gap, 2)} mm: the beam runs on one line for both."
+            kerf = f"a kerf apart, {format_number(gap, 2)} mm"
+            said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
         draft.notes.append(Note(said, "", where))
     draft.notes += [*_distances(sheet, work, where), *_direction(sheet, laid, where)]
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:

@@ -28,7 +28,7 @@ EDGE = 8.0  # mm round all
 CAPITALS = 2.4  # mm
 ROOM = 12.0  # mm for the captions at the left and above
 MOST_CELLS = 12  # across or down
-ACROSS = {"speed": "mm a second", "interval": "mm apart", "passes": "passes"}
+ACROSS = {"speed": "mm/s", "interval": "mm apart", "passes": "passes"}
 TOOTH, SLOT = 14.0, 16.0  # mm: from slot to slot, and how deep they are
 CAPTION_SPEED, CAPTION_POWER = 100.0, 0.25
 

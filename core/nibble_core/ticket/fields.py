@@ -48,6 +48,8 @@ class Rule:
             return f"{format_number(100 * value, 1)} %"
         if self.kind == "angle":
             return f"{format_number(value, 2)}°"
+        if self.kind == "speed":
+            return f"{value:g} mm/s"
         if self.kind == "count":
             return f"{value:,}".replace(",", " ")  # a thin space, not a comma, between thousands
         return str(value)
@@ -85,6 +87,8 @@ class Rule:
         if number != int(number):
             raise InvalidTicket(f"The {self.called} must be a whole number.", "")
         return int(number)
+
+    _check_speed = _check_count
 
     def _check_choice(self, value: Any) -> str:
         choices = list(self.choices or ())
@@ -136,6 +140,11 @@ def share(default: float | None, called: str, *, low: float = 0.0, high: float =
 
 def count(default: int | None, low: int, high: int, called: str, *, auto: str | None = None) -> Any:
     return field(default=default, metadata={"rule": Rule("count", called, low, high, auto=auto)})
+
+
+def velocity(default: int | None, low: int, high: int, called: str, *, auto: str | None = None) -> Any:
+    """Whole mm a second."""
+    return field(default=default, metadata={"rule": Rule("speed", called, low, high, auto=auto)})
 
 
 def numbers(most: int, called: str) -> Any:

@@ -11,8 +11,8 @@ from nibble_core.ticket.fields import Rule, rule_of
 NAMED = "x-type"
 """Where a schema says which type it is of; extensions of the OpenAPI standard begin so."""
 _PLAIN = {str: "string", int: "integer", float: "number", bool: "boolean"}
-_OF_RULES = {"flag": "boolean", "count": "integer", "length": "number", "amount": "number", "share": "number",
-             "angle": "number"}  # fmt: skip
+_OF_RULES = {"flag": "boolean", "count": "integer", "speed": "integer", "length": "number", "amount": "number",
+             "share": "number", "angle": "number"}  # fmt: skip
 
 
 def json_schema(kind: type[Any]) -> dict[str, Any]:

@@ -55,7 +55,7 @@ TIE_PLACES = {
     "hidden": "In recesses of the outline, where a stub does not show.",
 }
 FILLS = {
-    "along the lines": "The beam follows the outlines: a hairline.",
+    "along the lines": "Outlines are followed: a hairline.",
     "by hatching": "Areas are filled with parallel strokes.",
     "by rings": "Areas are filled with contours set further and further in.",
     "as a picture": "The artwork's own tones, dot by dot or by power.",
@@ -71,7 +71,7 @@ GRAINS = {
 }
 OUTLINE_PASSES = {
     "no outline pass": "Edges are the ends of strokes.",
-    "an outline pass": "The beam follows the outlines last: smooth edges.",
+    "an outline pass": "Outlines are followed last: smooth edges.",
 }
 RING_ORDERS = {"outer to inner": "From the edge inward.", "inner to outer": "From the middle outward."}
 TONES = {

@@ -169,7 +169,7 @@ def _offset_more(here: str, line: Line) -> Parts:
             more = (*more, " by ", slot(f"{here}/process", made, "clearance"))
         more = (*more, ".")
     if isinstance(made, ThroughCut):
-        more = (*more, " A beam's kerf lies ", slot(f"{here}/process", made, "kerf_side"), ".")
+        more = (*more, " The kerf of a beam or torch lies ", slot(f"{here}/process", made, "kerf_side"), ".")
     if offset.holes == "kept":
         more = (*more, " In holes ", slot(at, offset, "hole_distance"), ".")
     if offset.corners == "mitred":

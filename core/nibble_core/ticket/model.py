@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, share, text
+from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, share, text, velocity
 from nibble_core.ticket.line import Line
 from nibble_core.ticket.piece import Element, Layer, Piece
 
@@ -82,6 +82,7 @@ KINDS_OF_MACHINE = {
     "a laser": "A beam burns along lines and over areas.",
     "a torch or jet": "Flame, plasma or water cuts through; it pierces first.",
 }
+HEADS = {"a knife": "knife", "a laser": "beam", "a torch or jet": "torch"}
 ORIGINS = {
     "lower left": "x to the right, y away from the operator, from the front left corner.",
     "upper left": "From the back left corner; places on the work have y below nothing.",
@@ -94,9 +95,9 @@ ORIGINS_OF = {
     "the job": "Where the head is driven to by hand, at that place of the work.",
 }
 COMMENTS = {"after a semicolon": "; like this", "in brackets": "(like this)"}
-AIR = {"without air": "No air assist.", "with air": "Air blows along the beam."}
+AIR = {"without air": "No air assist.", "with air": "Air blows where it cuts."}
 LEADS = {
-    "no lead-in": "The beam pierces on the line.",
+    "no lead-in": "It pierces on the line.",
     "a line": "It pierces in the waste and comes to the line at a slant.",
     "an arc": "It pierces in the waste and comes to the line along an arc, so that no notch shows.",
 }
@@ -111,7 +112,7 @@ GROUPINGS = {
 }
 TURNED = {"left to right": "Like a page of a book.", "head to foot": "Over its upper edge."}
 MICRO_TIES = {
-    "no micro-ties": "Small parts drop, and may tilt into the beam's way.",
+    "no micro-ties": "Small parts drop, and may tilt into the way of the head.",
     "micro-ties": "Parts smaller than the bed's openings are held by one thin tie.",
 }
 KINDS_OF_STOCK = {"a roll": "Cut off as long as needed.", "a sheet": "Of one size."}
@@ -165,12 +166,14 @@ class Stock:
 
 @dataclass(frozen=True)
 class Spot:
-    """How a machine wants one process marked in its file. pen: of a plotter; 0 for the next one in turn."""
+    """How a machine wants one process marked in its file. pen: of a plotter; 0 for the next one in turn. colour: in
+    files that know no inks, SVG and DXF; empty for that of the ink."""
 
     process: str = choice("through cut", "process", WORDS)
     ink: str = text("Through Cut", 40, "spot name", shortest=1)
     cmyk: tuple[float, float, float, float] = (0.0, 1.0, 0.0, 0.0)
     pen: int = count(0, 0, 8, "pen")
+    colour: str = text("", 7, "colour of its lines", empty="that of the ink")
 
 
 @dataclass(frozen=True)
@@ -181,7 +184,7 @@ class Setting:
     id: str
     process: str = choice("through cut", "process", WORDS)
     force: int | None = count(None, 1, 5000, "force", auto="the machine’s own")
-    speed: int | None = count(None, 1, 5000, "speed", auto="the machine’s own")
+    speed: int | None = velocity(None, 1, 5000, "speed", auto="the machine’s own")
     passes: int = count(1, 1, 20, "passes")
     blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
     overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
@@ -225,7 +228,7 @@ class Machine:
     smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
     knife_radius: float = length(0.25, 0.0, 10.0, "radius the knife turns in", step=0.05)
     narrowest_gap: float = length(0.5, 0.0, 20.0, "narrowest gap")
-    speed: int | None = count(None, 1, 5000, "speed", auto="not known")
+    speed: int | None = velocity(None, 1, 5000, "speed", auto="not known")
     spots: tuple[Spot, ...] = ()
     formats: tuple[str, ...] = ("pdf", "svg")
     blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
@@ -235,8 +238,8 @@ class Machine:
     kind: str = choice("a knife", "kind of machine", KINDS_OF_MACHINE)
     beam: float = length(0.15, 0.01, 20.0, "width of the beam", step=0.01)
     acceleration: int = count(3000, 10, 200_000, "acceleration")
-    fastest: int = count(500, 1, 10_000, "speed of travels")
-    jump: int = count(10, 1, 1000, "speed taken round corners")
+    fastest: int = velocity(500, 1, 10_000, "speed of travels")
+    jump: int = velocity(10, 1, 1000, "speed taken round corners")
     longest_run: int | None = count(None, 1, 10_000, "longest run", auto="any number of")
     openings: float = length(0.0, 0.0, 1000.0, "openings of the bed", step=1.0)
     origin: str = choice("lower left", "origin", ORIGINS)
@@ -252,6 +255,11 @@ class Machine:
     def burns(self) -> bool:
         """Whether it has a beam, or something like one: a strip of the material goes."""
         return self.kind != "a knife"
+
+    @property
+    def head(self) -> str:
+        """What runs along the lines."""
+        return HEADS[self.kind]
 
     @property
     def moves_head(self) -> bool:

@@ -14,7 +14,7 @@ KERF_SIDES = {
     "by its depth": "Outside an outline, inside a hole, outside an island in it, and so on.",
     "outside": "Always outside: what lies within keeps its size.",
     "inside": "Always inside: the opening keeps its size.",
-    "on the line": "The middle of the beam runs on the line.",
+    "on the line": "Its middle runs on the line.",
 }
 
 

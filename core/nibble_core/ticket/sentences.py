@@ -199,8 +199,8 @@ def _made_on(name: str, machine: Machine) -> str:
 def _pace(here: str, machine: Machine) -> tuple[str | Slot, ...]:
     speed = slot(here, machine, "speed")
     if machine.speed is None:
-        return ("How many mm a second it runs is ", speed, ": no time is counted.")
-    return ("Time is counted at ", speed, " mm a second.")
+        return ("Its speed is ", speed, ": no time is counted.")
+    return ("Time is counted at ", speed, ".")
 
 
 _CALLED = {
@@ -264,7 +264,7 @@ def _made(
 
 
 def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
-    said: tuple[str | Slot, ...] = (slot(here, own, "power"), ", ", slot(here, own, "speed"), " mm a second, passes ",
+    said: tuple[str | Slot, ...] = (slot(here, own, "power"), ", ", slot(here, own, "speed"), ", passes ",
                                     slot(here, own, "passes"))  # fmt: skip
     if parts(own.process):
         said = (*said, ", kerf ", slot(here, own, "kerf"), ", ", slot(here, own, "lead"))
@@ -286,7 +286,8 @@ def _beam_more(here: str, own: Setting, machine: Machine) -> tuple[str | Slot, .
 
 
 def _setting(here: str, own: Setting) -> tuple[str | Slot, ...]:
-    return ("force ", slot(here, own, "force"), " g, ", slot(here, own, "speed"), " mm a second, passes ",
+    grams = "" if own.force is None else " g"
+    return ("force ", slot(here, own, "force"), f"{grams}, speed ", slot(here, own, "speed"), ", passes ",
             slot(here, own, "passes"), ".")  # fmt: skip
 
 

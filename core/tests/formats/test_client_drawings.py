@@ -7,15 +7,18 @@ import unittest
 import zipfile
 
 import ezdxf
+import ezdxf.bbox
 import numpy as np
 import pikepdf
 import resvg_py
+from ezdxf.colors import aci2rgb
 from PIL import Image
 
 from nibble_core.errors import FileTooLarge, NibbleError, NothingToTrace, UnreadableFile
-from nibble_core.formats import dxf, package, pdf, svg
+from nibble_core.formats import package, pdf, svg
 from nibble_core.formats.dxf_reader import read_dxf
 from nibble_core.formats.pdf_drawing import read_pdf
+from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.formats.svg_reader import read_svg
 from nibble_core.geometry import ARC, Path, Region
 from nibble_core.graphics import Drawing, Shape, Stroke
@@ -183,12 +186,21 @@ class DxfTest(unittest.TestCase):
 
     def test_what_is_written_reads_back(self):
         ring = Shape(Region(Path.circle(20, 15, 10), (Path.circle(20, 15, 4).reversed(),)), (200, 30, 40))
-        content = dxf.write_drawing(Drawing(40, 30, (ring,)))
-        document = ezdxf.read(io.StringIO(content.decode()))
-        self.assertEqual(document.header["$INSUNITS"], 4)
-        self.assertTrue(all(entity.closed for entity in document.modelspace().query("LWPOLYLINE")))
-        again = read_dxf(content, "again.dxf").drawing
-        self.assertAlmostEqual(max(abs(one.path.area()) for one in again.shapes), math.pi * 100, delta=0.2)
+        for key in ("dxf", "dxf-polylines", "dxf-r12"):
+            content = OUTLINE_FORMATS[key].outlines(Drawing(40, 30, (ring,)))
+            document = ezdxf.read(io.StringIO(content.decode()))
+            space = document.modelspace()
+            self.assertTrue(all(entity.is_closed for entity in space.query("LWPOLYLINE POLYLINE")))
+            reached = ezdxf.bbox.extents(space)
+            for told, found, true in (("$EXTMIN", reached.extmin, 0.0), ("$EXTMAX", reached.extmax, 20.0)):
+                for k in (0, 1):
+                    self.assertAlmostEqual(document.header[told][k], true, delta=0.011)
+                    self.assertAlmostEqual(found[k], true, delta=0.011)
+            (layer,) = {entity.dxf.layer for entity in space}
+            self.assertEqual(layer, "#c81e28")
+            self.assertLess(np.abs(np.subtract(aci2rgb(document.layers.get(layer).color), (200, 30, 40))).max(), 40)
+            again = read_dxf(content, "again.dxf", unit="mm").drawing
+            self.assertAlmostEqual(max(abs(one.path.area()) for one in again.shapes), math.pi * 100, delta=0.3)
 
 
 class PdfTest(unittest.TestCase):

@@ -10,11 +10,13 @@ from dataclasses import replace
 from functools import reduce
 from pathlib import Path as File
 
+import ezdxf
 import numpy as np
 import pikepdf
 import pypdfium2 as pdfium
 import resvg_py
 import shapely
+from ezdxf.colors import aci2rgb
 from PIL import Image
 
 from benchmarks.made_up import SHAPES, sheet_on, ticket_of
@@ -193,6 +195,20 @@ class WholeJobTest(unittest.TestCase):
             for dx in (-2, -1, 0, 1, 2):
                 grown |= np.roll(ink_svg, (dy, dx), (0, 1))
         self.assertGreater(grown[shown].mean(), 0.99)
+
+    def test_a_colour_for_a_process_is_that_of_its_lines_where_files_know_no_inks(self):
+        ticket = badge_ticket(quantity=9)
+        (sheet,) = ticket.sheets
+        for chosen, stroke in (("", "#b200b2"), ("#00ff00", "#00ff00")):
+            spots = tuple(replace(one, colour=chosen) for one in sheet.machine.spots)
+            machine = replace(sheet.machine, spots=spots, formats=("svg", "dxf", "dxf-r12", "pdf"))
+            other = replace(ticket, sheets=(replace(sheet, machine=machine),))
+            files = {file.name: file.content for file in write_files(other, badge_work(other))}
+            self.assertIn(f'stroke="{stroke}', files["badge-cut.svg"].decode())
+            for name in ("badge-cut.dxf", "badge-cut-r12.dxf"):
+                layers = ezdxf.read(io.StringIO(files[name].decode("cp1252"))).layers
+                self.assertEqual(aci2rgb(layers.get("Nibble Through").color) == (0, 255, 0), bool(chosen), name)
+            self.assertEqual(files["badge-cut.pdf"], self.files["badge-cut.pdf"])
 
     def test_what_was_written_reads_back_in_every_format(self):
         (made,) = parts_of(badge_ticket(quantity=9), badge_ticket().sheets[0], self.work)

@@ -416,7 +416,7 @@ class Refusals(unittest.TestCase):
         beyond_bed(run_up.moves, Box(0, 0, 580, 380))
         for box, words in (
             (Box(1, 0, 580, 380), "The head would run 1.0 mm"),
-            (Box(40, 0, 580, 380), "The beam would burn"),
+            (Box(40, 0, 580, 380), "It would cut or burn"),
         ):
             with self.assertRaisesRegex(DoesNotFit, words):
                 beyond_bed(run_up.moves, box)
@@ -434,7 +434,7 @@ class Refusals(unittest.TestCase):
             "smaller than the bed's openings",
             "burn each place 7.5 times",
             "has no power",
-            "goes 600 at most",
+            "goes 600 mm/s at most",
             "beyond the edge of the piece",
             "burnt twice",
             "runs 1 at most",
@@ -445,5 +445,5 @@ class Refusals(unittest.TestCase):
         ticket = job(plate(), [cut(), line_of("k2", "engrave", 0.0, fill="by rings", interval=0.1, **ITSELF)])
         said = " ".join(one.text for one in sentences(ticket))
         self.assertIn("Engrave the shapes by rings, 0.1 mm apart.", said)
-        self.assertIn("85 %, 12 mm a second, passes 1, kerf 0.16 mm, a line 1.5 mm long.", said)
+        self.assertIn("85 %, 12 mm/s, passes 1, kerf 0.16 mm, a line 1.5 mm long.", said)
         self.assertIn("Run it process by process", said)

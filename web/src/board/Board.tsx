@@ -1,10 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import {
-  useInfiniteQuery,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, type BoardOrder, type Card, Refusal } from "../api/client";

@@ -14,21 +14,23 @@ const FACTORS: Record<string, number> = {
   pt: MM_PER_INCH / 72,
   px: MM_PER_INCH / 96,
 };
-const LENGTH = /^\s*(-)?\s*(?:(\d+)\s+)?(?:(\d+)\s*\/\s*(\d+)|(\d+(?:[.,]\d+)?|[.,]\d+))\s*([a-z"″]*)\s*$/i;
+const LENGTH =
+  /^\s*(-)?\s*(?:(\d+(?:[.,]\d+)?|[.,]\d+)\s*(?:'|′|ft|feet|foot)\s*-?\s*)?(?:(?:(\d+)(?:\s+|\s*-\s*))?(?:(\d+)\s*\/\s*(\d+)|(\d+(?:[.,]\d+)?|[.,]\d+))\s*([a-z"″]*))?\s*$/i;
 
 const LINES = /^\s*(\d+(?:[.,]\d+)?|[.,]\d+)\s*lpi\s*$/i;
 
-/** mm from ``2``, ``2mm``, ``0,08 in``, ``1/16"`` or ``1 1/2 in``; ``254 lpi``, lines an inch, is the distance between them; null when it is no length. */
+/** mm from ``2``, ``2mm``, ``0,08 in``, ``1/16"``, ``3-1/2`` or ``1' 6 1/2"``; ``254 lpi``, lines an inch, is the distance between them; null when it is no length. */
 export function parseLength(text: string, unit: Unit): number | null {
   const lines = Number(LINES.exec(text)?.[1]?.replace(",", ".") ?? 0);
   if (lines > 0) return MM_PER_INCH / lines;
   const match = LENGTH.exec(text);
-  if (!match) return null;
-  const [, minus, whole, top, bottom, number, suffix] = match;
-  const factor = FACTORS[(suffix ?? "").toLowerCase() || unit];
+  if (!match?.slice(2).some((part) => part !== undefined)) return null;
+  const [, minus, feet, whole, top, bottom, number, suffix] = match;
+  const factor = FACTORS[(suffix ?? "").toLowerCase() || (feet ? "in" : unit)];
   if (factor === undefined || (whole && !top) || Number(bottom) === 0) return null;
-  const part = top ? Number(top) / Number(bottom) : Number((number ?? "").replace(",", "."));
-  const value = (Number(whole ?? 0) + part) * factor * (minus ? -1 : 1);
+  const plain = (digits: string | undefined) => Number((digits ?? "0").replace(",", "."));
+  const part = top ? Number(top) / Number(bottom) : plain(number);
+  const value = ((Number(whole ?? 0) + part) * factor + plain(feet) * 12 * MM_PER_INCH) * (minus ? -1 : 1);
   return Number.isFinite(value) ? value : null;
 }
 
@@ -67,6 +69,9 @@ export function inUnit(words: string, unit: Unit): string {
 /** A value whose unit its label tells: “488.5 × 367.2”, “mm, the piece”. */
 export function figureInUnit(value: string, label: string, unit: Unit): { value: string; label: string } {
   if (unit === "mm") return { value, label };
+  const metres = /^m (?=\S)/.exec(label);
+  if (metres)
+    return { value: trimmed((Number(value) * 1000) / 304.8, 1), label: label.replace(/^m /, "ft ") };
   if (!/(^|, )mm\b/.test(label)) return { value: inUnit(value, unit), label: inUnit(label, unit) };
   return {
     value: value.replace(EACH, (number) => inches(Number(number))),
@@ -76,6 +81,15 @@ export function figureInUnit(value: string, label: string, unit: Unit): { value:
 
 function inches(mm: number): string {
   return trimmed(mm / MM_PER_INCH, Math.abs(mm) < FINE ? 4 : Math.abs(mm) < 10 ? 3 : 2);
+}
+
+export function formatSpeed(mm: number, unit: Unit): string {
+  return unit === "in" ? `${trimmed(mm / MM_PER_INCH, 1)} in/s` : `${trimmed(mm, 1)} mm/s`;
+}
+
+/** mm a second from ``300``, ``300 mm/s`` or ``12 in/s``. */
+export function parseSpeed(text: string, unit: Unit): number | null {
+  return parseLength(text.replace(/\s*(\/\s*s|a second|per second)\s*$/i, ""), unit);
 }
 
 /** A share from ``48``, ``48 %`` or ``0.48``; bare numbers above 1 are per cent. */

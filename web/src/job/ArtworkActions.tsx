@@ -4,7 +4,14 @@ import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import type { Layer, Ticket } from "./ticket";
 
-const ENDINGS = ["svg", "pdf", "dxf", "json"] as const;
+const FORMATS = [
+  ["svg", "SVG"],
+  ["pdf", "PDF"],
+  ["dxf", "DXF"],
+  ["dxf-polylines", "DXF of polylines"],
+  ["dxf-r12", "DXF release 12"],
+  ["json", "JSON"],
+] as const;
 
 /** The client's own file, untouched, and a better one in its place. */
 export function ClientFiles(props: {
@@ -93,7 +100,7 @@ export function OutlineFiles({ jobId, ticket }: { jobId: number; ticket: Ticket 
         <FileLinks
           key={artwork.id}
           words="The outlines at the finished size"
-          href={(ending) => `/api/jobs/${jobId}/artworks/${artwork.id}/outlines.${ending}`}
+          href={(key) => `/api/jobs/${jobId}/artworks/${artwork.id}/outlines.${key}`}
         />
       ))}
     </chakra.div>
@@ -117,21 +124,21 @@ export function LineFiles({ jobId, layer }: { jobId: number; layer: Layer }) {
   );
 }
 
-function FileLinks({ words, href }: { words: string; href: (ending: string) => string }) {
+function FileLinks({ words, href }: { words: string; href: (key: string) => string }) {
   return (
     <p>
       {words}:{" "}
-      {ENDINGS.map((ending, index) => (
-        <span key={ending}>
+      {FORMATS.map(([key, called], index) => (
+        <span key={key}>
           {index > 0 && ", "}
           <chakra.a
-            href={href(ending)}
+            href={href(key)}
             download
             color="ink"
             textDecoration="underline"
             textUnderlineOffset="3px"
           >
-            {ending.toUpperCase()}
+            {called}
           </chakra.a>
         </span>
       ))}

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
-import { useId } from "react";
+import { useId, useState } from "react";
 import type { Field, Fields } from "../api/client";
-import { parseCount, parseLength, trimmed } from "../engine/units";
+import { MM_PER_INCH, parseCount, parseLength, parseSpeed, trimmed, type Unit } from "../engine/units";
 import { useUnit } from "../ui/unit";
 
 export const Input = chakra("input", {
@@ -31,12 +31,9 @@ export const Select = chakra("select", {
 const UNITS: Record<string, string> = {
   "press heat": "°C",
   "press time": "s",
-  speed: "mm/s",
   force: "g",
   "corner that is swivelled": "°",
   acceleration: "mm/s²",
-  "speed of travels": "mm/s",
-  "speed taken round corners": "mm/s",
   "longest run": "minutes",
   power: "0 to 1",
 };
@@ -77,6 +74,7 @@ export function FieldRow(props: {
 }) {
   const { field, value, problem } = props;
   const id = useId();
+  const { unit } = useUnit();
   if (field.kind === "flag")
     return (
       <chakra.label display="flex" alignItems="center" gap="8px" minHeight="30px" alignSelf="end">
@@ -92,7 +90,7 @@ export function FieldRow(props: {
     <chakra.div gridColumn={field.kind === "text" && field.high > LONG_TEXT ? "span 2" : undefined}>
       <chakra.label htmlFor={id} display="block" fontSize="13.5px" color="ink.soft">
         {field.name === "name" ? "Name" : capital(field.called)}
-        {field.kind === "length" ? ", mm" : UNITS[field.called] ? `, ${UNITS[field.called]}` : ""}
+        {inTheUnit(field, unit)}
         {field.optional ? " (may stay empty)" : ""}
       </chakra.label>
       {field.kind === "choice" ? (
@@ -135,6 +133,13 @@ export function FieldRow(props: {
   );
 }
 
+/** The unit that a field's number is in, behind its label. */
+export function inTheUnit(field: Field, unit: Unit): string {
+  const told =
+    field.kind === "length" ? unit : field.kind === "speed" ? `${unit}/s` : (UNITS[field.called] ?? "");
+  return told && `, ${told}`;
+}
+
 /** A number that is taken as soon as it is one within its limits; until then the limits are said. */
 export function NumberInput(props: {
   id?: string;
@@ -146,39 +151,46 @@ export function NumberInput(props: {
 }) {
   const { field } = props;
   const { unit } = useUnit();
-  const limits = `${trimmed(field.low, 2)} to ${trimmed(field.high, 2)}`;
+  const per = unit === "in" && (field.kind === "length" || field.kind === "speed") ? MM_PER_INCH : 1;
+  const say = (value: number | null | undefined) =>
+    value === null || value === undefined ? "" : trimmed(value / per, field.kind === "speed" ? 1 : 3);
+  const [typed, setTyped] = useState<string | null>(null); // while it is being written
+  const limits = `${say(field.low)} to ${say(field.high)}`;
   const read = (text: string): number | null | undefined => {
     if (text.trim() === "") return field.optional ? null : undefined;
     const found =
       field.kind === "length"
-        ? parseLength(text, "mm")
-        : field.kind === "count"
-          ? parseCount(text)
-          : Number(text);
+        ? parseLength(text, unit)
+        : field.kind === "speed"
+          ? parseSpeed(text, unit)
+          : field.kind === "count"
+            ? parseCount(text)
+            : Number(text);
     return found === null || Number.isNaN(found) || found < field.low || found > field.high
       ? undefined
-      : found;
+      : field.kind === "speed"
+        ? Math.round(found)
+        : found;
   };
   return (
     <Input
       id={props.id}
       aria-label={props.label}
       inputMode="decimal"
-      defaultValue={props.value === null || props.value === undefined ? "" : trimmed(props.value, 3)}
-      key={`${props.value}`}
+      value={typed ?? say(props.value)}
       title={`${limits}${field.kind === "length" ? `, with any unit; the shop works in ${unit}` : ""}`}
-      onBlur={(event) => {
-        const found = read(event.target.value);
-        if (found === undefined) event.target.setCustomValidity(`It can be ${limits}.`);
-        else {
-          event.target.setCustomValidity("");
-          if (found !== props.value) props.onChange(found);
-        }
-        event.target.reportValidity();
+      onChange={(event) => {
+        const text = event.target.value;
+        const found = read(text);
+        setTyped(text);
+        event.target.setCustomValidity(found === undefined ? `It can be ${limits}.` : "");
+        if (found !== undefined && found !== props.value) props.onChange(found);
       }}
-      onChange={(event) => event.target.setCustomValidity("")}
+      onBlur={(event) => {
+        if (event.target.reportValidity()) setTyped(null);
+      }}
       onKeyDown={(event) => {
-        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Enter" && !event.currentTarget.reportValidity()) event.preventDefault();
       }}
     />
   );

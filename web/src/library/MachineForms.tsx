@@ -1,7 +1,8 @@
 import { chakra } from "@chakra-ui/react";
-import type { Fields } from "../api/client";
+import type { Field, Fields } from "../api/client";
 import { Button } from "../ui/Button";
-import { Input } from "./FieldRow";
+import { useUnit } from "../ui/unit";
+import { Input, NumberInput } from "./FieldRow";
 
 const Cell = chakra("td", { base: { padding: "3px 10px 3px 0" } });
 const Head = chakra("th", {
@@ -39,12 +40,14 @@ export function SpotsForm(props: {
           <tr>
             <Head scope="col">Process</Head>
             <Head scope="col">Spot colour in its files</Head>
+            <Head scope="col">Lines in SVG and DXF</Head>
             <Head scope="col">Pen</Head>
           </tr>
         </thead>
         <tbody>
           {processes.map((process) => {
             const spot = known.get(process);
+            const inTurn = 1 + (spots.findIndex((one) => one.process === process) % 8);
             return (
               <tr key={process}>
                 <Cell>
@@ -56,7 +59,7 @@ export function SpotsForm(props: {
                         edit(
                           process,
                           event.target.checked
-                            ? { process, ink: title(process), cmyk: [0, 1, 0, 0], pen: 0 }
+                            ? { process, ink: title(process), cmyk: [0, 1, 0, 0], pen: 0, colour: "" }
                             : null,
                         )
                       }
@@ -77,12 +80,25 @@ export function SpotsForm(props: {
                 <Cell>
                   {spot && (
                     <Input
-                      aria-label={`Pen of ${process}; 0 for the next in turn`}
+                      aria-label={`Colour of ${process} in SVG and DXF`}
+                      type="color"
+                      padding="2px"
+                      width="70px"
+                      value={String(spot.colour || screenColour(spot.cmyk as number[]))}
+                      onChange={(event) => edit(process, { ...spot, colour: event.target.value })}
+                    />
+                  )}
+                </Cell>
+                <Cell>
+                  {spot && (
+                    <Input
+                      aria-label={`Pen of ${process}; empty for number ${inTurn}, in turn`}
                       type="number"
-                      min={0}
+                      min={1}
                       max={8}
                       width="70px"
-                      value={Number(spot.pen ?? 0)}
+                      placeholder={`${inTurn}`}
+                      value={Number(spot.pen) || ""}
                       onChange={(event) =>
                         edit(process, {
                           ...spot,
@@ -133,6 +149,16 @@ export function FormatsForm(props: {
   );
 }
 
+const LENGTH: Field = {
+  name: "length",
+  called: "length",
+  kind: "length",
+  low: 0,
+  high: 10_000,
+  step: 1,
+  optional: false,
+  choices: [],
+};
 const SIDES = [
   ["x", "from the left"],
   ["y", "from the back"],
@@ -143,26 +169,24 @@ const SIDES = [
 /** Places of the bed that the head must not run over. */
 export function ClampsForm(props: { clamps: readonly Fields[]; onChange: (clamps: Fields[]) => void }) {
   const { clamps } = props;
+  const { unit } = useUnit();
   const edit = (k: number, to: Fields) => props.onChange(clamps.map((one, n) => (n === k ? to : one)));
   return (
     <chakra.fieldset marginTop="16px" border="none" padding="0">
       <chakra.legend fontFamily="condensed" fontWeight={600} fontSize="19px">
-        Clamps on its bed, mm
+        Clamps on its bed, {unit}
       </chakra.legend>
       {clamps.map((clamp, k) => (
         <chakra.div key={String(clamp.id)} display="flex" gap="10px" alignItems="end" marginTop="4px">
           {SIDES.map(([side, words]) => (
-            <chakra.div key={side} fontSize="13.5px" color="ink.soft">
+            <chakra.div key={side} width="92px" fontSize="13.5px" color="ink.soft">
               <span>{words}</span>
-              <Input
-                aria-label={`Clamp ${k + 1}, ${words}`}
-                type="number"
-                min={0}
-                width="92px"
+              <NumberInput
+                label={`Clamp ${k + 1}, ${words}`}
+                field={LENGTH}
                 value={Number(clamp[side])}
-                onChange={(event) =>
-                  edit(k, { ...clamp, [side]: Math.max(0, event.target.valueAsNumber || 0) })
-                }
+                problem=""
+                onChange={(value) => edit(k, { ...clamp, [side]: value ?? 0 })}
               />
             </chakra.div>
           ))}
@@ -189,4 +213,10 @@ export function ClampsForm(props: { clamps: readonly Fields[]; onChange: (clamps
 
 function title(process: string): string {
   return process.replace(/(^|[ -])([a-z])/g, (_, before, letter) => `${before}${letter.toUpperCase()}`);
+}
+
+/** The colour that shows an ink of cyan, magenta, yellow and black (0 to 1) on screen. */
+function screenColour([c = 0, m = 0, y = 0, k = 0]: readonly number[]): string {
+  const parts = [c, m, y].map((one) => Math.round(255 * (1 - one) * (1 - k)));
+  return `#${parts.map((one) => one.toString(16).padStart(2, "0")).join("")}`;
 }

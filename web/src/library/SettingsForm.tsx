@@ -4,7 +4,8 @@ import { useState } from "react";
 import { api, type Fields, type Library } from "../api/client";
 import { Button } from "../ui/Button";
 import { tell } from "../ui/notices";
-import { capital, FieldRow, fresh, NumberInput, Select } from "./FieldRow";
+import { useUnit } from "../ui/unit";
+import { capital, FieldRow, fresh, inTheUnit, NumberInput, Select } from "./FieldRow";
 
 const Cell = chakra("td", { base: { padding: "3px 8px 3px 0" } });
 const Head = chakra("th", {
@@ -22,6 +23,7 @@ const Head = chakra("th", {
 /** How a machine makes each process in one stock: a row a process, filled by the shop. */
 export function SettingsForm(props: { library: Library; machine: Fields; onKept: (next: Library) => void }) {
   const { library, machine } = props;
+  const { unit } = useUnit();
   const known = library.settings.filter((one) => one.machine === machine.key);
   const [stock, setStock] = useState(String(known[0]?.stock ?? library.stocks[0]?.key ?? ""));
   const own = known.find((one) => one.stock === stock)?.settings ?? [];
@@ -99,7 +101,7 @@ export function SettingsForm(props: { library: Library; machine: Fields; onKept:
               {fields.map((field) => (
                 <Head key={field.name} scope="col">
                   {capital(field.called)}
-                  {UNIT[field.name] ?? ""}
+                  {inTheUnit(field, unit)}
                 </Head>
               ))}
               <Head />
@@ -174,11 +176,3 @@ const BEAM = [
   ...["power", "speed", "passes", "kerf", "lead", "lead_length", "overscan"],
   ...["pierce", "pierce_height", "warm_up", "air", "focus"],
 ];
-
-const UNIT: Record<string, string> = {
-  force: ", g",
-  speed: ", mm/s",
-  blade_offset: ", mm",
-  overcut: ", mm",
-  corner: ", °",
-};
