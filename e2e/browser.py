@@ -93,7 +93,7 @@ class BrowserTest(unittest.TestCase):
 
     def settled(self, page: Page) -> None:
         """Wait until the final work of the newest revision is on the table."""
-        expect(page.get_by_text("Keeping…")).to_have_count(0)  # else it is the work of the revision before
+        expect(page.get_by_text("Saving…")).to_have_count(0)  # else it is the work of the revision before
         expect(page.locator("[data-station]")).to_have_count(6)
         expect(page.locator("section[aria-label=Table]")).to_have_count(1)
         expect(page.locator("section[aria-label=Table][data-settling]")).to_have_count(0)

@@ -81,10 +81,9 @@ class JourneyTest(BrowserTest):
 
     def press_and_wait(self, page, keys: str) -> None:
         """Undo or redo, and wait for the revision it makes."""
-        said = page.get_by_text(re.compile(r"change \d+$")).inner_text()
-        number = int(said.rsplit(" ", 1)[1])
+        number = int(page.locator("[data-revision]").get_attribute("data-revision"))
         page.keyboard.press(keys)
-        expect(page.get_by_text(re.compile(f"change {number + 1}$"))).to_be_visible()
+        expect(page.locator(f"[data-revision='{number + 1}']")).to_be_visible()
 
     def test_a_region_is_dropped_by_hand_and_brought_back_by_key(self):
         page = self.page

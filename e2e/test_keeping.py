@@ -36,7 +36,7 @@ class PowerCutTest(BrowserTest):
             self.nibble.start()
             self.page.goto(f"{self.nibble.address}/jobs/4?station=lines")
             expect(self.slot(self.page, DISTANCE)).to_have_text(f"{value} mm")
-            expect(self.page.get_by_text(re.compile(f"change {kept['revision']['number']}$"))).to_be_visible()
+            expect(self.page.locator(f"[data-revision='{kept['revision']['number']}']")).to_be_visible()
         self.settled(self.page)
         self.page.keyboard.press("Control+z")  # undo reaches back over every restart
         expect(self.slot(self.page, DISTANCE)).to_have_text("3.1 mm")

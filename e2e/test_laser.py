@@ -98,9 +98,12 @@ class LaserTest(BrowserTest):
         page.locator(TABLE).click(position={"x": 40, "y": 80})
         page.keyboard.press("m")
         moves = page.get_by_role("group", name="Moves")
-        expect(page.get_by_text("all is done; 12 of 12 cut free")).to_be_visible()
+        expect(page.get_by_text("at the beginning")).to_be_visible()
         moment = moves.get_by_label("Moment of the run")
         whole = float(moment.get_attribute("max") or 0)
+        moment.press("End")
+        expect(page.get_by_text("all is done; 12 of 12 cut free")).to_be_visible()
+        page.locator(TABLE).focus()
         page.keyboard.press(",")  # the way home
         page.keyboard.press(",")
         expect(page.get_by_text(re.compile("1[01] of 12 cut free"))).to_be_visible()

@@ -96,12 +96,13 @@ class NestIn(Schema):
 
 
 class NestOut(Schema):
-    """changes: that lay the sheet so; up: copies, on so many runs, each so long in mm."""
+    """changes: that lay the sheet so; copies, on so many runs, each so long in mm; waste: its share of the sheet."""
 
     changes: list[ChangeIn]
-    up: int
+    copies: int
     runs: int
     length: float
+    waste: float | None
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/nest", response=NestOut, operation_id="nest")

@@ -155,14 +155,15 @@ def nest(plain: Any, sheet_id: str, seconds: float, *, asker: Asker) -> bytes:
     sheet = next(one for one in ticket.sheets if one.id == sheet_id)
 
     def better(found: Nest) -> None:
-        asker.tell(f"nesting: {len(found.placements)} up on {found.length:.0f} mm")
+        asker.tell(f"nesting: {len(found.placements)} copies on {found.length:.0f} mm")
 
     def work_of(other: Ticket) -> Work:
         return work_out(other, blobs.fetch, STORE, doing=asker.tell)
 
     made = nested(ticket, sheet, work, Limits(seconds, better, asker.cancelled), work_of)
     changes = [asdict(change) for change in made.changes]
-    return _told({"changes": changes, "up": made.copies, "runs": made.runs, "length": made.length})
+    return _told({"changes": changes, "copies": made.copies, "runs": made.runs, "length": made.length,
+                  "waste": made.waste})  # fmt: skip
 
 
 def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> bytes:
@@ -171,7 +172,8 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
     sheet = next(one for one in ticket.sheets if one.id == sheet_id)
     placed = one_more(ticket, sheet, work, layer)
     change = {"path": f"sheets/{sheet_id}/placed", "value": to_plain(placed), "operation": "add"}
-    return _told({"changes": [change], "up": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0})
+    return _told({"changes": [change], "copies": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0,
+                  "waste": None})  # fmt: skip
 
 
 def click(plain: Any, layer: str, what: str, line: str, x: float, y: float, *, asker: Asker) -> bytes:

@@ -25,8 +25,12 @@ SOFT = 1.22  # px over which an edge goes from ink to paper, of a picture that w
 RESTLESS = 8.5  # levels about its flat colours, of a photo of few tones
 UNEVEN = 5.0  # levels about its flat colours, of a drawing under uneven light
 ON_LINE = 30.0  # levels off the straight way from ink to paper, of its shades
-LINE_EVEN = 0.42  # spread of line widths over their median, of a line drawing
-LINE_LONG = 22.0  # length of all lines over their width
+LINE_EVEN = 0.42  # spread of line widths over their median, of strokes of a pen
+LINE_LONG = 150.0  # length of all strokes over their width, of what encloses nothing: longer than a shape or a word
+ENCLOSED = ((0.9, 0.6), (1.5, 1.2))
+"""Paper enclosed over ink from which it is drawn round rather than filled, and the spread of widths up to then: pens
+and brushes may differ the more, the more they enclose."""
+FEWEST_WIDTHS = 22.0  # length of all lines over their width; shorter ones are a ring or a dot
 
 ASK = (
     "Could you send us the original of your logo, as PDF, SVG or DXF, or as a picture at least {px} px wide? "
@@ -161,7 +165,8 @@ def _softness(grey: NDArray[np.float32], scale: float) -> float:
 
 
 def _is_line_drawing(ink: NDArray[np.bool_]) -> bool:
-    """Most ink lies in lines of about one width that are far longer than wide."""
+    """Most ink lies in lines that go round paper, or in strokes of about one width that are far longer than wide: a
+    key, a word or an anchor is a solid shape, however even its parts are."""
     mask = np.pad(ink.astype(np.uint8), 1)
     depth = cv2.distanceTransform(mask, cv2.DIST_L2, 5)
     # the ridge of the depth is the middle of the lines
@@ -174,5 +179,12 @@ def _is_line_drawing(ink: NDArray[np.bool_]) -> bool:
         return False
     low, high = np.percentile(halves, [12, 88])
     even = (high - low) / 2 / max(float(np.median(halves)), 1e-6)
-    length = ink.sum() / max(width, 1.0)
-    return bool(even < LINE_EVEN and length / max(width, 1.0) > LINE_LONG)
+    length = ink.sum() / max(width, 1.0) / max(width, 1.0)
+    if length < FEWEST_WIDTHS:
+        return False
+    outer, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    filled = cv2.drawContours(np.zeros_like(mask), outer, -1, 1, cv2.FILLED)
+    enclosed = float(filled.sum()) / max(float(mask.sum()), 1.0) - 1
+    if even < LINE_EVEN and length > LINE_LONG:
+        return True
+    return any(enclosed > most and even < spread for most, spread in ENCLOSED)

@@ -15,13 +15,14 @@ from nibble_core.toolpaths.program import Definition
 
 @dataclass(frozen=True)
 class BeamNote:
-    """Something about a line as a beam makes it: no lead, lost, tied or tilts; how many, and the first place in the
-    piece, mm."""
+    """Something about a line of a layer as a beam makes it: no lead, lost, tied or tilts; how many, and the first place
+    in the piece, mm."""
 
     line: str
     kind: str
     count: int
     place: tuple[float, float]
+    layer: str = ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -99,11 +99,12 @@ def _burnt_layer(_: None, drawn: LayerResult, shape: BaseGeometry, piece: PieceR
 
 
 def _burnt(by: Burning, *layers: BurntLayer) -> BeamLines:
-    notes: list[BeamNote] = []
+    notes: dict[str, list[BeamNote]] = {id: [] for id, _ in by.rules}
     made = {
-        id: tuple(_followed(by, dict(rules), layer, notes)) for (id, rules), layer in zip(by.rules, layers, strict=True)
+        id: tuple(_followed(by, dict(rules), layer, notes[id]))
+        for (id, rules), layer in zip(by.rules, layers, strict=True)
     }
-    return BeamLines(made, tuple(notes))
+    return BeamLines(made, tuple(replace(one, layer=id) for id, own in notes.items() for one in own))
 
 
 def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:

@@ -100,14 +100,12 @@ def _lines(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
             n = "A part is" if one else f"{note.count} parts are"
         if note.kind == "unled":
             n = "A cut" if one else f"{note.count} cuts"
+        line = next(one for one in ticket.layer(note.layer).lines if one.id == note.line)
+        n = f"{n} of “{line.name}”" if line.name and note.kind == "unled" else n
         it, they = ("it", "it is") if one else ("them", "they are")
         text = said.format(n=n, it=it, they=they, head=sheet.machine.head)
         text = text if one else text.replace(": it drops, tilts, and", ": they drop, tilt, and")
-        layer = next(
-            own.layer for own in sheet.holds
-            if any(line.id == note.line for line in ticket.layer(own.layer).lines)
-        )  # fmt: skip
-        where = f"pieces/{ticket.piece_of_layer(layer).id}/layers/{layer}/lines/{note.line}"
+        where = f"pieces/{ticket.piece_of_layer(note.layer).id}/layers/{note.layer}/lines/{note.line}"
         ways = (setting("Hold them by micro-ties", f"sheets/{sheet.id}/micro_ties", "micro-ties"),)
         yield Note(text, mend, where, weight, ways if note.kind == "tilts" else (), note.place)
 

@@ -17,7 +17,8 @@ from nibble_core.ticket.piece import Piece
 
 NEAR = 0.1  # mm between a shape and the cut along it
 LEAST_WIDTH = 2.0  # mm
-WIDTH_SHARE = 0.025  # of the piece's longer side
+WIDTH_SHARE = 0.025  # of the piece's longer side, at most
+SLIM = 0.4  # of its length
 INTO = 1.0  # times its width that a bar reaches into what it joins
 
 
@@ -29,12 +30,12 @@ def joining_bars(
 
     distance: mm that the cut lies outside the shapes, which the bars have to reach.
     """
-    width = max(LEAST_WIDTH, round(WIDTH_SHARE * max(composed.box.width, composed.box.height), 1))
+    widest = WIDTH_SHARE * max(composed.box.width, composed.box.height)
     painted = composed.composed.painted
     colour = hex_colour(painted[0][1].colour) if painted else "#22323a"
     reach = max(distance, 0.0)
     bars = [
-        Change(f"pieces/{piece.id}/elements", _bar(id, one, other, width, reach, colour), "add")
+        Change(f"pieces/{piece.id}/elements", _bar(id, one, other, _width(one, other, widest), reach, colour), "add")
         for id, (one, other) in zip(free_ids("bar", piece.elements), ways, strict=False)
     ]
     ends = shapely.MultiPoint([end for way in ways for end in way])
@@ -45,6 +46,11 @@ def joining_bars(
         and any(id == element.id and area_of(shape).distance(ends) < reach + NEAR for id, shape in painted)
     ]
     return (*met, *bars)
+
+
+def _width(one: Point, other: Point, widest: float) -> float:
+    """Of a bar: the longer, the wider, up to what suits the piece."""
+    return round(max(LEAST_WIDTH, min(widest, SLIM * math.dist(one, other))), 1)
 
 
 def _bar(id: str, one: Point, other: Point, width: float, distance: float, colour: str) -> dict[str, object]:

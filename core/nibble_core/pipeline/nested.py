@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.results import Problem, Work
-from nibble_core.pipeline.sheets import nest_sheet
+from nibble_core.pipeline.sheets import nest_sheet, waste_share
 from nibble_core.sheet import Limits
 from nibble_core.ticket import Change, to_plain
 from nibble_core.ticket.model import Sheet, Ticket
@@ -15,13 +15,15 @@ from nibble_core.ticket.model import Sheet, Ticket
 
 @dataclass(frozen=True)
 class Nested:
-    """A ticket with a sheet nested, and the changes that make it of the one before. runs: of the sheet. length: mm."""
+    """A ticket with a sheet nested, and the changes that make it of the one before. runs: of the sheet. length: mm.
+    waste: how much of it becomes no piece, 0 to 1; None where a piece has no edge."""
 
     ticket: Ticket
     changes: tuple[Change, ...]
     copies: int
     runs: int
     length: float
+    waste: float | None
 
 
 def nested(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits, work_of: Callable[[Ticket], Work]) -> Nested:
@@ -30,7 +32,8 @@ def nested(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits, work_of: Ca
     placed, runs, length = nest_sheet(ticket, sheet, work, limits)
     laid = replace(sheet, arrangement="as placed", placed=tuple(placed), runs=runs)
     made = replace(ticket, sheets=tuple(laid if one.id == sheet.id else one for one in ticket.sheets))
-    why = _fault(laid, work, work_of(made))
+    after = work_of(made)
+    why = _fault(laid, work, after)
     if why:
         raise CannotMake(
             f"The nest that was found is not good: {why}", "The sheet stays as it was. Please report this job."
@@ -40,7 +43,8 @@ def nested(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits, work_of: Ca
         Change(f"{here}/placed", to_plain(laid.placed)), Change(f"{here}/runs", runs),
         Change(f"{here}/arrangement", laid.arrangement),
     )  # fmt: skip
-    return Nested(made, changes, len(placed), runs, length)
+    waste = waste_share(after, sheet.id) if sheet.id in after.sheets else None
+    return Nested(made, changes, len(placed), runs, length, waste)
 
 
 def _fault(sheet: Sheet, before: Work, after: Work) -> str:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.lines_report import report_lines
-from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Note, judged, minutes, setting
+from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Mend, Note, judged, minutes, setting
 from nibble_core.pipeline.quantities import repeated
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import (
@@ -24,6 +25,8 @@ from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, to_plain
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
+
+MOST_RUNS = 10_000
 
 
 @dataclass(frozen=True)
@@ -182,8 +185,9 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             draft.notes.append(Note(f"That is {made - wanted - sheet.spares} more{of} than wanted.", where=where))
         elif made < wanted:
             draft.notes.append(
-                Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.", "Lay more.", where, LOOK)
-            )
+                Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.",
+                     "Lay more, or run the sheet more often.", where, LOOK, _more_runs(sheet, laid, held.layer, wanted))
+            )  # fmt: skip
     if spacing_of(sheet) > sheet.spacing + 0.005 and laid.copies > 1:
         gap = spacing_of(sheet)
         said = f"Copies lie {format_number(gap, 1)} mm apart, since lead-ins need so much between them."
@@ -226,6 +230,15 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         draft.figures.append((f"{area * stock.price:.2f}", "for the material"))
         if share is not None:
             draft.figures.append((f"{share * area * stock.price:.2f}", "of it for what is waste"))
+
+
+def _more_runs(sheet: Sheet, laid: LaidSheet, layer: str, wanted: int) -> tuple[Mend, ...]:
+    """Running copies that lie as they were placed so often that there are enough."""
+    copies = laid.copies_of(layer)
+    runs = math.ceil(wanted / copies) if copies else 0
+    if sheet.arrangement != "as placed" or not 1 < runs <= MOST_RUNS:
+        return ()
+    return (setting(f"Run it {runs} times", f"sheets/{sheet.id}/runs", runs),)
 
 
 def _behind(sheet: Sheet, ticket: Ticket, where: str) -> list[Note]:

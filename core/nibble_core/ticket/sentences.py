@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from nibble_core.geometry.units import say_length
 from nibble_core.processes import parts
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.library import STARTING, Library
@@ -122,6 +123,10 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
         pairs = (" Along its longer sides further pairs, so that none is more than ", slot(here, sheet, "mark_every"),
                  " from the next (0: none). Beside the first ", slot(here, sheet, "mark_key"), ".")  # fmt: skip
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
+    margin = (sheet.stock.width - sheet.stock.usable_width) / 2
+    if sheet.stock.kind == "a sheet" and ticket.prints_on(sheet):
+        said = f"Print its pages at true size, {say_length(margin)} from the left and upper edges of the stock."
+        yield Sentence(f"{sheet.id}-page", "sheet", (said,), about=sheet.id)
     border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
     if sheet.border != "no weed border":
         border = (*border[:-1], ", ", slot(here, sheet, "border_distance"), " away.")

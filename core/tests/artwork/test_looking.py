@@ -44,6 +44,31 @@ def photo(size: int = 400) -> Raster:
 
 
 class VerdictTest(unittest.TestCase):
+    def test_solid_shapes_of_even_parts_are_no_drawn_lines_and_lines_of_several_pens_are(self):
+        size = 800
+
+        def drawn(*parts) -> Raster:
+            image = Image.new("L", (size, size), 255)
+            pen = ImageDraw.Draw(image)
+            for kind, places, *more in parts:
+                at = [size * v for v in places]
+                getattr(pen, kind)(at, **dict(more))
+            return grey_raster(1 - np.asarray(image, np.float32) / 255)
+
+        black, white = ("fill", 0), ("fill", 255)
+        ink = ("outline", 0)
+        shaft, bit = (0.38, 0.47, 0.9, 0.53), (0.8, 0.5, 0.86, 0.64)
+        key = drawn(("ellipse", (0.1, 0.35, 0.4, 0.65), black), ("ellipse", (0.18, 0.43, 0.32, 0.57), white),
+                    ("rectangle", shaft, black), ("rectangle", bit, black))  # fmt: skip
+        anchor = drawn(("line", (0.5, 0.2, 0.5, 0.9), black, ("width", 56)),
+                       ("line", (0.35, 0.32, 0.65, 0.32), black, ("width", 56)),
+                       ("arc", (0.15, 0.3, 0.85, 0.95), ("start", 10), ("end", 170), black, ("width", 64)))  # fmt: skip
+        pens = drawn(("ellipse", (0.1, 0.1, 0.9, 0.9), ink, ("width", 44)),
+                     ("ellipse", (0.3, 0.3, 0.45, 0.45), ink, ("width", 12)),
+                     ("arc", (0.3, 0.4, 0.7, 0.75), ("start", 20), ("end", 160), black, ("width", 24)))  # fmt: skip
+        for made, kind in ((key, "filled shapes"), (anchor, "filled shapes"), (pens, "line drawing")):
+            self.assertEqual(verdict(made).kind, kind)
+
     def test_each_kind_is_known_and_gets_a_sentence(self):
         colours = flat((coverage(disc(150, 150, 110), 300), (200, 40, 40)),
                        (coverage(box(100, 100, 200, 200), 300), (30, 80, 160)),

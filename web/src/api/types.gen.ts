@@ -2301,17 +2301,19 @@ export interface components {
         };
         /**
          * NestOut
-         * @description changes: that lay the sheet so; up: copies, on so many runs, each so long in mm.
+         * @description changes: that lay the sheet so; copies, on so many runs, each so long in mm; waste: its share of the sheet.
          */
         NestOut: {
             /** Changes */
             changes: components["schemas"]["ChangeIn"][];
-            /** Up */
-            up: number;
+            /** Copies */
+            copies: number;
             /** Runs */
             runs: number;
             /** Length */
             length: number;
+            /** Waste */
+            waste: number | null;
         };
         /** NewElementOut */
         NewElementOut: {
@@ -3048,6 +3050,7 @@ export interface components {
                 number
             ];
             pen: number;
+            colour: string;
         };
         SpotPlate: {
             /** @enum {string} */

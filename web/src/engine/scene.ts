@@ -174,26 +174,46 @@ function drawNodes(
   px: number,
   seen: Box,
 ): void {
-  const inView = (place: Place) =>
-    place.x >= seen[0] && place.x <= seen[2] && place.y >= seen[1] && place.y <= seen[3];
+  const nodes = item.nodes.filter(({ x, y }) => x >= seen[0] && x <= seen[2] && y >= seen[1] && y <= seen[3]);
+  const apart = spread(nodes, CROWDED * px);
+  context.fillStyle = "#fff";
   context.strokeStyle = item.colour;
   context.lineWidth = px;
+  if (apart.length < nodes.length * FEW_OF_THEM) {
+    // so many that boxes would be one mass: a dot for those that can be told apart, until it is looked at nearer
+    context.fillStyle = item.colour;
+    for (const { x, y } of apart) context.fillRect(x - px, y - px, 2 * px, 2 * px);
+    return;
+  }
+  const shown = new Set(nodes);
   context.globalAlpha = 0.55;
   context.beginPath();
   for (const [node, end] of item.handles) {
-    if (!inView(node) && !inView(end)) continue;
+    if (!shown.has(node) && !overlaps([end.x, end.y, end.x, end.y], seen)) continue;
     context.moveTo(node.x, node.y);
     context.lineTo(end.x, end.y);
   }
   context.stroke();
   context.globalAlpha = 1;
   const half = 3 * px;
-  context.fillStyle = "#fff";
-  for (const node of item.nodes) {
-    if (!inView(node)) continue;
+  for (const node of nodes) {
     context.fillRect(node.x - half, node.y - half, 2 * half, 2 * half);
     context.strokeRect(node.x - half, node.y - half, 2 * half, 2 * half);
   }
+}
+
+const CROWDED = 9; // CSS pixels between nodes whose boxes would touch
+const FEW_OF_THEM = 0.7;
+
+/** Places of which no two share a cell of a grid. */
+export function spread(places: readonly Place[], cell: number): Place[] {
+  const taken = new Set<string>();
+  return places.filter(({ x, y }) => {
+    const key = `${Math.floor(x / cell)} ${Math.floor(y / cell)}`;
+    if (taken.has(key)) return false;
+    taken.add(key);
+    return true;
+  });
 }
 
 const MANY_COPIES = 40;

@@ -1,4 +1,4 @@
-import { type Camera, fitted, type Place, panned, type Size, toTable, zoomedAt } from "./camera";
+import { type Camera, fitted, type Place, panned, type Size, toTable, visible, zoomedAt } from "./camera";
 import { ticks } from "./ruler";
 import { drawScene, type Scene } from "./scene";
 import type { Unit } from "./units";
@@ -10,6 +10,7 @@ const WHEEL_PACE = 0.0016;
 /** Frames that take longer to draw in full show the last picture, moved and scaled, until the hand rests. */
 const FLUID = 26;
 const RESTS = 100;
+const FOOT = 46;
 
 export interface TableState {
   readonly camera: Camera;
@@ -40,6 +41,10 @@ export class Table {
   private panning: { pointer: number; x: number; y: number } | null = null;
   private spaceHeld = false;
   private fittedOnce = false;
+  /** Whether the view was moved by hand since it was fitted. */
+  private byHand = false;
+  /** CSS pixels at the foot that bars lie over. */
+  private foot = FOOT;
   private readonly stops: (() => void)[] = [];
 
   constructor(
@@ -108,10 +113,25 @@ export class Table {
   /** The whole scene in view. */
   fit(): void {
     if (this.view.width < 50 || !this.scene.items.length) return;
-    const inner = { width: this.view.width - RULER, height: this.view.height - RULER - 46 };
+    const inner = { width: this.view.width - RULER, height: this.view.height - RULER - this.foot };
     const camera = fitted(this.scene.bounds, inner, 34);
     this.place({ scale: camera.scale, x: camera.x + RULER, y: camera.y + RULER });
     this.fittedOnce = true;
+    this.byHand = false;
+  }
+
+  /** The same, where the scene has grown out of a view that nobody has moved. */
+  fitIfOutgrown(): void {
+    const [left, top, right, bottom] = visible(this.camera, this.view);
+    const [x, y, x2, y2] = this.scene.bounds;
+    if (!this.byHand && (x < left || y < top || x2 > right || y2 > bottom)) this.fit();
+  }
+
+  /** Leave more room at the foot, for a bar over it; fitted anew unless the view was moved by hand. */
+  keepFree(more: number): void {
+    if (this.foot === FOOT + more) return;
+    this.foot = FOOT + more;
+    if (!this.byHand) this.fit();
   }
 
   zoom(factor: number): void {
@@ -148,6 +168,7 @@ export class Table {
 
   private place(camera: Camera): void {
     this.camera = camera;
+    this.byHand = true;
     this.redraw();
   }
 
@@ -223,7 +244,7 @@ export class Table {
     this.still.width = this.canvas.width;
     this.still.height = this.canvas.height;
     this.stillCamera = null;
-    if (!this.fittedOnce && this.scene.items.length) this.fit();
+    if (!this.byHand && this.scene.items.length) this.fit();
     this.redraw();
   }
 

@@ -1,14 +1,19 @@
 import { chakra } from "@chakra-ui/react";
 import { Link } from "react-router";
+import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { sayDate } from "../ui/slots";
+import { useUnit } from "../ui/unit";
 import { type Ticket, wantedInAll } from "./ticket";
 import type { JobDesk } from "./useJobDesk";
 
 /** The job's name and client, what is wanted when, what was kept last, undo and redo. */
 export function JobHeader({ desk, ticket, onKeys }: { desk: JobDesk; ticket: Ticket; onKeys: () => void }) {
   const revision = desk.job?.revision;
+  const { unit } = useUnit();
+  const undo = revision?.undo_words && `Undo: ${inUnit(revision.undo_words, unit)}`;
+  const redo = revision?.redo_words && `Redo: ${inUnit(revision.redo_words, unit)}`;
   const quantity = wantedInAll(desk.job?.wanted ?? {});
   const time =
     revision && new Date(revision.time).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
@@ -45,15 +50,22 @@ export function JobHeader({ desk, ticket, onKeys }: { desk: JobDesk; ticket: Tic
           </chakra.b>
         )}
       </chakra.span>
-      <chakra.span fontSize="14px" color="fine" whiteSpace="nowrap" role="status" title={revision?.words}>
-        {desk.keeping ? "Keeping…" : `Kept ${time}, change ${revision?.number}`}
+      <chakra.span
+        fontSize="14px"
+        color="fine"
+        whiteSpace="nowrap"
+        role="status"
+        data-revision={desk.keeping ? undefined : revision?.number}
+        title={revision && `Change ${revision.number}: ${inUnit(revision.words, unit)}`}
+      >
+        {desk.keeping ? "Saving…" : `Saved ${time}`}
       </chakra.span>
       <Button
         type="button"
         disabled={!revision?.undo_words}
         onClick={() => desk.undo()}
-        aria-label={revision?.undo_words ? `Undo: ${revision.undo_words}` : "Nothing to undo"}
-        title={revision?.undo_words ? `Undo: ${revision.undo_words} (Ctrl Z)` : "Nothing to undo"}
+        aria-label={undo || "Nothing to undo"}
+        title={undo ? `${undo} (Ctrl Z)` : "Nothing to undo"}
       >
         ↶
       </Button>
@@ -61,8 +73,8 @@ export function JobHeader({ desk, ticket, onKeys }: { desk: JobDesk; ticket: Tic
         type="button"
         disabled={!revision?.redo_words}
         onClick={() => desk.redo()}
-        aria-label={revision?.redo_words ? `Redo: ${revision.redo_words}` : "Nothing to redo"}
-        title={revision?.redo_words ? `Redo: ${revision.redo_words} (Ctrl Shift Z)` : "Nothing to redo"}
+        aria-label={redo || "Nothing to redo"}
+        title={redo ? `${redo} (Ctrl Shift Z)` : "Nothing to redo"}
       >
         ↷
       </Button>

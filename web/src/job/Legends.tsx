@@ -75,10 +75,10 @@ export function LineLegend({ view, looks, unit }: { view: ViewKey; looks: Looks;
     return (
       <Slip>
         <b>
-          {parts ? `${parts} ${parts > 1 ? "parts are" : "part is"} lost, shown full;` : "No part is lost;"}
+          {parts ? `${parts} ${parts > 1 ? "parts are" : "part is"} lost, hatched red;` : "No part is lost;"}
         </b>{" "}
         {waste
-          ? `${waste} ${waste > 1 ? "pieces" : "piece"} of waste fall${waste > 1 ? "" : "s"}, hatched.`
+          ? `${waste} ${waste > 1 ? "pieces" : "piece"} of waste fall${waste > 1 ? "" : "s"}, hatched grey.`
           : "no waste falls."}
       </Slip>
     );

@@ -56,7 +56,7 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
     const made = new Playback(canvas.current, moves, shift);
     playback.current = made;
     if (seen.current) made.look(...seen.current);
-    setSeconds(moves.begins[moves.count] ?? 0);
+    setSeconds(0);
     return () => made.destroy();
   }, [moves, shift]);
   useEffect(() => playback.current?.show(seconds), [seconds]);
@@ -222,9 +222,11 @@ function Now({ moves, made, live }: { moves: Moves; made: number; live: boolean 
   const over = made >= moves.count;
   const doing = over
     ? "all is done"
-    : moves.does[made] === BURN
-      ? (tool?.process ?? "")
-      : `on the way to ${tool?.process}`;
+    : made === 0 && !live
+      ? "at the beginning: press Play, or drag the time"
+      : moves.does[made] === BURN
+        ? (tool?.process ?? "")
+        : `on the way to ${tool?.process}`;
   const fallen = droppedBefore(moves, made);
   return (
     <chakra.div

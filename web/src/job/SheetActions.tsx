@@ -1,15 +1,16 @@
 import { chakra } from "@chakra-ui/react";
+import { formatSize } from "../engine/units";
 import { Button } from "../ui/Button";
+import { useUnit } from "../ui/unit";
 import { BringPiece } from "./BringPiece";
 import { CopiesInHand } from "./CopiesInHand";
 import { copies, elsewhere } from "./elsewhere";
 import { Seams } from "./Seams";
 import type { Sheet, Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
-import type { JobDesk } from "./useJobDesk";
+import { type JobDesk, NEST_SECONDS } from "./useJobDesk";
 
-/** How long a nest is looked for, at a press. */
-const SECONDS = 10;
+const A_MINUTE = 60;
 
 interface Props {
   desk: JobDesk;
@@ -20,6 +21,7 @@ interface Props {
 
 /** Under a sheet's sentence: what can be done with its copies, what lies on other sheets brought onto it. */
 export function SheetActions({ desk, ticket, sheet, hand }: Props) {
+  const { unit } = useUnit();
   if (sheet.behind)
     return (
       <Button
@@ -34,6 +36,10 @@ export function SheetActions({ desk, ticket, sheet, hand }: Props) {
   const laid = desk.work?.sheets[sheet.id];
   const twoSided = ticket.sheets.some((one) => one.behind === sheet.id);
   const shared = sheet.holds.length > 1 ? sheet.holds : [];
+  const found =
+    desk.nested?.sheet === sheet.id && sheet.arrangement === "as placed" && !desk.nesting
+      ? desk.nested
+      : null;
   const nesting = desk.nesting?.sheet === sheet.id ? desk.nesting : null;
   return (
     <chakra.div marginTop="4px">
@@ -53,7 +59,7 @@ export function SheetActions({ desk, ticket, sheet, hand }: Props) {
             type="button"
             minHeight="26px"
             disabled={desk.nesting !== null}
-            onClick={() => desk.nest({ sheet: sheet.id, seconds: SECONDS })}
+            onClick={() => desk.nest({ sheet: sheet.id, seconds: NEST_SECONDS })}
           >
             Nest as tight as they go
           </Button>
@@ -107,6 +113,20 @@ export function SheetActions({ desk, ticket, sheet, hand }: Props) {
           </Button>
         ))}
       </chakra.div>
+      {found && (
+        <chakra.p fontSize="14.5px" color="ink.soft" marginTop="4px">
+          {found.copies} copies in {formatSize(found.length, unit)}
+          {found.waste !== null && `, ${Math.round(100 * (1 - found.waste))} % of it pieces`}. More time may
+          find a tighter one.{" "}
+          <Button
+            type="button"
+            minHeight="26px"
+            onClick={() => desk.nest({ sheet: sheet.id, seconds: A_MINUTE })}
+          >
+            Look for another minute
+          </Button>
+        </chakra.p>
+      )}
       {laid && <Seams desk={desk} sheet={sheet} laid={laid} />}
       <CopiesInHand sheet={sheet} hand={hand} />
     </chakra.div>

@@ -208,7 +208,7 @@ function stroked(d: string, process: string): Item {
   return { kind: "path", path, box: facts.box, stroke: processStroke(process) };
 }
 
-/** What comes free: the piece in the stock's colour, waste hatched, parts that are lost in full colour. */
+/** What comes free: the piece in the stock's colour, waste hatched grey, parts that are lost hatched red. */
 function fallItems(of: LayerView, stock: string): Item[] {
   const items: Item[] = [];
   for (const face of of.looks?.falls ?? []) {
@@ -216,15 +216,15 @@ function fallItems(of: LayerView, stock: string): Item[] {
     if (face.kind === "waste") {
       items.push({ kind: "path", path, box: facts.box, fill: "#E6E3D8" });
       items.push({ kind: "hatch", path, box: facts.box, colour: WASTE });
-    } else if (face.kind !== "lost") items.push({ kind: "path", path, box: facts.box, fill: stock });
-    else
-      items.push({
-        kind: "path",
-        path,
-        box: facts.box,
-        fill: "rgba(196,64,29,.55)",
-        stroke: { colour: LOST, width: 2 },
-      });
+    } else if (face.kind !== "lost") {
+      const stroke = { colour: "#1E2A2E", width: 1.2 };
+      items.push({ kind: "path", path, box: facts.box, fill: stock, stroke });
+    } else {
+      const stroke = { colour: LOST, width: 2.4, dash: [6, 4], halo: "rgba(255,255,255,.9)" };
+      items.push({ kind: "path", path, box: facts.box, fill: "#F7E4DD" });
+      items.push({ kind: "hatch", path, box: facts.box, colour: LOST });
+      items.push({ kind: "path", path, box: facts.box, stroke });
+    }
   }
   return items;
 }

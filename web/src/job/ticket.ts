@@ -84,3 +84,22 @@ export function wantedInAll(wanted: Job["wanted"]): string {
   if (counts.includes(null)) return "full sheets";
   return String(counts.reduce((sum: number, count) => sum + (count ?? 0), 0));
 }
+
+/**
+ * The sheet whose nest a change has made out of date: another stock, machine or spacing. Copies that somebody has put
+ * or locked by hand stay where they are.
+ */
+export function toNestAgain(changes: readonly Change[], ticket: Ticket): string | undefined {
+  const touched = changes.flatMap(({ path, operation }) => {
+    const [group, sheet, name] = path.split("/");
+    const outdates = ["stock", "machine", "spacing"].includes(name ?? "");
+    return group === "sheets" && operation === "set" && outdates && sheet ? [sheet] : [];
+  });
+  return ticket.sheets.find(
+    (one) =>
+      touched.includes(one.id) &&
+      one.arrangement === "as placed" &&
+      one.placed.length > 0 &&
+      one.placed.every(({ by, locked }) => by === "nest" && !locked),
+  )?.id;
+}

@@ -1,14 +1,25 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, type Change, type Click, type Job, Refusal, type Step, type Work } from "../api/client";
+import {
+  api,
+  type Change,
+  type Click,
+  type Job,
+  type Nested,
+  Refusal,
+  type Step,
+  type Work,
+} from "../api/client";
 import { Latest } from "../engine/latest";
 import { tell, useNotices } from "../ui/notices";
 import type { Value } from "../ui/slots";
 import { drafted } from "./drafts";
 import { stationOf } from "./stations";
-import { machinesChanged } from "./ticket";
+import { machinesChanged, toNestAgain } from "./ticket";
 
+/** How long a nest is looked for, at a press. */
+export const NEST_SECONDS = 10;
 const GIVEN_WAY = ["cancelled", "superseded"];
 
 /** A call that makes a new revision, given the one that is seen. */
@@ -166,11 +177,14 @@ export function useJobDesk(id: number) {
         (seen) => api.change(id, seen, changes),
         (next) => {
           for (const words of machinesChanged(changes, before, next)) useNotices.getState().say(words);
+          const again = toNestAgain(changes, next.ticket);
+          if (again) nestAgain.current(again);
         },
       );
     },
     [make, id, client],
   );
+  const nestAgain = useRef<(sheet: string) => void>(() => {});
   const onTake = useCallback(
     (path: string, value: Value) => {
       setDraft((old) => ({ ...old, [path]: value }));
@@ -179,13 +193,19 @@ export function useJobDesk(id: number) {
     [change],
   );
 
+  /** The newest nest that was found here, and of which sheet. */
+  const [nested, setNested] = useState<(Nested & { sheet: string }) | null>(null);
   // a nest is looked for on the side, and then taken like any other change
   const nest = useMutation({
     mutationFn: ({ sheet, seconds }: { sheet: string; seconds: number }) => api.nest(id, sheet, seconds),
     onMutate: () => setNesting("nesting"),
-    onSuccess: (found) => change(...found.changes),
+    onSuccess: (found, { sheet }) => {
+      setNested({ sheet, ...found });
+      change(...found.changes);
+    },
     onError: tell,
   });
+  nestAgain.current = (sheet) => nest.mutate({ sheet, seconds: NEST_SECONDS });
   const oneMore = useMutation({
     mutationFn: ({ sheet, layer }: { sheet: string; layer: string }) => api.oneMore(id, sheet, layer),
     onSuccess: (found) => change(...found.changes),
@@ -233,6 +253,7 @@ export function useJobDesk(id: number) {
     nest: nest.mutate,
     /** The sheet that is being nested, and how far that is, in words. */
     nesting: nest.isPending ? { sheet: nest.variables.sheet, words: nesting } : null,
+    nested,
     stopNest: () => void api.stopNest(id).catch(tell),
     oneMore: oneMore.mutate,
     draft,

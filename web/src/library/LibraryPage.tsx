@@ -3,9 +3,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { api, type Fields, type Library, Refusal } from "../api/client";
+import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
+import { useUnit } from "../ui/unit";
 import { FieldRow, fresh } from "./FieldRow";
 import { ClampsForm, FormatsForm, SpotsForm } from "./MachineForms";
 import { ProfileForm } from "./ProfileForm";
@@ -154,6 +156,7 @@ function Group(props: {
   onChoose: (key: string) => void;
   adds: string;
 }) {
+  const { unit } = useUnit();
   return (
     <chakra.section aria-label={props.title} marginTop="14px">
       <chakra.h2 fontFamily="condensed" fontWeight={600} fontSize="20px">
@@ -191,10 +194,10 @@ function Group(props: {
               )}
               <span>
                 <chakra.span display="block" fontWeight={500}>
-                  {String(one.name)}
+                  {inUnit(String(one.name), unit)}
                 </chakra.span>
                 <chakra.span display="block" fontSize="13.5px" color="ink.soft">
-                  {props.says(one)}
+                  {inUnit(props.says(one), unit)}
                 </chakra.span>
               </span>
             </chakra.button>
