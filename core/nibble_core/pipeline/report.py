@@ -90,9 +90,6 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
 
 def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
     draft.fact = "ready to make files"
-    machines = {sheet.machine.key: sheet.machine for sheet in ticket.sheets}
-    for machine in machines.values():
-        draft.figures += [(machine.name, "machine"), (str(len(machine.spots)), "spot colours")]
     if work.problems:
         return
     burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams]

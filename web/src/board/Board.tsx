@@ -8,7 +8,8 @@ import { FileButton } from "../ui/FileButton";
 import { KeyList, type Keys } from "../ui/KeyList";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
-import { grouped, localDay, ORDERS } from "./groups";
+import { localDay } from "../ui/slots";
+import { grouped, ORDERS } from "./groups";
 import { JobCard } from "./JobCard";
 import { useStartJob } from "./useIncoming";
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Card } from "../api/client";
-import { grouped, localDay } from "./groups";
+import { grouped } from "./groups";
 
 const card = (more: Partial<Card>) => ({ client: "", due: null, waits: "", ...more }) as Card;
 const titles = (cards: Card[], order: "due" | "client" | "waiting") =>
@@ -36,9 +36,5 @@ describe("the board", () => {
         "waiting",
       ).map(([title]) => title),
     ).toEqual(["Blocked at Lines", "To be looked at: Artwork", "To print", "Done", "Being looked at"]);
-  });
-
-  it("takes the day of the screen", () => {
-    expect(localDay(new Date(2026, 0, 5, 23, 30))).toBe("2026-01-05");
   });
 });

@@ -54,9 +54,3 @@ function waitingWords(waits: string): string {
   if (kind === "step") return NEXT[what] ?? station;
   return kind === "done" ? "Done" : "Being looked at";
 }
-
-/** Today where the screen is, as 2026-11-30. */
-export function localDay(now = new Date()): string {
-  const two = (value: number) => String(value).padStart(2, "0");
-  return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`;
-}

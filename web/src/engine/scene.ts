@@ -174,18 +174,21 @@ function drawNodes(
   px: number,
   seen: Box,
 ): void {
-  const nodes = item.nodes.filter(({ x, y }) => x >= seen[0] && x <= seen[2] && y >= seen[1] && y <= seen[3]);
+  const inView = item.nodes.filter(
+    ({ x, y }) => x >= seen[0] && x <= seen[2] && y >= seen[1] && y <= seen[3],
+  );
+  const nodes = spread(inView, px / 4); // where a path closes are two
   const apart = spread(nodes, CROWDED * px);
   context.fillStyle = "#fff";
   context.strokeStyle = item.colour;
   context.lineWidth = px;
-  if (apart.length < nodes.length * FEW_OF_THEM) {
+  if (nodes.length > MANY_NODES && apart.length < nodes.length * FEW_OF_THEM) {
     // so many that boxes would be one mass: a dot for those that can be told apart, until it is looked at nearer
     context.fillStyle = item.colour;
     for (const { x, y } of apart) context.fillRect(x - px, y - px, 2 * px, 2 * px);
     return;
   }
-  const shown = new Set(nodes);
+  const shown = new Set(inView);
   context.globalAlpha = 0.55;
   context.beginPath();
   for (const [node, end] of item.handles) {
@@ -204,6 +207,7 @@ function drawNodes(
 
 const CROWDED = 9; // CSS pixels between nodes whose boxes would touch
 const FEW_OF_THEM = 0.7;
+const MANY_NODES = 60;
 
 /** Places of which no two share a cell of a grid. */
 export function spread(places: readonly Place[], cell: number): Place[] {

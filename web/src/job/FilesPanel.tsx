@@ -128,7 +128,7 @@ export function FilesPanel({
         </chakra.p>
       )}
       {task?.state === "done" && (
-        <chakra.ul marginTop="12px" listStyleType="none" padding="0" opacity={stale ? 0.6 : 1}>
+        <chakra.ul marginTop="12px" listStyleType="none" padding="0" opacity={stale ? 0.86 : 1}>
           {task.files.map((file) => (
             <chakra.li key={file.name} paddingY="7px" borderTop="1px solid {colors.hair.soft}">
               <chakra.a

@@ -46,7 +46,7 @@ export function JobScreen() {
       height={`calc(100vh - var(${STRIP}, 0px))`}
       display="flex"
       flexDirection="column"
-      minWidth="1000px"
+      minWidth="840px"
     >
       <JobHeader desk={desk} ticket={ticket} onKeys={() => setKeys(true)} />
       <Track

@@ -30,7 +30,7 @@ export function NoteView({ note, onChanges, onShow, stale }: Props) {
   return (
     <chakra.div
       data-note={stale ? "stale" : note.weight}
-      opacity={stale ? 0.5 : 1}
+      opacity={stale ? 0.86 : 1}
       aria-busy={stale || undefined}
       display="flex"
       gap="10px"

@@ -1,10 +1,12 @@
 import { chakra } from "@chakra-ui/react";
-import type { Ref, RefObject } from "react";
+import { type Ref, type RefObject, useEffect, useRef } from "react";
 import type { Table } from "../engine/table";
 import { Button } from "../ui/Button";
 import type { StationKey, View, ViewKey } from "./stations";
 
 const Input = chakra("input");
+const ONE_ROW = 36; // CSS pixels
+const MOVES_BAR = 42; // that stands above
 
 interface Props {
   station: StationKey;
@@ -27,8 +29,21 @@ interface Props {
 /** Views, fading and zoom, along the foot of the table; where one row does not hold them, the zoom stands above. */
 export function TableBar(props: Props) {
   const { station, views, view, fade, leftOut, unit } = props;
+  const bars = useRef<HTMLDivElement>(null);
+  // what the bars lie over is left free when the work is fitted
+  useEffect(() => {
+    const own = bars.current;
+    if (!own) return;
+    const more = view === "moves" ? MOVES_BAR : 0;
+    const seen = new ResizeObserver(() =>
+      props.table.current?.keepFree(Math.max(0, own.offsetHeight - ONE_ROW) + more),
+    );
+    seen.observe(own);
+    return () => seen.disconnect();
+  }, [view, props.table]);
   return (
     <chakra.div
+      ref={bars}
       position="absolute"
       left="34px"
       right="14px"

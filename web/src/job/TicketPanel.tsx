@@ -197,7 +197,7 @@ export function TicketPanel(props: Props) {
           borderTop="1.5px solid {colors.ink}"
           maxHeight="38%"
           overflowY="auto"
-          opacity={desk.settling ? 0.5 : 1}
+          opacity={desk.settling ? 0.86 : 1}
           data-settling={desk.settling || undefined}
           role="group"
           aria-label="Figures"

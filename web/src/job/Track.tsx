@@ -65,7 +65,7 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
             background="transparent"
             textAlign="left"
             cursor="pointer"
-            opacity={state === "waiting" ? 0.6 : 1}
+            opacity={state === "waiting" ? 0.86 : 1}
             _hover={{ background: "paper.warm" }}
             _after={{
               content: '""',
@@ -80,7 +80,11 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
               border: here ? "1.5px solid {colors.marigold.dark}" : "1.5px solid #B5B29F",
             }}
           >
-            {work && <Miniature piece={piece} artwork={artwork} station={key} ticket={ticket} work={work} />}
+            <chakra.span flex="none" css={{ "@media (max-width: 1080px)": { display: "none" } }}>
+              {work && (
+                <Miniature piece={piece} artwork={artwork} station={key} ticket={ticket} work={work} />
+              )}
+            </chakra.span>
             <chakra.span display="block" minWidth="0">
               <chakra.span
                 display="flex"
@@ -101,7 +105,8 @@ export function Track({ ticket, work, settling, piece, artwork, current, onGo }:
                 fontSize="13px"
                 lineHeight="1.2"
                 color="ink.soft"
-                opacity={settling ? 0.55 : 1}
+                opacity={settling ? 0.86 : 1}
+                lineClamp={2}
               >
                 {station ? inUnit(station.facts[about] ?? station.fact, unit) : "…"}
               </chakra.span>

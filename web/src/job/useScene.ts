@@ -8,8 +8,6 @@ import { sceneOf } from "./scenes";
 import type { ViewKey } from "./stations";
 import { useImages } from "./useImages";
 
-const MOVES_BAR = 42; // CSS pixels
-
 /**
  * The work in a view, drawn on the table and fitted to it when the thing itself changes. ``fade``: how strongly the
  * artwork shows; ``kept``: which job's work it is. Gives the deviation, where the view measures it.
@@ -43,7 +41,6 @@ export function useScene(
   if (!work.preview) fitted.current = fitKey(station, ticket, work, artwork, piece);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new station is fitted once
   useEffect(() => table.current?.fit(), [station, piece?.id, fitted.current, view === "thing"]);
-  useEffect(() => table.current?.keepFree(view === "moves" ? MOVES_BAR : 0), [table, view]);
   // words that were made longer, a piece that was added
   useEffect(() => {
     if (!work.preview) table.current?.fitIfOutgrown();

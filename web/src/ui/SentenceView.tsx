@@ -93,7 +93,7 @@ export function SentenceView({
       borderTop="1px solid {colors.hair.soft}"
       fontSize="16px"
       lineHeight="1.6"
-      opacity={sentence.on ? 1 : 0.62}
+      opacity={sentence.on ? 1 : 0.8}
       _focusWithin={{ background: "paper.white" }}
     >
       {sentence.process && (
@@ -107,7 +107,7 @@ export function SentenceView({
           background={processColour(sentence.process)}
         />
       )}
-      {!sentence.on && <chakra.span color="ink.soft">Off: </chakra.span>}
+      {!sentence.on && <b>Off: </b>}
       {slots(sentence.parts)}
       {hasMore && (
         <Button

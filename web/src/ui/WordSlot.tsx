@@ -2,12 +2,12 @@ import { chakra } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import type { Slot } from "../api/client";
 import { slotStyle } from "./slotStyle";
-import { say, type Value } from "./slots";
+import { localDay, parseDay, say, sayDate, type Value } from "./slots";
 
 const Word = chakra("button", slotStyle);
 const Input = chakra("input");
 
-/** A name or a date in a sentence: click, type, Enter; Esc or leaving restores. */
+/** A name or a day in a sentence: click, type, Enter; Esc or leaving restores. */
 export function WordSlot({
   slot,
   value,
@@ -19,10 +19,13 @@ export function WordSlot({
 }) {
   const [typing, setTyping] = useState<string | null>(null);
   const word = useRef<HTMLButtonElement>(null);
+  const isDay = slot.kind === "date";
+  const text = (typing ?? "").trim();
+  const day = isDay && text !== "" ? parseDay(text, localDay()) : null;
+  const unknown = isDay && text !== "" && day === null;
   const leave = (taken: boolean) => {
-    const text = (typing ?? "").trim();
     setTyping(null);
-    const next = slot.kind === "date" && text === "" ? null : text;
+    const next = isDay ? day : text;
     if (taken && next !== value && !(slot.low > 0 && text === "")) onTake(next);
     requestAnimationFrame(() => word.current?.focus());
   };
@@ -40,21 +43,21 @@ export function WordSlot({
         {say(slot, value, "mm")}
       </Word>
     );
-  return (
+  const field = (
     <Input
       autoFocus
-      type={slot.kind === "date" ? "date" : "text"}
       aria-label={slot.called}
+      aria-invalid={unknown}
       data-path={slot.path}
       value={typing}
       maxLength={slot.kind === "text" ? slot.high : undefined}
-      width={slot.kind === "date" ? "150px" : `${Math.max(10, typing.length + 2)}ch`}
+      width={`${Math.max(10, typing.length + 2)}ch`}
       onChange={(event) => setTyping(event.target.value)}
-      onFocus={(event) => event.currentTarget.type === "text" && event.currentTarget.select()}
+      onFocus={(event) => event.currentTarget.select()}
       onBlur={() => setTyping(null)}
       onKeyDown={(event) => {
         event.stopPropagation();
-        if (event.key === "Enter") leave(true);
+        if (event.key === "Enter" && !unknown) leave(true);
         if (event.key === "Escape") leave(false);
       }}
       font="inherit"
@@ -65,5 +68,14 @@ export function WordSlot({
       borderBottom="2px solid {colors.marigold}"
       background="marigold.pale"
     />
+  );
+  if (!isDay) return field;
+  return (
+    <chakra.span display="inline-flex" flexWrap="wrap" alignItems="baseline" gap="6px" whiteSpace="normal">
+      {field}
+      <chakra.span role="status" fontSize="14px" color={unknown ? "blocked" : "ink.soft"}>
+        {unknown ? "A day such as 12 Dec, 12/12, Friday or in 3 days." : day && sayDate(day)}
+      </chakra.span>
+    </chakra.span>
   );
 }

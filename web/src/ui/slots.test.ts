@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Slot } from "../api/client";
-import { editable, say, stepped, understand } from "./slots";
+import { editable, localDay, parseDay, say, stepped, understand } from "./slots";
 
 const slot = (own: Partial<Slot>): Slot => ({
   path: "a/b",
@@ -52,5 +52,29 @@ describe("slots", () => {
     expect(stepped(slot({}), 199.95, 1)).toBe(200);
     expect(stepped(slot({}), -20, -10)).toBe(-20);
     expect(stepped(slot({ kind: "count", step: 1, low: 1, high: 9 }), 3, 1)).toBe(4);
+  });
+});
+
+describe("days", () => {
+  it.each([
+    ["12 dec", "2026-12-12"],
+    ["Dec 12", "2026-12-12"],
+    ["12. December 2027", "2027-12-12"],
+    ["3/1", "2027-01-03"],
+    ["3.1.28", "2028-01-03"],
+    ["2031-03-14", "2031-03-14"],
+    ["tomorrow", "2026-12-01"],
+    ["in 2 weeks", "2026-12-14"],
+    ["fri", "2026-12-04"],
+    ["monday", "2026-12-07"],
+    ["30 feb", null],
+    ["soon", null],
+    ["13/13", null],
+  ])("reads %s", (said, day) => {
+    expect(parseDay(said, "2026-11-30")).toBe(day); // a Monday
+  });
+
+  it("takes the day of the screen", () => {
+    expect(localDay(new Date(2026, 0, 5, 23, 30))).toBe("2026-01-05");
   });
 });

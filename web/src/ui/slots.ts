@@ -29,6 +29,53 @@ export function say(slot: Slot, value: Value, unit: Unit): string {
   return chosen ? inUnit(chosen.label, unit) : String(value);
 }
 
+const MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
+const WEEKDAYS = ["sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"];
+const DAY_MS = 24 * 3600 * 1000;
+
+/**
+ * A day as 2026-12-12 from “12 Dec”, “Dec 12 2026”, “12.12.”, “12/12/26”, “fri”, “tomorrow”, “in 3 days” or itself; one
+ * without a year is the next there is. Null when it is no day. today: as 2026-11-30.
+ */
+export function parseDay(text: string, today: string): string | null {
+  const said = text.trim().toLowerCase();
+  const now = new Date(`${today}T12:00:00Z`);
+  const later = (days: number) => new Date(now.getTime() + days * DAY_MS).toISOString().slice(0, 10);
+  if (said === "today") return today;
+  if (said === "tomorrow") return later(1);
+  const count = /^in (\d{1,3}) (days?|weeks?)$/.exec(said);
+  if (count) return later(Number(count[1]) * (count[2]?.startsWith("week") ? 7 : 1));
+  const weekday = WEEKDAYS.findIndex((name) => said.length > 2 && name.startsWith(said));
+  if (weekday >= 0) return later(((weekday - now.getUTCDay() + 6) % 7) + 1);
+  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(said);
+  if (iso) return dayOf(Number(iso[1]), Number(iso[2]), Number(iso[3]));
+  const words =
+    /^(?:(\d{1,2})(?:st|nd|rd|th|\.)?\s*([a-z]{3,9})|([a-z]{3,9})\s*(\d{1,2}))\.?,?(?:\s*(\d{4}))?$/.exec(
+      said,
+    );
+  const digits = /^(\d{1,2})[./](\d{1,2})[./]?(?:\s*(\d{2}|\d{4}))?$/.exec(said);
+  const month = words
+    ? 1 + MONTHS.indexOf((words[2] ?? words[3] ?? "").slice(0, 3))
+    : Number(digits?.[2] ?? 0);
+  const day = Number(words?.[1] ?? words?.[4] ?? digits?.[1] ?? 0);
+  const year = Number(words?.[5] ?? digits?.[3] ?? 0);
+  if (year) return dayOf(year < 100 ? 2000 + year : year, month, day);
+  const soon = dayOf(now.getUTCFullYear(), month, day);
+  return soon !== null && soon < today ? dayOf(now.getUTCFullYear() + 1, month, day) : soon;
+}
+
+function dayOf(year: number, month: number, day: number): string | null {
+  const found = new Date(Date.UTC(year, month - 1, day, 12));
+  const same = found.getUTCMonth() === month - 1 && found.getUTCDate() === day && month > 0;
+  return same ? found.toISOString().slice(0, 10) : null;
+}
+
+/** Today where the screen is, as 2026-11-30. */
+export function localDay(now = new Date()): string {
+  const two = (value: number) => String(value).padStart(2, "0");
+  return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`;
+}
+
 export function sayDate(iso: string): string {
   return new Date(`${iso}T12:00:00`).toLocaleDateString("en-GB", {
     weekday: "short",
