@@ -3,26 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from datetime import date
 
 from nibble_core.geometry.units import format_number
 from nibble_core.papers.drawing import draw_piece, draw_sheet, has_second_side, piece_box
 from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page, leading, width_of, wrapped
+from nibble_core.papers.said import BLANK, said_at
 from nibble_core.pipeline.notes import TOLD, Note
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
 from nibble_core.processes import parts
-from nibble_core.ticket import sentences
 from nibble_core.ticket.model import Piece, Setting, Sheet, Stock, Ticket
-from nibble_core.ticket.sentences import STATIONS, sheet_name
+from nibble_core.ticket.saying import STATIONS, slot
+from nibble_core.ticket.sentences import sheet_name
 
 LEAST_PICTURE = 24.0  # mm
 LEFT = 76.0  # mm, of the column with the pictures
 GAP = 6.0
-SIZES = (9.5, 9.0)  # of type, the first that fits on one page; nobody reads less at arm's length
-MOST_ROWS = 8  # of settings at the foot of a page
+SIZES = (11.5, 10.5, 9.5, 9.0)  # of type, the first that fits on one page; nobody reads less at arm's length
+MOST_ROWS = 12  # of settings at the foot of a page
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,8 @@ def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -
     top = _head(page, ticket, code) + 5.5
     wide = page.width - 2 * MARGIN - LEFT - GAP
     foot = page.height - MARGIN - _tall(rows[:MOST_ROWS])
-    type_size = next((one for one in SIZES if top + _height(words, wide, one) <= foot - 4), SIZES[-1])
+    fits = (one for one in SIZES if top + _height(words, wide, one) + 2 * leading(one) <= foot - 4)
+    type_size = next(fits, SIZES[-1])
     lines = _lines(words, wide, type_size)
     while True:
         foot = _foot(page, rows[:MOST_ROWS], page.number == 1)
@@ -54,8 +57,16 @@ def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -
 
 def _head(page: Page, ticket: Ticket, code: str) -> float:
     page.code(page.width - MARGIN - 17, MARGIN, 17, code)
-    said = [ticket.client or "nobody yet", f"due {ticket.due}" if ticket.due else "no date", f"ticket {code}"]
-    return page.head(ticket.name, said, room=24)
+    client = ticket.client or f"client {BLANK}"
+    return page.head(ticket.name, [client, f"due {_day(ticket.due)}", f"ticket {code}"], room=24)
+
+
+def _day(due: str | None) -> str:
+    """A day as people say it; room to write one where there is none."""
+    if due is None:
+        return BLANK
+    day = date.fromisoformat(due)
+    return f"{day:%a} {day.day} {day:%b} {day.year}"
 
 
 _Drawing = tuple[Piece, bool] | Sheet
@@ -125,13 +136,12 @@ def _named(page: Page, name: str, said: str, y: float) -> float:
 
 
 def _parts(ticket: Ticket, work: Work) -> list[_Part]:
-    said = sentences(ticket)
-    told = stations(ticket, work)
-    titles = {"artwork": "Artwork", "clean": "Clean", "trace": "Trace", "lines": "Lines", "sheet": "Sheet",
-              "machine": "Machine"}  # fmt: skip
-    parts = [_Part(titles[key], tuple(one.text for one in said if one.station == key and one.on)) for key in STATIONS]
-    parts += [_Part(f"On {sheet.stock.name}", _stock(sheet.stock)) for sheet in _one_a_stock(ticket)]
-    return [part for part in [*parts, _checks(told)] if part.said]
+    parts = [_Part(station.capitalize(), tuple(said_at(station, ticket))) for station in STATIONS]
+    handled: dict[tuple[str, ...], list[str]] = {}
+    for sheet in _one_a_stock(ticket):
+        handled.setdefault(_stock(sheet.stock), []).append(sheet.stock.name)
+    parts += [_Part(f"On {' and '.join(names)}", said) for said, names in handled.items()]
+    return [part for part in [*parts, _checks(stations(ticket, work))] if part.said]
 
 
 def _one_a_stock(ticket: Ticket) -> list[Sheet]:
@@ -216,7 +226,7 @@ def _height(parts: list[_Part], wide: float, size: float) -> float:
 
 
 def _tall(rows: Sequence[tuple[str, ...]]) -> float:
-    return 12 + 4.6 * (len(rows) + 1 if rows else 0)
+    return 12 + 4.6 * len(rows)
 
 
 def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: bool) -> float:
@@ -226,20 +236,20 @@ def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: bool) -> float:
     top = page.height - MARGIN - _tall(rows)
     wide = page.width - 2 * MARGIN
     page.rule(MARGIN, top, wide, weight=0.8)
-    y = top + 4.6
+    y = top
     if rows:
-        columns = (0.0, 46.0, 76.0, 102.0, 122.0, 136.0, 160.0)
-        ends = (*columns[1:], 186.0)
-        for at, words in zip(columns, _HEADS, strict=True):
-            page.text(MARGIN + at * wide / 186, y, words, size=9, colour=SOFT)
+        ends = (*_COLUMNS[1:], 186.0)
         for row in rows:
             y += 4.6
-            for at, end, words in zip(columns, ends, row, strict=True):
-                shown = words
-                while width_of(shown, 9) > (end - at - 1.5) * wide / 186:
-                    shown = shown[:-2]
-                page.text(MARGIN + at * wide / 186, y, shown, size=9, font=BODY, colour=INK)
-        y += 6
+            if len(row) == 1:  # a machine's name, or what is set beyond the columns
+                page.text(MARGIN, y, _within(row[0], wide), size=9, font=STRONG if row[0][0] != " " else BODY)
+                continue
+            heads = row == _HEADS
+            for at, end, words in zip(_COLUMNS, ends, row, strict=True):
+                shown = _within(words, (end - at - 1.5) * wide / 186)
+                page.text(MARGIN + at * wide / 186, y, shown, size=9, colour=SOFT if heads else INK)
+        y += 2
+    y += 4
     x = MARGIN
     for words in ("printed", "cut", "weeded", "pressed", "delivered") if ticks else ():
         page.box(x, y + 0.2, 3.2, 3.2, edge=INK)
@@ -247,21 +257,52 @@ def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: bool) -> float:
     return top
 
 
-_HEADS = ("Machine", "Process", "Force, power", "Speed", "Passes", "Offset, kerf", "Overcut, lead")
+_HEADS = ("Process", "Spot colour, pen", "Force, power", "Speed", "Passes", "Offset, kerf", "Overcut, lead")
+_COLUMNS = (0.0, 26.0, 72.0, 98.0, 120.0, 136.0, 160.0)
+_IN_COLUMNS = (
+    "force", "power", "speed", "passes", "blade_offset", "overcut", "kerf", "lead", "lead_length", "process", "id",
+)  # fmt: skip
+"""Values of a setting that the table shows; the others are told below a row, where they are not the usual ones."""
+
+
+def _within(words: str, wide: float) -> str:
+    """Words cut to a width in mm."""
+    while width_of(words, 9) > wide:
+        words = words[:-2]
+    return words
 
 
 def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
-    rows: list[tuple[str, ...]] = []
+    """Rows of the table, each process once for each machine and stock that it is set for."""
+    found: dict[str, list[tuple[str, ...]]] = {}
     for sheet in ticket.sheets:
+        machine = sheet.machine
         used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
         if sheet.border != NO_BORDER or sheet.weed_lines != NO_WEED_LINES:
             used.add(WEEDS)
+        rows = found.setdefault(f"{machine.name}, {sheet.stock.name}", [])
         for own in sheet.settings:
-            if own.process in used:
-                speed = f"{own.speed} mm/s" if own.speed else "its own"
-                how = _of_a_beam(own) if sheet.machine.burns else _of_a_blade(own)
-                rows.append((sheet.machine.name, own.process, how[0], speed, str(own.passes), *how[1:]))
-    return list(dict.fromkeys(rows))
+            if own.process not in used:
+                continue
+            speed = f"{own.speed} mm/s" if own.speed else "its own"
+            how = _of_a_beam(own) if machine.burns else _of_a_blade(own)
+            pen = f", pen {machine.pen(own.process)}" if "hpgl" in machine.formats else ""
+            row = (own.process, f"{machine.spot(own.process).ink}{pen}", how[0], speed, str(own.passes), *how[1:])
+            more = [slot("", own, one.name) for one in fields(own) if one.name not in _IN_COLUMNS]
+            changed = ", ".join(f"{one.called} {one.text}" for one in more if one.changed)
+            if row not in rows:
+                rows += [row, (f"  {changed}",)] if changed else [row]
+    return [
+        row for name, rows in _alike_once(found).items() if rows for row in ((name,), _HEADS, *rows)
+    ]  # fmt: skip
+
+
+def _alike_once(found: dict[str, list[tuple[str, ...]]]) -> dict[str, list[tuple[str, ...]]]:
+    """Tables of settings, those that are alike under one name."""
+    names: dict[tuple[tuple[str, ...], ...], list[str]] = {}
+    for name, rows in found.items():
+        names.setdefault(tuple(rows), []).append(name)
+    return {"; ".join(some): list(rows) for rows, some in names.items()}
 
 
 def _of_a_blade(own: Setting) -> tuple[str, str, str]:

@@ -64,8 +64,15 @@ class Sentence:
         """The plain sentence, with “more” values that differ from their defaults."""
         said = "".join(part if isinstance(part, str) else part.text for part in self.parts)
         said = said[:1].upper() + said[1:]
-        extra = [part for part in self.more if isinstance(part, Slot) and part.changed]
+        extra = [part for part in self.more if isinstance(part, Slot) and part.changed and not _said_already(part)]
         return said + "".join(f" ({slot.called} {slot.text})" for slot in extra)
+
+
+def _said_already(one: Slot) -> bool:
+    """Where an element stands, and that a line runs along shapes themselves, is in the sentence's own words."""
+    name = one.path.rsplit("/", 1)[-1]
+    placed = "/elements/" in one.path and name in ("across", "down", "x", "y", "beside")
+    return placed or (one.path.endswith("offset/distance") and not one.value)
 
 
 def slot(here: str, owner: Any, name: str) -> Slot:

@@ -17,7 +17,7 @@ from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Held, Layer, Piece, Sheet, Ticket
 from nibble_core.ticket.piece import Element, Figure, Prints
 from nibble_core.ticket.steps import GiveSecondSide
-from tests.sample import badge_ticket, badge_work
+from tests.sample import LINE, badge_ticket, badge_work
 
 MM = 72 / 25.4
 STAR = Figure("star", 30, 20)
@@ -52,11 +52,16 @@ class PaperTest(unittest.TestCase):
             self.assertAlmostEqual(page.get_width() / MM, width, places=2)
             self.assertAlmostEqual(page.get_height() / MM, height, places=2)
             said = words_of(content)
-            for sentence in sentences(self.ticket):
-                self.assertIn(" ".join(sentence.text.split())[:40], said)
+            told = {sentence.id: sentence.text for sentence in sentences(self.ticket)}
+            for id in ("a1-size", "a1-trace", LINE, "s1-lay", "s1-border", "s1-machine"):
+                self.assertIn(" ".join(told[id].split())[:40], said)
             for words in ("ticket 12.7", "Harbour Hive", "150 °C, 12 s, medium pressure, peel warm", "12 wanted",
-                          "12 copies", "260 g", "through cut", "hatched goes"):  # fmt: skip
+                          "12 copies", "260 g", "through cut", "hatched goes", "due ____",
+                          "Who allowed its use: ____"):  # fmt: skip
                 self.assertIn(words, said)
+            for words in ("Flat tones", "no hanger", "not said yet"):  # as usual, or nothing
+                self.assertNotIn(words, said)
+            self.assertEqual(said.count("260 g"), 1)
             self.assertGreater(ink_in(content, width - 30, 12, width - 12, 29), 0.2)  # the code
 
     def many(self, count: int):
@@ -80,9 +85,11 @@ class PaperTest(unittest.TestCase):
             self.assertGreater(len(pdfium.PdfDocument(content)), 1)
             self.assertIn("page 2", said)
         said = words_of(printed_ticket(many, work, code="1.1"))
-        for sentence in sentences(many):
-            self.assertIn(" ".join(sentence.text.split())[:30], said)
-        self.assertNotIn("more on screen", said)
+        self.assertIn("All: Through cut 2.0 mm outside", said)
+        for distance in range(1, 5):
+            self.assertEqual(said.count(f"Through cut {distance}.0 mm outside"), 1)
+        named = " ".join(f"piece number {n}," for n in range(8))
+        self.assertIn(f"{named} piece number 8: Through cut 1.0 mm outside", said)
 
     def test_the_proof_shows_the_piece_at_its_size_and_no_production_line(self):
         content = proof(self.ticket, self.work, code="12.7", shop="Quay Signs")
