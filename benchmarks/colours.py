@@ -19,7 +19,8 @@ from nibble_core.formats.pixels import read_picture
 from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.graphics import Drawing, Raster, Shape
 from nibble_core.graphics.rendering import rendered
-from nibble_core.tracing.colours import TracedAreas, trace_colours
+from nibble_core.tracing.areas import TracedAreas
+from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.deviation import closed_line
 
 PICTURES: dict[str, Callable[[int, str | None], Canvas]] = {

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from nibble_core.simulators.laser import Body
     from nibble_core.ticket import Ticket
 
-MODES = ("two-tone", "outer", "colours", "centre-lines", "paths")
+MODES = ("two-tone", "outer", "colours", "centre-lines", "panes", "paths")
 _UNITS = {"mm": 1.0, "cm": 10.0, "in": 25.4}
 LARGEST_FILE = 500_000_000
 

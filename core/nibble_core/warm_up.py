@@ -27,6 +27,7 @@ from nibble_core.toolpaths.plotting import Knife, plotted
 from nibble_core.tracing import trace_two_tone
 from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
+from nibble_core.tracing.panes import trace_panes
 from nibble_core.tracing.polish import polish
 
 STAR = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
@@ -44,6 +45,7 @@ def outlines() -> None:
     trace_two_tone(raster.grey(), raster, level=0.5)
     trace_colours(raster, count=4)
     trace_centre_lines(raster.grey(), raster, level=0.5)
+    trace_panes(raster.grey(), raster, level=0.5)
 
 
 def rest() -> None:

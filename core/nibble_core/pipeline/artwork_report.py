@@ -20,17 +20,17 @@ from nibble_core.ticket.model import Ticket
 
 MODE_WORDS = {
     "two-tone": "trace two-tone", "outer": "only the outer shape", "colours": "trace colours",
-    "centre-lines": "trace centre-lines", "paths": "use the paths",
+    "centre-lines": "trace centre-lines", "panes": "trace the panes between lines", "paths": "use the paths",
 }  # fmt: skip
 SUITABLE = {
     "paths": ("paths", "outer"),
-    "line drawing": ("two-tone", "centre-lines", "outer"),
+    "line drawing": ("two-tone", "centre-lines", "panes", "outer"),
     "filled shapes": ("two-tone", "outer"),
     "flat colours": ("colours", "outer", "two-tone"),
     "photo": ("outer",),
 }
 OTHERWISE = {STEPS: (("Every step is meant", EVERY_STEP),), LIGHT: (("They were mixed in grey", IN_GREY),)}
-OF_PIXELS = ("two-tone", "outer", "centre-lines", "colours")
+OF_PIXELS = ("two-tone", "outer", "centre-lines", "panes", "colours")
 MANY_NODES = 20_000  # more than anybody draws
 FEW_BOXES = 3  # of lettering, told one by one
 WHITISH = 245  # levels
@@ -260,7 +260,8 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
             Note("These are drawn lines: each comes out twice, once along each of its sides.", "Take instead", here,
                  mends=(setting("their outer edge", f"{here}/edges", "outer edge"),
                         setting("their inner edge", f"{here}/edges", "inner edge"),
-                        setting("their middle", f"{here}/mode", "centre-lines")))
+                        setting("their middle", f"{here}/mode", "centre-lines"),
+                        setting("the panes between them", f"{here}/mode", "panes")))
         )  # fmt: skip
     if artwork.trace.mode != "paths":
         draft.notes += _lettering(artwork, work, here)

@@ -33,6 +33,7 @@ from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.making import even_grey, is_fringed, is_in_light, level_in_light
 from nibble_core.tracing.mending import mended
+from nibble_core.tracing.panes import trace_panes
 from nibble_core.tracing.two_tone import inside_place
 from nibble_core.tracing.two_way import TwoWay, thickness, two_way
 
@@ -40,6 +41,7 @@ AS_TOLD, IN_GREY, IN_LIGHT = "as its pixels tell", "mixed in grey", "mixed in li
 EVERY_STEP = "every step is meant"
 LEAST_CORNERS = {"rounded": 45.0, "true": 22.0, "sharp": 14.0}
 MOST_SMOOTHING = 0.8  # px of ripple at 100 %
+SAME_PANE = 0.08  # of a channel's whole range, by which panes of one colour may differ
 PAPER_LEVELS = 22  # levels within which a colour is the paper's
 FRAME_SHARE = 0.9  # of both sides that a region's box covers, to be a box or frame round the drawing
 MOST_SHAPES = 20_000
@@ -185,6 +187,8 @@ def find_shapes(
         return stage(store, _colours, fit, cleaned, cancelled=cancelled)
     if trace.mode == "centre-lines":
         return stage(store, _centre_lines, fit, cleaned, cancelled=cancelled)
+    if trace.mode == "panes":
+        return stage(store, _panes, fit, cleaned, cancelled=cancelled)
     edges = [later(store, _edges, trace_edges(trace), cleaned)] if preview else []
     return stage(store, _two_tone, fit, cleaned, *edges, cancelled=cancelled)
 
@@ -391,6 +395,20 @@ def _centre_lines(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) 
     return Found(shapes, raster.width, level, suggested, traced.deviation(), (), traced.middles, two_way=both)
 
 
+def _panes(fit: Fit, cleaned: Cleaned, *, cancelled: Callable[[], bool]) -> Found:
+    raster, trace, preview = cleaned.raster, fit.trace, fit.preview
+    field = _field(raster, trace_edges(trace))
+    level = field.suggested if trace.threshold is None else trace.threshold
+    traced = trace_panes(
+        field.grey, raster, level=level, tolerance=fit.tolerance, polished=not preview,
+        steps_meant=trace.making == EVERY_STEP, cancelled=cancelled,
+    )  # fmt: skip
+    shapes = with_joined_inks([Shape(region.region, region.colour) for region in traced.regions], SAME_PANE)
+    places = tuple(zip(shapes, (region.place for region in traced.regions), strict=True))
+    deviation = None if preview else traced.deviation()
+    return Found(places, raster.width, level, field.suggested, deviation, (), traced.places)
+
+
 def _own_paths(by: OwnPaths, picture: Picture) -> Found:
     framing, trace = by.framing, by.trace
     if picture.drawing is None:
@@ -560,7 +578,7 @@ def traced_raster(
     """Everything found in a picture as it is, ``width`` mm wide, with no rule applied; and the fit itself, in pixels.
     ``tolerance``: largest deviation of smooth stretches, px."""
     never = lambda: False  # noqa: E731 - one-line local
-    trace_it = {"colours": _colours, "centre-lines": _centre_lines}.get(trace.mode, _two_tone)
+    trace_it = {"colours": _colours, "centre-lines": _centre_lines, "panes": _panes}.get(trace.mode, _two_tone)
     cleaned = Cleaned(raster, "see-through" if raster.is_see_through else "keep", 0.0)
     found = trace_it(Fit(trace, tolerance, preview=False), cleaned, cancelled=never)
     scale = width / raster.width

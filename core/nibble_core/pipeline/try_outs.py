@@ -55,7 +55,7 @@ def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
         return _colours(at, work, artwork.id)
     suggested = work.traces[artwork.id].value.suggested if artwork.id in work.traces else 0.5
     level = 0.5 if suggested is None else suggested
-    if artwork.trace.mode == "centre-lines":
+    if artwork.trace.mode in ("centre-lines", "panes"):
         return [
             TryOut(f"{name}, {how}", (Change(f"{at}/threshold", value), Change(f"{at}/deviation", deviation)))
             for name, value in _levels(level)

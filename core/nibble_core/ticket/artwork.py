@@ -65,6 +65,7 @@ MODES = {
     "outer": "Only the outside edge of the drawing, filled.",
     "colours": "Areas of flat colour that share their edges without a gap.",
     "centre-lines": "The middle of every drawn line, with its width.",
+    "panes": "What drawn lines enclose, to the middle of the lines, so that panes meet: glass, appliqué, inlay.",
     "paths": "The client's own paths, as they are.",
 }
 PAPER = {"left out": "Areas in the paper's colour are no shapes.", "kept": "Paper-coloured areas are shapes as well."}

@@ -120,6 +120,8 @@ def _trace(artwork: Artwork) -> Iterable[Sentence]:
     elif trace.mode == "centre-lines":
         parts = ("Trace the ", mode, " of lines darker than ", threshold, ", dropping those under ", smallest, ".")
         more = ("Stay within ", slot(at, trace, "deviation"), " of the measured middle.")
+    elif trace.mode == "panes":
+        parts = ("Trace the ", mode, " between lines darker than ", threshold, ", dropping parts under ", smallest, ".")
     elif trace.mode == "paths":
         parts = ("Use the client’s ", mode, " as they are, strokes as ", slot(at, trace, "strokes"), ".")
         more = ("Colours that differ by less than ", slot(at, trace, "same_ink"), " are one ink.")

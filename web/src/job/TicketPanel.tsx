@@ -329,6 +329,7 @@ function TraceScale(props: { id: string; desk: JobDesk; ticket: Ticket; work: Wo
   const path = `artworks/${id}/trace/threshold`;
   const draft = desk.draft[path];
   const level = typeof draft === "number" ? draft : shown.level;
-  if ((mode !== "two-tone" && mode !== "centre-lines") || level === null || !tones?.length) return null;
+  if (!["two-tone", "centre-lines", "panes"].includes(mode ?? "") || level === null || !tones?.length)
+    return null;
   return <ToneScale tones={tones} level={level} path={path} onDraft={desk.onDraft} onTake={desk.onTake} />;
 }
