@@ -32,6 +32,7 @@ NEVER = 1e9
 WIDER, SLACK = 1.03, 0.06  # times as wide as usual, and px, from which a place lies where lines meet or turn
 AROUND = 8.0  # half widths to either side that say what is usual
 FEWEST = 6  # places
+OFF_MIDDLE = 0.8  # half widths
 
 Numbers = NDArray[np.float64]
 
@@ -68,8 +69,11 @@ def trace_panes(
         raise Cancelled("This trace was superseded.")
     nothing = np.zeros(patches.shape, np.uint8)
     flat = borders_of(patches, nothing, np.zeros((*patches.shape, 1), np.float32), np.zeros((1, 1)))
-    borders = [border if border.at_edge else _measured(border, paper, outlines) for border in flat]
-    junctions = junctions_of(borders, *patches.shape)
+    measured = [(border, np.empty(0)) if border.at_edge else _measured(border, paper, outlines) for border in flat]
+    borders, halves = [border for border, _ in measured], [half for _, half in measured]
+    # borders end where three outlines are equally far, which is off the middle by a part of the line's width
+    widest = max((float(np.median(half)) for half in halves if len(half)), default=1.0)
+    junctions = junctions_of(borders, *patches.shape, furthest=OFF_MIDDLE * widest + 1.5)
     probes = [one for one in probes_of(borders) if not (outside[one.right] and outside[one.left])]
     edges = edge_making(grey, [border.places for border in probes])
     noise = STEADY if steps_meant else raised(probes, junctions, STEADY, edges)
@@ -169,8 +173,8 @@ def _nearest(paper: NDArray[np.int32], outlines: _Outlines) -> NDArray[np.int32]
     return patches
 
 
-def _measured(border: Border, paper: NDArray[np.int32], outlines: _Outlines) -> Border:
-    """A border at the places that are equally far from the outlines of both patches. Where lines meet or turn sharply
+def _measured(border: Border, paper: NDArray[np.int32], outlines: _Outlines) -> tuple[Border, Numbers]:
+    """A border at the places that are equally far from the outlines of both patches, and how far that is, px. Where lines meet or turn sharply
     these places leave the middle: there they are led on by what the rest points to."""
     right, left = beside(border.corners)
     of_right, of_left = (np.full(len(right), patch, np.int32) for patch in (border.right, border.left))
@@ -185,12 +189,12 @@ def _measured(border: Border, paper: NDArray[np.int32], outlines: _Outlines) -> 
     if not border.closed:
         inner = np.flatnonzero(keep)
         if len(inner) < FEWEST:
-            return replace(border, places=places)
+            return replace(border, places=places), half
         part = slice(int(inner[0]), int(inner[-1]) + 1)
         places, half, keep = places[part], half[part], keep[part]
     if keep.sum() < FEWEST:
-        return replace(border, places=places)
-    return replace(border, places=bridged(places, keep, float(np.median(half)), border.closed))
+        return replace(border, places=places), half
+    return replace(border, places=bridged(places, keep, float(np.median(half)), border.closed)), half
 
 
 def _usual(half: Numbers, closed: bool) -> Numbers:

@@ -16,6 +16,7 @@ from nibble_core.geometry import Points
 from nibble_core.tracing.planar_kernels import walk_borders
 
 OUTSIDE = -1
+FURTHEST = 1.5  # px from the pixel corner
 Corners = NDArray[np.int32]
 
 
@@ -99,25 +100,27 @@ def _crossings(
     return np.asarray((right[:, ::-1] + 0.5) * (1 - t) + (left[:, ::-1] + 0.5) * t, np.float64)
 
 
-def junctions_of(borders: Sequence[Border], height: int, width: int) -> dict[tuple[int, int], tuple[float, float]]:
-    """Where the borders that end at a corner truly meet: least squares of the lines they arrive along."""
+def junctions_of(
+    borders: Sequence[Border], height: int, width: int, furthest: float = FURTHEST
+) -> dict[tuple[int, int], tuple[float, float]]:
+    """Where the borders that end at a corner truly meet: least squares of the lines they arrive along, at most
+    ``furthest`` px from it."""
     arriving: dict[tuple[int, int], list[tuple[Points, bool]]] = {}
     for border in borders:
         if border.closed:
             continue
         for end, places in ((border.corners[0], border.places), (border.corners[-1], border.places[::-1])):
             arriving.setdefault((int(end[0]), int(end[1])), []).append((places, border.at_edge))
-    return {corner: _meeting(corner, lines, height, width) for corner, lines in arriving.items()}
+    return {corner: _meeting(corner, lines, height, width, furthest) for corner, lines in arriving.items()}
 
 
 FIRST, LAST, FAR = 2, 9, 28  # places off a junction by which its arriving line is judged
 UNSTEADY, STILL_STRAIGHT = 0.06, 1.3  # px off that line, and how much more over a longer way
 HOLD = 0.02  # weight of the pixel corner, for junctions that lines do not settle
-FURTHEST = 1.5  # px from the pixel corner
 
 
 def _meeting(
-    corner: tuple[int, int], lines: Sequence[tuple[Points, bool]], height: int, width: int
+    corner: tuple[int, int], lines: Sequence[tuple[Points, bool]], height: int, width: int, furthest: float
 ) -> tuple[float, float]:
     y, x = corner
     here = np.array([x, y], float)
@@ -145,8 +148,8 @@ def _meeting(
     else:
         place = np.linalg.solve(matrix, target)
     off = float(np.hypot(*(place - here)))
-    if off > FURTHEST:
-        place = here + (place - here) * FURTHEST / off
+    if off > furthest:
+        place = here + (place - here) * furthest / off
     return float(place[0]), float(place[1])
 
 

@@ -3266,7 +3266,7 @@ export interface components {
         };
         Trace: {
             /** @enum {string} */
-            mode: "two-tone" | "outer" | "colours" | "centre-lines" | "paths";
+            mode: "two-tone" | "outer" | "colours" | "centre-lines" | "panes" | "paths";
             threshold: number | null;
             lightest: number | null;
             colours: number | null;
