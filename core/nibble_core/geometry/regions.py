@@ -17,6 +17,8 @@ from nibble_core.geometry.paths import Path
 from nibble_core.geometry.points import Affine, Box, Points, shoelace
 from nibble_core.geometry.tolerances import FLATTEN
 
+SLIVER = 1e-4  # mm
+
 
 @dataclass(frozen=True, eq=False)
 class Region:
@@ -74,6 +76,12 @@ def union(regions: Iterable[Region], tolerance: float = FLATTEN) -> MultiPolygon
     """All regions as one valid area; self-crossing rings are read by the even-odd rule."""
     parts = [shapely.make_valid(region.polygon(tolerance)) for region in regions]
     return MultiPolygon(polygons(shapely.union_all(parts)))
+
+
+def union_of_neighbours(regions: Iterable[Region]) -> MultiPolygon:
+    """The same of regions that share sides, between which rounding must leave no sliver: on a grid of ``SLIVER`` mm."""
+    parts = [shapely.make_valid(region.polygon()) for region in regions]
+    return MultiPolygon(polygons(shapely.union_all(parts, grid_size=SLIVER)))
 
 
 def distances_to_area(places: Points, area: BaseGeometry) -> NDArray[np.float64]:

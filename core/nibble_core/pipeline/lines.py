@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.errors import NibbleError, NothingToCut
 from nibble_core.geometry import Box, Bundle, Path, Point, Region
 from nibble_core.geometry.fitting import refit_polygon
-from nibble_core.geometry.regions import polygons, union
+from nibble_core.geometry.regions import polygons, union, union_of_neighbours
 from nibble_core.lines.clearance import kept_clear
 from nibble_core.lines.contour import (
     closed_shape,
@@ -81,7 +81,9 @@ class DrawnLine:
     @property
     def area(self) -> MultiPolygon:
         """What it encloses, as polygons."""
-        return union(self.regions)
+        sides = sum(len(ring) for region in self.regions for ring in region.rings)
+        shared = len(self.regions) > 1 and not self.dashes and not self.places and self.paths.segments < sides
+        return union_of_neighbours(self.regions) if shared else union(self.regions)
 
 
 @dataclass(frozen=True, eq=False)
@@ -271,7 +273,8 @@ class _Pen:
         if isinstance(process, Cut) and process.crossings == "keeps clear" and not as_it_is(line):
             others = [own for own in drawn.values() if parts(own.process)]
             regions, led = self._led(process.clearance, regions, others)
-        return replace(made, regions=regions, paths=rings_of(regions), leftovers=leftovers, led=led, bays=bays)
+        paths = sides_once(regions) if isinstance(process, Cut) and as_it_is(line) else rings_of(regions)
+        return replace(made, regions=regions, paths=paths, leftovers=leftovers, led=led, bays=bays)
 
     def _regions(
         self, line: Line, drawn: Mapping[str, DrawnLine]
@@ -372,6 +375,42 @@ def rings_of(regions: Sequence[Region]) -> Bundle:
             known.add(key)
             once.append(ring)
     return Bundle.of(once)
+
+
+def sides_once(regions: Sequence[Region]) -> Bundle:
+    """The edges of regions that share sides, such as panes that meet: each side once, with the first region that has
+    it."""
+    rings = rings_of(regions)
+    if len(regions) < 2:
+        return rings
+    known: set[bytes] = set()
+    paths: list[Path] = []
+    for ring in rings:
+        there, back = (np.round(rows, 3) + 0.0 for rows in (ring.rows, ring.reversed().rows[::-1]))
+        # of both ways along a side the one that comes first in the alphabet of its numbers
+        off = np.sign(there - back)
+        way = off[np.arange(len(off)), np.argmax(off != 0, axis=1)]
+        either = np.where((way <= 0)[:, None], there, back)
+        keys = [bytes([kind]) + row.tobytes() for kind, row in zip(ring.kinds.tolist(), either, strict=True)]
+        new = np.array([key not in known for key in keys])
+        known.update(keys)
+        if new.all():
+            paths.append(ring)
+            continue
+        for start, end in _runs(new):
+            at = np.arange(start, end) % len(new)
+            paths.append(Path(ring.kinds[at], ring.rows[at], closed=False))
+    return Bundle.of(paths)
+
+
+def _runs(marked: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First index and the one after the last of each row of marked places of a ring; a row may go on past its end."""
+    if not marked.any():
+        return []
+    first = int(np.argmin(marked))  # one that is not
+    turned = np.roll(marked, -first)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], turned.view(np.int8), [0]])))
+    return [(first + a, first + b) for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)]
 
 
 def _hung(hanger: Hanger, composed: PieceResult, lines: list[DrawnLine]) -> tuple[list[DrawnLine], Hanging]:

@@ -73,7 +73,7 @@ def trace_panes(
     borders, halves = [border for border, _ in measured], [half for _, half in measured]
     # borders end where three outlines are equally far, which is off the middle by a part of the line's width
     widest = max((float(np.median(half)) for half in halves if len(half)), default=1.0)
-    junctions = junctions_of(borders, *patches.shape, furthest=OFF_MIDDLE * widest + 1.5)
+    junctions = junctions_of(borders, patches.shape[0], patches.shape[1], furthest=OFF_MIDDLE * widest + 1.5)
     probes = [one for one in probes_of(borders) if not (outside[one.right] and outside[one.left])]
     edges = edge_making(grey, [border.places for border in probes])
     noise = STEADY if steps_meant else raised(probes, junctions, STEADY, edges)
@@ -174,8 +174,9 @@ def _nearest(paper: NDArray[np.int32], outlines: _Outlines) -> NDArray[np.int32]
 
 
 def _measured(border: Border, paper: NDArray[np.int32], outlines: _Outlines) -> tuple[Border, Numbers]:
-    """A border at the places that are equally far from the outlines of both patches, and how far that is, px. Where lines meet or turn sharply
-    these places leave the middle: there they are led on by what the rest points to."""
+    """A border at the places that are equally far from the outlines of both patches, and how far that is, px.
+    Where lines meet or turn sharply these places leave the middle: there they are led on by what the rest points
+    to."""
     right, left = beside(border.corners)
     of_right, of_left = (np.full(len(right), patch, np.int32) for patch in (border.right, border.left))
     near = outlines.distance(right, of_right), outlines.distance(left, of_right)

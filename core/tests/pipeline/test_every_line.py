@@ -2,6 +2,7 @@
 length, whatever the process, the placements, the sheet and the format."""
 
 import io
+import math
 import unittest
 import xml.etree.ElementTree as etree
 from dataclasses import replace
@@ -20,9 +21,10 @@ from hypothesis import strategies as st
 from nibble_core.checks.readback import check_page
 from nibble_core.errors import CannotMake, FileDisagrees, InvalidTicket
 from nibble_core.formats import dxf_page, pdf_reader
-from nibble_core.geometry import Affine, Bundle, Path
+from nibble_core.geometry import Affine, Bundle, Path, Region
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.lines import sides_once
 from nibble_core.pipeline.pages import parts_of
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.sheets import caption_of, program_of
@@ -372,3 +374,25 @@ class DxfPageTest(unittest.TestCase):
         other = replace(self.page, stroked=(replace(self.page.stroked[0], placements=(Affine(), Affine(), Affine())),))
         with self.assertRaises(FileDisagrees):
             check_page(other, dxf_page.read_page(content), "file", tolerance=dxf_page.TOLERANCE, layers=False)
+
+
+class SharedSideTest(unittest.TestCase):
+    def test_a_side_that_two_regions_share_is_followed_once(self):
+        def box(left, top, right, bottom):
+            return Path.polygon([(left, top), (right, top), (right, bottom), (left, bottom)])
+
+        round_it = Region(Path.circle(5, 35, 4))
+        crossed = [Region(Path.polygon([(0, 0), (10, 10), (0, 10)])), Region(Path.polygon([(10, 0), (0, 10), (30, 5)]))]
+        cases = (
+            ([Region(box(0, 0, 10, 10)), Region(box(10, 0, 20, 10)), round_it], 70 + 8 * math.pi),
+            # crossed sides of one box are not the same
+            (crossed, sum(region.outer.length() for region in crossed)),
+            ([Region(box(0, 0, 10, 10)), Region(box(0, 0, 10, 10).reversed())], 40),
+        )  # fmt: skip
+        for regions, length in cases:
+            made = sides_once(regions)
+            self.assertAlmostEqual(made.length, length, places=3)
+            drawn = shapely.union_all([shapely.LineString(path.closed_up().flattened(0.01) if path.closed else
+                                                          path.flattened(0.01)) for path in made])  # fmt: skip
+            edges = shapely.union_all([region.polygon(0.01).boundary for region in regions])
+            self.assertLess(edges.difference(drawn.buffer(0.02)).length, 1e-6)
