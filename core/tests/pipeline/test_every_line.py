@@ -391,7 +391,7 @@ class SharedSideTest(unittest.TestCase):
         )  # fmt: skip
         for regions, length in cases:
             made = sides_once(regions)
-            self.assertAlmostEqual(made.length, length, places=3)
+            self.assertAlmostEqual(made.length, length, delta=0.01)
             drawn = shapely.union_all([shapely.LineString(path.closed_up().flattened(0.01) if path.closed else
                                                           path.flattened(0.01)) for path in made])  # fmt: skip
             edges = shapely.union_all([region.polygon(0.01).boundary for region in regions])
