@@ -30,6 +30,7 @@ LINE_LONG = 150.0  # length of all strokes over their width, of what encloses no
 ENCLOSED = ((0.9, 0.6), (1.5, 1.2))
 """Paper enclosed over ink from which it is drawn round rather than filled, and the spread of widths up to then: pens
 and brushes may differ the more, the more they enclose."""
+SOLID = 0.3  # share of the ink that lies deeper than its lines are wide
 FEWEST_WIDTHS = 22.0  # length of all lines over their width; shorter ones are a ring or a dot
 
 ASK = (
@@ -180,7 +181,8 @@ def _is_line_drawing(ink: NDArray[np.bool_]) -> bool:
     low, high = np.percentile(halves, [12, 88])
     even = (high - low) / 2 / max(float(np.median(halves)), 1e-6)
     length = ink.sum() / max(width, 1.0) / max(width, 1.0)
-    if length < FEWEST_WIDTHS:
+    deep = float((depth > width).sum()) / max(float(mask.sum()), 1.0)
+    if length < FEWEST_WIDTHS or deep > SOLID:
         return False
     outer, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     filled = cv2.drawContours(np.zeros_like(mask), outer, -1, 1, cv2.FILLED)

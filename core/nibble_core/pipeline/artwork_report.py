@@ -7,7 +7,7 @@ from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
 from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
-from nibble_core.pipeline.lettered import is_no_lettering, lettered
+from nibble_core.pipeline.lettered import is_no_lettering, lettered, set_in_words
 from nibble_core.pipeline.making_words import LIGHT, STEPS, making_in_words, squares_in_words
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
@@ -247,7 +247,7 @@ def _doubt(kind: str, place: tuple[float, float], artwork: Artwork, here: str) -
                 (setting(f"Tolerance {100 * lower:g} %", f"{here}/tolerance", lower),), place)  # fmt: skip
 
 
-def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
+def report_trace(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> None:
     """What was found, left out and mended, and how true it is."""
     if artwork.id not in work.traces:
         return
@@ -264,7 +264,7 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
                         setting("the panes between them", f"{here}/mode", "panes")))
         )  # fmt: skip
     if artwork.trace.mode != "paths":
-        draft.notes += _lettering(artwork, work, here)
+        draft.notes += _lettering(artwork, ticket, work, here)
     for id in trace.lost:
         draft.notes.append(
             Note(
@@ -292,20 +292,23 @@ def report_trace(draft: Draft, artwork: Artwork, work: Work) -> None:
     draft.figures.append((str(count), "flaws mended" if count != 1 else "flaw mended"))
 
 
-def _lettering(artwork: Artwork, work: Work, here: str) -> list[Note]:
+def _lettering(artwork: Artwork, ticket: Ticket, work: Work, here: str) -> list[Note]:
     """What looks like lettering and is traced: a place each, or all as one where there are many."""
     size = work.sizes[artwork.id]
-    boxes = lettered(artwork, work.pictures[artwork.id].value, size, work.traces[artwork.id].value)
+    trace = work.traces[artwork.id].value
+    boxes = lettered(artwork, work.pictures[artwork.id].value, size, trace)
     groups = [[box] for box in boxes] if len(boxes) <= FEW_BOXES else [boxes]
     notes = []
     for group in groups:
         places = "A place looks" if len(group) == 1 else f"{len(group)} places look"
         none = "It is no lettering" if len(group) == 1 else "None of them is lettering"
+        changes = set_in_words(artwork, group[0], trace, ticket, size) if len(group) == 1 else ()
+        again = (Mend("Set it again in words", changes),) if changes else ()
         middles = [((box.left + box.right) / 2, (box.top + box.bottom) / 2) for box in group]
         notes.append(
             Note(f"{places} like lettering, boxed on the table.",
                  "Set it again in a font: traced letters come out lumpy.", here,
-                 mends=(Mend(none, is_no_lettering(artwork, group, size)),), place=middles[0],
+                 mends=(*again, Mend(none, is_no_lettering(artwork, group, size))), place=middles[0],
                  more_places=tuple(middles[1:]))
         )  # fmt: skip
     return notes

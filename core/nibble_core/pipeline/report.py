@@ -66,7 +66,7 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
     for artwork in ticket.artworks:
         report_artwork(draft("artwork", artwork.id), artwork, ticket, work)
         report_clean(draft("clean", artwork.id), artwork, work)
-        report_trace(draft("trace", artwork.id), artwork, work)
+        report_trace(draft("trace", artwork.id), artwork, ticket, work)
     for piece in ticket.pieces:
         report_lines(draft("lines", piece.id), piece, ticket, work)
     for sheet in ticket.sheets:

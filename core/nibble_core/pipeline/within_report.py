@@ -36,7 +36,7 @@ def parts_of(artwork: Artwork, picture: Picture, ticket: Ticket, width: float) -
         setting(f"Use {_called(part)}", f"artworks/{artwork.id}/part", part)
         for part in picture.parts if part != used
     ][:MOST_OFFERED]  # fmt: skip
-    drawn, place = picture.drawing, _as_drawn(artwork, ticket)
+    drawn, place = picture.drawing, as_drawn(artwork, ticket)
     if drawn is not None and place is not None:
         scale = width / drawn.drawing.width
         free = _free_ids(ticket)
@@ -87,11 +87,11 @@ def lost_text(artwork: Artwork, ticket: Ticket, drawn: ClientDrawing, width: flo
     mends: tuple[Mend, ...] = ()
     if piece is not None:
         label = f"Set “{missing[0].text[:30]}” in a font" if len(missing) == 1 else f"Set all {len(missing)} in a font"
-        as_drawn, free = _as_drawn(artwork, ticket) is not None, _free_ids(ticket)
+        whole, free = as_drawn(artwork, ticket) is not None, _free_ids(ticket)
         scale = width / drawn.drawing.width
         mends = (Mend(label, tuple(
             Change(f"pieces/{piece.id}/elements",
-                   {"id": next(free)} | ((_set_again(found, scale) if as_drawn else None) or _set_beneath(found, k)),
+                   {"id": next(free)} | ((_set_again(found, scale) if whole else None) or _set_beneath(found, k)),
                    "add")
             for k, found in enumerate(missing[:MOST_OFFERED])
         )),)  # fmt: skip
@@ -123,7 +123,7 @@ def _set_beneath(found: Lettering, number: int) -> dict[str, Any]:
     }
 
 
-def _as_drawn(artwork: Artwork, ticket: Ticket) -> tuple[Piece, Element] | None:
+def as_drawn(artwork: Artwork, ticket: Ticket) -> tuple[Piece, Element] | None:
     """The first piece that holds this artwork, and the element, if it is as it was drawn: whole and upright at the
     piece's corner."""
     plain_lay = artwork.turn == "upright" and artwork.facing == "as it is" and artwork.stretch == 1

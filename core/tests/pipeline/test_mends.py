@@ -1,5 +1,6 @@
 """Mends offered with a press: what was told is gone once they are made."""
 
+import io
 import re
 import unittest
 from dataclasses import replace
@@ -8,14 +9,17 @@ from unittest import mock
 import cv2
 import numpy as np
 import shapely
+from PIL import Image, ImageDraw, ImageFont
 from shapely.affinity import translate
 
 from nibble_core.formats.pixels import write_png
+from nibble_core.geometry import Box
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.notes import Note, judged
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
+from nibble_core.text.fonts import FOLDER
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.library import STARTING
 from nibble_core.ticket.line import line_of
@@ -230,3 +234,32 @@ class FallenLetters(unittest.TestCase):
             self.assertEqual([mend.label for mend in note.mends], labels)
             for mend in note.mends:
                 self.assertEqual(self.fallen(apply(ticket, mend.changes)), [], (words.words, mend.label))
+
+
+class WordsTest(unittest.TestCase):
+    def test_traced_lettering_gives_way_to_words_of_its_size_at_its_place(self):
+        drawn = Image.new("L", (1200, 1000), 255)
+        pen, font = ImageDraw.Draw(drawn), ImageFont.truetype(str(FOLDER / "Barlow-SemiBold.ttf"), 150)
+        pen.ellipse([300, 80, 900, 680], fill=0)
+        pen.text((330, 760), "HONEY", font=font, fill=0)
+        left, top, right, bottom = (v / 10 for v in pen.textbbox((330, 760), "HONEY", font=font))
+        file = io.BytesIO()
+        drawn.save(file, "PNG")
+        ticket = first_ticket(name="Jar", file="0" * 64, file_name="jar.png", width=120)
+
+        def worked(ticket):
+            return work_out(ticket, lambda sha: file.getvalue(), MemoryStore())
+
+        def notes(ticket):
+            trace = next(one for one in stations(ticket, worked(ticket)) if one.key == "trace")
+            return [note for note in trace.notes if "looks like lettering" in note.text]
+
+        (note,) = notes(ticket)
+        again = next(mend for mend in note.mends if mend.label == "Set it again in words")
+        made = apply(ticket, [*again.changes, Change("pieces/p1/elements/w1/content/words", "HONEY")])
+        self.assertEqual(notes(made), [])
+        regions = worked(made).pieces["p1"].value.regions
+        self.assertEqual(len(regions), 1 + 5)  # the disc, and the letters set in type alone
+        words = Box.around([region.bounds() for region in regions if region.bounds().height < 20])
+        for told, true in zip(words, (left, top, right, bottom), strict=True):
+            self.assertAlmostEqual(told, true, delta=1.5)
