@@ -63,7 +63,7 @@ class ArtworkTest(BrowserTest):
         self.at(0.5, 0.5)
         self.at(0.501, 0.5)
         expect(page.locator("section[aria-label=Table][data-settling]")).to_have_count(1)  # a preview is on the table
-        expect(page.locator("header")).to_contain_text("change 1")
+        expect(page.locator("[data-revision='1']")).to_be_visible()
         self.at(0.02, 0.02)
         self.settled(page)
         self.go(page, "trace")
@@ -87,7 +87,7 @@ class ArtworkTest(BrowserTest):
         expect(page.get_by_text(re.compile(r"\d+ nodes, worst"))).to_have_count(6)
         cards.nth(3).click()
         expect(page.get_by_role("dialog", name="Try-outs")).to_have_count(0)
-        expect(page.locator("header")).to_contain_text("change 2")
+        expect(page.locator("[data-revision='2']")).to_be_visible()
         page.get_by_role("button", name="Lay try-outs side by side").click()
         page.keyboard.press("Escape")
         expect(page.get_by_role("dialog", name="Try-outs")).to_have_count(0)

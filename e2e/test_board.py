@@ -173,4 +173,4 @@ class TableTest(BrowserTest):
         page.keyboard.press("Escape")
         self.settled(page)
         expect(corners).to_have_text("round")
-        expect(page.get_by_text(re.compile("change 1$"))).to_be_visible()
+        expect(page.locator("[data-revision='1']")).to_be_visible()

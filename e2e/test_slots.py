@@ -14,7 +14,7 @@ class SlotsTest(BrowserTest):
     shares_server = True
 
     def enter(self, path: str, way: str, words: str) -> None:
-        expect(self.page.locator("header")).to_contain_text("Kept")
+        expect(self.page.locator("header")).to_contain_text("Saved")
         slot = self.slot(self.page, path)
         if way == "click":
             slot.click()

@@ -83,11 +83,11 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
         (f"{own_width} × {own_height}", f"px, {picture.kind}"),
         (f"{width:.1f} × {height:.1f}", "mm, finished"),
         (f"{ppi:.0f} px/in", f"prints {print_quality(ppi)}"),
-        (verdict.kind, "what it is"),
+        (verdict.kind, "kind of picture"),
         (_background(facts), "background"),
         (str(verdict.flat_colours), "flat colour" if verdict.flat_colours == 1 else "flat colours"),
         (f"{verdict.noise:.1f} levels", "noise in flat areas"),
-        (", ".join(filter(None, (f"{verdict.softness:.1f} px", picture.making.edges))), "an edge takes"),
+        (", ".join(filter(None, (f"{verdict.softness:.1f} px", picture.making.edges))), "width of an edge"),
     ]
 
 
@@ -213,7 +213,7 @@ def report_clean(draft: Draft, artwork: Artwork, work: Work) -> None:
     draft.fact = words[cleaned.way]
     if artwork.clean.tones != "none":
         draft.fact = artwork.clean.tones
-    draft.figures = [(f"{100 * cleaned.taken:.0f} %", "of the picture is clear"), (cleaned.way, "way taken")]
+    draft.figures = [(f"{100 * cleaned.taken:.0f} %", "of the picture is clear"), (cleaned.way, "how it went")]
     facts = work.pictures[artwork.id].value.facts
     if cleaned.way == "keep" and artwork.clean.background == "by itself" and not facts.boxed:
         draft.notes.append(

@@ -137,7 +137,7 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
     nested = composed.composed.nested
     if nested and len(piece.elements) > 1:
         lie = "lies" if nested == 1 else "lie"
-        draft.notes.append(Note(f"{_count(nested, 'part')} of the piece {lie} within another.", where=here))
+        draft.notes.append(Note(f"{_count(nested, 'shape')} {lie} inside another shape.", where=here))
     if piece.stencil.kind == "a stencil":
         if composed.islands:
             draft.notes.append(

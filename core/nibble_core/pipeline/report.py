@@ -27,6 +27,7 @@ from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
 MOST_RUNS = 10_000
+MOST_BLOCKS = 3  # of copies, that are told in a line
 
 
 @dataclass(frozen=True)
@@ -211,22 +212,22 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             Note("The sheet has no room for a line of print beside the work.", "Lay more copies, or put the marks "
                  "further out.", where, LOOK)
         )  # fmt: skip
-    draft.figures = [(" and ".join(f"{columns} × {rows}" for columns, rows in laid.blocks), "across and down")]
-    draft.figures = draft.figures if laid.blocks else []
+    blocks = [f"{columns} × {rows}" for columns, rows in laid.blocks if columns * rows > 1]
+    draft.figures = [(" and ".join(blocks), "across and down")] if 0 < len(blocks) <= MOST_BLOCKS else []
     area = stock_area(sheet, work)
     kept = kept_area(sheet, work)
     share = None if kept is None or not area else 1 - kept / area
     draft.figures += [
         (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
-        *([] if laid.used is None else [(f"{laid.used_width:.1f} × {laid.used_height:.1f}", "mm of it are used")]),
+        *([] if laid.used is None else [(f"{laid.used_width:.1f} × {laid.used_height:.1f}", "mm are used")]),
         (_thousands(laid.copies * laid.times), "copies in all"),
-        *([] if share is None else [(f"{100 * share:.0f} %", "of the stock it takes is waste")]),
+        *([] if share is None else [(f"{100 * share:.0f} %", "of the stock is waste")]),
         (str(len(laid.marks.places)), "registration marks"),
     ]
     if stock.price:
-        draft.figures.append((f"{area * stock.price:.2f}", "for the material"))
+        draft.figures.append((f"{area * stock.price:.2f}", "cost of the material"))
         if share is not None:
-            draft.figures.append((f"{share * area * stock.price:.2f}", "of it for what is waste"))
+            draft.figures.append((f"{share * area * stock.price:.2f}", "of that is waste"))
 
 
 def _more_runs(sheet: Sheet, laid: LaidSheet, layer: str, wanted: int) -> tuple[Mend, ...]:
@@ -259,7 +260,7 @@ def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
         setting("Set a direction mark", f"{where}/mark_key", "a direction mark"),
         setting("Print which way it is fed", f"{where}/caption", "job, sheet and feed"),
     )
-    return [Note("Fed the wrong way round, its marks look the same.", "", where, mends=mends)]
+    return [Note("The marks look the same when the sheet is fed the wrong way round.", "", where, mends=mends)]
 
 
 def _distances(sheet: Sheet, work: Work, where: str) -> list[Note]:

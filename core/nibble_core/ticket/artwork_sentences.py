@@ -28,7 +28,7 @@ def _size(artwork: Artwork) -> Iterable[Sentence]:
         way = "wider" if artwork.stretch > 1 else "narrower"
         stretched = (f", stretched {100 * abs(artwork.stretch - 1):.3g} % {way}.",)
     more: Parts = (
-        "It is ", slot(here, artwork, "stretch"), " as wide as its height asks for. Lay it ",
+        "Stretched to ", slot(here, artwork, "stretch"), " of its width. Lay it ",
         slot(here, artwork, "turn"), ", ", slot(here, artwork, "facing"), ". Cut off ",
         slot(f"{here}/crop", crop, "left"), " on the left, ", slot(f"{here}/crop", crop, "right"), " on the right, ",
         slot(f"{here}/crop", crop, "top"), " at the top and ", slot(f"{here}/crop", crop, "bottom"), " at the bottom.",

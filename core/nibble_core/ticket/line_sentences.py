@@ -160,9 +160,10 @@ def _offset_more(here: str, line: Line) -> Parts:
     if _plain(line) and not as_they_are(line):
         more = ("Its corners are ", slot(at, offset, "corners"), "; gaps under ", slot(at, offset, "close_gaps"),
                 " are closed; holes under ", slot(at, offset, "smallest_hole"), " filled. ")  # fmt: skip
-    more = (*more, "Islands nearer than ", slot(at, offset, "join_islands"), " become one; inside corners of ",
-            slot(at, offset, "inside_radius"), " at least; parts under ", slot(at, offset, "smallest"),
-            " fall away; smoothed within ", slot(at, offset, "smooth"), ".")  # fmt: skip
+    more = (*more, "Islands closer than ", slot(at, offset, "join_islands"),
+            " are joined; inside corners are rounded to at least ",
+            slot(at, offset, "inside_radius"), "; parts under ", slot(at, offset, "smallest"),
+            " are left out; the line is smoothed by up to ", slot(at, offset, "smooth"), ".")  # fmt: skip
     if isinstance(made, Cut):
         more = (*more, " Where it meets other cuts it ", slot(f"{here}/process", made, "crossings"))
         if made.crossings == "keeps clear":

@@ -195,5 +195,5 @@ def _print(here: str, layer: Layer) -> Sentence:
             spread = slot(f"{at}/plate", prints.plate, "plate_spread")
             parts = (*parts, " and ", plate, ", spread by ", spread)
         else:
-            more = (*more, " Print ", plate, ".")
+            more = (*more, " Add ", plate, ".")
     return Sentence(f"{layer.id}-print", "lines", (*parts, "."), more, process="print")

@@ -104,7 +104,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     if sheet.panels != "one sheet":
         lap = (", overlapping by ", slot(here, sheet, "panel_overlap"), ", each seam moved by up to ",
                slot(here, sheet, "seam_reach"), " into a gap between shapes")  # fmt: skip
-    more = (*more, *wide, *lap, ".", " Nested, they are turned ", slot(here, sheet, "turns"))
+    more = (*more, *wide, *lap, ".", " When nested, copies are turned ", slot(here, sheet, "turns"))
     more = (*more, ", ", slot(here, sheet, "together"), ".") if len(sheet.holds) > 1 else (*more, ".")
     yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), more, about=sheet.id)
     if not ticket.prints_on(sheet):
@@ -115,13 +115,13 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
         marks = (
             "Put ", slot(here, sheet, "marks"), " registration marks round them, ",
             slot(here, sheet, "mark_shape"), " ", slot(here, sheet, "mark_diameter"),
-            " across, ", slot(here, sheet, "mark_gap"), " from the work. Beside it print ",
-            slot(here, sheet, "caption"), ".",
+            " across, ", slot(here, sheet, "mark_gap"), " from the work. Print ",
+            slot(here, sheet, "caption"), " beside it.",
         )  # fmt: skip
     pairs: tuple[str | Slot, ...] = ()
     if ticket.prints_on(sheet) and sheet.marks:
-        pairs = (" Along its longer sides further pairs, so that none is more than ", slot(here, sheet, "mark_every"),
-                 " from the next (0: none). Beside the first ", slot(here, sheet, "mark_key"), ".")  # fmt: skip
+        pairs = (" Add pairs along its longer sides so that marks are at most ", slot(here, sheet, "mark_every"),
+                 " apart (0: no pairs). Beside the first mark put ", slot(here, sheet, "mark_key"), ".")  # fmt: skip
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
     margin = (sheet.stock.width - sheet.stock.usable_width) / 2
     if sheet.stock.kind == "a sheet" and ticket.prints_on(sheet):
@@ -136,7 +136,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
         border = (*border, " into pieces of ", slot(here, sheet, "weed_size"), " at most, ",
                   slot(here, sheet, "weed_clear"), " clear of the copies")  # fmt: skip
     weeds = sheet.border != "no weed border" or sheet.weed_lines != "no weed lines"
-    off = (" On a roll, ", slot(here, sheet, "cross_cut"), ".")
+    off = (" At the end of a roll, ", slot(here, sheet, "cross_cut"), ".")
     yield Sentence(
         f"{sheet.id}-border", "sheet", (*border, "."), off if sheet.cross_cut == "no cross-cut" else (),
         process="weed cut" if weeds else "", about=sheet.id,
@@ -161,7 +161,7 @@ def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sen
     )  # fmt: skip
     if ticket.prints_on(sheet) and first.marks:
         marks: tuple[str | Slot, ...] = (
-            "Its copies and marks lie behind those of the first. Beside it print ", slot(here, sheet, "caption"), ".",
+            "Its copies and marks lie behind those of the first. Print ", slot(here, sheet, "caption"), " beside it.",
         )  # fmt: skip
     else:
         marks = ("Its copies lie behind those of the first, which has no registration marks.",)
@@ -234,7 +234,7 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         if sheet.micro_ties != "no micro-ties":
             order = (*order, " ", slot(at, sheet, "micro_tie"), " wide")
         origin = (
-            " Places are told from ",
+            " Coordinates start at the ",
             slot(here, machine, "origin"),
             " of ",
             slot(here, machine, "origin_of"),
@@ -246,8 +246,8 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
     for spot in machine.spots:
         if spot.process in used:
-            pen = f" and as pen {machine.pen(spot.process)}" if "hpgl" in machine.formats else ""
-            words = f"{spot.process.capitalize()} lines leave as the spot colour “{spot.ink}”{pen}"
+            pen = f", pen {machine.pen(spot.process)}" if "hpgl" in machine.formats else ""
+            words = f"{spot.process.capitalize()} lines are written as spot colour “{spot.ink}”{pen}"
             own = next((one for one in sheet.settings if one.process == spot.process), None)
             at = f"sheets/{sheet.id}/settings/{own.id}" if own else ""
             yield Sentence(
@@ -297,5 +297,6 @@ def _setting(here: str, own: Setting) -> tuple[str | Slot, ...]:
 
 
 def _knife(here: str, own: Setting) -> tuple[str | Slot, ...]:
-    return (" The tip trails by ", slot(here, own, "blade_offset"), ", swivelled from ", slot(here, own, "corner"),
+    return (" The tip of the blade trails by ", slot(here, own, "blade_offset"),
+            " and is swivelled at corners over ", slot(here, own, "corner"),
             ", overcut ", slot(here, own, "overcut"), ".")  # fmt: skip

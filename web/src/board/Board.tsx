@@ -9,6 +9,7 @@ import { KeyList, type Keys } from "../ui/KeyList";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
 import { localDay } from "../ui/slots";
+import { useKeptFocus } from "../ui/useKeptFocus";
 import { grouped, ORDERS } from "./groups";
 import { JobCard } from "./JobCard";
 import { useStartJob } from "./useIncoming";
@@ -37,6 +38,8 @@ export function Board() {
   const { start, taking } = useStartJob();
   const [keys, setKeys] = useState(false);
   const find = useRef<HTMLInputElement>(null);
+  const board = useRef<HTMLElement>(null);
+  useKeptFocus(board);
   const asked = useDeferredValue(search);
   const pages = useInfiniteQuery({
     queryKey: ["jobs", asked, archived, order],
@@ -191,7 +194,7 @@ export function Board() {
           ?
         </Button>
       </chakra.header>
-      <chakra.main padding="6px 28px 60px" maxWidth="1800px">
+      <chakra.main ref={board} padding="6px 28px 60px" maxWidth="1800px">
         {grouped(cards ?? [], order, localDay()).map(({ title, cards }) => group(title, cards))}
         {pages.hasNextPage && (
           <Button

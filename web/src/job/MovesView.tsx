@@ -11,6 +11,7 @@ import { goesOn, useConnected, useRun } from "./useRun";
 
 const Input = chakra("input");
 const Select = chakra("select");
+const STEPS = 2000;
 const PACES = [1, 10, 60, 300] as const;
 
 export interface MovesHandle {
@@ -176,7 +177,7 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
               type="range"
               min="0"
               max={whole}
-              step={Math.max(whole / 2000, 0.01)}
+              step={Math.max(whole / STEPS, 0.01)}
               value={Math.min(moment, whole)}
               disabled={live !== null}
               aria-label="Moment of the run"
@@ -187,7 +188,9 @@ export const MovesView = forwardRef<MovesHandle, Props>(function MovesView(props
               accentColor="#8A5F00"
               onChange={(event) => {
                 setPlaying(false);
-                setSeconds(Number(event.target.value));
+                const to = Number(event.target.value);
+                // the last of its steps may end a hair before the run does
+                setSeconds(whole - to < whole / STEPS ? whole : to);
               }}
             />
             <chakra.span whiteSpace="nowrap" fontVariantNumeric="tabular-nums">

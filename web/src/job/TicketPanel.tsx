@@ -1,12 +1,13 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useRef } from "react";
 import { api, type Change, type Sentence, type Work } from "../api/client";
 import type { Place } from "../engine/camera";
 import { figureInUnit, formatSize, inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
+import { useKeptFocus } from "../ui/useKeptFocus";
 import { Adding, OwnerActions } from "./LineActions";
 import { AcceptedNotes, NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
@@ -44,6 +45,8 @@ interface Props {
 export function TicketPanel(props: Props) {
   const { desk, station, ticket, sentences, work, piece, artwork, tools, children } = props;
   const { unit } = useUnit();
+  const rows = useRef<HTMLDivElement>(null);
+  useKeptFocus(rows);
   const told = work.stations.find((one) => one.key === station);
   const name = STATIONS.find((one) => one.key === station)?.title ?? "";
   const layer = piece?.layers.find((one) => heldLayer(props.held) === one.id) ?? piece?.layers[0];
@@ -108,7 +111,7 @@ export function TicketPanel(props: Props) {
           {station === "sheet" || station === "machine" ? onSheets : ofPiece}
         </chakra.p>
       </chakra.div>
-      <chakra.div flex="1" minHeight="0" overflowY="auto" overflowX="hidden">
+      <chakra.div ref={rows} flex="1" minHeight="0" overflowY="auto" overflowX="hidden">
         {here.map((sentence) => (
           <SentenceView
             key={sentence.id}
