@@ -127,7 +127,7 @@ class KeyboardTest(BrowserTest):
         page.goto(self.nibble.address)
         expect(page.locator("[data-job]")).to_have_count(10)
         page.keyboard.press("/")
-        page.keyboard.type("kite")
+        page.keyboard.type("kite week")
         expect(page.locator("[data-job]")).to_have_count(1)
         for _ in range(8):
             page.keyboard.press("Tab")
