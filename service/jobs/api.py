@@ -162,7 +162,8 @@ class BringIn(Schema):
 
 
 class JobOut(Schema):
-    """wanted: how many of each piece, by its id; nothing where full sheets decide."""
+    """money: what the shop writes behind amounts. wanted: how many of each piece, by its id; nothing where full sheets
+    decide."""
 
     id: int
     archived: bool
@@ -171,6 +172,7 @@ class JobOut(Schema):
     sentences: list[SentenceOut]
     outdated: list[OutdatedOut]
     moved_on: list[MovedOnOut]
+    money: str
     wanted: dict[str, int | None]
 
 
@@ -252,6 +254,7 @@ def job_out(revision: Revision) -> HttpResponse:
         "sentences": to_plain(sentences(ticket, held)),
         "outdated": to_plain(outdated(ticket, held)),
         "moved_on": queries.changed_origins(ticket),
+        "money": held.rates.money,
         "wanted": {piece.id: ticket.wanted(piece) for piece in ticket.pieces},
     }  # fmt: skip
     return HttpResponse(json.dumps(told), content_type="application/json")

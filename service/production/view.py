@@ -10,6 +10,7 @@ from files.pictures import show
 from nibble_core.artwork.framing import Framing
 from nibble_core.geometry import Affine
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
+from nibble_core.pipeline.afterwards import steps_of
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.lettered import lettered
 from nibble_core.pipeline.quantities import number_of
@@ -72,7 +73,7 @@ def card_view(ticket: Ticket, work: Work, view: dict[str, Any]) -> dict[str, Any
         "stock_colour": ticket.sheets[0].stock.colour if ticket.sheets else "#ffffff",
         "quantity": sum(number_of(piece, ticket, work) for piece in ticket.pieces),
         "stations": [{"key": station["key"], "state": station["state"]} for station in view["stations"]],
-        "steps": _steps(ticket),
+        "steps": steps_of(ticket),
         "looks": len(loud),
         "why": loud[0]["text"] if loud else "",
         "sizes": " ".join(dict.fromkeys(size for own in view["layers"].values() for size in _sizes(*own["box"]))),
@@ -83,18 +84,6 @@ def _sizes(left: float, top: float, right: float, bottom: float) -> list[str]:
     """How somebody would type a size to look for it: in mm and in inches."""
     wide, high = right - left, bottom - top
     return [f"{wide:.0f}x{high:.0f}", f"{wide:.1f}x{high:.1f}", f"{wide / 25.4:.2f}x{high / 25.4:.2f}in"]
-
-
-def _steps(ticket: Ticket) -> list[str]:
-    """What happens to this job after its files are made."""
-    stocks = [sheet.stock for sheet in ticket.sheets]
-    lines = [line.process.kind for piece in ticket.pieces for layer in piece.layers for line in layer.lines if line.on]
-    steps = {
-        "printed": any(ticket.prints_on(sheet) for sheet in ticket.sheets), "cut": True,
-        "weeded": "kiss cut" in lines and any(stock.liner for stock in stocks),
-        "pressed": any(stock.press_heat is not None for stock in stocks), "delivered": True,
-    }  # fmt: skip
-    return [step for step, happens in steps.items() if happens]
 
 
 def _picture(url: str, width: float, height: float) -> dict[str, Any]:

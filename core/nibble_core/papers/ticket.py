@@ -10,6 +10,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.papers.drawing import draw_piece, draw_sheet, has_second_side, piece_box
 from nibble_core.papers.page import BODY, HEAD, INK, MARGIN, SOFT, STRONG, Page, leading, width_of, wrapped
 from nibble_core.papers.said import BLANK, said_at
+from nibble_core.pipeline.afterwards import steps_of
 from nibble_core.pipeline.notes import TOLD, Note
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.report import Station, stations
@@ -46,7 +47,7 @@ def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -
     type_size = next(fits, SIZES[-1])
     lines = _lines(words, wide, type_size)
     while True:
-        foot = _foot(page, rows[:MOST_ROWS], page.number == 1)
+        foot = _foot(page, rows[:MOST_ROWS], steps_of(ticket) if page.number == 1 else [])
         rows = rows[MOST_ROWS:]
         pictures = _pictures(page, ticket, work, pictures, top, foot - 4)
         lines = _column(page, lines, MARGIN + LEFT + GAP, top, foot - 4, type_size)
@@ -229,7 +230,7 @@ def _tall(rows: Sequence[tuple[str, ...]]) -> float:
     return 12 + 4.6 * len(rows)
 
 
-def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: bool) -> float:
+def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: Sequence[str]) -> float:
     """The settings of each process, and boxes to tick; returns where it begins."""
     if not rows and not ticks:
         return page.height - MARGIN
@@ -251,7 +252,7 @@ def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: bool) -> float:
         y += 2
     y += 4
     x = MARGIN
-    for words in ("printed", "cut", "weeded", "pressed", "delivered") if ticks else ():
+    for words in ticks:
         page.box(x, y + 0.2, 3.2, 3.2, edge=INK)
         x += 5 + page.text(x + 4.6, y + 2.9, words, size=9) + 6
     return top

@@ -26,6 +26,7 @@ from nibble_core.ticket import fingerprint, to_plain
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
+MONEY = "¤"  # stands for the shop's own, which a screen knows
 MOST_RUNS = 10_000
 MOST_BLOCKS = 3  # of copies, that are told in a line
 
@@ -225,9 +226,9 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
         (str(len(laid.marks.places)), "registration marks"),
     ]
     if stock.price:
-        draft.figures.append((f"{area * stock.price:.2f}", "cost of the material"))
+        draft.figures.append((f"{area * stock.price:.2f} {MONEY}", "cost of the material"))
         if share is not None:
-            draft.figures.append((f"{share * area * stock.price:.2f}", "of that is waste"))
+            draft.figures.append((f"{share * area * stock.price:.2f} {MONEY}", "of that is waste"))
 
 
 def _more_runs(sheet: Sheet, laid: LaidSheet, layer: str, wanted: int) -> tuple[Mend, ...]:

@@ -11,6 +11,7 @@ import pypdfium2 as pdfium
 from nibble_core.errors import NibbleError
 from nibble_core.papers import SIZES, priced, printed_ticket, proof, quote
 from nibble_core.papers.page import width_of, wrapped
+from nibble_core.pipeline.afterwards import steps_of
 from nibble_core.ticket import STARTING, Change, apply, sentences
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.line import line_of
@@ -130,6 +131,19 @@ class PaperTest(unittest.TestCase):
         for line in wrapped(words, 40, 9):
             self.assertLessEqual(width_of(line, 9), 40)
         self.assertEqual("".join(wrapped(words, 40, 9)).replace(" ", ""), words.replace(" ", ""))
+
+
+class AfterwardsTest(unittest.TestCase):
+    def test_only_what_happens_to_a_job_is_there_to_be_ticked(self):
+        film = badge_ticket(Change("sheets/s1/stock", "shirt-film-navy-500"), Change(f"{LINE}/process", "kiss cut"))
+        self.assertEqual(steps_of(film), ["printed", "cut", "weeded", "pressed", "delivered"])
+        board = badge_ticket(Change("sheets/s1/stock", "birch-3mm"), Change("pieces/p1/layers/l1/prints", "nothing"))
+        self.assertEqual(steps_of(board), ["cut", "delivered"])
+        off = badge_ticket(Change(f"{LINE}/on", False))
+        self.assertEqual(steps_of(off), ["printed", "delivered"])
+        said = words_of(printed_ticket(board, badge_work(board), code="1.1"))
+        self.assertIn("delivered", said)
+        self.assertNotIn("weeded", said)
 
 
 class WhatIsMade(unittest.TestCase):

@@ -141,7 +141,8 @@ class PanelsTest(unittest.TestCase):
         self.assertEqual(taken(sheet, work), Taken(count * laid.height, None, 0))
         self.assertAlmostEqual(stock_area(sheet, work), count * laid.height * sheet.stock.width / 1e6)
         figures = [f for station in stations(ticket, work) for f in station.figures]
-        cost, waste = (float(f.value) for f in figures if "material" in f.label or "of that is waste" in f.label)
+        told = [f.value for f in figures if "material" in f.label or "of that is waste" in f.label]
+        cost, waste = (float(value.split()[0]) for value in told)
         self.assertGreater(cost, waste)
         self.assertGreater(waste, 0)
 

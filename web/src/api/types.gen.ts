@@ -1946,7 +1946,8 @@ export interface components {
         };
         /**
          * JobOut
-         * @description wanted: how many of each piece, by its id; nothing where full sheets decide.
+         * @description money: what the shop writes behind amounts. wanted: how many of each piece, by its id; nothing where full sheets
+         *     decide.
          */
         JobOut: {
             /** Id */
@@ -1961,6 +1962,8 @@ export interface components {
             outdated: components["schemas"]["OutdatedOut"][];
             /** Moved On */
             moved_on: components["schemas"]["MovedOnOut"][];
+            /** Money */
+            money: string;
             /** Wanted */
             wanted: {
                 [key: string]: number | null;

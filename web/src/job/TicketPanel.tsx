@@ -210,6 +210,7 @@ export function TicketPanel(props: Props) {
             <Figures
               key={about}
               of={work.sheets[about]?.name ?? ""}
+              money={desk.job?.money ?? ""}
               figures={figures.filter((one) => one.about === about)}
             />
           ))}
@@ -267,7 +268,15 @@ function Outdated({ desk, station }: { desk: JobDesk; station: StationKey }) {
 }
 
 /** Values with their labels, under the name of the sheet they are of. */
-function Figures({ of, figures }: { of: string; figures: readonly { value: string; label: string }[] }) {
+function Figures({
+  of,
+  money,
+  figures,
+}: {
+  of: string;
+  money: string;
+  figures: readonly { value: string; label: string }[];
+}) {
   const { unit } = useUnit();
   return (
     <>
@@ -285,7 +294,7 @@ function Figures({ of, figures }: { of: string; figures: readonly { value: strin
                 {label}
               </chakra.dt>
               <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
-                {value}
+                {value.replace("¤", money).trim()}
               </chakra.dd>
             </chakra.div>
           ))}
