@@ -66,16 +66,18 @@ def added_piece(ticket: Ticket, artwork: Artwork, name: str) -> list[Change]:
     """Changes that make one more piece of a client's file, whose id is given here: as a first ticket has it, as often
     as the first piece, on the sheet of that one. A sheet whose copies lie as they were placed gets one like it
     beside."""
-    sheet = next(one for one in ticket.sheets if not one.behind)
+    sheet = next((one for one in ticket.sheets if not one.behind), None)
     made = replace(artwork, id=next(free_ids("a", ticket.artworks)))
     layer = Layer(next(fresh_ids("l", (own.id for one in ticket.pieces for own in one.layers))), lines=(Line("k1"),))
     piece = Piece(
-        next(free_ids("p", ticket.pieces)), name, ticket.pieces[0].quantity,
+        next(free_ids("p", ticket.pieces)), name, ticket.pieces[0].quantity if ticket.pieces else 1,
         (Element("e1", FromArtwork(made.id)),), (layer,),
     )  # fmt: skip
+    changes = [Change("artworks", to_plain(made), "add"), Change("pieces", to_plain(piece), "add")]
+    if sheet is None:  # told at Sheet
+        return changes
     if sheet.arrangement == "as placed":
-        laid = Change("sheets", to_plain(sheet_like(sheet, next(free_ids("s", ticket.sheets)), [layer.id])), "add")
-    else:
-        held = Held(next(free_ids("h", sheet.holds)), layer.id)
-        laid = Change(f"sheets/{sheet.id}/holds", to_plain(held), "add")
-    return [Change("artworks", to_plain(made), "add"), Change("pieces", to_plain(piece), "add"), laid]
+        beside = sheet_like(sheet, next(free_ids("s", ticket.sheets)), [layer.id])
+        return [*changes, Change("sheets", to_plain(beside), "add")]
+    held = Held(next(free_ids("h", sheet.holds)), layer.id)
+    return [*changes, Change(f"sheets/{sheet.id}/holds", to_plain(held), "add")]
