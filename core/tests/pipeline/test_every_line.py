@@ -392,7 +392,7 @@ class SharedSideTest(unittest.TestCase):
         for regions, length in cases:
             made = sides_once(regions)
             self.assertAlmostEqual(made.length, length, delta=0.01)
-            drawn = shapely.union_all([shapely.LineString(path.closed_up().flattened(0.01) if path.closed else
-                                                          path.flattened(0.01)) for path in made])  # fmt: skip
+            ways = [(shapely.LinearRing if path.closed else shapely.LineString)(path.flattened(0.01)) for path in made]
+            drawn = shapely.union_all(ways)
             edges = shapely.union_all([region.polygon(0.01).boundary for region in regions])
             self.assertLess(edges.difference(drawn.buffer(0.02)).length, 1e-6)
