@@ -31,13 +31,14 @@ def said_at(station: str, ticket: Ticket) -> Iterator[str]:
             abouts.append(sentence.about)
         if _matters(sentence):
             # which layer a line is of is told by where it stands
-            stands = sentence.id if layered and sentence.process else ""
+            stands = sentence.id if station == "lines" and layered and sentence.process else ""
             of = said.setdefault((_text(sentence), stands), {})
             of[sentence.about] = of.get(sentence.about, 0) + 1
     for (text, _), of in said.items():
         times = max(of.values())
         often = f" ({times} of them)" if times > 1 and set(of.values()) == {times} else ""
-        yield f"{_whose(text, list(of), abouts, names)}{text}{often}"
+        whose = _whose(text, list(of), abouts, names)
+        yield f"{whose[:1].upper()}{whose[1:]}{text}{often}"
 
 
 def _names(ticket: Ticket) -> dict[str, str]:

@@ -157,9 +157,10 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     laid = work.sheets[sheet.id].value
     length = laid.used_height
     long = f"{length / 1000:.2f} m" if length >= 1000 else f"{length:.0f} mm"
-    shown = sum(repeated(ticket.piece_of_layer(one.layer)) for one in laid.placements)
-    copies = "1 copy" if shown == 1 else f"{_thousands(shown)} copies"
-    draft.fact = f"{laid.times} sheets of {_thousands(shown)}" if laid.times > 1 else f"{copies}, {long}"
+    draft.fact = f"{'1 copy' if laid.copies == 1 else f'{_thousands(laid.copies)} copies'}, {long}"
+    if laid.times > 1:
+        alike = repeated(ticket.piece_of_layer(laid.layers[0])) if len(laid.layers) == 1 else 1
+        draft.fact = f"{laid.times} sheets of {_thousands(laid.copies * alike)}"
     strips = work.panels.get(sheet.id, [])
     if len(strips) > 1:
         widest = max(strip.width for strip in strips)

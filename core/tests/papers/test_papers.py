@@ -90,7 +90,7 @@ class PaperTest(unittest.TestCase):
         for distance in range(1, 5):
             self.assertEqual(said.count(f"Through cut {distance}.0 mm outside"), 1)
         named = " ".join(f"piece number {n}," for n in range(8))
-        self.assertIn(f"{named} piece number 8: Through cut 1.0 mm outside", said)
+        self.assertIn(f"{named[:1].upper()}{named[1:]} piece number 8: Through cut 1.0 mm outside", said)
 
     def test_the_proof_shows_the_piece_at_its_size_and_no_production_line(self):
         content = proof(self.ticket, self.work, code="12.7", shop="Quay Signs")
