@@ -271,7 +271,8 @@ def add_parts(author: Author, job_id: int, seen: int, artwork_id: str) -> Revisi
     content = blobs.fetch(artwork.file)
     whole = READER.read(content, artwork.name, artwork.part)
     there = {(one.file, one.part.split(DEEPER)[0]) for one in ticket.artworks if one.part}
-    there.add((artwork.file, (artwork.part or whole.part or whole.parts[0] if whole.parts else "").split(DEEPER)[0]))
+    shown = artwork.part or whole.part or next(iter(whole.parts), "")
+    there.add((artwork.file, shown.split(DEEPER)[0]))
     others = [part for part in whole.parts if DEEPER not in part and (artwork.file, part) not in there]
     others = [part for part in others if part != ITS_PATHS]
     if not others:
