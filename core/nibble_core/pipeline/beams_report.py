@@ -7,12 +7,11 @@ from collections.abc import Iterator
 from nibble_core.checks import beams as checks
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.beam_results import BeamRun
-from nibble_core.pipeline.beams import missing_settings
 from nibble_core.pipeline.lines import edge_line
-from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, minutes, setting
+from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.unset_settings import unset
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import Change
 from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -22,7 +21,11 @@ FINE_SHARE = 0.05  # of an engraved area that may be finer than the beam
 def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     """Adds notes and figures of a sheet whose machine has a beam."""
     here = f"sheets/{sheet.id}"
-    draft.notes += _settings(sheet, work, here)
+    if "gcode" not in sheet.machine.formats:  # a file of moves that lacks them is refused, in the same words
+        draft.notes += [
+            Note(one.said, one.what_to_do, one.where, LOOK, one.mends) for one in unset(ticket, work, sheet)
+        ]
+    draft.notes += _settings(sheet, here)
     draft.notes += _lines(sheet, ticket, work)
     draft.notes += _areas(sheet, ticket, work)
     if sheet.id not in work.beams:
@@ -38,23 +41,7 @@ def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     draft.notes += _moves(sheet, run, here)
 
 
-def _settings(sheet: Sheet, work: Work, here: str) -> Iterator[Note]:
-    for process in missing_settings(sheet, work):
-        known = next((one for one in sheet.settings if one.process == process), None)
-        if known is None:
-            free = process.replace(" ", "-")
-            mend = Mend(
-                "Give it a line of its own", (Change(f"{here}/settings", {"id": free, "process": process}, "add"),)
-            )
-            yield Note(
-                f"There are no settings to {PROCESSES[process].doing} {sheet.stock.name} on this machine.",
-                "Set power and speed; a test swatch finds them.", here, LOOK, (mend,),
-            )  # fmt: skip
-        else:
-            yield Note(
-                f"To {PROCESSES[process].doing} {sheet.stock.name}, power or speed is not known.",
-                "Set both.", f"{here}/settings/{known.id}", LOOK,
-            )  # fmt: skip
+def _settings(sheet: Sheet, here: str) -> Iterator[Note]:
     for own in sheet.settings:
         if own.power == 0.0:
             yield Note(f"{own.process.capitalize()} has no power: nothing is made.", "Set it.", here, LOOK)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
+import numpy as np
 from shapely.geometry import MultiPolygon
 
 from nibble_core.errors import InvalidTicket, NibbleError, NothingToCut, UnreadableFile
@@ -15,7 +16,7 @@ from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons, union
 from nibble_core.graphics import Colour, Drawn, Shape, Stroke
 from nibble_core.lines.bridges import Bridge, bridged, islands_of, proposed
-from nibble_core.lines.composing import CRUMB, Composed, Member, compose
+from nibble_core.lines.composing import COARSE, CRUMB, Composed, Member, compose
 from nibble_core.lines.figures import figure
 from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.falling import Fallen, fallen_words
@@ -23,11 +24,15 @@ from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.pipeline.trace import TraceResult
 from nibble_core.text import Font, open_font, set_line, shipped_font
-from nibble_core.ticket.piece import Element, Figure, Lettering, Piece, Stencil
+from nibble_core.text.lettering import OVER
+from nibble_core.ticket.adding import BELOW
+from nibble_core.ticket.piece import STRAIGHT, Element, Figure, Lettering, Piece, Stencil
 from nibble_core.ticket.places import Anchor, Span
 
 MOST_NODES = 1_000_000
 OWN_FONT = "the shop’s own"
+USUAL_RADIUS = 40.0  # mm, of a circle that goes round nothing
+TAIL = 0.3  # of a capital's height, that letters may hang below their line
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,12 +110,15 @@ def _composed(by: Composition, *outside: TraceResult | Font) -> PieceResult:
     own = {one.id: next(given) for one in by.elements if _needs_outside(one)}
     members: list[Member] = []
     boxes: dict[str, Box] = {}
+    drawn: dict[str, tuple[Drawn, ...]] = {}
     places: dict[str, tuple[Affine, ...]] = {}
     words: list[tuple[str, str, str]] = []
     nodes = 0
     for element in followed(by.elements, lambda element: element.beside):
+        first = next((one.id for one in by.elements if one.id != element.id), "")
+        other = element.beside if element.beside in boxes else first
         try:
-            shapes, box = _own(element, own.get(element.id), words)
+            shapes, box = _own(_sized(element, drawn.get(other, ())), own.get(element.id), words)
         except NibbleError as error:
             error.where = f"elements/{element.id}"
             raise
@@ -118,10 +126,8 @@ def _composed(by: Composition, *outside: TraceResult | Font) -> PieceResult:
         shapes = tuple(shape.mapped(turned) for shape in shapes)
         if not isinstance(element.content, Lettering) or element.turn or element.scale != 1:
             box = _box_of(shapes)
-        first = next((one.id for one in by.elements if one.id != element.id), "")
-        other = boxes.get(element.beside) or boxes.get(first)
         copies = _copies(element, box)
-        moved = _moved(element, _reached(box, copies, Affine()), other)
+        moved = _moved(element, _reached(box, copies, Affine()), boxes.get(other))
         places[element.id] = tuple(turned.then(copy).then(moved) for copy in copies)
         boxes[element.id] = _reached(box, copies, moved)
         nodes += len(copies) * sum(shape.nodes for shape in shapes)
@@ -131,7 +137,7 @@ def _composed(by: Composition, *outside: TraceResult | Font) -> PieceResult:
                 "Repeat its elements fewer times, or raise the smallest part at Trace.",
                 where=f"elements/{element.id}",
             )
-        placed = tuple(shape.mapped(copy.then(moved)) for copy in copies for shape in shapes)
+        placed = drawn[element.id] = tuple(shape.mapped(copy.then(moved)) for copy in copies for shape in shapes)
         members.append(Member(element.id, placed, element.way, element.widen))
     by_id = {member.id: member for member in members}
     composed = compose([by_id[element.id] for element in by.elements])
@@ -159,6 +165,28 @@ def _needs_outside(element: Element) -> bool:
     return bool(element.artwork) or (isinstance(content, Lettering) and content.font == OWN_FONT)
 
 
+def _sized(element: Element, beside: Sequence[Drawn]) -> Element:
+    """Words on a circle of no stated radius get one that clears what they stand beside, seen from its middle."""
+    content = element.content
+    if not isinstance(content, Lettering) or content.radius is not None:
+        return element
+    radius = USUAL_RADIUS
+    if beside and content.along != STRAIGHT:
+        box = _box_of(beside)
+        middle = (box.left + box.right) / 2, (box.top + box.bottom) / 2
+        radius = max(_reach(shape, middle) for shape in beside) + BELOW
+        # tails hang into the circle that words stand on; at its foot whole letters stand in it
+        radius += content.cap_height * (TAIL if content.along == OVER else 1.0)
+    return replace(element, content=replace(content, radius=radius))
+
+
+def _reach(shape: Drawn, middle: tuple[float, float]) -> float:
+    """How far a shape reaches from a place, mm."""
+    paths, width = (shape.region.rings, 0.0) if isinstance(shape, Shape) else ((shape.path,), shape.width)
+    points = np.concatenate([path.flattened(COARSE) for path in paths])
+    return float(np.hypot(*(points - middle).T).max()) + width / 2
+
+
 def _own(
     element: Element, outside: TraceResult | Font | None, words: list[tuple[str, str, str]]
 ) -> tuple[tuple[Drawn, ...], Box]:
@@ -169,7 +197,12 @@ def _own(
     if isinstance(content, Lettering):
         font = outside if outside is not None else shipped_font(content.font)
         set_text = set_line(
-            font, content.words, content.cap_height, spacing=content.spacing, along=content.along, radius=content.radius
+            font,
+            content.words,
+            content.cap_height,
+            spacing=content.spacing,
+            along=content.along,
+            radius=content.radius or USUAL_RADIUS,
         )
         if set_text.missing:
             letters = ", ".join(f"“{letter}”" for letter in set_text.missing)

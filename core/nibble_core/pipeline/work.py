@@ -13,7 +13,7 @@ from nibble_core.errors import Cancelled, CannotMake, NibbleError, UnreadableFil
 from nibble_core.formats.profiles import read_profile
 from nibble_core.geometry import Box
 from nibble_core.graphics import Press
-from nibble_core.pipeline.beams import burn_lines, check_beam, missing_settings, plan_beam
+from nibble_core.pipeline.beams import burn_lines, check_beam, plan_beam
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.compose import compose_piece
@@ -41,6 +41,7 @@ from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import Keyed, ResultStore, derived
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import require_shapes
+from nibble_core.pipeline.unset_settings import unset
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
@@ -192,16 +193,9 @@ def _not_made(ticket: Ticket, library: Library) -> Iterator[Problem]:
 def _not_set(ticket: Ticket, work: Work) -> Iterator[Problem]:
     """Sheets whose file needs power and speed that nobody has set."""
     for sheet in ticket.sheets:
-        missing = missing_settings(sheet, work) if "gcode" in sheet.machine.formats else []
-        if missing:
-            yield Problem(
-                "machine", f"sheets/{sheet.id}/settings",
-                CannotMake(
-                    f"Nobody has set the power and speed of {' and '.join(missing)} for the {sheet.machine.name} on "
-                    f"{sheet.stock.name}.",
-                    "Set them at Machine; a test swatch finds them.",
-                ),
-            )  # fmt: skip
+        if "gcode" in sheet.machine.formats:
+            for one in unset(ticket, work, sheet):
+                yield Problem("machine", one.where, CannotMake(one.said, one.what_to_do), one.mends)
 
 
 def _work_out_artwork(

@@ -10,12 +10,13 @@ from dataclasses import dataclass, is_dataclass
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.ticket.adding import BELOW
 from nibble_core.ticket.artwork import BrushStroke, Clean, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Line, Source, Surround
 from nibble_core.ticket.model import Accepted, Sheet, Ticket
-from nibble_core.ticket.piece import Element, Printed
+from nibble_core.ticket.piece import STRAIGHT, Element, Lettering, Printed
 from nibble_core.ticket.serial import as_kind, ticket_from_plain, to_plain, type_at
 
 OPERATIONS = ("set", "add", "move", "remove")
@@ -74,8 +75,10 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
             made = as_kind(rule, made, holder[last])
         if kind in _FOLLOWING and _kind(made) != _kind(holder[last]):
             _FOLLOWING[kind](holder, last, _kind(made))
+        if kind is Lettering and last == "along":
+            _go_round(_step_along(plain, way[:-1], change.path), holder[last], made)
         if kind is Clean and last == "tones":
-            _trace_tones(_step(_step(plain, way[0], change.path), way[1], change.path)["trace"], made)
+            _trace_tones(_step_along(plain, way[:2], change.path)["trace"], made)
         holder[last] = _from_library(last, made, library)
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
             _settle(holder, last, library)
@@ -124,6 +127,17 @@ def _element_follows(element: Any, changed: str, to: Any) -> None:
         element["x" if changed == "across" else "y"] = 0.0
 
 
+ROUND = {"across": "centred", "down": "centred", "x": 0.0, "y": 0.0}
+
+
+def _go_round(words: Any, was: Any, to: Any) -> None:
+    """Words on a circle go round what they stand beside; straight again, they stand below it."""
+    if was == STRAIGHT and to != STRAIGHT:
+        words.update(ROUND)
+    elif was != STRAIGHT and to == STRAIGHT and all(words[name] == value for name, value in ROUND.items()):
+        words.update(down="below it", y=BELOW)
+
+
 _FOLLOWING: Mapping[type, Callable[[Any, str, Any], None]] = {Line: _line_follows, Element: _element_follows}
 """What another choice in an item takes with it."""
 TONES_TRACED = {"solid shadows": "two-tone", "line-like edges": "two-tone", "bands": "colours"}
@@ -142,6 +156,12 @@ THEMSELVES = {name: getattr(AS_THEY_ARE, name) for name in ("close_gaps", "holes
 def _kind(plain: Any) -> Any:
     """Of a plain value that comes in kinds."""
     return plain.get("kind") if isinstance(plain, Mapping) else plain
+
+
+def _step_along(holder: Any, way: Iterable[str], path: str) -> Any:
+    for part in way:
+        holder = _step(holder, part, path)
+    return holder
 
 
 def _step(holder: Any, part: str, path: str) -> Any:

@@ -57,8 +57,9 @@ FONTS = {
     "many scripts": "DejaVu Sans: Greek and Cyrillic as well.",
     "the shop’s own": "A font file that the shop has added.",
 }
+STRAIGHT = "a straight line"
 ALONG = {
-    "a straight line": "Set straight.",
+    STRAIGHT: "Set straight.",
     "over a circle": "The baseline is a circle; read clockwise from outside.",
     "under a circle": "At the foot of a circle, read from left to right.",
 }
@@ -115,15 +116,16 @@ class FromArtwork(Content):
 
 @dataclass(frozen=True)
 class Lettering(Content):
-    """A line of text. cap_height: of a flat capital. own_font: SHA-256 of the shop's own font file, or empty."""
+    """A line of text. cap_height: of a flat capital. own_font: SHA-256 of the shop's own font file, or empty. radius:
+    of the baseline where it is a circle; None for one that clears what the words stand beside."""
 
     words: str = text("Text", 200, "words", shortest=1)
     font: str = choice("sans", "font", FONTS)
     own_font: str = text("", 64, "font file", empty="none")
     cap_height: float = length(10.0, 0.5, 2000.0, "height of capitals", step=0.5)
     spacing: float = length(0.0, -20.0, 100.0, "extra space between letters")
-    along: str = choice("a straight line", "way of the words", ALONG)
-    radius: float = length(40.0, 1.0, 5000.0, "radius of the circle", step=1.0)
+    along: str = choice(STRAIGHT, "way of the words", ALONG)
+    radius: float | None = length(None, 1.0, 5000.0, "radius of the circle", step=1.0, auto="just clear of it")
     colour: str = colour("#22323a", "colour")
     _: KW_ONLY
     kind: str = choice("text", "element", KINDS)

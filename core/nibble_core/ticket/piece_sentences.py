@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 
 from nibble_core.things import THINGS
 from nibble_core.ticket.line_sentences import line_name, line_sentences
-from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Printed, SpotPlate
+from nibble_core.ticket.piece import STRAIGHT, Element, Figure, Layer, Lettering, Piece, Printed, SpotPlate
 from nibble_core.ticket.saying import Parts, Sentence, item_slot, slot
 
 
@@ -85,8 +85,9 @@ def _element(piece: Piece, element: Element, number: int, names: Mapping[str, st
     if isinstance(content, Lettering):
         what: Parts = ("“", slot(at, content, "words"), "” in ", slot(at, content, "font"), ", capitals ",
                        slot(at, content, "cap_height"), " high, on ", slot(at, content, "along"))  # fmt: skip
-        if content.along != "a straight line":
-            what = (*what, " of ", slot(at, content, "radius"), " radius")
+        if content.along != STRAIGHT:
+            clear = content.radius is None
+            what = (*what, ", " if clear else " of ", slot(at, content, "radius"), "" if clear else " radius")
         extra: Parts = (
             " Between letters ",
             slot(at, content, "spacing"),

@@ -23,7 +23,7 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.burnt import course, picture, run
 from nibble_core.simulators.laser import Body
 from nibble_core.simulators.laser_port import Lies
-from nibble_core.ticket import sentences, ticket_from_plain, to_plain
+from nibble_core.ticket import apply, sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Hatching, Line, Rings, Source, line_of
 from nibble_core.ticket.model import (
@@ -399,7 +399,7 @@ class Refusals(unittest.TestCase):
         hatch = line_of("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)
         bar = Element("e1", content=Figure("rectangle", 50.0, 3.0))
         for ticket, words in (
-            (job(plate(), [hatch], settings=()), "power and speed of engrave"),
+            (job(plate(), [hatch], settings=()), "no settings to engrave"),
             (job(plate(), [cut()], replace(LASER, clamps=(Zone("z1", 0, 340, 40, 40),))), "over 1 clamp"),
             (
                 job([bar], [replace(hatch, process=Engraving(Hatching(20.0)))]),
@@ -420,6 +420,17 @@ class Refusals(unittest.TestCase):
         ):
             with self.assertRaisesRegex(DoesNotFit, words):
                 beyond_bed(run_up.moves, box)
+
+    def test_settings_that_several_sheets_lack_are_said_once_and_given_to_all(self):
+        ticket = job(plate(), [cut(), engraving(Hatching(0.2))], settings=())
+        ticket = replace(ticket, sheets=(*ticket.sheets, replace(ticket.sheets[0], id="s2")))
+        told = [note for one in stations(ticket, worked(ticket)) for note in one.notes if "no settings" in note.text]
+        self.assertEqual(len(told), 1)
+        mended = apply(ticket, told[0].mends[0].changes)
+        for sheet in mended.sheets:
+            self.assertEqual({one.process for one in sheet.settings}, {"through cut", "engrave"})
+        notes = [note.text for one in stations(mended, worked(mended)) for note in one.notes]
+        self.assertEqual(sum("power or speed is not known" in text for text in notes), 2)
 
     def test_what_is_doubtful_is_told(self):
         slow = replace(LASER, longest_run=1, openings=70.0)

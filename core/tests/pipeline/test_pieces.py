@@ -521,6 +521,24 @@ class CrossingTest(unittest.TestCase):
 
 
 class WordsTest(unittest.TestCase):
+    def test_words_on_a_circle_go_round_what_they_stand_beside(self):
+        plate = Element("e1", content=Figure("rectangle", 80.0, 40.0))
+        low = Element("e2", way="apart", content=Lettering("Pony"), across="centred", down="below it", y=4.0)
+        ticket = ticket_of([plate, low], [line_of("k1")])
+        path = "pieces/p1/elements/e2"
+        for along, is_above in (("over a circle", True), ("under a circle", False)):
+            round_it = apply(ticket, [Change(f"{path}/content/along", along)])
+            composed = badge_work(round_it).pieces["p1"].value.composed
+            whole = shapely.union_all([one.region.polygon(0.001) for id, one in composed.painted if id == "e1"])
+            letters = shapely.union_all([one.region.polygon(0.001) for id, one in composed.painted if id == "e2"])
+            middle = whole.centroid
+            corner = math.hypot(40.0, 20.0)
+            self.assertGreaterEqual(middle.distance(letters), corner + 3.9)
+            self.assertLess(middle.distance(letters), corner + 8.0)
+            self.assertEqual(letters.centroid.y < middle.y, is_above)
+            straight = apply(round_it, [Change(f"{path}/content/along", "a straight line")])
+            self.assertEqual(straight, ticket)
+
     def test_every_slot_of_a_rich_piece_can_be_set_to_what_it_shows(self):
         lines = [
             line_of("k1", "perforate", 3.0), line_of("k2", source="another line", of="k1"), 

@@ -2048,7 +2048,7 @@ export interface components {
             spacing: number;
             /** @enum {string} */
             along: "a straight line" | "over a circle" | "under a circle";
-            radius: number;
+            radius: number | null;
             colour: string;
         };
         /**

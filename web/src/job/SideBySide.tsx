@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { type Change, Refusal, type TryOut } from "../api/client";
 import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
@@ -20,6 +20,8 @@ interface Props<T> {
   onAsk: (setting: TryOut) => Promise<T>;
   onPicture: (tried: T) => ReactNode;
   onFigures: (tried: T) => string;
+  /** All that were tried so far, whenever there is one more. */
+  onTried?: (all: readonly T[]) => void;
   /** Of the pictures, px. */
   height: number;
   onTake: (changes: Change[]) => void;
@@ -29,10 +31,12 @@ interface Props<T> {
 const LARGER = 2.6;
 
 /** Settings over the table, each with its look and its figures; a press takes one. */
-export function SideBySide<T>({ label, title, settings, choosing, onClose, ...each }: Props<T>) {
+export function SideBySide<T>(props: Props<T>) {
+  const { label, title, settings, choosing, onClose, onTried, ...each } = props;
   // one after the other, so that the rest of the shop is not kept waiting
   const [done, setDone] = useState(0);
   const [large, setLarge] = useState(false);
+  const tried = useRef<T[]>([]);
   return (
     <Overlay label={label} title={title} onClose={onClose}>
       <Button type="button" aria-pressed={large} marginBottom="10px" onClick={() => setLarge(!large)}>
@@ -43,7 +47,7 @@ export function SideBySide<T>({ label, title, settings, choosing, onClose, ...ea
         listStyleType="none"
         display="grid"
         gap="10px"
-        gridTemplateColumns={`repeat(auto-fill, minmax(${large ? 340 : 190}px, 1fr))`}
+        gridTemplateColumns={`repeat(auto-fill, minmax(${large ? 340 : 210}px, 1fr))`}
       >
         {settings?.map((setting, index) => (
           <Card
@@ -52,7 +56,11 @@ export function SideBySide<T>({ label, title, settings, choosing, onClose, ...ea
             height={large ? LARGER * each.height : each.height}
             setting={setting}
             mayStart={index <= done}
-            onSettled={() => setDone((before) => Math.max(before, index + 1))}
+            onSettled={(result) => {
+              setDone((before) => Math.max(before, index + 1));
+              if (result !== undefined) tried.current = [...tried.current, result];
+              onTried?.(tried.current);
+            }}
           />
         ))}
       </chakra.ul>
@@ -65,7 +73,7 @@ interface CardProps<T>
   extends Pick<Props<T>, "trying" | "queryKey" | "onAsk" | "onPicture" | "onFigures" | "height" | "onTake"> {
   setting: TryOut;
   mayStart: boolean;
-  onSettled: () => void;
+  onSettled: (tried: T | undefined) => void;
 }
 
 function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardProps<T>) {
@@ -80,7 +88,7 @@ function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardP
   const settled = data !== undefined || error !== null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: told once, when it has settled
   useEffect(() => {
-    if (settled) onSettled();
+    if (settled) onSettled(data);
   }, [settled]);
   return (
     <li>

@@ -10,7 +10,8 @@ const DRAG_STARTS = 4;
 const PIXELS_A_STEP = 4;
 const PRESSES_BELONG_TOGETHER = 800;
 
-const Word = chakra("button", slotStyle);
+// a button may not be a spinbutton, so its keys are told here
+const Word = chakra("span", slotStyle);
 const Input = chakra("input");
 
 interface Props {
@@ -29,7 +30,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
   const [typing, setTyping] = useState<string | null>(null);
   const [dragging, setDragging] = useState(false);
   const begun = useRef(false); // by a key that stands in the field already: the next one goes behind it
-  const word = useRef<HTMLButtonElement>(null);
+  const word = useRef<HTMLSpanElement>(null);
   const pending = useRef<{ timer: number; value: number } | null>(null);
   const start = typeof value === "number" ? value : (suggested ?? slot.low);
   const text =
@@ -65,9 +66,9 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
     return true;
   };
 
-  const drag = (event: React.PointerEvent<HTMLButtonElement>) => {
+  const drag = (event: React.PointerEvent<HTMLSpanElement>) => {
     if (event.button !== 0) return;
-    const button = event.currentTarget;
+    const slid = event.currentTarget;
     const from = { x: event.clientX, value: start };
     let moved = false;
     let latest = start;
@@ -75,7 +76,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
       if (!moved && Math.abs(at.clientX - from.x) <= DRAG_STARTS) return;
       if (!moved) {
         moved = true;
-        button.setPointerCapture(event.pointerId);
+        slid.setPointerCapture(event.pointerId);
         setDragging(true);
       }
       const pace = at.shiftKey ? 10 : at.altKey && slot.kind !== "count" ? 0.1 : 1;
@@ -112,8 +113,8 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
     return (
       <Word
         ref={word}
-        type="button"
         role="spinbutton"
+        tabIndex={0}
         aria-label={slot.called}
         aria-valuenow={start}
         aria-valuetext={text}
@@ -129,8 +130,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         onBlur={settle}
         onKeyDown={(event) => {
           if (step(event)) return;
-          if (event.key === "Enter") settle();
-          if (event.key === "F2") {
+          if (event.key === "Enter" || event.key === " " || event.key === "F2") {
             event.preventDefault();
             settle();
             open();
