@@ -92,6 +92,8 @@ def _parser() -> argparse.ArgumentParser:
     nest.add_argument("-o", "--output", type=File, required=True, help="the ticket with its placements")
     nest.set_defaults(run=_nest)
     simulate = commands.add_parser("simulate", help="a machine that ships with Nibble")
+    from nibble_core.simulators import rehearsal_commands
+
     kinds = simulate.add_subparsers(required=True, metavar="machine")
     laser = kinds.add_parser("laser", help="a laser: run a file, or listen at a port")
     laser.add_argument("file", type=File, nargs="?", help="a G-code file; without it, --port")
@@ -113,6 +115,8 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("-o", "--output", type=File, help="what was burnt, as PNG")
     laser.add_argument("--report", type=File, help="lengths, minutes, dropped parts, complaints, as JSON")
     laser.set_defaults(run=_simulate_laser)
+    rehearsal_commands.add_press(kinds)
+    rehearsal_commands.add_cutter(kinds)
     return parser
 
 

@@ -9,9 +9,10 @@ from dataclasses import dataclass
 @dataclass(frozen=True)
 class Process:
     """words: one line of explanation. doing: what a machine that has it can do. called: one line of it, with its
-    article. parts: whether it parts material, so that none may run across another unasked. sent: whether machines get
-    it at all. order: its turn on a sheet; what falls out comes last. colour, width and dash (CSS pixels): its look on
-    screen. spot and cmyk: its ink in a file where the machine's record names none. step: its ISO 19593-1 type."""
+    article. parts: whether it parts material, so that none may run across another unasked. edges: whether it makes the
+    edge of what is kept. across_waste: whether it is the sheet's own, in what is thrown away. sent: whether machines
+    get it at all. order: its turn on a sheet; what falls out comes last. colour, width and dash (CSS pixels): its look
+    on screen. spot and cmyk: its ink in a file where the machine's record names none. step: its ISO 19593-1 type."""
 
     words: str
     doing: str
@@ -23,6 +24,8 @@ class Process:
     cmyk: tuple[float, float, float, float]
     dash: tuple[float, ...] = ()
     parts: bool = False
+    edges: bool = False
+    across_waste: bool = False
     sent: bool = True
     step: str = ""
 
@@ -30,23 +33,25 @@ class Process:
 PROCESSES: dict[str, Process] = {
     "through cut": Process(
         "Right through film and liner, or board: the piece falls out.", "cut through", "a through cut",
-        50, "#7A1F5C", 2.6, "Through Cut", (0.0, 1.0, 0.0, 0.3), parts=True, step="Cutting",
+        50, "#7A1F5C", 2.6, "Through Cut", (0.0, 1.0, 0.0, 0.3), parts=True, edges=True, step="Cutting",
     ),
     "kiss cut": Process(
         "Through the film only: the piece stays on its liner.", "kiss cut", "a kiss cut",
-        30, "#B23A9A", 1.4, "Kiss Cut", (0.3, 0.9, 0.0, 0.0), parts=True, step="PartialCutting",
+        30, "#B23A9A", 1.4, "Kiss Cut", (0.3, 0.9, 0.0, 0.0), parts=True, edges=True, step="PartialCutting",
     ),
     "weed cut": Process(
         "Through the film, in the waste only, so that it peels off in handy pieces.", "cut weed lines",
-        "a weed cut", 35, "#8C6BA8", 1.2, "Weed Cut", (0.4, 0.6, 0.0, 0.0), (3, 3), parts=True, step="PartialCutting",
+        "a weed cut", 35, "#8C6BA8", 1.2, "Weed Cut", (0.4, 0.6, 0.0, 0.0), (3, 3), parts=True, across_waste=True,
+        step="PartialCutting",
     ),
     "cross-cut": Process(
         "Across the roll, behind the last copy: it frees the finished length, and comes last.", "cut off",
-        "a cross-cut", 60, "#4A4A6A", 2.2, "Cross Cut", (0.6, 0.6, 0.0, 0.3), (12, 4), parts=True, step="Cutting",
+        "a cross-cut", 60, "#4A4A6A", 2.2, "Cross Cut", (0.6, 0.6, 0.0, 0.3), (12, 4), parts=True, across_waste=True,
+        step="Cutting",
     ),
     "perforate": Process(
         "Cuts and ties in turn: it tears off by hand.", "perforate", "a perforation",
-        40, "#7A1F5C", 1.6, "Perforate", (0.0, 0.6, 0.0, 0.3), (7, 4), parts=True, step="Perforating",
+        40, "#7A1F5C", 1.6, "Perforate", (0.0, 0.6, 0.0, 0.3), (7, 4), parts=True, edges=True, step="Perforating",
     ),
     "score": Process(
         "Pressed or cut half through: a fold or a mark.", "score", "a score",

@@ -221,6 +221,7 @@ def _sheet_facts(
         "behind": sheet_name(ticket.first_side(sheet), ticket) if sheet.behind else None,
         "marks": _marks(laid),
         "mark_diameter_mm": sheet.mark_diameter,
+        "mark_shape": laid.marks.shape,
         "files": [{"name": f.name, "purpose": f.purpose, "bytes": len(f.content), "sha256": f.sha256} for f in files],
     }  # fmt: skip
 

@@ -1,0 +1,462 @@
+"""A sheet rehearsed: its own files put through the press and the cutter that ship with Nibble, and what comes off.
+
+The files are those that would be sent. What the press did is known, so every cut can be carried back to the print that
+lies under it, and measured there.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.errors import Cancelled, CannotMake
+from nibble_core.formats.registry import CUT, FORMATS, PRINT
+from nibble_core.geometry.regions import polygons
+from nibble_core.pipeline.files import write_part
+from nibble_core.pipeline.pages import Part, ink_of, parts_of
+from nibble_core.pipeline.results import Work
+from nibble_core.processes import PROCESSES
+from nibble_core.sheet import LaidSheet
+from nibble_core.simulators.camera import MarkLook
+from nibble_core.simulators.cut_files import CutFile, CutLine, read_cut
+from nibble_core.simulators.cutter import Blade, Lies, Marks, Seen, cut, lies_by, look_for
+from nibble_core.simulators.press import Distortion, Faults, PrintedSheet
+from nibble_core.ticket.model import Sheet, Ticket
+
+APART = 0.6  # mm between two places at which a cut is measured
+GRID = 1600  # px of a piece's longer side, on which distances to the end of its print are kept
+FINEST_GRID = 0.01  # mm
+CLEARS = 0.02  # mm by which a cut must leave the print for white to show
+WIDEST = 6.0  # mm round a piece in which distances are kept
+PICTURED, PICTURE_PPI, MOST_PICTURE = 6, 150.0, 900  # copies that are shown; px an inch, px at most
+MOST_SAMPLES, FURTHEST_APART = 64, 8.0  # of a line, unless they lie further apart than so many mm
+FAULTLESS, SHARP = Faults(), Blade()
+LINER = (226, 224, 214)
+EASY_PLACE = (1.5, -1.0)  # mm that the head is driven off the first mark, as a hand does
+CAMERA_PPI = 300.0
+
+
+@dataclass(frozen=True)
+class Errors:
+    """What a press and a cutter are known to do, one in three times more: stretch of the print, per cent, across and
+    along; bow, mm over a metre of length; camera, mm that a mark is found off; repeats, mm that a line is cut off."""
+
+    stretch: float = 0.2
+    bow: float = 0.1
+    camera: float = 0.1
+    repeats: float = 0.1
+
+
+@dataclass(frozen=True, eq=False)
+class CutCopy:
+    """One copy as it came off. number: among the sheet's copies, from 0. worst, mean: mm between its cuts and where
+    they belong on the print; place: of the worst, mm on the sheet. left: mm of print beyond its cuts, least; None where
+    none was meant to be there. white: whether the stock shows within the cut."""
+
+    number: int
+    layer: str
+    worst: float
+    mean: float
+    place: tuple[float, float]
+    left: float | None
+    white: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Rehearsed:
+    """What came off. seen: what the camera found; copies: those with white first, then by their worst place; none where
+    nothing was cut. off: mean, 95th percentile and worst distance, mm; worst_at: mm on the sheet. freed: closed cuts.
+    pictures: of the first of the copies, pixels (rows, columns, 3)."""
+
+    seen: Seen
+    copies: tuple[CutCopy, ...] = ()
+    off: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    worst_at: tuple[float, float] = (0.0, 0.0)
+    freed: int = 0
+    pictures: tuple[NDArray[np.uint8], ...] = ()
+
+    @property
+    def white(self) -> int:
+        return sum(copy.white for copy in self.copies)
+
+    @property
+    def left(self) -> float | None:
+        """Least print beyond any cut, mm."""
+        some = [copy.left for copy in self.copies if copy.left is not None]
+        return min(some) if some else None
+
+
+@dataclass(frozen=True, eq=False)
+class InkField:
+    """How far places of a piece lie within what is printed of it (below nothing: outside), mm, on a grid."""
+
+    levels: NDArray[np.float32]
+    left: float
+    top: float
+    pitch: float
+
+    @classmethod
+    def of(cls, area: BaseGeometry) -> InkField:
+        left, top, right, bottom = area.bounds
+        pitch = max(max(right - left, bottom - top) / GRID, FINEST_GRID)
+        left, top = left - WIDEST, top - WIDEST
+        shape = math.ceil((bottom + WIDEST - top) / pitch), math.ceil((right + WIDEST - left) / pitch)
+        mask = np.zeros(shape, np.uint8)
+        rings = [
+            np.rint((shapely.get_coordinates(ring) - (left, top)) / pitch * 16 - 8).astype(np.int32)
+            for part in polygons(area) for ring in (part.exterior, *part.interiors)
+        ]  # fmt: skip
+        cv2.fillPoly(mask, rings, 1, cv2.LINE_8, 4)
+        within = cv2.distanceTransform(mask, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+        beyond = cv2.distanceTransform(1 - mask, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+        # a pixel's middle lies half a pixel from the edge that runs between it and the next
+        levels = np.where(mask > 0, within - 0.5, 0.5 - beyond) * pitch
+        return cls(levels.astype(np.float32), left, top, pitch)
+
+    def at(self, across: NDArray[np.float64], down: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(n,) of places in the piece's coordinates, each (n,)."""
+        height, width = self.levels.shape
+        x = np.clip((across - self.left) / self.pitch - 0.5, 0, width - 1.001)
+        y = np.clip((down - self.top) / self.pitch - 0.5, 0, height - 1.001)
+        i, j = x.astype(np.int64), y.astype(np.int64)
+        u, v = x - i, y - j
+        flat, k = self.levels.ravel(), j * width + i
+        upper = flat[k] * (1 - u) + flat[k + 1] * u
+        lower = flat[k + width] * (1 - u) + flat[k + width + 1] * u
+        return np.asarray(upper * (1 - v) + lower * v, float)
+
+
+@dataclass(frozen=True, eq=False)
+class Bench:
+    """A sheet ready to be rehearsed: its print, its cut file as a cutter reads it, what is meant by it, and places
+    along the lines that are meant, (n, 2) mm on the sheet. line: of each place, its number; copy: of each line, that of
+    the copy that it is on, -1 for what is the sheet's own; kept: of each place, whether it is on an edge of what is
+    kept; inner: how far it lies within the print. fields: of each layer that prints; back: of each such layer which
+    places are on copies of it, and the six numbers of the map back to its piece. closed: numbers of lines that
+    close."""
+
+    sheet: Sheet
+    laid: LaidSheet
+    printed: bytes
+    file: CutFile
+    meant: CutFile
+    marks: Marks
+    places: NDArray[np.float64]
+    line: NDArray[np.int64]
+    copy: NDArray[np.int64]
+    kept: NDArray[np.bool_]
+    inner: NDArray[np.float64]
+    fields: Mapping[str, InkField]
+    back: Mapping[str, tuple[NDArray[np.int64], NDArray[np.float64]]]
+    closed: frozenset[int]
+
+    def within(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How far the places, each at its own copy, lie within what is printed of it, mm; far outside for others."""
+        found = np.full(len(places), -WIDEST)
+        for layer, (some, back) in self.back.items():
+            own = places[some]
+            x = own[:, 0] * back[:, 0] + own[:, 1] * back[:, 2] + back[:, 4]
+            y = own[:, 0] * back[:, 1] + own[:, 1] * back[:, 3] + back[:, 5]
+            found[some] = self.fields[layer].at(x, y)
+        return found
+
+
+def _back(
+    laid: LaidSheet, copies: NDArray[np.int64], layers: Iterable[str]
+) -> dict[str, tuple[NDArray[np.int64], NDArray[np.float64]]]:
+    """Of each layer which places lie on copies of it, and the six numbers of the map back to its piece, (n, 6)."""
+    inverse = [at.inverse() for _, at in laid.placements]
+    numbers = np.array([(at.a, at.b, at.c, at.d, at.e, at.f) for at in inverse]).reshape(-1, 6)
+    found = {}
+    for layer in layers:
+        of_layer = np.array([placement.layer == layer for placement in laid.placements])
+        some = np.flatnonzero((copies >= 0) & of_layer[np.maximum(copies, 0)])
+        found[layer] = some, numbers[copies[some]]
+    return found
+
+
+def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
+    """A sheet, or the first of its panels, for the press and the cutter. Raises CannotMake for what they cannot show:
+    nothing printed, no marks, a machine that takes moves only."""
+    if not ticket.prints_on(sheet):
+        raise CannotMake("Nothing is printed on this sheet: there is no print for the cuts to meet.", "Cut it.")
+    form = next(
+        (FORMATS[key] for key in sheet.machine.formats
+         if FORMATS[key].sheets is not None and CUT in FORMATS[key].purposes), None,
+    )  # fmt: skip
+    if form is None:
+        raise CannotMake(
+            f"The {sheet.machine.name} takes moves only, which the simulated laser runs.", "Look at the moves."
+        )
+    part = parts_of(ticket, sheet, work)[0]
+    if len(part.laid.marks.places) < 2:
+        raise CannotMake("This sheet has no registration marks.", "Give it some at Sheet.")
+    printed, _ = write_part(part, PRINT, FORMATS["pdf"], sheet, "print file")
+    content, _ = write_part(part, CUT, form, sheet, "cut file")
+    file = meant = read_cut(content, form.ending, height=part.laid.height)
+    if file.led:  # its places are the holder's: what is meant is told by a file that is not led
+        content, _ = write_part(part, CUT, FORMATS["pdf"], sheet, "cut file")
+        meant = read_cut(content, "pdf")
+    return _bench(part, sheet, work, printed, file, meant)
+
+
+def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, meant: CutFile) -> Bench:
+    laid = part.laid
+    process_of = {ink_of(sheet.machine, run.of).name: run.of.process for run in part.program.runs}
+    process_of |= {process: process for process in process_of.values()}
+    processes = [process_of.get(line.called, "") for line in meant.lines]
+    areas = [shapely.transform(_footprint(layer, work), at.map) for layer, at in laid.placements]
+    middles = shapely.points([line.places.mean(0) for line in meant.lines])
+    near = shapely.STRtree(areas).query_nearest(middles, all_matches=False)[1]
+    own = [process in PROCESSES and PROCESSES[process].across_waste for process in processes]
+    copy = np.where(own, -1, near)
+    sampled = [_sampled(line) for line in meant.lines]
+    line = np.repeat(np.arange(len(sampled)), [len(one) for one in sampled])
+    edges = np.array([process in PROCESSES and PROCESSES[process].edges for process in processes])
+    fields = {
+        layer: InkField.of(area) for layer in laid.layers
+        if not (area := shapely.union_all([work.prints[layer].value.area, work.prints[layer].value.bled])).is_empty
+    }  # fmt: skip
+    closed = frozenset(k for k, one in enumerate(meant.lines) if one.closed)
+    bench = Bench(
+        sheet, laid, printed, file, meant, marks_of(laid), np.vstack(sampled), line, copy, edges[line], np.empty(0),
+        fields, _back(laid, copy[line], fields), closed,
+    )  # fmt: skip
+    return replace(bench, inner=bench.within(bench.places))
+
+
+def marks_of(laid: LaidSheet) -> Marks:
+    """What a cutter is told of a sheet's marks."""
+    own = laid.marks
+    looks = tuple(
+        MarkLook(own.shape, own.diameter, 1 if place.x <= own.middle[0] else -1, 1 if place.y <= own.middle[1] else -1)
+        for place in own.places
+    )
+    last = len(own.places) - 1
+    beside = last > 1 and math.dist(own.places[0], own.places[last]) < 3 * own.diameter
+    return Marks(np.array(own.places, float), looks, last if beside else None)
+
+
+def _footprint(layer: str, work: Work) -> BaseGeometry:
+    lines = [shapely.LineString(p.flattened(0.1)) for one in work.layers[layer].value.lines for p in one.paths]
+    some = [*(line for line in lines), work.layers[layer].value.shown]
+    return shapely.convex_hull(shapely.union_all(shapely.convex_hull(np.array(some))))
+
+
+def _sampled(line: CutLine) -> NDArray[np.float64]:
+    """Places along a line at equal distances, its ends among them."""
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line.places, axis=0).T))])
+    count = max(2, math.ceil(along[-1] / min(max(along[-1] / MOST_SAMPLES, APART), FURTHEST_APART)) + 1)
+    at = np.linspace(0, along[-1], count)
+    return np.column_stack([np.interp(at, along, line.places[:, k]) for k in (0, 1)])
+
+
+def rehearse(
+    bench: Bench, faults: Faults = FAULTLESS, *, camera: float = 0.0, blade: Blade = SHARP, pictured: int = PICTURED
+) -> Rehearsed:
+    """Print a sheet, look for its marks in pixels, cut it, and measure what came off. camera: mm that each mark is
+    found off, beyond what the pixels show; by chance, like what the blade does."""
+    sheet = PrintedSheet(bench.printed, faults)
+    try:
+        first = sheet.distortion.forward(bench.marks.places[:1])[0] + EASY_PLACE
+        seen = look_for(sheet.picture, bench.marks, (float(first[0]), float(first[1])), ppi=CAMERA_PPI)
+        if seen.lies is None or any(one.stops for one in seen.complaints):
+            return Rehearsed(seen)
+        lies = seen.lies
+        if camera > 0:
+            off = np.random.default_rng(blade.seed).normal(0, camera, lies.found.shape)
+            lies = lies_by(lies.meant, lies.found + off)
+        return _measured(bench, sheet, seen, lies, blade, pictured)
+    finally:
+        sheet.close()
+
+
+def _measured(
+    bench: Bench, sheet: PrintedSheet, seen: Seen, lies: Lies, blade: Blade, pictured: int
+) -> Rehearsed:  # fmt: skip
+    off, found = _cut_off(bench, sheet.distortion, lies, blade)
+    worst = int(np.argmax(off))
+    copies = _copies(bench, off, found)
+    pictures = [_picture(bench, sheet, lies, copy.number) for copy in copies[:pictured]]
+    place = bench.places[worst]
+    return Rehearsed(
+        seen, copies, (float(off.mean()), float(np.quantile(off, 0.95)), float(off[worst])),
+        (float(place[0]), float(place[1])), len(bench.closed), tuple(pictures),
+    )  # fmt: skip
+
+
+def _cut_off(
+    bench: Bench, truth: Distortion, lies: Lies, blade: Blade
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """How far each place was cut from where it belongs, mm, and where on the print the cut came to lie."""
+    if bench.file.led:
+        found = _nearest([truth.back(line.places) for line in cut(bench.file, lies, blade)], bench.places)
+    else:
+        there = lies.forward(bench.places)
+        if blade.repeats > 0:
+            chance = np.random.default_rng(blade.seed)
+            there = there + chance.normal(0, blade.repeats, (len(bench.meant.lines), 2))[bench.line]
+        found = truth.back(there)
+    return np.hypot(*(found - bench.places).T), found
+
+
+def _nearest(tracks: Sequence[NDArray[np.float64]], places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The place nearest to each of some places on any of the tracks."""
+    lines = np.array([shapely.LineString(track) for track in tracks])
+    points = shapely.points(places)
+    near = lines[shapely.STRtree(lines).nearest(points)]
+    there = shapely.line_interpolate_point(near, shapely.line_locate_point(near, points))
+    return np.asarray(shapely.get_coordinates(there), float)
+
+
+def _copies(bench: Bench, off: NDArray[np.float64], found: NDArray[np.float64]) -> tuple[CutCopy, ...]:
+    numbers = bench.copy[bench.line]
+    left, white = _left(bench, found)
+    count = bench.laid.copies
+    worst, least, shows = np.zeros(count), np.full(count, np.inf), np.zeros(count, bool)
+    total, places = np.zeros(count), np.zeros(count)
+    own = numbers >= 0
+    np.maximum.at(worst, numbers[own], off[own])
+    np.minimum.at(least, numbers[own], left[own])
+    np.logical_or.at(shows, numbers[own], white[own])
+    np.add.at(total, numbers[own], off[own])
+    np.add.at(places, numbers[own], 1.0)
+    at: dict[int, tuple[float, float]] = {}
+    for k in np.flatnonzero(own & (off >= worst[np.maximum(numbers, 0)])).tolist():
+        at.setdefault(int(numbers[k]), (float(bench.places[k][0]), float(bench.places[k][1])))
+    made = [
+        CutCopy(
+            number, bench.laid.placements[number].layer, float(worst[number]), float(total[number] / places[number]),
+            at[number], float(least[number]) if np.isfinite(least[number]) else None, bool(shows[number]),
+        )
+        for number in range(count) if places[number]
+    ]  # fmt: skip
+    return tuple(sorted(made, key=lambda one: (not one.white, -one.worst)))
+
+
+def _left(bench: Bench, found: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Print that is left beyond each place of a cut, infinite where none was meant to be, and whether the stock shows
+    there."""
+    meant = bench.kept & (bench.inner >= -CLEARS)
+    within = np.where(meant, bench.within(found), np.inf)
+    return within, within < -CLEARS
+
+
+def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDArray[np.uint8]:
+    """A copy as it came off: what its cuts freed as it was printed, what was left behind faint."""
+    lines = [k for k in np.flatnonzero(bench.copy == number).tolist() if k in bench.closed]
+    rings = [lies.forward(bench.meant.lines[k].places) for k in lines]
+    if not rings:
+        rings = [lies.forward(bench.places[bench.copy[bench.line] == number])]
+    every = np.vstack(rings)
+    pad = 2.0
+    left, top = every.min(0) - pad
+    right, bottom = every.max(0) + pad
+    ppi = min(PICTURE_PPI, MOST_PICTURE * 25.4 / max(right - left, bottom - top))
+    seen = sheet.picture((float(left), float(top), float(right), float(bottom)), ppi, 1.0)
+    mask = np.zeros(seen.shape[:2], np.uint8)
+    for ring in rings:
+        cv2.fillPoly(mask, [np.rint((ring - (left, top)) * ppi / 25.4 * 16 - 8).astype(np.int32)], 255, cv2.LINE_AA, 4)
+    share = mask[..., None] / 255
+    behind = np.array(LINER) * 0.8 + seen * 0.2
+    return np.asarray(np.rint(seen * share + behind * (1 - share)), np.uint8)
+
+
+@dataclass(frozen=True)
+class Chances:
+    """What many rehearsals came to. draws, copies: how many, of all draws together; white: copies at which the stock
+    shows; worst: the worst distance of each draw, mm, (draws,); short: mm of print that were missing at the worst."""
+
+    draws: int
+    copies: int
+    white: int
+    worst: tuple[float, ...]
+    short: float
+
+    def quantile(self, share: float) -> float:
+        return float(np.quantile(self.worst, share)) if self.worst else 0.0
+
+
+def rehearse_often(
+    bench: Bench, errors: Errors, draws: int, *, marks: Marks | None = None, seed: int = 1,
+    progress: Callable[[int], None] = lambda done: None, cancelled: Callable[[], bool] = lambda: False,
+) -> Chances:  # fmt: skip
+    """Rehearse with errors by chance, each as large as a press and a cutter are known to make them; told by maps,
+    without pictures. marks: others than the sheet's own. What was done so far is told where ``cancelled()`` turns true;
+    raises Cancelled before the first."""
+    told = marks or bench.marks
+    worst, white, short, done = [], 0, 0.0, 0
+    for k in range(draws):
+        if cancelled():
+            break
+        progress(k)
+        chance = np.random.default_rng((seed, k))
+        truth = Distortion(bench.laid.width, bench.laid.height, drawn_faults(errors, bench.laid, chance))
+        found = truth.forward(told.places) + chance.normal(0, errors.camera, told.places.shape)
+        use = [n for n in range(len(told.places)) if n != told.key]
+        off, at = _cut_off(bench, truth, lies_by(told.places[use], found[use]), Blade(repeats=errors.repeats, seed=k))
+        left, shows = _left(bench, at)
+        copies = bench.copy[bench.line]
+        white += len(np.unique(copies[shows & (copies >= 0)]))
+        short = max(short, float(-left.min(initial=0.0)))
+        worst.append(float(off.max()))
+        done += 1
+    if not done:
+        raise Cancelled("The rehearsals were stopped.", "Rehearse again when you like.")
+    return Chances(done, done * bench.laid.copies, white, tuple(worst), short)
+
+
+def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -> Faults:
+    """What a press does to a sheet this time. A print bows by the square of its length."""
+    across, along = chance.normal(0, errors.stretch, 2).tolist()
+    bow = chance.normal(0, errors.bow) * (laid.height / 1000) ** 2
+    return Faults(
+        across=across, along=along, bow=float(bow), turn=float(chance.uniform(-0.5, 0.5)),
+        shift=(float(chance.uniform(-2, 2)), float(chance.uniform(-2, 2))),
+    )  # fmt: skip
+
+
+def with_pairs(bench: Bench, pairs: int) -> Marks:
+    """The sheet's corner marks with so many pairs between them along its longer sides."""
+    laid = bench.laid
+    radius, long = laid.marks.diameter / 2, laid.height >= laid.width
+    size, other = (laid.height, laid.width) if long else (laid.width, laid.height)
+    places = [
+        (side, at) if long else (at, side)
+        for at in np.linspace(radius, size - radius, pairs + 2).tolist() for side in (radius, other - radius)
+    ]  # fmt: skip
+    return Marks(np.array(places), tuple(replace(bench.marks.looks[0]) for _ in places))
+
+
+WAYS = {
+    "turned by a quarter": Faults(turn=90.0),
+    "turned round": Faults(turn=180.0),
+    "turned by three quarters": Faults(turn=270.0),
+    "seen from behind": Faults(mirrored=True),
+    "seen from behind and turned round": Faults(turn=180.0, mirrored=True),
+}
+
+
+def fed_wrong(bench: Bench) -> dict[str, Rehearsed]:
+    """What happens when the sheet is put in each wrong way round; the head is driven to where the first mark should
+    be."""
+    made = {}
+    for way, faults in WAYS.items():
+        sheet = PrintedSheet(bench.printed, faults)
+        try:
+            x, y = bench.marks.places[0].tolist()
+            seen = look_for(sheet.picture, bench.marks, (x, y), ppi=CAMERA_PPI)
+            stopped = seen.lies is None or any(one.stops for one in seen.complaints)
+            made[way] = Rehearsed(seen) if stopped or seen.lies is None else _measured(
+                bench, sheet, seen, seen.lies, Blade(), 0
+            )  # fmt: skip
+        finally:
+            sheet.close()
+    return made
