@@ -24,6 +24,7 @@ from people.api import FROM_ELSEWHERE, FromElsewhere, TooManyTries
 from people.api import router as people_router
 from production.api import router as production_router
 from production.machine_api import router as machine_router
+from production.rehearsal_api import router as rehearsal_router
 
 STATUS = {
     ChangedMeanwhile: 409, NothingToUndo: 409, Cancelled: 409, FromElsewhere: 403, TooManyTries: 429,
@@ -46,6 +47,7 @@ api.add_router("/library", library_router)
 api.add_router("/", files_router)
 api.add_router("/", production_router)
 api.add_router("/", machine_router)
+api.add_router("/", rehearsal_router)
 
 
 def told(

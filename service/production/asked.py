@@ -58,6 +58,7 @@ from nibble_core.ticket.model import Machine, Sheet
 from nibble_core.ticket.saying import STATIONS
 from nibble_core.ticket.sentences import copies_name
 from production.moves_view import moves_view
+from production.rehearsing import many_rehearsals, one_rehearsal, wrong_ways
 from production.view import card_view, deviation_view, shape_view, work_view
 
 MOST_ANSWER_BYTES = 60_000_000
@@ -152,7 +153,7 @@ def sized(plain: Any, artwork: str, what: What, side: Side, wanted: float, *, as
 def nest(plain: Any, sheet_id: str, seconds: float, *, asker: Asker) -> bytes:
     """Changes that lay a sheet as tight as was found in the time; told to stop, the best that was found by then."""
     ticket, work = _worked_out(plain, Asker(tell=asker.tell))
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
 
     def better(found: Nest) -> None:
         asker.tell(f"nesting: {len(found.placements)} copies on {found.length:.0f} mm")
@@ -169,7 +170,7 @@ def nest(plain: Any, sheet_id: str, seconds: float, *, asker: Asker) -> bytes:
 def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> bytes:
     """The change that puts one more copy of a layer where there is room."""
     ticket, work = _worked_out(plain, asker)
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     placed = one_more(ticket, sheet, work, layer)
     change = {"path": f"sheets/{sheet_id}/placed", "value": to_plain(placed), "operation": "add"}
     return _told({"changes": [change], "copies": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0,
@@ -188,7 +189,7 @@ def take(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     """What making a sheet takes off its stock, and what is left to be kept."""
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     found = taken(sheet, work)
     return _told({"length": found.length, "offcut": to_plain(found.offcut), "count": found.count})
 
@@ -210,14 +211,14 @@ def paper(plain: Any, kind: str, code: str, size: str, rates: Any, *, asker: Ask
 def moves(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     """Every move of a sheet's beam; see ``moves_view``."""
     ticket, work = _worked_out(plain, asker)
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     return moves_view(sheet, planned(sheet, work))
 
 
 def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker: Asker) -> bytes:
     """Where a sheet's printed marks are meant to lie on its machine; how it lies, where they were found."""
     ticket, work = _worked_out(plain, asker)
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     meant = marks_on_machine(sheet, work) if ticket.prints_on(sheet) else []
     said, at = "", None
     if found:
@@ -241,7 +242,7 @@ def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, f
     """A sheet's G-code, read back. found: where its printed marks lie, in their order; none where they do not count."""
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision, found=found)
 
 
@@ -266,10 +267,31 @@ def _grey(image: NDArray[np.uint8]) -> Raster:
     return Raster(np.dstack([image, image, image, np.full_like(image, 255)]))
 
 
+def rehearsal(plain: Any, sheet_id: str, turn: int, *, asker: Asker) -> bytes:
+    """A sheet's own files through the press and the cutter that ship, once."""
+    ticket, work = _worked_out(plain, asker)
+    work.require_whole()
+    return _told(one_rehearsal(ticket, _sheet_of(ticket, sheet_id), work, turn))
+
+
+def rehearsals(plain: Any, sheet_id: str, draws: int, *, asker: Asker) -> bytes:
+    """The same many times; told to stop, what was done by then."""
+    ticket, work = _worked_out(plain, Asker(tell=asker.tell))
+    work.require_whole()
+    return _told(many_rehearsals(ticket, _sheet_of(ticket, sheet_id), work, draws, asker.tell, asker.cancelled))
+
+
+def rehearsal_fed_wrong(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
+    """A sheet put into the cutter in each wrong way."""
+    ticket, work = _worked_out(plain, asker)
+    work.require_whole()
+    return _told(wrong_ways(ticket, _sheet_of(ticket, sheet_id), work))
+
+
 def test_swatch(plain: Any, sheet_id: str, grid: dict[str, Any], *, asker: Asker) -> bytes:
     """The file's name on one line, then the G-code of a swatch."""
     ticket = ticket_from_plain(plain)
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     asked = Grid(grid["process"], tuple(grid["powers"]), grid["across"], tuple(grid["values"]))
     return (
         f"{slug(sheet.stock.name)}-swatch-{slug(asked.process)}.gcode".encode() + b"\n" + swatch(ticket, sheet, asked)
@@ -279,14 +301,14 @@ def test_swatch(plain: Any, sheet_id: str, grid: dict[str, Any], *, asker: Asker
 def test_comb(plain: Any, sheet_id: str, thickness: float, kerfs: list[float], *, asker: Asker) -> bytes:
     """The file's name on one line, then the G-code of a kerf comb."""
     ticket = ticket_from_plain(plain)
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     return f"{slug(sheet.stock.name)}-kerf-comb.gcode".encode() + b"\n" + kerf_comb(ticket, sheet, thickness, kerfs)
 
 
 def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
     """The zip's name on one line, then its bytes: a single copy of a sheet, or a test cut with its settings."""
     ticket = ticket_from_plain(plain)
-    sheet = next(one for one in ticket.sheets if one.id == sheet_id)
+    sheet = _sheet_of(ticket, sheet_id)
     if kind in HEAD_TRIALS:
         ticket, work = _worked_out(plain, asker)
         content = HEAD_TRIALS[kind](ticket, sheet, work)
@@ -343,10 +365,17 @@ KINDS: dict[str, Callable[..., bytes]] = {
         program,
         marks,
         one_way,
+        rehearsal,
+        rehearsals,
+        rehearsal_fed_wrong,
         test_swatch,
         test_comb,
     )
 }
+
+
+def _sheet_of(ticket: Ticket, sheet_id: str) -> Sheet:
+    return next(one for one in ticket.sheets if one.id == sheet_id)
 
 
 def _worked_out(

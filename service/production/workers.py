@@ -262,7 +262,7 @@ def _resident_kb(pid: int) -> int:
         return 0
 
 
-_TOLD = {"job": "doing", "nest": "nesting"}
+_TOLD = {"job": "doing", "nest": "nesting", "rehearsals": "rehearsing"}
 """The event that tells what is being done in a lane."""
 
 

@@ -439,8 +439,8 @@ WAYS = {
     "turned by a quarter": Faults(turn=90.0),
     "turned round": Faults(turn=180.0),
     "turned by three quarters": Faults(turn=270.0),
-    "seen from behind": Faults(mirrored=True),
-    "seen from behind and turned round": Faults(turn=180.0, mirrored=True),
+    "face down, through clear film": Faults(mirrored=True),
+    "face down and turned round, through clear film": Faults(turn=180.0, mirrored=True),
 }
 
 

@@ -20,7 +20,7 @@ __all__ = [
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 11
+SCHEMA = 12
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -219,7 +219,8 @@ class Machine:
     acceleration: mm a second squared; fastest: mm a second of travels; jump: mm a second that its velocity may change
     by at once. openings: of what the work lies on. safe_height: mm above the material at which the head runs into
     nothing. power_scale: the word of full power in G-code. port: of this
-    computer, that it listens at."""
+    computer, that it listens at. print_stretch, print_bow, camera_error, repeats: by which its prints and cuts are off
+    one time in three, or more; see ``pipeline.rehearsal.Errors``."""
 
     key: str = text("", 60, "machine", shortest=1)
     name: str = text("", 80, "machine", shortest=1)
@@ -250,6 +251,10 @@ class Machine:
     safe_height: float = length(10.0, 1.0, 200.0, "safe height", step=1.0)
     clamps: tuple[Zone, ...] = ()
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
+    print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints, per cent")
+    print_bow: float = length(0.1, 0.0, 20.0, "bow of a metre of print", step=0.05)
+    camera_error: float = length(0.1, 0.0, 5.0, "error of its camera", step=0.05)
+    repeats: float = length(0.1, 0.0, 5.0, "error of its cuts", step=0.05)
 
     @property
     def burns(self) -> bool:

@@ -33,6 +33,7 @@ export type Moving = components["schemas"]["MovingOut"];
 export type Taken = components["schemas"]["TakenOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
+export type CutCopy = components["schemas"]["CopyOut"];
 export type Nested = components["schemas"]["NestOut"];
 export type Marks = components["schemas"]["MarksOut"];
 /** A place in a machine's axes, mm. */
@@ -241,6 +242,23 @@ export const api = {
         body: { seconds },
       }),
     ),
+  rehearse: (id: number, sheet: string, turn: number) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/rehearsal", {
+        ...sheetOf(id, sheet),
+        body: { turn },
+      }),
+    ),
+  rehearseOften: (id: number, sheet: string, draws: number) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/rehearsals", {
+        ...sheetOf(id, sheet),
+        body: { draws },
+      }),
+    ),
+  feedWrong: (id: number, sheet: string) =>
+    answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/fed-wrong", sheetOf(id, sheet))),
+  stopRehearsals: (id: number) => answer(service.POST("/api/jobs/{job_id}/rehearsals/stop", job(id))),
   stopNest: (id: number) => answer(service.POST("/api/jobs/{job_id}/nest/stop", job(id))),
   oneMore: (id: number, sheet: string, layer: string) =>
     answer(

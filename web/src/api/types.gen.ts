@@ -1245,6 +1245,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description Print and cut a sheet once; nothing is written.
+         */
+        post: operations["rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Often
+         * @description Print and cut a sheet many times, by maps. How far it is comes as “doing”.
+         */
+        post: operations["rehearse_often"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/fed-wrong": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Feed Wrong
+         * @description Put a printed sheet into the cutter in each wrong way.
+         */
+        post: operations["feed_wrong"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/rehearsals/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Rehearsals
+         * @description Have what was rehearsed so far told.
+         */
+        post: operations["stop_rehearsals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1567,6 +1647,26 @@ export interface components {
             kind: "copy line";
         };
         /**
+         * CopyOut
+         * @description A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them.
+         */
+        CopyOut: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Worst */
+            worst: number;
+            /** Mean */
+            mean: number;
+            /** Left */
+            left: number | null;
+            /** White */
+            white: boolean;
+            /** Picture */
+            picture: string;
+        };
+        /**
          * CopyPiece
          * @description The piece once more, to be made differently from the same artwork, with sheets of its own.
          */
@@ -1737,6 +1837,22 @@ export interface components {
             kind: string;
             /** Island */
             island: boolean;
+        };
+        /** FedOut */
+        FedOut: {
+            /** Way */
+            way: string;
+            /** Said */
+            said: string;
+            /** Safe */
+            safe: boolean;
+        };
+        /** FedWrongOut */
+        FedWrongOut: {
+            /** Ways */
+            ways: components["schemas"]["FedOut"][];
+            /** Mends */
+            mends: components["schemas"]["MendOut"][];
         };
         /**
          * FieldOut
@@ -2205,6 +2321,10 @@ export interface components {
             safe_height: number;
             clamps: components["schemas"]["Zone"][];
             port: number | null;
+            print_stretch: number;
+            print_bow: number;
+            camera_error: number;
+            repeats: number;
         };
         Making: {
             /** @enum {string} */
@@ -2644,6 +2764,59 @@ export interface components {
             d: string;
             /** Nodes */
             nodes: number;
+        };
+        /**
+         * RehearsalIn
+         * @description turn: the number of the rehearsal; each has chances of its own.
+         */
+        RehearsalIn: {
+            /**
+             * Turn
+             * @default 1
+             */
+            turn: number;
+        };
+        /**
+         * RehearsalOut
+         * @description said: in sentences. off: mean, 95th percentile and worst distance, mm; None where nothing was cut.
+         */
+        RehearsalOut: {
+            /** Said */
+            said: string[];
+            /** White */
+            white: number;
+            /** Left */
+            left: number | null;
+            /** Off */
+            off: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Worst At */
+            worst_at: [
+                number,
+                number
+            ];
+            /** Copies */
+            copies: components["schemas"]["CopyOut"][];
+        };
+        /** RehearsalsIn */
+        RehearsalsIn: {
+            /**
+             * Draws
+             * @default 200
+             */
+            draws: number;
+        };
+        /** RehearsalsOut */
+        RehearsalsOut: {
+            /** Said */
+            said: string[];
+            /** White */
+            white: number;
+            /** Mends */
+            mends: components["schemas"]["MendOut"][];
         };
         /**
          * RememberedOut
@@ -5163,6 +5336,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WayOut"];
+                };
+            };
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    rehearse_often: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalsOut"];
+                };
+            };
+        };
+    };
+    feed_wrong: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FedWrongOut"];
+                };
+            };
+        };
+    };
+    stop_rehearsals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: boolean;
+                    };
                 };
             };
         };

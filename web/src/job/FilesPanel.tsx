@@ -10,7 +10,7 @@ import { Afterwards } from "./Afterwards";
 import { FindSettings } from "./FindSettings";
 import { PanelSection } from "./PanelSection";
 import { RunPanel } from "./RunPanel";
-import { burns, type Sheet, type Ticket } from "./ticket";
+import { burns, canBeRehearsed, type Sheet, type Ticket } from "./ticket";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -34,6 +34,7 @@ export function FilesPanel({
   ticket,
   sheets,
   onChanges,
+  onRehearse,
 }: {
   jobId: number;
   revision: number;
@@ -42,6 +43,8 @@ export function FilesPanel({
   ticket: Ticket;
   sheets: readonly SheetOfJob[];
   onChanges: (changes: Change[]) => void;
+  /** Put a sheet's files through the press and the cutter that ship. */
+  onRehearse: (sheet: string) => void;
 }) {
   const client = useQueryClient();
   const key = ["files", jobId];
@@ -148,7 +151,7 @@ export function FilesPanel({
           ))}
         </chakra.ul>
       )}
-      {!blocked && <Trials jobId={jobId} sheets={sheets} />}
+      {!blocked && <Trials {...{ jobId, ticket, sheets, onRehearse }} />}
       {sheets
         .filter(({ sheet }) => burns(sheet.machine))
         .map(({ id, name, sheet, minutes }) => (
@@ -164,7 +167,13 @@ export function FilesPanel({
 }
 
 /** Something to try the settings with before the run. */
-function Trials({ jobId, sheets }: { jobId: number; sheets: readonly SheetOfJob[] }) {
+function Trials(props: {
+  jobId: number;
+  ticket: Ticket;
+  sheets: readonly SheetOfJob[];
+  onRehearse: (sheet: string) => void;
+}) {
+  const { jobId, ticket, sheets, onRehearse } = props;
   return (
     <PanelSection title="A trial first">
       {sheets.map(({ id, name, sheet }) => (
@@ -178,6 +187,14 @@ function Trials({ jobId, sheets }: { jobId: number; sheets: readonly SheetOfJob[
               </Download>
             </span>
           ))}
+          {canBeRehearsed(ticket, sheet) && (
+            <>
+              {", "}
+              <Button type="button" look="quiet" onClick={() => onRehearse(id)}>
+                a rehearsal on the screen
+              </Button>
+            </>
+          )}
         </chakra.p>
       ))}
     </PanelSection>

@@ -74,6 +74,7 @@ export function JobScreen() {
               held={inHand.held}
               onHold={inHand.setHeld}
               onWays={(line) => inHand.setOver({ waysOf: line })}
+              onRehearse={(sheet) => inHand.setOver({ rehearsalOf: sheet })}
               onShow={inHand.setPlace}
               hand={copies}
               tools={

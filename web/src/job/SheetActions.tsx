@@ -6,7 +6,7 @@ import { BringPiece } from "./BringPiece";
 import { CopiesInHand } from "./CopiesInHand";
 import { copies, elsewhere } from "./elsewhere";
 import { Seams } from "./Seams";
-import type { Sheet, Ticket } from "./ticket";
+import { canBeRehearsed, type Sheet, type Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import { type JobDesk, NEST_SECONDS } from "./useJobDesk";
 
@@ -17,10 +17,12 @@ interface Props {
   ticket: Ticket;
   sheet: Sheet;
   hand: Copies;
+  /** Put its files through the press and the cutter that ship. */
+  onRehearse: () => void;
 }
 
 /** Under a sheet's sentence: what can be done with its copies, what lies on other sheets brought onto it. */
-export function SheetActions({ desk, ticket, sheet, hand }: Props) {
+export function SheetActions({ desk, ticket, sheet, hand, onRehearse }: Props) {
   const { unit } = useUnit();
   if (sheet.behind)
     return (
@@ -62,6 +64,11 @@ export function SheetActions({ desk, ticket, sheet, hand }: Props) {
             onClick={() => desk.nest({ sheet: sheet.id, seconds: NEST_SECONDS })}
           >
             Nest as tight as they go
+          </Button>
+        )}
+        {canBeRehearsed(ticket, sheet) && (
+          <Button type="button" minHeight="26px" onClick={onRehearse}>
+            Rehearse it
           </Button>
         )}
         {sheet.arrangement === "as placed" &&

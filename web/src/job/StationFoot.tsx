@@ -38,6 +38,7 @@ export function StationFoot({ jobId, revision, desk, ticket, work, inHand }: OnJ
           doubts={doubtsOf(desk.final)}
           ticket={ticket}
           onChanges={(changes) => desk.change(...changes)}
+          onRehearse={(sheet) => inHand.setOver({ rehearsalOf: sheet })}
           sheets={ticket.sheets.map((one) => ({
             id: one.id,
             name: work.sheets[one.id]?.name ?? "",

@@ -3,13 +3,15 @@ import type { Change } from "../api/client";
 import { ComparePieces } from "./ComparePieces";
 import { EngravingWays } from "./EngravingWays";
 import { Progress } from "./Progress";
+import { Rehearsal } from "./Rehearsal";
 import { TableView } from "./TableView";
 import { TryOuts } from "./TryOuts";
 import { alikeChange, type TracedShape, touchUpChange } from "./touchUps";
 import type { Copies } from "./useCopies";
 import type { OnJob } from "./useInHand";
 
-/** The table, and what is laid over it: progress, try-outs, ways of engraving, pieces side by side. */
+/** The table, and what is laid over it: progress, try-outs, ways of engraving, a rehearsal, pieces side
+ * by side. */
 export function TableArea({
   jobId,
   revision,
@@ -52,7 +54,18 @@ export function TableArea({
       />
       <Progress desk={desk} />
       {over === "pieces" && <ComparePieces ticket={ticket} work={work} onClose={close} />}
-      {typeof over === "object" && (
+      {typeof over === "object" && "rehearsalOf" in over && (
+        <Rehearsal
+          key={`${over.rehearsalOf} ${revision}`}
+          {...{ jobId, revision }}
+          sheet={over.rehearsalOf}
+          name={work.sheets[over.rehearsalOf]?.name ?? ""}
+          progress={desk.rehearsing}
+          onTake={(changes) => desk.change(...changes)}
+          onClose={close}
+        />
+      )}
+      {typeof over === "object" && "waysOf" in over && (
         <EngravingWays jobId={jobId} revision={revision} line={over.waysOf} onTake={take} onClose={close} />
       )}
       {over === "try-outs" && artwork && (

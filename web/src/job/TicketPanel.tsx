@@ -33,6 +33,8 @@ interface Props {
   onHold: (owner: string) => void;
   /** Lay ways to engrave a line side by side. */
   onWays: (line: string) => void;
+  /** Rehearse a sheet. */
+  onRehearse: (sheet: string) => void;
   onShow: (place: Place) => void;
   /** Copies of the sheets, at Sheet. */
   hand: Copies;
@@ -147,7 +149,12 @@ export function TicketPanel(props: Props) {
             {ticket.sheets
               .filter((one) => sentence.id === `${one.id}-lay`)
               .map((one) => (
-                <SheetActions key={one.id} desk={desk} ticket={ticket} sheet={one} hand={props.hand} />
+                <SheetActions
+                  key={one.id}
+                  {...{ desk, ticket, hand: props.hand }}
+                  sheet={one}
+                  onRehearse={() => props.onRehearse(one.id)}
+                />
               ))}
             {sentence.id.endsWith("-size") && desk.resized !== null && (
               <ScaleOffer desk={desk} by={desk.resized} />

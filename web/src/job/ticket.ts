@@ -103,3 +103,12 @@ export function toNestAgain(changes: readonly Change[], ticket: Ticket): string 
       one.placed.every(({ by, locked }) => by === "nest" && !locked),
   )?.id;
 }
+
+/** Whether a sheet can be rehearsed: printed with marks, and cut by a knife that looks for them. */
+export function canBeRehearsed(ticket: Ticket, sheet: Sheet): boolean {
+  const layers = ticket.pieces.flatMap((piece) => piece.layers);
+  const prints = sheet.holds.some(
+    ({ layer }) => layers.find((one) => one.id === layer)?.prints.kind !== "nothing",
+  );
+  return prints && sheet.marks > 1 && !burns(sheet.machine);
+}

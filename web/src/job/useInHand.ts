@@ -12,7 +12,12 @@ const USUAL_BRUSH = 4;
 const [NARROWEST, WIDEST] = [0.2, 60];
 
 /** What lies open over the table, in place of its picture. */
-export type Over = "" | "try-outs" | "pieces" | { readonly waysOf: string };
+export type Over =
+  | ""
+  | "try-outs"
+  | "pieces"
+  | { readonly waysOf: string }
+  | { readonly rehearsalOf: string };
 
 /** What the operator has in hand on a job: the station, a piece, an artwork, an item of the ticket, a tool. */
 export function useInHand(ticket: Ticket | undefined) {

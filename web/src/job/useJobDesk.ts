@@ -120,6 +120,7 @@ export function useJobDesk(id: number) {
   // what others do to the job, and how far its work and its files are, comes as it happens
   const [doing, setDoing] = useState("");
   const [nesting, setNesting] = useState("");
+  const [rehearsing, setRehearsing] = useState("");
   useEffect(() => {
     const events = new EventSource(`/api/jobs/${id}/events`);
     events.addEventListener("revision", (event) => {
@@ -129,6 +130,7 @@ export function useJobDesk(id: number) {
     });
     events.addEventListener("doing", (event) => setDoing(JSON.parse(event.data)));
     events.addEventListener("nesting", (event) => setNesting(JSON.parse(event.data)));
+    events.addEventListener("rehearsing", (event) => setRehearsing(JSON.parse(event.data)));
     events.addEventListener("task", (event) => client.setQueryData(["files", id], JSON.parse(event.data)));
     return () => events.close();
   }, [client, id, seen]);
@@ -252,6 +254,8 @@ export function useJobDesk(id: number) {
     bringAgain: (piece: string) => make((seen) => api.bringAgain(id, seen, piece)),
     nest: nest.mutate,
     /** The sheet that is being nested, and how far that is, in words. */
+    /** How far many rehearsals are. */
+    rehearsing,
     nesting: nest.isPending ? { sheet: nest.variables.sheet, words: nesting } : null,
     nested,
     stopNest: () => void api.stopNest(id).catch(tell),

@@ -138,7 +138,10 @@ const OF_A_BEAM = [
   ...["beam", "acceleration", "fastest", "jump", "longest_run", "openings"],
   ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "port"],
 ];
-const OF_A_BLADE = ["knife_radius", "blade_offset", "overcut", "speed"];
+const OF_A_BLADE = [
+  ...["knife_radius", "blade_offset", "overcut", "speed"],
+  ...["print_stretch", "print_bow", "camera_error", "repeats"],
+];
 
 function counts(name: string, kind: unknown): boolean {
   return !(kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);

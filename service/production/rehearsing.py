@@ -1,0 +1,97 @@
+"""What a worker is asked for of rehearsals: a sheet's own files through the press and the cutter that ship."""
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+
+from files.pictures import show
+from nibble_core.graphics import Raster
+from nibble_core.pipeline.notes import Mend
+from nibble_core.pipeline.rehearsal import (
+    Bench,
+    Rehearsed,
+    drawn_faults,
+    fed_wrong,
+    prepared,
+    rehearse,
+    rehearse_often,
+)
+from nibble_core.pipeline.rehearsal_words import (
+    chances_words,
+    direction_mends,
+    errors_of,
+    fed_wrong_words,
+    mends_of,
+    rehearsal_words,
+)
+from nibble_core.pipeline.results import Work
+from nibble_core.simulators.cutter import Blade
+from nibble_core.ticket import Ticket
+from nibble_core.ticket.model import Sheet
+from nibble_core.ticket.sentences import copies_name
+
+KEPT = 400  # copies that are told of, worst first
+
+
+def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[str, Any]:
+    """A sheet rehearsed once, with the errors of its machine's record; turn: its number, each with chances of its
+    own."""
+    bench = prepared(ticket, sheet, work)
+    errors = errors_of(sheet.machine)
+    faults = drawn_faults(errors, bench.laid, np.random.default_rng((turn, 0)))
+    blade = Blade(sheet.machine.blade_offset if bench.file.led else 0.0, errors.repeats, seed=turn)
+    told = rehearse(bench, faults, camera=errors.camera, blade=blade)
+    return {
+        "said": rehearsal_words(told), "white": told.white, "left": told.left,
+        "off": list(told.off) if told.copies else None, "worst_at": list(told.worst_at),
+        "copies": [
+            {
+                "number": copy.number + 1, "name": copies_name(copy.layer, ticket), "worst": copy.worst,
+                "mean": copy.mean, "left": copy.left, "white": copy.white,
+                "picture": _shown(told.pictures[k]) if k < len(told.pictures) else "",
+            }
+            for k, copy in enumerate(told.copies[:KEPT])
+        ],
+    }  # fmt: skip
+
+
+def many_rehearsals(
+    ticket: Ticket, sheet: Sheet, work: Work, draws: int, tell: Callable[[str], None], cancelled: Callable[[], bool]
+) -> dict[str, Any]:
+    """A sheet rehearsed many times, by maps; what was done by then where it is stopped."""
+    bench = prepared(ticket, sheet, work)
+
+    def progress(done: int) -> None:
+        if done % 10 == 0:
+            tell(f"rehearsing: {done} of {draws}")
+
+    chances = rehearse_often(bench, errors_of(sheet.machine), draws, progress=progress, cancelled=cancelled)
+    if chances.white and not cancelled():
+        tell("looking for what would leave no white")
+    mends = mends_of(bench, ticket, chances, cancelled)
+    return {"said": chances_words(chances), "white": chances.white, "mends": [_mend(one) for one in mends]}
+
+
+def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Any]:
+    """A sheet put in each wrong way round."""
+    bench: Bench = prepared(ticket, sheet, work)
+    told: dict[str, Rehearsed] = fed_wrong(bench)
+    return {
+        "ways": [
+            {"way": way, "said": said, "safe": safe} for way, said, safe in fed_wrong_words(told)
+        ],
+        "mends": [_mend(one) for one in direction_mends(sheet, told)],
+    }  # fmt: skip
+
+
+def _mend(mend: Mend) -> dict[str, Any]:
+    return {"label": mend.label, "changes": [asdict(one) for one in mend.changes], "copy_text": mend.copy}
+
+
+def _shown(pixels: np.ndarray) -> str:
+    """The address of a picture, by what it shows."""
+    raster = Raster(np.dstack([pixels, np.full(pixels.shape[:2], 255, np.uint8)]))
+    return show(hashlib.sha256(raster.pixels.tobytes()).hexdigest(), raster)

@@ -1,0 +1,208 @@
+import { chakra } from "@chakra-ui/react";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import { api, type Change, type CutCopy, type Mend, Refusal } from "../api/client";
+import { inUnit } from "../engine/units";
+import { Button } from "../ui/Button";
+import { Overlay } from "../ui/Overlay";
+import { useUnit } from "../ui/unit";
+
+const DRAWS = 200;
+const LISTED = 12;
+const [SMALL, LARGE] = [150, 420];
+
+interface Props {
+  jobId: number;
+  revision: number;
+  sheet: string;
+  /** Of the sheet, where a job has several. */
+  name: string;
+  /** How far many rehearsals are, in words. */
+  progress: string;
+  onTake: (changes: Change[]) => void;
+  onClose: () => void;
+}
+
+/** A sheet's own files put through the press and the cutter that ship: what comes off, the worst copy first. */
+export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onClose }: Props) {
+  const [turn, setTurn] = useState(1);
+  const [large, setLarge] = useState("");
+  const once = useQuery({
+    queryKey: ["rehearsal", jobId, revision, sheet, turn],
+    queryFn: () => api.rehearse(jobId, sheet, turn),
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const often = useMutation({ mutationFn: () => api.rehearseOften(jobId, sheet, DRAWS) });
+  const wrong = useMutation({ mutationFn: () => api.feedWrong(jobId, sheet) });
+  const told = once.data;
+  return (
+    <Overlay
+      label="Rehearsal"
+      title={name ? `Rehearsal of ${name}` : "Rehearsal of the sheet"}
+      onClose={onClose}
+    >
+      <chakra.div display="flex" flexWrap="wrap" gap="8px" marginBottom="10px">
+        <Button type="button" disabled={once.isFetching} onClick={() => setTurn(turn + 1)}>
+          Rehearse once more
+        </Button>
+        {often.isPending ? (
+          <Button type="button" onClick={() => api.stopRehearsals(jobId)}>
+            Stop, and tell what came of it
+          </Button>
+        ) : (
+          <Button type="button" onClick={() => often.mutate()}>
+            Rehearse {DRAWS} times
+          </Button>
+        )}
+        <Button type="button" disabled={wrong.isPending} onClick={() => wrong.mutate()}>
+          Feed it the wrong way round
+        </Button>
+      </chakra.div>
+      {once.isFetching && <p role="status">Printing, looking for the marks, cutting…</p>}
+      {once.error && <Refused error={once.error} />}
+      {told && <Sentences said={told.said} bold={told.white > 0} />}
+      {often.isPending && <p role="status">{progress || "rehearsing"}…</p>}
+      {often.error && <Refused error={often.error} />}
+      {often.data && (
+        <Told title={`Rehearsed many times`} mends={often.data.mends} onTake={onTake}>
+          <Sentences said={often.data.said} bold={often.data.white > 0} />
+        </Told>
+      )}
+      {wrong.isPending && <p role="status">Putting it in each wrong way…</p>}
+      {wrong.error && <Refused error={wrong.error} />}
+      {wrong.data && (
+        <Told title="Fed the wrong way round" mends={wrong.data.mends} onTake={onTake}>
+          <chakra.ul listStyleType="none" padding="0">
+            {wrong.data.ways.map(({ way, said, safe }) => (
+              <li key={way}>
+                <chakra.b fontWeight={600}>{way}</chakra.b>:{" "}
+                <chakra.span color={safe ? "ink" : "blocked"}>{said}</chakra.span>
+              </li>
+            ))}
+          </chakra.ul>
+        </Told>
+      )}
+      {told && told.copies.length > 0 && (
+        <chakra.ul
+          padding="0"
+          marginTop="12px"
+          listStyleType="none"
+          display="grid"
+          gap="10px"
+          gridTemplateColumns="repeat(auto-fill, minmax(190px, 1fr))"
+        >
+          {told.copies.slice(0, LISTED).map((copy) => (
+            <Off
+              key={copy.number}
+              copy={copy}
+              large={large === String(copy.number)}
+              onPress={() => setLarge(large === String(copy.number) ? "" : String(copy.number))}
+            />
+          ))}
+        </chakra.ul>
+      )}
+    </Overlay>
+  );
+}
+
+/** One copy as it came off; a press shows it from close by. */
+function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress: () => void }) {
+  const { unit } = useUnit();
+  const mm = (value: number) => inUnit(`${value.toFixed(2)} mm`, unit);
+  return (
+    <chakra.li gridColumn={large ? "1 / -1" : undefined}>
+      <chakra.button
+        type="button"
+        aria-pressed={large}
+        disabled={!copy.picture}
+        onClick={onPress}
+        width="100%"
+        textAlign="left"
+        padding="8px 12px 9px"
+        background="paper"
+        border="1px solid {colors.hair}"
+        borderRadius="card"
+        cursor={copy.picture ? "zoom-in" : "default"}
+        _hover={{ borderColor: "ink" }}
+      >
+        {copy.picture && (
+          <chakra.span display="grid" placeItems="center" marginBottom="6px">
+            <chakra.img
+              src={copy.picture}
+              alt=""
+              maxWidth="100%"
+              maxHeight={`${large ? LARGE : SMALL}px`}
+              width={large ? "auto" : undefined}
+              height={large ? `${LARGE}px` : undefined}
+              borderRadius="slip"
+            />
+          </chakra.span>
+        )}
+        <chakra.b display="block" fontWeight={600} lineHeight="1.25">
+          {copy.name}, copy {copy.number}
+        </chakra.b>
+        <chakra.span display="block" fontSize="13.5px" color="ink.soft" lineHeight="1.35">
+          {mm(copy.worst)} off at the worst, {mm(copy.mean)} on average
+          {copy.left !== null && (
+            <chakra.span display="block" color={copy.white ? "blocked" : undefined}>
+              {copy.white ? `white shows, ${mm(-copy.left)} wide` : `${mm(copy.left)} of print left`}
+            </chakra.span>
+          )}
+        </chakra.span>
+      </chakra.button>
+    </chakra.li>
+  );
+}
+
+function Sentences({ said, bold }: { said: readonly string[]; bold: boolean }) {
+  const { unit } = useUnit();
+  return (
+    <chakra.p lineHeight="1.5" maxWidth="80ch" marginBottom="4px">
+      {said.map((sentence) => (
+        <chakra.span key={sentence} fontWeight={bold && sentence.startsWith("White") ? 600 : 400}>
+          {inUnit(sentence, unit)}{" "}
+        </chakra.span>
+      ))}
+    </chakra.p>
+  );
+}
+
+function Told(props: {
+  title: string;
+  mends: readonly Mend[];
+  onTake: Props["onTake"];
+  children: ReactNode;
+}) {
+  const { unit } = useUnit();
+  return (
+    <chakra.section
+      aria-label={props.title}
+      marginTop="10px"
+      padding="8px 14px 10px"
+      background="paper"
+      border="1px solid {colors.hair}"
+      borderRadius="card"
+    >
+      <chakra.h3 fontFamily="condensed" fontWeight={600} fontSize="17px">
+        {props.title}
+      </chakra.h3>
+      {props.children}
+      <chakra.div display="flex" flexWrap="wrap" gap="8px" marginTop="4px">
+        {props.mends.map((mend) => (
+          <Button key={mend.label} type="button" onClick={() => props.onTake([...mend.changes])}>
+            {inUnit(mend.label, unit)}
+          </Button>
+        ))}
+      </chakra.div>
+    </chakra.section>
+  );
+}
+
+function Refused({ error }: { error: Error }) {
+  return (
+    <chakra.p role="alert" color="blocked">
+      {error instanceof Refusal ? `${error.message} ${error.whatToDo}` : "Nothing came back. Try again."}
+    </chakra.p>
+  );
+}
