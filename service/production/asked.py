@@ -276,9 +276,14 @@ def rehearsal(plain: Any, sheet_id: str, turn: int, *, asker: Asker) -> bytes:
 
 def rehearsals(plain: Any, sheet_id: str, draws: int, *, asker: Asker) -> bytes:
     """The same many times; told to stop, what was done by then."""
-    ticket, work = _worked_out(plain, Asker(tell=asker.tell))
-    work.require_whole()
-    return _told(many_rehearsals(ticket, _sheet_of(ticket, sheet_id), work, draws, asker.tell, asker.cancelled))
+    ticket = ticket_from_plain(plain)
+
+    def work_of(other: Ticket) -> Work:
+        work = work_out(other, blobs.fetch, STORE, doing=asker.tell)
+        work.require_whole()
+        return work
+
+    return _told(many_rehearsals(ticket, _sheet_of(ticket, sheet_id), work_of, draws, asker.tell, asker.cancelled))
 
 
 def rehearsal_fed_wrong(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:

@@ -59,10 +59,11 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
 
 
 def many_rehearsals(
-    ticket: Ticket, sheet: Sheet, work: Work, draws: int, tell: Callable[[str], None], cancelled: Callable[[], bool]
-) -> dict[str, Any]:
+    ticket: Ticket, sheet: Sheet, work_of: Callable[[Ticket], Work], draws: int, tell: Callable[[str], None],
+    cancelled: Callable[[], bool],
+) -> dict[str, Any]:  # fmt: skip
     """A sheet rehearsed many times, by maps; what was done by then where it is stopped."""
-    bench = prepared(ticket, sheet, work)
+    bench = prepared(ticket, sheet, work_of(ticket))
 
     def progress(done: int) -> None:
         if done % 10 == 0:
@@ -71,8 +72,11 @@ def many_rehearsals(
     chances = rehearse_often(bench, errors_of(sheet.machine), draws, progress=progress, cancelled=cancelled)
     if chances.white and not cancelled():
         tell("looking for what would leave no white")
-    mends = mends_of(bench, ticket, chances, cancelled)
-    return {"said": chances_words(chances), "white": chances.white, "mends": [_mend(one) for one in mends]}
+    mends = mends_of(ticket, sheet, chances, work_of, cancelled)
+    said = chances_words(chances)
+    if chances.white and not mends and not cancelled():
+        said.append("Neither more bleed nor more pairs of marks was enough.")
+    return {"said": said, "white": chances.white, "mends": [_mend(one) for one in mends]}
 
 
 def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Any]:

@@ -18,6 +18,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import CUT, FORMATS, PRINT
+from nibble_core.geometry import Affine
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.files import write_part
 from nibble_core.pipeline.pages import Part, ink_of, parts_of
@@ -38,6 +39,7 @@ WIDEST = 6.0  # mm round a piece in which distances are kept
 PICTURED, PICTURE_PPI, MOST_PICTURE = 6, 150.0, 900  # copies that are shown; px an inch, px at most
 MOST_SAMPLES, FURTHEST_APART = 64, 8.0  # of a line, unless they lie further apart than so many mm
 FAULTLESS, SHARP = Faults(), Blade()
+PAPER = 250  # level of a pixel's darkest ink from which nothing is printed
 LINER = (226, 224, 214)
 EASY_PLACE = (1.5, -1.0)  # mm that the head is driven off the first mark, as a hand does
 CAMERA_PPI = 300.0
@@ -103,17 +105,17 @@ class InkField:
     pitch: float
 
     @classmethod
-    def of(cls, area: BaseGeometry) -> InkField:
-        left, top, right, bottom = area.bounds
+    def of(cls, area: BaseGeometry, zone: BaseGeometry, sheet: PrintedSheet, place: Affine) -> InkField:
+        """Of a piece that is printed at a place of a sheet. area: what is printed of it, be it white; zone: where its
+        bleed may lie, as far as the sheet's own pixels show it."""
+        whole = area.union(zone)
+        left, top, right, bottom = whole.bounds
         pitch = max(max(right - left, bottom - top) / GRID, FINEST_GRID)
         left, top = left - WIDEST, top - WIDEST
         shape = math.ceil((bottom + WIDEST - top) / pitch), math.ceil((right + WIDEST - left) / pitch)
-        mask = np.zeros(shape, np.uint8)
-        rings = [
-            np.rint((shapely.get_coordinates(ring) - (left, top)) / pitch * 16 - 8).astype(np.int32)
-            for part in polygons(area) for ring in (part.exterior, *part.interiors)
-        ]  # fmt: skip
-        cv2.fillPoly(mask, rings, 1, cv2.LINE_8, 4)
+        mask = _mask(area, left, top, pitch, shape)
+        bleed = _mask(zone, left, top, pitch, shape) & (1 - mask)
+        mask |= bleed & _inked(sheet, place, left, top, pitch, shape)
         within = cv2.distanceTransform(mask, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
         beyond = cv2.distanceTransform(1 - mask, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
         # a pixel's middle lies half a pixel from the edge that runs between it and the next
@@ -131,6 +133,37 @@ class InkField:
         upper = flat[k] * (1 - u) + flat[k + 1] * u
         lower = flat[k + width] * (1 - u) + flat[k + width + 1] * u
         return np.asarray(upper * (1 - v) + lower * v, float)
+
+
+def _mask(
+    area: BaseGeometry, left: float, top: float, pitch: float, shape: tuple[int, int]
+) -> NDArray[np.uint8]:  # fmt: skip
+    mask = np.zeros(shape, np.uint8)
+    rings = [
+        np.rint((shapely.get_coordinates(ring) - (left, top)) / pitch * 16 - 8).astype(np.int32)
+        for part in polygons(area) for ring in (part.exterior, *part.interiors)
+    ]  # fmt: skip
+    if rings:
+        cv2.fillPoly(mask, rings, 1, cv2.LINE_8, 4)
+    return mask
+
+
+def _inked(
+    sheet: PrintedSheet, place: Affine, left: float, top: float, pitch: float, shape: tuple[int, int]
+) -> NDArray[np.uint8]:
+    """Which pixels of a piece's grid show ink on the sheet."""
+    rows, columns = shape
+    corners = np.array([[left, top], [left + columns * pitch, top], [left, top + rows * pitch],
+                        [left + columns * pitch, top + rows * pitch]])  # fmt: skip
+    there = place.map(corners)
+    low, high = there.min(0), there.max(0)
+    step = pitch * math.sqrt(abs(place.determinant))
+    seen = sheet.picture((float(low[0]), float(low[1]), float(high[0]), float(high[1])), 25.4 / step, 1.0)
+    x, y = np.meshgrid(left + (np.arange(columns) + 0.5) * pitch, top + (np.arange(rows) + 0.5) * pitch)
+    at = (place.map(np.column_stack([x.ravel(), y.ravel()])) - low) / step - 0.5
+    across, down = (at[:, k].reshape(shape).astype(np.float32) for k in (0, 1))
+    lightest = cv2.remap(seen.min(2), across, down, cv2.INTER_NEAREST, borderValue=255)
+    return np.asarray(lightest < PAPER, np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
@@ -220,16 +253,25 @@ def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, 
     sampled = [_sampled(line) for line in meant.lines]
     line = np.repeat(np.arange(len(sampled)), [len(one) for one in sampled])
     edges = np.array([process in PROCESSES and PROCESSES[process].edges for process in processes])
-    fields = {
-        layer: InkField.of(area) for layer in laid.layers
-        if not (area := shapely.union_all([work.prints[layer].value.area, work.prints[layer].value.bled])).is_empty
-    }  # fmt: skip
+    fields = _fields(laid, work, printed)
     closed = frozenset(k for k, one in enumerate(meant.lines) if one.closed)
     bench = Bench(
         sheet, laid, printed, file, meant, marks_of(laid), np.vstack(sampled), line, copy, edges[line], np.empty(0),
         fields, _back(laid, copy[line], fields), closed,
     )  # fmt: skip
     return replace(bench, inner=bench.within(bench.places))
+
+
+def _fields(laid: LaidSheet, work: Work, printed: bytes) -> dict[str, InkField]:
+    """Of each layer that prints, by its first copy."""
+    sheet = PrintedSheet(printed)
+    try:
+        return {
+            layer: InkField.of(own.area, own.bled, sheet, next(at for name, at in laid.placements if name == layer))
+            for layer in laid.layers if not ((own := work.prints[layer].value).area.is_empty and own.bled.is_empty)
+        }  # fmt: skip
+    finally:
+        sheet.close()
 
 
 def marks_of(laid: LaidSheet) -> Marks:
@@ -385,13 +427,13 @@ class Chances:
 
 
 def rehearse_often(
-    bench: Bench, errors: Errors, draws: int, *, marks: Marks | None = None, seed: int = 1,
+    bench: Bench, errors: Errors, draws: int, *, seed: int = 1,
     progress: Callable[[int], None] = lambda done: None, cancelled: Callable[[], bool] = lambda: False,
 ) -> Chances:  # fmt: skip
     """Rehearse with errors by chance, each as large as a press and a cutter are known to make them; told by maps,
-    without pictures. marks: others than the sheet's own. What was done so far is told where ``cancelled()`` turns true;
+    without pictures. What was done so far is told where ``cancelled()`` turns true;
     raises Cancelled before the first."""
-    told = marks or bench.marks
+    told = bench.marks
     worst, white, short, done = [], 0, 0.0, 0
     for k in range(draws):
         if cancelled():
@@ -421,18 +463,6 @@ def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -
         across=across, along=along, bow=float(bow), turn=float(chance.uniform(-0.5, 0.5)),
         shift=(float(chance.uniform(-2, 2)), float(chance.uniform(-2, 2))),
     )  # fmt: skip
-
-
-def with_pairs(bench: Bench, pairs: int) -> Marks:
-    """The sheet's corner marks with so many pairs between them along its longer sides."""
-    laid = bench.laid
-    radius, long = laid.marks.diameter / 2, laid.height >= laid.width
-    size, other = (laid.height, laid.width) if long else (laid.width, laid.height)
-    places = [
-        (side, at) if long else (at, side)
-        for at in np.linspace(radius, size - radius, pairs + 2).tolist() for side in (radius, other - radius)
-    ]  # fmt: skip
-    return Marks(np.array(places), tuple(replace(bench.marks.looks[0]) for _ in places))
 
 
 WAYS = {

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 
 from nibble_core.pipeline.notes import Mend
-from nibble_core.pipeline.rehearsal import Bench, Chances, Errors, Rehearsed, rehearse_often, with_pairs
+from nibble_core.pipeline.rehearsal import Chances, Errors, Rehearsed, prepared, rehearse_often
+from nibble_core.pipeline.results import Work
 from nibble_core.simulators.cutter import Seen
-from nibble_core.ticket import Change
+from nibble_core.ticket import Change, apply
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.piece import Printed
 
-MOST_PAIRS = 6
+PAIRS = (1, 2, 4, 6)
+TRIES = 4  # of a bleed
 SPARE = 0.1  # mm of bleed beyond what was missing
 SPOILT = 1.0  # mm from which a copy is waste
 
@@ -77,31 +80,75 @@ def chances_words(chances: Chances) -> list[str]:
     ]
 
 
+@dataclass(frozen=True)
+class Tried:
+    """A change that was rehearsed as often as before: what it is called, its changes, and at how many copies white
+    still shows."""
+
+    label: str
+    changes: tuple[Change, ...]
+    chances: Chances
+
+
 def mends_of(
-    bench: Bench, ticket: Ticket, chances: Chances, cancelled: Callable[[], bool] = lambda: False
-) -> list[Mend]:
-    """What would leave no white in the same rehearsals: more bleed, and more pairs of marks where those are enough."""
+    ticket: Ticket, sheet: Sheet, chances: Chances, work_of: Callable[[Ticket], Work],
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[Mend]:  # fmt: skip
+    """More bleed, and more pairs of marks, that leave no white when the sheet as it then lies is rehearsed as often;
+    work_of: the work of a changed ticket."""
     if not chances.white:
         return []
-    sheet, errors = bench.sheet, errors_of(bench.sheet.machine)
-    mends = list(_more_bleed(ticket, sheet, chances.short))
-    for pairs in range(1, MOST_PAIRS + 1):
-        marks = with_pairs(bench, pairs)
-        if cancelled() or len(marks.places) <= len(bench.marks.places):
-            continue
-        if not rehearse_often(bench, errors, chances.draws, marks=marks).white:
-            long = max(bench.laid.width, bench.laid.height) - bench.laid.marks.diameter
-            every = math.floor(10 * long / (pairs + 1)) / 10 + 0.1
-            more = "a pair of marks" if pairs == 1 else f"{pairs} pairs of marks"
-            mends.append(Mend(
-                f"Put {more} between those at the ends: none would show",
-                (Change(f"sheets/{sheet.id}/mark_every", every),),
-            ))  # fmt: skip
+
+    def tried(label: str, changes: tuple[Change, ...]) -> Tried:
+        changed = apply(ticket, changes)
+        own = next(one for one in changed.sheets if one.id == sheet.id)
+        bench = prepared(changed, own, work_of(changed))
+        return Tried(label, changes, rehearse_often(bench, errors_of(own.machine), chances.draws, cancelled=cancelled))
+
+    found = (*_bleeds(ticket, sheet, chances, tried), *_pairs(ticket, sheet, tried, work_of))
+    made = []
+    for one in found:
+        if cancelled():
             break
-    return mends
+        made.append(Mend(f"{one.label}: none would show", one.changes))
+    return made
 
 
-def _more_bleed(ticket: Ticket, sheet: Sheet, short: float) -> Iterator[Mend]:
+def _bleeds(
+    ticket: Ticket, sheet: Sheet, chances: Chances, tried: Callable[[str, tuple[Change, ...]], Tried]
+) -> Iterator[Tried]:
+    """The least bleed that is enough: what was missing and a little more, again as the sheet gets longer by it."""
+    short = chances.short
+    for _ in range(TRIES):
+        changes, most = _more_bleed(ticket, sheet, short)
+        if not changes:
+            return
+        one = tried(f"Give it {most:.1f} mm of bleed", changes)
+        if not one.chances.white:
+            yield one
+            return
+        short += one.chances.short
+
+
+def _pairs(
+    ticket: Ticket, sheet: Sheet, tried: Callable[[str, tuple[Change, ...]], Tried], work_of: Callable[[Ticket], Work]
+) -> Iterator[Tried]:
+    """The fewest pairs of marks between those at the ends that are enough."""
+    laid = work_of(ticket).sheets[sheet.id].value
+    long = max(laid.width, laid.height) - laid.marks.diameter
+    for pairs in PAIRS:
+        every = math.floor(10 * long / (pairs + 1)) / 10 + 0.1
+        if sheet.mark_every and every >= sheet.mark_every:
+            continue
+        more = "a pair of marks" if pairs == 1 else f"{pairs} pairs of marks"
+        one = tried(f"Put {more} between those at the ends", (Change(f"sheets/{sheet.id}/mark_every", every),))
+        if not one.chances.white:
+            yield one
+            return
+
+
+def _more_bleed(ticket: Ticket, sheet: Sheet, short: float) -> tuple[tuple[Change, ...], float]:
+    """So much more for every layer that prints, and the most that any then has."""
     changes, most = [], 0.0
     for held in sheet.holds:
         piece = ticket.piece_of_layer(held.layer)
@@ -110,8 +157,7 @@ def _more_bleed(ticket: Ticket, sheet: Sheet, short: float) -> Iterator[Mend]:
             bleed = math.ceil(10 * (prints.bleed + short + SPARE)) / 10
             most = max(most, bleed)
             changes.append(Change(f"pieces/{piece.id}/layers/{held.layer}/prints/bleed", bleed))
-    if changes:
-        yield Mend(f"Give it {most:.1f} mm of bleed: none would show", tuple(changes))
+    return tuple(changes), most
 
 
 def fed_wrong_words(told: Mapping[str, Rehearsed]) -> list[tuple[str, str, bool]]:

@@ -20,9 +20,11 @@ from nibble_core.simulators.cut_files import CutFile, CutLine
 Places = NDArray[np.float64]
 
 FIRST_REACH = 12.0  # mm round the place where the first mark is said to be
-REACH, A_METRE = 3.0, 25.0  # mm round the next, and so much more for each metre that it lies away
-KNOWN_REACH = 4.0  # mm, once two marks tell how the sheet lies
+REACH, TURNED_A_METRE = 3.0, 60.0  # mm round the second, and so much more for each metre that it lies away
+STRETCHED_A_METRE = 15.0  # mm round the third, once two tell how the sheet is turned
+KNOWN_REACH, KNOWN_A_METRE = 3.0, 5.0  # mm, once three tell how the sheet lies
 FURTHEST = 0.05  # share by which a print may have grown or shrunk
+ENOUGH = 3  # marks, where there are more than two
 DISAGREES = 0.5  # mm that a mark may lie off what the others say
 TURN_STEP = 8.0  # degrees in which a blade swings round, of its track
 MOST_STRETCH_OFF = 0.02  # by which a sheet's two directions may differ
@@ -94,7 +96,8 @@ class Seen:
 
 
 def look_for(look: Look, marks: Marks, first: tuple[float, float], *, ppi: float = 300.0) -> Seen:
-    """Drive to each mark in turn and work out how the sheet lies. first: where the first is said to be."""
+    """Drive to each mark in turn and work out how the sheet lies. first: where the first is said to be. Nothing is cut
+    where fewer than three are whole, or two of two."""
     seen = Seen(marks=[None] * len(marks.places))
     start = find_mark(look, first, FIRST_REACH, marks.looks[0], ppi=ppi)
     if start is None:
@@ -122,16 +125,21 @@ def look_for(look: Look, marks: Marks, first: tuple[float, float], *, ppi: float
 
 
 def _expected(marks: Marks, seen: Seen, known: Sequence[int], k: int) -> tuple[tuple[float, float], float]:
-    """Where a mark should be by those that were found, and how far round it is looked."""
-    if len(known) > 1:
-        lies = lies_by(*_pairs_of(marks, seen, known), similar=True)
-        place = lies.forward(marks.places[k : k + 1])[0]
-        near = float(np.hypot(*(marks.places[list(known)] - marks.places[k]).T).min())
-        return (float(place[0]), float(place[1])), KNOWN_REACH + 0.004 * near
+    """Where a mark should be by those that were found, and how far round it is looked: a print may have grown one way
+    and shrunk the other, which two marks do not tell."""
+    near = float(np.hypot(*(marks.places[list(known)] - marks.places[k]).T).min()) if known else 0.0
+    if len(known) > 2:
+        place = lies_by(*_pairs_of(marks, seen, known)).forward(marks.places[k : k + 1])[0]
+        return (float(place[0]), float(place[1])), KNOWN_REACH + KNOWN_A_METRE * near / 1000
     first = seen.marks[0]
     assert first is not None
     off = marks.places[k] - marks.places[0]
-    return (first.x + float(off[0]), first.y + float(off[1])), REACH + A_METRE * math.hypot(*off) / 1000 * 2.4
+    if len(known) == 2:
+        turn = math.radians(lies_by(*_pairs_of(marks, seen, known), similar=True).turn)
+        c, s = math.cos(turn), math.sin(turn)
+        off = np.array([off[0] * c + off[1] * s, -off[0] * s + off[1] * c])
+        return (first.x + float(off[0]), first.y + float(off[1])), REACH + STRETCHED_A_METRE * math.hypot(*off) / 1000
+    return (first.x + float(off[0]), first.y + float(off[1])), REACH + TURNED_A_METRE * math.hypot(*off) / 1000
 
 
 def _told(marks: Marks, seen: Seen) -> None:
@@ -149,8 +157,9 @@ def _told(marks: Marks, seen: Seen) -> None:
         elif one.others:
             words = f"Beside mark {k + 1} something else looks like it; the nearer one was taken."
             seen.complaints.append(Complaint(words, stops=False))
-    if len(whole) < 2:
-        seen.complaints.append(Complaint("Fewer than two marks were found: nobody can say how the sheet lies."))
+    if len(whole) < min(ENOUGH, len(seen.marks)):
+        words = f"Only {len(whole)} of {len(seen.marks)} marks were found, too few to say how the sheet lies."
+        seen.complaints.append(Complaint(words))
         return
     lies = lies_by(*_pairs_of(marks, seen, whole))
     if len(whole) > 3:  # one that disagrees with all others is something else, such as a part of the artwork
