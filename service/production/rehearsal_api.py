@@ -21,7 +21,8 @@ class RehearsalIn(Schema):
 
 
 class CopyOut(Schema):
-    """A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them."""
+    """A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them;
+    into: mm that they run into the print."""
 
     number: int
     name: str
@@ -29,6 +30,7 @@ class CopyOut(Schema):
     mean: float
     left: float | None
     white: bool
+    into: float
     picture: str
 
 
@@ -36,7 +38,6 @@ class RehearsalOut(Schema):
     """said: in sentences. off: mean, 95th percentile and worst distance, mm; None where nothing was cut."""
 
     said: list[str]
-    white: int
     left: float | None
     off: tuple[float, float, float] | None
     worst_at: tuple[float, float]
@@ -49,7 +50,6 @@ class RehearsalsIn(Schema):
 
 class RehearsalsOut(Schema):
     said: list[str]
-    white: int
     mends: list[MendOut]
 
 

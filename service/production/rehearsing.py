@@ -45,12 +45,12 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
     blade = Blade(sheet.machine.blade_offset if bench.file.led else 0.0, errors.repeats, seed=turn)
     told = rehearse(bench, faults, camera=errors.camera, blade=blade)
     return {
-        "said": rehearsal_words(told), "white": told.white, "left": told.left,
+        "said": rehearsal_words(told), "left": told.left,
         "off": list(told.off) if told.copies else None, "worst_at": list(told.worst_at),
         "copies": [
             {
                 "number": copy.number + 1, "name": copies_name(copy.layer, ticket), "worst": copy.worst,
-                "mean": copy.mean, "left": copy.left, "white": copy.white,
+                "mean": copy.mean, "left": copy.left, "white": copy.white, "into": copy.into,
                 "picture": _shown(told.pictures[k]) if k < len(told.pictures) else "",
             }
             for k, copy in enumerate(told.copies[:KEPT])
@@ -70,13 +70,13 @@ def many_rehearsals(
             tell(f"rehearsing: {done} of {draws}")
 
     chances = rehearse_often(bench, errors_of(sheet.machine), draws, progress=progress, cancelled=cancelled)
-    if chances.white and not cancelled():
-        tell("looking for what would leave no white")
+    if chances.spoilt and not cancelled():
+        tell("looking for what would spoil none")
     mends = mends_of(ticket, sheet, chances, work_of, cancelled)
     said = chances_words(chances)
-    if chances.white and not mends and not cancelled():
+    if chances.spoilt and not mends and not cancelled():
         said.append("Neither more bleed nor more pairs of marks was enough.")
-    return {"said": said, "white": chances.white, "mends": [_mend(one) for one in mends]}
+    return {"said": said, "mends": [_mend(one) for one in mends]}
 
 
 def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Any]:

@@ -60,7 +60,8 @@ class Errors:
 class CutCopy:
     """One copy as it came off. number: among the sheet's copies, from 0. worst, mean: mm between its cuts and where
     they belong on the print; place: of the worst, mm on the sheet. left: mm of print beyond its cuts, least; None where
-    none was meant to be there. white: whether the stock shows within the cut."""
+    none was meant to be there. white: whether the stock shows within the cut. into: mm that a cut which was meant to
+    leave a border runs into the print."""
 
     number: int
     layer: str
@@ -69,11 +70,16 @@ class CutCopy:
     place: tuple[float, float]
     left: float | None
     white: bool
+    into: float = 0.0
+
+    @property
+    def spoilt(self) -> bool:
+        return self.white or self.into > 0
 
 
 @dataclass(frozen=True, eq=False)
 class Rehearsed:
-    """What came off. seen: what the camera found; copies: those with white first, then by their worst place; none where
+    """What came off. seen: what the camera found; copies: spoilt ones first, then by their worst place; none where
     nothing was cut. off: mean, 95th percentile and worst distance, mm; worst_at: mm on the sheet. freed: closed cuts.
     pictures: of the first of the copies, pixels (rows, columns, 3)."""
 
@@ -87,6 +93,10 @@ class Rehearsed:
     @property
     def white(self) -> int:
         return sum(copy.white for copy in self.copies)
+
+    @property
+    def cut_into(self) -> int:
+        return sum(copy.into > 0 for copy in self.copies)
 
     @property
     def left(self) -> float | None:
@@ -360,14 +370,15 @@ def _nearest(tracks: Sequence[NDArray[np.float64]], places: NDArray[np.float64])
 
 def _copies(bench: Bench, off: NDArray[np.float64], found: NDArray[np.float64]) -> tuple[CutCopy, ...]:
     numbers = bench.copy[bench.line]
-    left, white = _left(bench, found)
+    left, white, into = _left(bench, found)
     count = bench.laid.copies
     worst, least, shows = np.zeros(count), np.full(count, np.inf), np.zeros(count, bool)
-    total, places = np.zeros(count), np.zeros(count)
+    deep, total, places = np.zeros(count), np.zeros(count), np.zeros(count)
     own = numbers >= 0
     np.maximum.at(worst, numbers[own], off[own])
     np.minimum.at(least, numbers[own], left[own])
     np.logical_or.at(shows, numbers[own], white[own])
+    np.maximum.at(deep, numbers[own], into[own])
     np.add.at(total, numbers[own], off[own])
     np.add.at(places, numbers[own], 1.0)
     at: dict[int, tuple[float, float]] = {}
@@ -377,18 +388,23 @@ def _copies(bench: Bench, off: NDArray[np.float64], found: NDArray[np.float64]) 
         CutCopy(
             number, bench.laid.placements[number].layer, float(worst[number]), float(total[number] / places[number]),
             at[number], float(least[number]) if np.isfinite(least[number]) else None, bool(shows[number]),
+            float(deep[number]),
         )
         for number in range(count) if places[number]
     ]  # fmt: skip
-    return tuple(sorted(made, key=lambda one: (not one.white, -one.worst)))
+    return tuple(sorted(made, key=lambda one: (not one.spoilt, -one.worst)))
 
 
-def _left(bench: Bench, found: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Print that is left beyond each place of a cut, infinite where none was meant to be, and whether the stock shows
-    there."""
+def _left(
+    bench: Bench, found: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.float64]]:
+    """Print that is left beyond each place of a cut, infinite where none was meant to be; whether the stock shows
+    there; and how deep the cut runs into print that it was meant to leave a border round."""
+    within = bench.within(found)
     meant = bench.kept & (bench.inner >= -CLEARS)
-    within = np.where(meant, bench.within(found), np.inf)
-    return within, within < -CLEARS
+    left = np.where(meant, within, np.inf)
+    into = np.where(bench.kept & ~meant & (within > CLEARS), within, 0.0)
+    return left, left < -CLEARS, into
 
 
 def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDArray[np.uint8]:
@@ -414,13 +430,20 @@ def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDAr
 @dataclass(frozen=True)
 class Chances:
     """What many rehearsals came to. draws, copies: how many, of all draws together; white: copies at which the stock
-    shows; worst: the worst distance of each draw, mm, (draws,); short: mm of print that were missing at the worst."""
+    shows, into: those whose cut runs into the print; worst: the worst distance of each draw, mm, (draws,); short: mm of
+    print that were missing, deep: mm that a cut ran into the print, at the worst."""
 
     draws: int
     copies: int
     white: int
+    into: int
     worst: tuple[float, ...]
     short: float
+    deep: float
+
+    @property
+    def spoilt(self) -> int:
+        return self.white + self.into
 
     def quantile(self, share: float) -> float:
         return float(np.quantile(self.worst, share)) if self.worst else 0.0
@@ -434,7 +457,9 @@ def rehearse_often(
     without pictures. What was done so far is told where ``cancelled()`` turns true;
     raises Cancelled before the first."""
     told = bench.marks
-    worst, white, short, done = [], 0, 0.0, 0
+    worst: list[float] = []
+    white = into = done = 0
+    short = deep = 0.0
     for k in range(draws):
         if cancelled():
             break
@@ -444,15 +469,17 @@ def rehearse_often(
         found = truth.forward(told.places) + chance.normal(0, errors.camera, told.places.shape)
         use = [n for n in range(len(told.places)) if n != told.key]
         off, at = _cut_off(bench, truth, lies_by(told.places[use], found[use]), Blade(repeats=errors.repeats, seed=k))
-        left, shows = _left(bench, at)
+        left, shows, deeper = _left(bench, at)
         copies = bench.copy[bench.line]
         white += len(np.unique(copies[shows & (copies >= 0)]))
+        into += len(np.unique(copies[(deeper > 0) & (copies >= 0)]))
+        deep = max(deep, float(deeper.max(initial=0.0)))
         short = max(short, float(-left.min(initial=0.0)))
         worst.append(float(off.max()))
         done += 1
     if not done:
         raise Cancelled("The rehearsals were stopped.", "Rehearse again when you like.")
-    return Chances(done, done * bench.laid.copies, white, tuple(worst), short)
+    return Chances(done, done * bench.laid.copies, white, into, tuple(worst), short, deep)
 
 
 def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -> Faults:

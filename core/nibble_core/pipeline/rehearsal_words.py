@@ -15,6 +15,7 @@ from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.piece import Printed
 
 PAIRS = (1, 2, 4, 6)
+FEW = 40  # rehearsals
 TRIES = 4  # of a bleed
 SPARE = 0.1  # mm of bleed beyond what was missing
 SPOILT = 1.0  # mm from which a copy is waste
@@ -60,6 +61,9 @@ def _cut_words(told: Rehearsed) -> Iterator[str]:
         yield f"White shows on {told.white} of them, up to {-(left or 0.0):.2f} mm wide."
     elif left is not None:
         yield f"At least {max(left, 0.0):.2f} mm of print is left beyond every cut."
+    if told.cut_into:
+        deepest = max(copy.into for copy in told.copies)
+        yield f"On {told.cut_into} of them the cut runs into the print, up to {deepest:.2f} mm."
 
 
 def _per_cent(share: float) -> str:
@@ -69,12 +73,11 @@ def _per_cent(share: float) -> str:
 def chances_words(chances: Chances) -> list[str]:
     """What many rehearsals came to."""
     every = f"{chances.copies:,} copies in {chances.draws} rehearsals"
-    if chances.white:
-        shows = f"White shows on {chances.white:,} of {every}, up to {chances.short:.2f} mm wide."
-    else:
-        shows = f"No white shows on any of {every}."
+    white = f"White shows on {chances.white:,} of {every}, up to {chances.short:.2f} mm wide."
+    into = f"The cut runs into the print on {chances.into:,} of {every}, up to {chances.deep:.2f} mm."
+    spoilt = [*([white] if chances.white else []), *([into] if chances.into else [])]
     return [
-        shows,
+        *(spoilt or [f"None of {every} is spoilt: no white shows, and no cut runs into the print."]),
         f"The worst cut of a sheet lies {chances.quantile(0.5):.2f} mm from where it belongs in one rehearsal of two, "
         f"{chances.quantile(0.95):.2f} mm or more in one of 20, and {chances.quantile(1.0):.2f} mm at the very worst.",
     ]
@@ -82,8 +85,7 @@ def chances_words(chances: Chances) -> list[str]:
 
 @dataclass(frozen=True)
 class Tried:
-    """A change that was rehearsed as often as before: what it is called, its changes, and at how many copies white
-    still shows."""
+    """A change that was rehearsed as often as before: what it is called, its changes, and what came of it."""
 
     label: str
     changes: tuple[Change, ...]
@@ -94,23 +96,27 @@ def mends_of(
     ticket: Ticket, sheet: Sheet, chances: Chances, work_of: Callable[[Ticket], Work],
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[Mend]:  # fmt: skip
-    """More bleed, and more pairs of marks, that leave no white when the sheet as it then lies is rehearsed as often;
+    """More bleed, and more pairs of marks, that spoil no copy when the sheet as it then lies is rehearsed as often;
     work_of: the work of a changed ticket."""
-    if not chances.white:
+    if not chances.spoilt:
         return []
 
     def tried(label: str, changes: tuple[Change, ...]) -> Tried:
         changed = apply(ticket, changes)
         own = next(one for one in changed.sheets if one.id == sheet.id)
         bench = prepared(changed, own, work_of(changed))
-        return Tried(label, changes, rehearse_often(bench, errors_of(own.machine), chances.draws, cancelled=cancelled))
+        errors, few = errors_of(own.machine), min(FEW, chances.draws)
+        found = rehearse_often(bench, errors, few, cancelled=cancelled)
+        if not found.spoilt and few < chances.draws:  # a few are enough to tell what is not enough
+            found = rehearse_often(bench, errors, chances.draws, cancelled=cancelled)
+        return Tried(label, changes, found)
 
     found = (*_bleeds(ticket, sheet, chances, tried), *_pairs(ticket, sheet, tried, work_of))
     made = []
     for one in found:
         if cancelled():
             break
-        made.append(Mend(f"{one.label}: none would show", one.changes))
+        made.append(Mend(f"{one.label}: none would be spoilt", one.changes))
     return made
 
 
@@ -119,12 +125,14 @@ def _bleeds(
 ) -> Iterator[Tried]:
     """The least bleed that is enough: what was missing and a little more, again as the sheet gets longer by it."""
     short = chances.short
+    if not short:
+        return
     for _ in range(TRIES):
         changes, most = _more_bleed(ticket, sheet, short)
         if not changes:
             return
         one = tried(f"Give it {most:.1f} mm of bleed", changes)
-        if not one.chances.white:
+        if not one.chances.spoilt:
             yield one
             return
         short += one.chances.short
@@ -137,12 +145,12 @@ def _pairs(
     laid = work_of(ticket).sheets[sheet.id].value
     long = max(laid.width, laid.height) - laid.marks.diameter
     for pairs in PAIRS:
-        every = math.floor(10 * long / (pairs + 1)) / 10 + 0.1
+        every = math.ceil(10 * long / (pairs + 1)) / 10
         if sheet.mark_every and every >= sheet.mark_every:
             continue
         more = "a pair of marks" if pairs == 1 else f"{pairs} pairs of marks"
         one = tried(f"Put {more} between those at the ends", (Change(f"sheets/{sheet.id}/mark_every", every),))
-        if not one.chances.white:
+        if not one.chances.spoilt:
             yield one
             return
 

@@ -78,7 +78,8 @@ def find_mark(
     box = (x - beyond, y - beyond, x + beyond, y + beyond)
     grey = look(box, ppi).astype(np.float32).mean(2)
     per_mm = ppi / INCH
-    paper, ink = float(np.percentile(grey, 95)), float(np.percentile(grey, 0.3))
+    # a mark may be a small part of what is seen; a single dark pixel is none
+    paper, ink = float(np.percentile(grey, 95)), float(cv2.blur(grey, (5, 5)).min())
     if paper - ink < CONTRAST:
         return None
     half = (paper + ink) / 2

@@ -25,6 +25,8 @@ STRETCHED_A_METRE = 15.0  # mm round the third, once two tell how the sheet is t
 KNOWN_REACH, KNOWN_A_METRE = 3.0, 5.0  # mm, once three tell how the sheet lies
 FURTHEST = 0.05  # share by which a print may have grown or shrunk
 ENOUGH = 3  # marks, where there are more than two
+APART = 1.0  # mm between two marks, at least: nearer, one was taken twice
+LINE = 0.002  # of the square of their spread, that a triangle of marks covers, doubled
 DISAGREES = 0.5  # mm that a mark may lie off what the others say
 TURN_STEP = 8.0  # degrees in which a blade swings round, of its track
 MOST_STRETCH_OFF = 0.02  # by which a sheet's two directions may differ
@@ -110,7 +112,10 @@ def look_for(look: Look, marks: Marks, first: tuple[float, float], *, ppi: float
         expected, reach = _expected(marks, seen, known, k)
         if len(known) > 1:
             turn = lies_by(*_pairs_of(marks, seen, known), similar=True).turn
-        seen.marks[k] = find_mark(look, expected, reach, marks.looks[k], ppi=ppi, turn=turn)
+        found = find_mark(look, expected, reach, marks.looks[k], ppi=ppi, turn=turn)
+        taken = [one for one in seen.marks if one is not None and found is not None]
+        if found is not None and all(math.dist((found.x, found.y), (one.x, one.y)) > APART for one in taken):
+            seen.marks[k] = found
     known = [n for n, one in enumerate(seen.marks) if one is not None and one.whole]
     if len(known) > 1 and any(one.shape == "corners" for one in marks.looks):
         lies = lies_by(*_pairs_of(marks, seen, known))
@@ -129,7 +134,7 @@ def _expected(marks: Marks, seen: Seen, known: Sequence[int], k: int) -> tuple[t
     and shrunk the other, which two marks do not tell."""
     near = float(np.hypot(*(marks.places[list(known)] - marks.places[k]).T).min()) if known else 0.0
     if len(known) > 2:
-        place = lies_by(*_pairs_of(marks, seen, known)).forward(marks.places[k : k + 1])[0]
+        place = _linear(*_pairs_of(marks, seen, known), marks.places[k : k + 1])[0]
         return (float(place[0]), float(place[1])), KNOWN_REACH + KNOWN_A_METRE * near / 1000
     first = seen.marks[0]
     assert first is not None
@@ -203,12 +208,22 @@ def lies_by(meant: Places, found: Places, *, similar: bool = False) -> Lies:
     model = "similar" if similar or len(meant) < 3 else "affine"
     if not similar and len(meant) >= 4:
         paired = len(meant) >= 6 and _sections(meant) is not None
-        model = "pairs" if paired else "projective" if len(meant) == 4 else model
+        model = "pairs" if paired else "projective" if len(meant) == 4 and _is_quad(meant) else model
     lies = Lies(
         meant, found, model, (float(shift[0]), float(shift[1])), -math.degrees(math.atan2(b, a)),
         math.hypot(a, b), math.hypot(c, d), 0.0,
     )  # fmt: skip
     return replace(lies, worst=float(np.hypot(*(lies.forward(meant) - found).T).max()))
+
+
+def _is_quad(meant: Places) -> bool:
+    """Whether no three of four places are nearly on one line."""
+    spread = float(np.ptp(meant, axis=0).max()) ** 2
+    doubled = []
+    for k in range(4):
+        a, b, c = np.delete(meant, k, axis=0)
+        doubled.append(abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])))
+    return bool(min(doubled) > LINE * spread)
 
 
 def _matrix(meant: Places, found: Places, *, similar: bool) -> Places:

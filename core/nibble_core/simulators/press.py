@@ -182,7 +182,8 @@ class PrintedSheet:
         """Where a plate's ink is laid, 255 for all of it."""
         document = pypdfium2.PdfDocument(self._plates[name])
         try:
-            return np.asarray(255 - self._laid(document, box, ppi, FINER).min(2), np.uint8)
+            shown = 255 - self._laid(document, box, ppi, FINER).min(2).astype(np.float64)
+            return np.asarray(np.rint(shown * 255 / max(float(shown.max()), 1.0)), np.uint8)  # however pale it looks
         finally:
             document.close()
 

@@ -1648,7 +1648,8 @@ export interface components {
         };
         /**
          * CopyOut
-         * @description A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them.
+         * @description A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them;
+         *     into: mm that they run into the print.
          */
         CopyOut: {
             /** Number */
@@ -1663,6 +1664,8 @@ export interface components {
             left: number | null;
             /** White */
             white: boolean;
+            /** Into */
+            into: number;
             /** Picture */
             picture: string;
         };
@@ -2783,8 +2786,6 @@ export interface components {
         RehearsalOut: {
             /** Said */
             said: string[];
-            /** White */
-            white: number;
             /** Left */
             left: number | null;
             /** Off */
@@ -2813,8 +2814,6 @@ export interface components {
         RehearsalsOut: {
             /** Said */
             said: string[];
-            /** White */
-            white: number;
             /** Mends */
             mends: components["schemas"]["MendOut"][];
         };

@@ -9,6 +9,7 @@ import { useUnit } from "../ui/unit";
 
 const DRAWS = 200;
 const LISTED = 12;
+const SPOILT = /^White shows|runs into the print on|cut runs into the print, up/;
 const [SMALL, LARGE] = [150, 420];
 
 interface Props {
@@ -61,12 +62,12 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
       </chakra.div>
       {once.isFetching && <p role="status">Printing, looking for the marks, cutting…</p>}
       {once.error && <Refused error={once.error} />}
-      {told && <Sentences said={told.said} bold={told.white > 0} />}
+      {told && <Sentences said={told.said} />}
       {often.isPending && <p role="status">{progress || "rehearsing"}…</p>}
       {often.error && <Refused error={often.error} />}
       {often.data && (
-        <Told title={`Rehearsed many times`} mends={often.data.mends} onTake={onTake}>
-          <Sentences said={often.data.said} bold={often.data.white > 0} />
+        <Told title="Rehearsed many times" mends={often.data.mends} onTake={onTake}>
+          <Sentences said={often.data.said} />
         </Told>
       )}
       {wrong.isPending && <p role="status">Putting it in each wrong way…</p>}
@@ -144,6 +145,11 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
         </chakra.b>
         <chakra.span display="block" fontSize="13.5px" color="ink.soft" lineHeight="1.35">
           {mm(copy.worst)} off at the worst, {mm(copy.mean)} on average
+          {copy.into > 0 && (
+            <chakra.span display="block" color="blocked">
+              cut {mm(copy.into)} into the print
+            </chakra.span>
+          )}
           {copy.left !== null && (
             <chakra.span display="block" color={copy.white ? "blocked" : undefined}>
               {copy.white ? `white shows, ${mm(-copy.left)} wide` : `${mm(copy.left)} of print left`}
@@ -155,12 +161,12 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
   );
 }
 
-function Sentences({ said, bold }: { said: readonly string[]; bold: boolean }) {
+function Sentences({ said }: { said: readonly string[] }) {
   const { unit } = useUnit();
   return (
     <chakra.p lineHeight="1.5" maxWidth="80ch" marginBottom="4px">
       {said.map((sentence) => (
-        <chakra.span key={sentence} fontWeight={bold && sentence.startsWith("White") ? 600 : 400}>
+        <chakra.span key={sentence} fontWeight={SPOILT.test(sentence) ? 600 : 400}>
           {inUnit(sentence, unit)}{" "}
         </chakra.span>
       ))}

@@ -1,0 +1,196 @@
+"""A sheet's own files through the press and the cutter: what comes off, what would spoil it, and what mends that."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import shapely
+
+from nibble_core.cli import main
+from nibble_core.errors import CannotMake
+from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.rehearsal import Errors, fed_wrong, prepared, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal_words import (
+    chances_words,
+    direction_mends,
+    fed_wrong_words,
+    mends_of,
+    rehearsal_words,
+)
+from nibble_core.simulators.cutter import Blade
+from nibble_core.simulators.press import Faults
+from nibble_core.ticket import Change, apply
+from tests.sample import LINE, badge_ticket, badge_work
+
+PRINTS = "pieces/p1/layers/l1/prints"
+
+
+def bench_of(ticket):
+    return prepared(ticket, ticket.sheets[0], badge_work(ticket))
+
+
+def bleeding(bleed=1.0, quantity=40, **machine):
+    """Badges that are printed beyond their cut, on a long narrow sheet."""
+    changes = [Change(f"sheets/s1/machine/{name}", value) for name, value in machine.items()]
+    return badge_ticket(
+        Change(f"{LINE}/offset/distance", 0.0), Change(f"{PRINTS}/bleed", bleed),
+        Change("sheets/s1/machine/usable_width", 240.0), *changes, quantity=quantity,
+    )  # fmt: skip
+
+
+class RehearsalTest(unittest.TestCase):
+    def test_without_errors_every_cut_meets_its_print(self):
+        ticket = badge_ticket(quantity=12)
+        for formats in (("pdf",), ("svg",), ("dxf",), ("hpgl",)):
+            machine = replace(ticket.sheets[0].machine, formats=formats)
+            own = replace(ticket, sheets=(replace(ticket.sheets[0], machine=machine),))
+            told = rehearse(bench_of(own), Faults(turn=0.7, shift=(2.0, -1.0)), blade=Blade(trails=0.25))
+            with self.subTest(formats):
+                self.assertEqual(len(told.copies), 12)
+                self.assertLess(told.off[2], 0.09 if formats == ("hpgl",) else 0.01)
+                self.assertFalse(any(copy.spoilt for copy in told.copies))
+
+    def test_stretch_turn_and_shift_are_taken_away_by_four_marks(self):
+        told = rehearse(bench_of(badge_ticket()), Faults(0.4, 0.4, turn=1.0, shift=(3.0, 3.0)))
+        self.assertLess(told.off[2], 0.05)
+        self.assertEqual(rehearsal_words(told)[0], "All 4 marks were found.")
+
+    def test_bleed_that_is_left_is_what_was_given_less_the_error(self):
+        bench = bench_of(bleeding(2.0, 6))
+        given = rehearse(bench).left
+        self.assertAlmostEqual(given, bench.inner[bench.kept].min(), delta=0.02)
+        moved = rehearse(bench, blade=Blade(repeats=0.5, seed=2))
+        self.assertGreaterEqual(moved.left, given - moved.off[2] - 0.05)
+        self.assertLess(moved.left, given)
+
+    def test_white_shows_where_the_print_bows_and_pairs_of_marks_keep_it_away(self):
+        bowed = Faults(bow=4.0)
+        ends = rehearse(bench_of(bleeding()), bowed)
+        self.assertGreater(sum(copy.white for copy in ends.copies), 10)
+        worst = ends.copies[0]
+        self.assertTrue(worst.white)
+        self.assertAlmostEqual(ends.off[2], 4.0, delta=0.1)
+        pairs = rehearse(bench_of(apply(bleeding(), [Change("sheets/s1/mark_every", 250.0)])), bowed)
+        self.assertFalse(any(copy.white for copy in pairs.copies))
+        self.assertLess(pairs.off[2], 4.0 / 3**2 + 0.02)  # the sagitta of one of three sections
+        self.assertTrue(any("White shows on" in words for words in rehearsal_words(ends)))
+
+    def test_a_cut_with_a_border_that_runs_into_the_print_is_told(self):
+        border = badge_ticket(Change("sheets/s1/machine/usable_width", 240.0), quantity=40)
+        told = rehearse(bench_of(border), Faults(bow=6.0))
+        self.assertGreater(told.cut_into, 5)
+        self.assertEqual(told.white, 0)
+        self.assertLess(max(copy.into for copy in told.copies), 6.0 - 2.0 + 0.3)
+        self.assertTrue(any("runs into the print" in words for words in rehearsal_words(told)))
+
+    def test_pictures_show_what_was_freed_as_it_was_printed(self):
+        bench = bench_of(badge_ticket(quantity=4))
+        told = rehearse(bench, pictured=1)
+        (picture,) = told.pictures
+        freed = np.abs(picture.astype(int) - picture[2, 2]).max(2) > 8  # all that is no bare liner
+        own = np.flatnonzero(bench.copy == told.copies[0].number)
+        area = sum(shapely.Polygon(bench.meant.lines[k].places).area for k in own)
+        self.assertAlmostEqual(freed.sum() * (25.4 / 150) ** 2 / area, 1.0, delta=0.03)
+
+
+class ManyTest(unittest.TestCase):
+    def test_many_are_told_by_the_record_and_only_what_is_enough_is_offered(self):
+        ticket = bleeding(0.6, 24, camera_error=1.2, repeats=0.1, print_bow=0.0, print_stretch=0.1)
+        bench = bench_of(ticket)
+        errors = Errors(0.1, 0.0, 1.2, 0.1)
+        chances = rehearse_often(bench, errors, 30)
+        self.assertEqual((chances.draws, chances.copies), (30, 720))
+        self.assertGreater(chances.white, 0)
+        mends = mends_of(ticket, ticket.sheets[0], chances, badge_work)
+        more_bleed = next(mend for mend in mends if "bleed" in mend.label)
+        mended = apply(ticket, more_bleed.changes)
+        again = rehearse_often(bench_of(mended), errors, 30)
+        self.assertEqual(again.spoilt, 0)
+        self.assertIn("None of", chances_words(again)[0])
+
+    def test_errors_of_nothing_spoil_nothing_and_a_stop_tells_what_was_done(self):
+        bench = bench_of(badge_ticket())
+        chances = rehearse_often(bench, Errors(0.0, 0.0, 0.0, 0.0), 5)
+        self.assertLess(max(chances.worst), 1e-6)
+        looks = iter([False, False, True])
+        self.assertEqual(rehearse_often(bench, Errors(), 50, cancelled=lambda: next(looks)).draws, 2)
+
+
+class FedWrongTest(unittest.TestCase):
+    def test_a_direction_mark_tells_every_wrong_way(self):
+        ticket = badge_ticket(quantity=8)
+        told = fed_wrong(bench_of(ticket))
+        spoilt = {way for way, _, safe in fed_wrong_words(told) if not safe}
+        self.assertIn("turned round", spoilt)
+        (mend,) = direction_mends(ticket.sheets[0], told)
+        keyed = apply(ticket, mend.changes)
+        noticed = fed_wrong(bench_of(keyed))
+        self.assertTrue(all(safe for _, _, safe in fed_wrong_words(noticed)))
+        self.assertFalse(any(one.copies for one in noticed.values()))
+
+
+class RefusalTest(unittest.TestCase):
+    def test_what_cannot_be_rehearsed_is_said(self):
+        bare = badge_ticket(Change("sheets/s1/marks", 0))
+        cut_only = badge_ticket(Change(PRINTS, "nothing"))
+        for ticket, words in ((bare, "no registration marks"), (cut_only, "Nothing is printed")):
+            with self.assertRaisesRegex(CannotMake, words):
+                bench_of(ticket)
+
+
+class CommandTest(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        ticket = badge_ticket()
+        for file in write_files(ticket, badge_work(ticket), formats=["pdf", "svg", "hpgl"]):
+            (self.folder / f"{file.purpose}{Path(file.name).suffix}").write_bytes(file.content)
+
+    def run_it(self, *arguments) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main(["simulate", *(str(self.folder / one) if one[-4:-3] == "." or one[-5:-4] == "." else one
+                                       for one in arguments)])  # fmt: skip
+        return code, out.getvalue(), err.getvalue()
+
+    def test_a_print_and_its_cut_meet_as_files(self):
+        faults = ("--across", "0.4", "--along", "0.4", "--turn", "1", "--shift", "3,2", "--noise", "3", "--ppi", "200")
+        code, _, err = self.run_it("press", "print.pdf", *faults, "-o", "sheet.tif", "--report", "did.json")
+        self.assertEqual((code, err), (0, ""))
+        told = ("--sheet", "sheet.tif", "--manifest", "manifest.json", "--truth", "did.json")
+        for name in ("cut.pdf", "cut.svg"):
+            code, out, _ = self.run_it("cutter", name, *told, "--report", "report.json", "-o", "seen.png")
+            self.assertEqual(code, 0)
+            self.assertLess(json.loads(out)["off_mm"]["worst"], 0.05)
+            report = json.loads((self.folder / "report.json").read_text())
+            self.assertEqual([one["whole"] for one in report["marks"]], [True] * 4)
+            self.assertAlmostEqual(report["turn_deg"], 1.0, delta=0.01)
+        led = ("cutter", "cut.hpgl", *told, "--trails", "0.25", "--meant", "cut.pdf")
+        self.assertLess(json.loads(self.run_it(*led)[1])["off_mm"]["worst"], 0.1)
+
+    def test_what_does_not_belong_together_is_told_in_words(self):
+        self.run_it("press", "print.pdf", "-o", "sheet.tif", "--ppi", "100")
+        half = (self.folder / "cut.hpgl").read_bytes()
+        (self.folder / "half.hpgl").write_bytes(half[: len(half) // 2])
+        (self.folder / "ten.hpgl").write_bytes(b"IN;SP1;PU0,0;PD90000,0,90000,90000;PU0,0;SP0;")
+        told = ("--sheet", "sheet.tif", "--manifest", "manifest.json")
+        for arguments, words in (
+            (("press", "manifest.json", "-o", "x.tif"), "not a PDF"),
+            (("press", "print.pdf", "-o", "x.tif", "--ppi", "9000"), "50 to 600"),
+            (("cutter", "half.hpgl", *told), "cut off in the middle"),
+            (("cutter", "cut.pdf", "--sheet", "manifest.json", "--manifest", "manifest.json"), "not a picture"),
+            (("cutter", "cut.pdf", "--sheet", "sheet.tif", "--manifest", "cut.svg"), "no manifest"),
+        ):
+            code, out, err = self.run_it(*arguments)
+            with self.subTest(arguments):
+                self.assertEqual((code, out), (2, ""))
+                self.assertIn(words, err)
+        code, out, _ = self.run_it("cutter", "ten.hpgl", *told)
+        self.assertFalse(json.loads(out)["cut"])
+        self.assertIn("scale is off", out)
