@@ -27,6 +27,37 @@ class SheetTest(BrowserTest):
     def ticket(self, job: int) -> dict:
         return json.loads(self.page.request.get(f"{self.nibble.address}/api/jobs/{job}").text())["ticket"]
 
+    def test_a_sheet_is_rehearsed_and_what_would_spoil_it_is_mended(self):
+        page = self.page
+        job = self.start()
+        page.get_by_role("button", name="Rehearse it").click()
+        dialog = page.get_by_role("dialog", name="Rehearsal")
+        expect(dialog).to_contain_text("All 4 marks were found")
+        expect(dialog).to_contain_text("6 copies came off")
+        pictures = dialog.locator("li img")
+        expect(pictures).to_have_count(6)
+        self.assertTrue(pictures.first.evaluate("(one) => one.decode().then(() => one.naturalWidth > 50)"))
+        small = pictures.first.bounding_box()
+        pictures.first.click()
+        page.wait_for_timeout(200)
+        self.assertGreater(pictures.first.bounding_box()["height"], 2 * small["height"])
+        dialog.get_by_role("button", name="Rehearse 200 times").click()
+        expect(dialog.get_by_role("region", name="Rehearsed many times")).to_contain_text("1,200 copies in 200")
+        dialog.get_by_role("button", name="Feed it the wrong way round").click()
+        wrong = dialog.get_by_role("region", name="Fed the wrong way round")
+        expect(wrong.locator("li", has_text="turned round:").first).to_contain_text("every copy is spoilt")
+        wrong.get_by_role("button", name=re.compile("direction mark")).click()
+        expect(dialog).to_contain_text("All 5 marks were found", timeout=20_000)  # rehearsed as it now is
+        self.assertEqual(self.ticket(job)["sheets"][0]["mark_key"], "a direction mark")
+        dialog.get_by_role("button", name="Feed it the wrong way round").click()
+        expect(wrong.locator("li")).to_have_count(5)
+        expect(wrong).not_to_contain_text("spoilt")
+        page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+        self.go(page, "machine")
+        page.get_by_role("button", name="a rehearsal on the screen").click()
+        expect(page.get_by_role("dialog", name="Rehearsal")).to_contain_text("copies came off")
+
     def test_copies_are_nested_moved_turned_locked_thrown_off_and_taken_back(self):
         page = self.page
         job = self.start()

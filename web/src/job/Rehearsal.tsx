@@ -44,7 +44,11 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
       onClose={onClose}
     >
       <chakra.div display="flex" flexWrap="wrap" gap="8px" marginBottom="10px">
-        <Button type="button" disabled={once.isFetching} onClick={() => setTurn(turn + 1)}>
+        <Button
+          type="button"
+          aria-disabled={once.isFetching}
+          onClick={() => once.isFetching || setTurn(turn + 1)}
+        >
           Rehearse once more
         </Button>
         {often.isPending ? (
@@ -56,7 +60,11 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
             Rehearse {DRAWS} times
           </Button>
         )}
-        <Button type="button" disabled={wrong.isPending} onClick={() => wrong.mutate()}>
+        <Button
+          type="button"
+          aria-disabled={wrong.isPending}
+          onClick={() => wrong.isPending || wrong.mutate()}
+        >
           Feed it the wrong way round
         </Button>
       </chakra.div>

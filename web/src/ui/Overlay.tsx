@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { type KeyboardEvent, type ReactNode, useLayoutEffect, useRef } from "react";
+import { type KeyboardEvent, type ReactNode, useEffect, useLayoutEffect, useRef } from "react";
 import { Button } from "./Button";
 
 const FOCUSABLE = "a[href], button:enabled, input:enabled, select:enabled, textarea:enabled, [tabindex='0']";
@@ -14,6 +14,16 @@ interface Props {
 /** Something laid over the table for a while, with a heading and a way back; it holds the keyboard, and Esc leaves it. */
 export function Overlay({ label, title, onClose, children }: Props) {
   const back = useRef<HTMLButtonElement>(null);
+  const close = useRef(onClose);
+  close.current = onClose;
+  useEffect(() => {
+    // a button that goes away, or is switched off, leaves the keyboard to the page
+    const left = (event: globalThis.KeyboardEvent) => {
+      if (event.key === "Escape" && document.activeElement === document.body) close.current();
+    };
+    document.addEventListener("keydown", left);
+    return () => document.removeEventListener("keydown", left);
+  }, []);
   useLayoutEffect(() => {
     const opener = document.activeElement;
     back.current?.focus();
