@@ -62,7 +62,7 @@ def marks() -> None:
         told += hurt >= 0 and any(f"ark {hurt + 1} " in one.words for one in seen.complaints)
         for k, one in enumerate(seen.marks):
             if one is None or not one.whole:
-                missed += k != hurt
+                missed += k != hurt and seen.marks[0] is not None  # without the first it stops
                 continue
             apart = float(np.hypot(one.x - truth[k, 0], one.y - truth[k, 1]))
             off.append(apart)

@@ -52,7 +52,7 @@ def take(page: Page, address: str) -> None:
         )
     }
     for name, job, station in (
-        ("lines", "kite", "lines"), ("lines-fob", "fob", "lines"), ("on-the-thing", "oars", "lines"),
+        ("lines", "kite", "lines"), ("rehearsal", "kite", "sheet"), ("on-the-thing", "oars", "lines"),
         ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "offcut", "sheet"),
         ("machine", "honey", "machine"), ("moves", "fob", "machine"), ("swatch", "fob", "machine"),
         ("trace-colours", "oars", "trace"),
@@ -68,6 +68,11 @@ def take(page: Page, address: str) -> None:
         if name == "sheet":
             page.get_by_role("application").focus()
             page.keyboard.press("n")
+        if name == "rehearsal":
+            page.get_by_role("button", name="Rehearse it").click()
+            expect(page.get_by_text("copies came off")).to_be_visible()
+            page.get_by_role("button", name="Rehearse 200 times").click()
+            expect(page.get_by_text("in one rehearsal of two")).to_be_visible(timeout=120_000)
         if name == "machine":
             page.get_by_role("button", name="Make the files").click()
             expect(page.get_by_role("link", name="manifest.json")).to_be_visible()

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 INCH = 25.4
 WITHIN = 0.35  # share by which the size of a mark may be another than it should be
 ALIKE = 0.93  # correlation with the mark as it should look, from which it is one
-DAMAGED = 0.012  # share of its ink that may be missing
-EDGE = 2.2  # px at a mark's edge that are neither ink nor paper
+MISSING, BEYOND = 0.002, 0.012  # shares of its ink that may be missing, and that may lie beyond it
+EDGE = 1.6, 2.2  # px within and beyond a mark's edge that are neither ink nor paper
 CONTRAST = 40  # levels between ink and paper, at least
 FINE = 8  # times as fine, that a mark is drawn before it is compared
 BAR = 0.25  # of half a mark's width, that half a bar is wide
@@ -137,12 +137,12 @@ def _measured(
     if not sure > ALIKE * 0.75:
         return None
     # some ink more or less at the edge is how a press prints; what lacks further in is damage
-    solid = cv2.erode((wanted > 0.5).astype(np.uint8), _disc(EDGE)) > 0
+    solid = cv2.erode((wanted > 0.5).astype(np.uint8), _disc(EDGE[0])) > 0
     smooth = cv2.medianBlur(np.rint(np.clip(near, 0, 1) * 255).astype(np.uint8), 3)
     bare = float(((smooth < 128) & solid).sum()) / max(1, int(solid.sum()))
-    beyond = cv2.dilate((wanted > 0.5).astype(np.uint8), _disc(EDGE + 0.02 * mark.width * per_mm)) > 0
+    beyond = cv2.dilate((wanted > 0.5).astype(np.uint8), _disc(EDGE[1] + 0.02 * mark.width * per_mm)) > 0
     over = float(((smooth > 128) & ~beyond & (others > 0)).sum()) / max(1, int((wanted > 0.5).sum()))
-    whole = bare < DAMAGED and over < DAMAGED
+    whole = bare < MISSING and over < BEYOND
     if whole and sure < ALIKE:
         return None
     return Found((place[0] + x0 + 0.5) / per_mm, (place[1] + y0 + 0.5) / per_mm, sure, whole, 0.0)
