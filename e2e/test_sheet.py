@@ -2,6 +2,7 @@
 
 import json
 import re
+import zipfile
 
 from PIL import ImageCms
 from playwright.sync_api import expect
@@ -57,6 +58,23 @@ class SheetTest(BrowserTest):
         self.go(page, "machine")
         page.get_by_role("button", name="a rehearsal on the screen").click()
         expect(page.get_by_role("dialog", name="Rehearsal")).to_contain_text("copies came off")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Measure it with a test sheet").click()
+        with page.expect_download() as download:
+            page.get_by_text("The test sheet", exact=True).click()
+        self.assertTrue(zipfile.is_zipfile(download.value.path()))
+        for name, value in zip(("upper left", "lower right"), ("0.9", "-0.1"), strict=True):
+            page.get_by_label(f"{name}, across").fill(value)
+            page.get_by_label(f"{name}, down").fill("0,1")
+        page.get_by_role("button", name="Put it into the machine’s record").click()
+        expect(page.get_by_text("A vernier reads from")).to_be_visible()
+        page.get_by_label("upper left, across").fill("0.2")
+        page.get_by_role("button", name="Put it into the machine’s record").click()
+        expect(page.get_by_text("has what was measured")).to_be_visible()
+        library = json.loads(page.request.get(f"{self.nibble.address}/api/library").text())
+        record = next(one for one in library["machines"] if one["key"] == "wide-camera-cutter")
+        self.assertEqual(record["camera_error"], 0.13)  # the root of the mean square
+        self.assertEqual(self.ticket(job)["sheets"][0]["machine"]["camera_error"], 0.13)
 
     def test_copies_are_nested_moved_turned_locked_thrown_off_and_taken_back(self):
         page = self.page

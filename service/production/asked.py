@@ -20,6 +20,8 @@ from nibble_core.graphics import Raster
 from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.clicks import CLICKS
 from nibble_core.pipeline.engraving_ways import look, minutes_of_run, single_run
+from nibble_core.pipeline.error_sheet import error_sheet
+from nibble_core.pipeline.files import JobFile
 from nibble_core.pipeline.head_files import (
     how_it_lies,
     marks_on_machine,
@@ -286,6 +288,12 @@ def rehearsals(plain: Any, sheet_id: str, draws: int, *, asker: Asker) -> bytes:
     return _told(many_rehearsals(ticket, _sheet_of(ticket, sheet_id), work_of, draws, asker.tell, asker.cancelled))
 
 
+def test_sheet(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
+    """The zip's name on one line, then its bytes: a sheet that tells what a press and a cutter are off by."""
+    sheet = _sheet_of(ticket_from_plain(plain), sheet_id)
+    return _zipped(f"{slug(sheet.machine.name)}-test-sheet.zip", error_sheet(sheet))
+
+
 def rehearsal_fed_wrong(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     """A sheet put into the cutter in each wrong way."""
     ticket, work = _worked_out(plain, asker)
@@ -325,11 +333,15 @@ def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
         ticket, work = _worked_out(plain, asker)
         work.require_whole()
         files = test_cut(ticket, sheet, work)
+    return _zipped(f"{slug(ticket.name)}-{slug(kind)}.zip", files)
+
+
+def _zipped(name: str, files: Sequence[JobFile]) -> bytes:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as whole:
         for file in files:
             whole.writestr(file.name, file.content)
-    return f"{slug(ticket.name)}-{slug(kind)}.zip".encode() + b"\n" + packed.getvalue()
+    return name.encode() + b"\n" + packed.getvalue()
 
 
 def _frame(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
@@ -373,6 +385,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         rehearsal,
         rehearsals,
         rehearsal_fed_wrong,
+        test_sheet,
         test_swatch,
         test_comb,
     )

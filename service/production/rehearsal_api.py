@@ -1,11 +1,16 @@
 """Rehearsals of a sheet over HTTP: its files through the press and the cutter that ship with Nibble."""
 
+from dataclasses import asdict
+from typing import Any
+
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
 
 from files.results import STORE
+from jobs.api import ChangeIn
+from nibble_core.pipeline.error_sheet import learnt
 from nibble_core.ticket import fingerprint
-from production.answers import as_json, sheet_of
+from production.answers import as_file, as_json, sheet_of
 from production.schemas import MendOut
 from production.sources import safe_sources
 from production.workers import DESK
@@ -87,6 +92,40 @@ def stop_rehearsals(request: HttpRequest, job_id: int) -> dict[str, bool]:
     """Have what was rehearsed so far told."""
     DESK.hurry(_lane("rehearsals", job_id))
     return {"stopped": True}
+
+
+class ErrorsIn(Schema):
+    """readings: mm, across and down at the upper left, then at the lower right. across, along: the rulers as measured,
+    mm."""
+
+    readings: list[float] = Field(min_length=4, max_length=4)
+    across: float | None = None
+    along: float | None = None
+
+
+class ErrorsOut(Schema):
+    """changes: that put what was learnt into the job; said: what that is."""
+
+    changes: list[ChangeIn]
+    print_stretch: float | None
+    camera_error: float
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/test-sheet", operation_id="test_sheet")
+def test_sheet(request: HttpRequest, job_id: int, sheet_id: str) -> HttpResponse:
+    """Print and cut files of a sheet that tells what a press and a cutter are off by, in a zip."""
+    revision, _, _ = sheet_of(job_id, sheet_id)
+    key = fingerprint("test sheet", revision.number, sheet_id)
+    return as_file(DESK.ask("test_sheet", revision.ticket, sheet_id, lane=key, key=key), "application/zip")
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/errors", response=ErrorsOut, operation_id="learn_errors")
+def learn_errors(request: HttpRequest, job_id: int, sheet_id: str, body: ErrorsIn) -> dict[str, Any]:
+    """What a test sheet tells of a sheet's machine; nothing is written."""
+    _, _, sheet = sheet_of(job_id, sheet_id)
+    told = learnt(sheet.machine, body.readings, body.across, body.along)
+    changes = [asdict(one) for one in told.changes(sheet)]
+    return {"changes": changes, "print_stretch": told.stretch, "camera_error": told.camera}
 
 
 def _asked(kind: str, job_id: int, sheet_id: str, *more: int) -> HttpResponse:

@@ -256,6 +256,13 @@ export const api = {
         body: { draws },
       }),
     ),
+  learnErrors: (id: number, sheet: string, readings: number[], across: number | null, along: number | null) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/errors", {
+        ...sheetOf(id, sheet),
+        body: { readings, across, along },
+      }),
+    ),
   feedWrong: (id: number, sheet: string) =>
     answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/fed-wrong", sheetOf(id, sheet))),
   stopRehearsals: (id: number) => answer(service.POST("/api/jobs/{job_id}/rehearsals/stop", job(id))),

@@ -1325,6 +1325,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/test-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Test Sheet
+         * @description Print and cut files of a sheet that tells what a press and a cutter are off by, in a zip.
+         */
+        get: operations["test_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/errors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Learn Errors
+         * @description What a test sheet tells of a sheet's machine; nothing is written.
+         */
+        post: operations["learn_errors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1831,6 +1871,31 @@ export interface components {
             /** @enum {string} */
             kind: "engrave";
             fill: components["schemas"]["Fill"] | components["schemas"]["Hatching"] | components["schemas"]["Rings"] | components["schemas"]["Picture"];
+        };
+        /**
+         * ErrorsIn
+         * @description readings: mm, across and down at the upper left, then at the lower right. across, along: the rulers as measured,
+         *     mm.
+         */
+        ErrorsIn: {
+            /** Readings */
+            readings: number[];
+            /** Across */
+            across?: number | null;
+            /** Along */
+            along?: number | null;
+        };
+        /**
+         * ErrorsOut
+         * @description changes: that put what was learnt into the job; said: what that is.
+         */
+        ErrorsOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /** Print Stretch */
+            print_stretch: number | null;
+            /** Camera Error */
+            camera_error: number;
         };
         /** FaceOut */
         FaceOut: {
@@ -5436,6 +5501,54 @@ export interface operations {
                     "application/json": {
                         [key: string]: boolean;
                     };
+                };
+            };
+        };
+    };
+    test_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    learn_errors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ErrorsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorsOut"];
                 };
             };
         };

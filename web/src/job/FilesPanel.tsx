@@ -8,6 +8,7 @@ import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { Afterwards } from "./Afterwards";
 import { FindSettings } from "./FindSettings";
+import { LearnErrors } from "./LearnErrors";
 import { PanelSection } from "./PanelSection";
 import { RunPanel } from "./RunPanel";
 import { burns, canBeRehearsed, type Sheet, type Ticket } from "./ticket";
@@ -159,6 +160,14 @@ export function FilesPanel({
             <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked, doubts }} />
             <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
           </div>
+        ))}
+      {sheets
+        .filter(({ sheet }) => canBeRehearsed(ticket, sheet))
+        .filter(
+          ({ sheet }, k, all) => all.findIndex((one) => one.sheet.machine.key === sheet.machine.key) === k,
+        )
+        .map(({ id, sheet }) => (
+          <LearnErrors key={id} {...{ jobId, sheet, onChanges }} />
         ))}
       <Papers jobId={jobId} />
       {!blocked && <Afterwards jobId={jobId} sheets={sheets.filter((one) => !one.sheet.behind)} />}
