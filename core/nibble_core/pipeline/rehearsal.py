@@ -229,7 +229,7 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
     """A sheet, or the first of its panels, for the press and the cutter. Raises CannotMake for what they cannot show:
     nothing printed, no marks, a machine that takes moves only."""
     if not ticket.prints_on(sheet):
-        raise CannotMake("Nothing is printed on this sheet: there is no print for the cuts to meet.", "Cut it.")
+        raise CannotMake("Nothing is printed on this sheet: there is no print for its cuts to meet.", "Rehearse one that is.")
     form = next(
         (FORMATS[key] for key in sheet.machine.formats
          if FORMATS[key].sheets is not None and CUT in FORMATS[key].purposes), None,
