@@ -33,6 +33,7 @@ from nibble_core.pipeline.head_files import (
 from nibble_core.pipeline.line_files import lines_drawing
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.nested import nested
+from nibble_core.pipeline.rehearsal_words import rehearsed_line
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import one_more
 from nibble_core.pipeline.sizing import Side, What, sized_to
@@ -201,7 +202,8 @@ def paper(plain: Any, kind: str, code: str, size: str, rates: Any, *, asker: Ask
     ticket, work = _worked_out(plain, asker)
     asked = from_plain(Rates, rates, "")
     if kind == "ticket":
-        content = printed_ticket(ticket, work, code=code, size=size)
+        told = {sheet.id: rehearsed_line(ticket, sheet, work) for sheet in ticket.sheets if sheet.id in work.sheets}
+        content = printed_ticket(ticket, work, code=code, size=size, rehearsed=told)
     elif kind == "proof":
         content = proof(ticket, work, code=code, shop=asked.shop, size=size)
     else:

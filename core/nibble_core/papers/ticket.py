@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import date
 
@@ -36,8 +36,14 @@ class _Part:
     said: tuple[str, ...]
 
 
-def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -> bytes:
-    """A PDF of as many pages as the job takes. code: of job and revision, which the search field takes."""
+NOT_REHEARSED: Mapping[str, str] = {}
+
+
+def printed_ticket(
+    ticket: Ticket, work: Work, *, code: str, size: str = "a4", rehearsed: Mapping[str, str] = NOT_REHEARSED
+) -> bytes:
+    """A PDF of as many pages as the job takes. code: of job and revision, which the search field takes. rehearsed:
+    what came of it, by sheet."""
     page = Page(size, f"{ticket.name}, ticket {code}")
     pictures, words, rows = _drawings(ticket, work), _parts(ticket, work), _settings(ticket)
     top = _head(page, ticket, code) + 5.5
@@ -49,7 +55,7 @@ def printed_ticket(ticket: Ticket, work: Work, *, code: str, size: str = "a4") -
     while True:
         foot = _foot(page, rows[:MOST_ROWS], steps_of(ticket) if page.number == 1 else [])
         rows = rows[MOST_ROWS:]
-        pictures = _pictures(page, ticket, work, pictures, top, foot - 4)
+        pictures = _pictures(page, ticket, work, pictures, top, foot - 4, rehearsed)
         lines = _column(page, lines, MARGIN + LEFT + GAP, top, foot - 4, type_size)
         if not (pictures or lines or rows):
             return page.finished()
@@ -86,8 +92,9 @@ def _drawings(ticket: Ticket, work: Work) -> list[_Drawing]:
 
 
 def _pictures(
-    page: Page, ticket: Ticket, work: Work, drawings: Sequence[_Drawing], top: float, foot: float
-) -> list[_Drawing]:
+    page: Page, ticket: Ticket, work: Work, drawings: Sequence[_Drawing], top: float, foot: float,
+    rehearsed: Mapping[str, str],
+) -> list[_Drawing]:  # fmt: skip
     """As many as have room: pieces in their true proportion with their sizes, sheets as they are weeded. Returns the
     others."""
     each = max((foot - top) / max(1, len(drawings)) - 9, LEAST_PICTURE)
@@ -97,7 +104,7 @@ def _pictures(
             return list(drawings[number:])
         room = min(each, foot - y - 10)
         if isinstance(one, Sheet):
-            y = _sheet_drawn(page, one, ticket, work, y, min(room, 90))
+            y = _sheet_drawn(page, one, ticket, work, y, min(room, 90), rehearsed.get(one.id, ""))
             continue
         piece, behind = one
         box = piece_box(piece, work)
@@ -111,7 +118,9 @@ def _pictures(
     return []
 
 
-def _sheet_drawn(page: Page, sheet: Sheet, ticket: Ticket, work: Work, y: float, room: float) -> float:
+def _sheet_drawn(
+    page: Page, sheet: Sheet, ticket: Ticket, work: Work, y: float, room: float, rehearsed: str
+) -> float:  # fmt: skip
     laid = work.sheets[sheet.id].value
     _, tall = draw_sheet(page, sheet, work, MARGIN, y, LEFT, room)
     runs = f", run {laid.times} times" if laid.times > 1 else ""
@@ -119,6 +128,9 @@ def _sheet_drawn(page: Page, sheet: Sheet, ticket: Ticket, work: Work, y: float,
     size = f"{laid.width:.0f} × {laid.height:.0f} mm, {copies}{runs}"
     y = _named(page, sheet_name(sheet, ticket) or "the sheet", size, y + tall + 4)
     page.text(MARGIN, y - 2, "Solid stays, hatched goes.", size=9, colour=SOFT)
+    for line in wrapped(rehearsed, LEFT, 9):
+        page.text(MARGIN, y + 2, line, size=9, colour=SOFT)
+        y += leading(9)
     return y + 4
 
 

@@ -229,7 +229,7 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
     """A sheet, or the first of its panels, for the press and the cutter. Raises CannotMake for what they cannot show:
     nothing printed, no marks, a machine that takes moves only."""
     if not ticket.prints_on(sheet):
-        raise CannotMake("Nothing is printed on this sheet: there is no print for its cuts to meet.", "Rehearse one that is.")
+        raise CannotMake("Nothing is printed on this sheet: its cuts have no print to meet.", "Rehearse one that is.")
     form = next(
         (FORMATS[key] for key in sheet.machine.formats
          if FORMATS[key].sheets is not None and CUT in FORMATS[key].purposes), None,
@@ -431,7 +431,8 @@ def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDAr
 class Chances:
     """What many rehearsals came to. draws, copies: how many, of all draws together; white: copies at which the stock
     shows, into: those whose cut runs into the print; worst: the worst distance of each draw, mm, (draws,); short: mm of
-    print that were missing, deep: mm that a cut ran into the print, at the worst."""
+    print that were missing, deep: mm that a cut ran into the print, at the worst; left: the least print beyond a cut,
+    None where none was meant to be."""
 
     draws: int
     copies: int
@@ -440,6 +441,7 @@ class Chances:
     worst: tuple[float, ...]
     short: float
     deep: float
+    left: float | None
 
     @property
     def spoilt(self) -> int:
@@ -459,7 +461,7 @@ def rehearse_often(
     told = bench.marks
     worst: list[float] = []
     white = into = done = 0
-    short = deep = 0.0
+    short, deep, least = 0.0, 0.0, math.inf
     for k in range(draws):
         if cancelled():
             break
@@ -474,12 +476,15 @@ def rehearse_often(
         white += len(np.unique(copies[shows & (copies >= 0)]))
         into += len(np.unique(copies[(deeper > 0) & (copies >= 0)]))
         deep = max(deep, float(deeper.max(initial=0.0)))
+        least = min(least, float(left.min(initial=np.inf)))
         short = max(short, float(-left.min(initial=0.0)))
         worst.append(float(off.max()))
         done += 1
     if not done:
         raise Cancelled("The rehearsals were stopped.", "Rehearse again when you like.")
-    return Chances(done, done * bench.laid.copies, white, into, tuple(worst), short, deep)
+    return Chances(
+        done, done * bench.laid.copies, white, into, tuple(worst), short, deep, least if least < math.inf else None
+    )
 
 
 def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -> Faults:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
+from nibble_core.errors import NibbleError
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.rehearsal import Chances, Errors, Rehearsed, prepared, rehearse_often
 from nibble_core.pipeline.results import Work
@@ -68,6 +69,18 @@ def _cut_words(told: Rehearsed) -> Iterator[str]:
 
 def _per_cent(share: float) -> str:
     return f"{round(100 * (share - 1), 2) + 0.0:.2f} %"
+
+
+def rehearsed_line(ticket: Ticket, sheet: Sheet, work: Work) -> str:
+    """What a few rehearsals of a sheet came to, on one line of paper; nothing for one that cannot be rehearsed."""
+    try:
+        bench = prepared(ticket, sheet, work)
+    except NibbleError:
+        return ""
+    chances = rehearse_often(bench, errors_of(sheet.machine), FEW)
+    left = "" if chances.left is None else f", {max(chances.left, 0.0):.1f} mm of bleed left"
+    spoilt = f", {chances.spoilt} of {chances.copies:,} copies spoilt" if chances.spoilt else left
+    return f"Rehearsed {chances.draws} times: worst {chances.quantile(1.0):.2f} mm{spoilt}."
 
 
 def chances_words(chances: Chances) -> list[str]:

@@ -9,10 +9,12 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+import pypdfium2
 import shapely
 
 from nibble_core.cli import main
 from nibble_core.errors import CannotMake
+from nibble_core.papers import printed_ticket
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.rehearsal import Errors, fed_wrong, prepared, rehearse, rehearse_often
 from nibble_core.pipeline.rehearsal_words import (
@@ -21,6 +23,7 @@ from nibble_core.pipeline.rehearsal_words import (
     fed_wrong_words,
     mends_of,
     rehearsal_words,
+    rehearsed_line,
 )
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.press import Faults
@@ -112,6 +115,17 @@ class ManyTest(unittest.TestCase):
         again = rehearse_often(bench_of(mended), errors, 30)
         self.assertEqual(again.spoilt, 0)
         self.assertIn("None of", chances_words(again)[0])
+
+    def test_the_printed_ticket_tells_what_came_of_it(self):
+        ticket = bleeding(2.0, 6)
+        work = badge_work(ticket)
+        line = rehearsed_line(ticket, ticket.sheets[0], work)
+        self.assertRegex(line, r"^Rehearsed 40 times: worst 0\.\d\d mm, \d\.\d mm of bleed left\.$")
+        content = printed_ticket(ticket, work, code="1.1", rehearsed={"s1": line})
+        words = " ".join(pypdfium2.PdfDocument(content)[0].get_textpage().get_text_range().split())
+        self.assertIn(line, words)
+        bare = badge_ticket(Change("sheets/s1/marks", 0))
+        self.assertEqual(rehearsed_line(bare, bare.sheets[0], badge_work(bare)), "")
 
     def test_errors_of_nothing_spoil_nothing_and_a_stop_tells_what_was_done(self):
         bench = bench_of(badge_ticket())
