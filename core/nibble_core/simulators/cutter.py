@@ -301,12 +301,13 @@ def cut(file: CutFile, lies: Lies, blade: Blade = Blade()) -> list[CutLine]:
     holder follows the places and the tip trails; of others the machine leads it itself, and the tip is on the line."""
     chance = np.random.default_rng(blade.seed)
     made = []
+    facing: float | None = None
     for line in file.lines:
         there = lies.forward(line.places)
         if blade.backlash > 0:
             there = _behind(there, blade.backlash)
         if file.led and blade.trails > 0:
-            there = tip_track(there, blade.trails)
+            there, facing = tip_track(there, blade.trails, facing)
         if blade.repeats > 0:
             there = there + chance.normal(0, blade.repeats, 2)
         made.append(CutLine(line.called, there))
@@ -322,16 +323,18 @@ def _behind(places: Places, backlash: float) -> Places:
     return made
 
 
-def tip_track(holder: Places, trails: float) -> Places:
-    """Where a tip goes that is drawn ``trails`` mm behind its holder, which it faces away from (a tractrix): along a
-    straight way of length s the angle a between way and tip falls as tan(a / 2) = tan(a0 / 2) exp(-s / trails)."""
+def tip_track(holder: Places, trails: float, facing: float | None = None) -> tuple[Places, float]:
+    """Where a tip goes that is drawn ``trails`` mm behind its holder (a tractrix), and the way it then faces, in
+    radians: along a straight way of length s the angle a between way and tip falls as tan(a / 2) = tan(a0 / 2)
+    exp(-s / trails). facing: before it; raised, a knife keeps it. None for the way it is first drawn."""
     steps = np.diff(holder, axis=0)
     long = np.hypot(*steps.T)
     kept = long > 1e-9
-    if not kept.any():
-        return holder - (trails, 0.0)
     ways = np.arctan2(steps[:, 1], steps[:, 0])
-    facing = float(ways[np.argmax(kept)])
+    if facing is None:
+        facing = float(ways[np.argmax(kept)])
+    if not kept.any():
+        return holder - trails * np.array([math.cos(facing), math.sin(facing)]), facing
     track = [holder[0] - trails * np.array([math.cos(facing), math.sin(facing)])]
     for start, way, length in zip(holder[:-1][kept], ways[kept], long[kept], strict=True):
         off = math.remainder(facing - way, 2 * math.pi)
@@ -345,4 +348,4 @@ def tip_track(holder: Places, trails: float) -> Places:
             facing = way + 2 * math.atan(half * math.exp(-s / trails))
             at = start + s * np.array([math.cos(way), math.sin(way)])
             track.append(at - trails * np.array([math.cos(facing), math.sin(facing)]))
-    return np.array(track)
+    return np.array(track), facing

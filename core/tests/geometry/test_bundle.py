@@ -52,7 +52,7 @@ class BundleTest(unittest.TestCase):
             self.assertLess(off, 0.02)
 
     @given(paths())
-    @settings(max_examples=60)
+    @settings(max_examples=24)
     def test_no_chord_strays_further_than_the_tolerance(self, path):
         fine = path.flattened(FLATTEN / 40)
         chords = shapely.LinearRing(path.flattened(0.05))

@@ -29,7 +29,7 @@ class StretchTest(unittest.TestCase):
             np.testing.assert_allclose(there, evaluate(kinds, row[None], np.array([at])), atol=1e-6)
 
     @given(paths(), st.integers(0, 6), st.floats(0.1, 0.9))
-    @settings(max_examples=40)
+    @settings(max_examples=12)
     def test_the_nearest_place_of_a_place_on_a_path_is_itself(self, path, segment, t):
         segment %= len(path)
         place = evaluate(path.kinds[segment : segment + 1], path.rows[segment : segment + 1], np.array([t]))[0]

@@ -103,16 +103,16 @@ class RehearsalTest(unittest.TestCase):
 
 class ManyTest(unittest.TestCase):
     def test_many_are_told_by_the_record_and_only_what_is_enough_is_offered(self):
-        ticket = bleeding(0.6, 24, camera_error=1.2, repeats=0.1, print_bow=0.0, print_stretch=0.1)
+        ticket = bleeding(0.6, 9, camera_error=1.2, repeats=0.1, print_bow=0.0, print_stretch=0.1)
         bench = bench_of(ticket)
         errors = Errors(0.1, 0.0, 1.2, 0.1)
-        chances = rehearse_often(bench, errors, 30)
-        self.assertEqual((chances.draws, chances.copies), (30, 720))
+        chances = rehearse_often(bench, errors, 16)
+        self.assertEqual((chances.draws, chances.copies), (16, 144))
         self.assertGreater(chances.white, 0)
         mends = mends_of(ticket, ticket.sheets[0], chances, badge_work)
         more_bleed = next(mend for mend in mends if "bleed" in mend.label)
         mended = apply(ticket, more_bleed.changes)
-        again = rehearse_often(bench_of(mended), errors, 30)
+        again = rehearse_often(bench_of(mended), errors, 16)
         self.assertEqual(again.spoilt, 0)
         self.assertIn("None of", chances_words(again)[0])
 

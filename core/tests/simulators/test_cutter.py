@@ -128,10 +128,12 @@ class BladeTest(unittest.TestCase):
         places = [(10, 10), (40, 10), (40, 40), (12, 22), (30, 60), (31, 60)]
         words = ";".join(f"P{'U' if k == 0 else 'D'}{x * 40},{y * 40}" for k, (x, y) in enumerate(places))
         stepped = np.array(drag_knife(f"IN;SP1;{words};PU0,0;".encode(), 0.5, step=0.002)[0].tip)
-        track = tip_track(np.array(places, float), 0.5)
+        track, facing = tip_track(np.array(places, float), 0.5)
         for place in track:
             self.assertLess(np.hypot(*(stepped - place).T).min(), 0.01)
         np.testing.assert_allclose(track[-1], stepped[-1], atol=0.005)
+        back, _ = tip_track(np.array([(50.0, 50.0), (50.0, 40.0)]), 0.5, facing)  # raised, it keeps its way
+        np.testing.assert_allclose(back[0], (50 - 0.5 * math.cos(facing), 50 - 0.5 * math.sin(facing)))
 
 
 class CutFileTest(unittest.TestCase):
