@@ -17,7 +17,7 @@ from nibble_core.pipeline.rehearsal import Bench, Errors, prepared, rehearse, re
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.cutter import Blade, lies_by, look_for
-from nibble_core.simulators.press import Faults, PrintedSheet
+from nibble_core.simulators.press import Distortion, Faults, PrintedSheet
 from nibble_core.ticket import Ticket
 from nibble_core.ticket.line import AnotherLine, Cut, Line, Offset, Perforation
 
@@ -125,22 +125,10 @@ def bowed() -> None:
     for every in (0, 1000, 600, 400):
         along = np.linspace(3, long - 3, 2 if not every else int(np.ceil((long - 6) / every)) + 1)
         meant = np.array([(x, y) for y in along for x in (3.0, 1197.0)])
-        truth = PrintedSheetTruth(long)
+        truth = Distortion(1200.0, long, Faults(bow=1.2)).forward
         places = np.array([(x, y) for x in (20.0, 600.0, 1180.0) for y in np.linspace(10, long - 10, 400)])
         off = np.hypot(*(lies_by(meant, truth(meant)).forward(places) - truth(places)).T).max()
         print(f"  bowed by 1.2 mm over 3 m, {len(meant)} marks ({every or 'none'} mm apart): {off:.3f} mm")
-
-
-class PrintedSheetTruth:
-    """Where such a roll came to lie."""
-
-    def __init__(self, long: float) -> None:
-        from nibble_core.simulators.press import Distortion
-
-        self._at = Distortion(1200.0, long, Faults(bow=1.2))
-
-    def __call__(self, places: np.ndarray) -> np.ndarray:
-        return self._at.forward(places)
 
 
 def many() -> None:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import Cancelled, CannotMake
-from nibble_core.formats.registry import CUT, FORMATS, PRINT
+from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT
 from nibble_core.geometry import Affine
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.files import write_part
@@ -80,14 +80,13 @@ class CutCopy:
 @dataclass(frozen=True, eq=False)
 class Rehearsed:
     """What came off. seen: what the camera found; copies: spoilt ones first, then by their worst place; none where
-    nothing was cut. off: mean, 95th percentile and worst distance, mm; worst_at: mm on the sheet. freed: closed cuts.
+    nothing was cut. off: mean, 95th percentile and worst distance, mm; worst_at: mm on the sheet.
     pictures: of the first of the copies, pixels (rows, columns, 3)."""
 
     seen: Seen
     copies: tuple[CutCopy, ...] = ()
     off: tuple[float, float, float] = (0.0, 0.0, 0.0)
     worst_at: tuple[float, float] = (0.0, 0.0)
-    freed: int = 0
     pictures: tuple[NDArray[np.uint8], ...] = ()
 
     @property
@@ -230,39 +229,42 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
     nothing printed, no marks, a machine that takes moves only."""
     if not ticket.prints_on(sheet):
         raise CannotMake("Nothing is printed on this sheet: its cuts have no print to meet.", "Rehearse one that is.")
-    form = next(
-        (FORMATS[key] for key in sheet.machine.formats
-         if FORMATS[key].sheets is not None and CUT in FORMATS[key].purposes), None,
-    )  # fmt: skip
-    if form is None:
+    purposes = [
+        (FORMATS[key], purpose) for key in sheet.machine.formats for purpose in (CUT, BOTH)
+        if FORMATS[key].sheets is not None and purpose in FORMATS[key].purposes
+    ]  # fmt: skip
+    if not purposes:
         raise CannotMake(
             f"The {sheet.machine.name} takes moves only, which the simulated laser runs.", "Look at the moves."
         )
     part = parts_of(ticket, sheet, work)[0]
     if len(part.laid.marks.places) < 2:
         raise CannotMake("This sheet has no registration marks.", "Give it some at Sheet.")
+    form, purpose = purposes[0]
     printed, _ = write_part(part, PRINT, FORMATS["pdf"], sheet, "print file")
-    content, _ = write_part(part, CUT, form, sheet, "cut file")
+    content, _ = write_part(part, purpose, form, sheet, "cut file")
     file = meant = read_cut(content, form.ending, height=part.laid.height)
     if file.led:  # its places are the holder's: what is meant is told by a file that is not led
         content, _ = write_part(part, CUT, FORMATS["pdf"], sheet, "cut file")
         meant = read_cut(content, "pdf")
+    else:  # marks are drawn in a cut file as well, and followed by nobody
+        known = _process_of(part, sheet)
+        file = meant = replace(file, lines=tuple(line for line in file.lines if line.called in known))
     return _bench(part, sheet, work, printed, file, meant)
 
 
 def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, meant: CutFile) -> Bench:
     laid = part.laid
-    process_of = {ink_of(sheet.machine, run.of).name: run.of.process for run in part.program.runs}
-    process_of |= {process: process for process in process_of.values()}
-    processes = [process_of.get(line.called, "") for line in meant.lines]
+    process_of = _process_of(part, sheet)
+    processes = [process_of[line.called] for line in meant.lines]
     areas = [shapely.transform(_footprint(layer, work), at.map) for layer, at in laid.placements]
     middles = shapely.points([line.places.mean(0) for line in meant.lines])
     near = shapely.STRtree(areas).query_nearest(middles, all_matches=False)[1]
-    own = [process in PROCESSES and PROCESSES[process].across_waste for process in processes]
+    own = [PROCESSES[process].across_waste for process in processes]
     copy = np.where(own, -1, near)
     sampled = [_sampled(line) for line in meant.lines]
     line = np.repeat(np.arange(len(sampled)), [len(one) for one in sampled])
-    edges = np.array([process in PROCESSES and PROCESSES[process].edges for process in processes])
+    edges = np.array([PROCESSES[process].edges for process in processes])
     fields = _fields(laid, work, printed)
     closed = frozenset(k for k, one in enumerate(meant.lines) if one.closed)
     bench = Bench(
@@ -270,6 +272,14 @@ def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, 
         fields, _back(laid, copy[line], fields), closed,
     )  # fmt: skip
     return replace(bench, inner=bench.within(bench.places))
+
+
+def _process_of(part: Part, sheet: Sheet) -> dict[str, str]:
+    """The process of a line, by what files call it: its ink, or its group."""
+    runs = part.program.runs
+    inks = {ink_of(sheet.machine, run.of).name: run.of.process for run in runs}
+    ranked = [(run.of.process, f"-{run.of.rank}" if run.of.rank > 1 else "") for run in runs]
+    return {f"{process.replace(' ', '-')}{rank}": process for process, rank in ranked} | inks
 
 
 def _fields(laid: LaidSheet, work: Work, printed: bytes) -> dict[str, InkField]:
@@ -340,7 +350,7 @@ def _measured(
     place = bench.places[worst]
     return Rehearsed(
         seen, copies, (float(off.mean()), float(np.quantile(off, 0.95)), float(off[worst])),
-        (float(place[0]), float(place[1])), len(bench.closed), tuple(pictures),
+        (float(place[0]), float(place[1])), tuple(pictures),
     )  # fmt: skip
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -302,6 +302,18 @@ def _filtered(document: Any, keeps: Callable[..., bool]) -> bytes:
     out = pikepdf.new()
     out.pages.append(document.pages[0])
     page = out.pages[0]
+    kept = _kept(page, names, keeps)
+    # what lies right at its edge would be cut to whole pixels
+    left, low, right, high = (float(one) for one in page.cropbox)
+    page.MediaBox = page.CropBox = pikepdf.Array([left - ROOM, low - ROOM, right + ROOM, high + ROOM])
+    page.Contents = out.make_stream(pikepdf.unparse_content_stream(kept))
+    made = io.BytesIO()
+    out.save(made)
+    return made.getvalue()
+
+
+def _kept(page: Any, names: Mapping[str, str], keeps: Callable[..., bool]) -> list[Any]:
+    """A page's instructions without those that paint in inks that are not kept."""
     filling, lining = "Black", "Black"
     saved: list[tuple[str, str]] = []
     kept: list[Any] = []
@@ -325,10 +337,4 @@ def _filtered(document: Any, keeps: Callable[..., bool]) -> bytes:
                 continue
             operands, operator = [], pikepdf.Operator("n")
         kept.append((operands, operator))
-    # what lies right at its edge would be cut to whole pixels
-    left, low, right, high = (float(one) for one in page.cropbox)
-    page.MediaBox = page.CropBox = pikepdf.Array([left - ROOM, low - ROOM, right + ROOM, high + ROOM])
-    page.Contents = out.make_stream(pikepdf.unparse_content_stream(kept))
-    made = io.BytesIO()
-    out.save(made)
-    return made.getvalue()
+    return kept

@@ -28,6 +28,7 @@ from nibble_core.pipeline.rehearsal_words import (
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.press import Faults
 from nibble_core.ticket import Change, apply
+from nibble_core.ticket.line import line_of
 from tests.sample import LINE, badge_ticket, badge_work
 
 PRINTS = "pieces/p1/layers/l1/prints"
@@ -49,14 +50,29 @@ def bleeding(bleed=1.0, quantity=40, **machine):
 class RehearsalTest(unittest.TestCase):
     def test_without_errors_every_cut_meets_its_print(self):
         ticket = badge_ticket(quantity=12)
-        for formats in (("pdf",), ("svg",), ("dxf",), ("hpgl",)):
+        for formats in (("pdf",), ("combined",), ("svg",), ("dxf",), ("hpgl",)):
             machine = replace(ticket.sheets[0].machine, formats=formats)
             own = replace(ticket, sheets=(replace(ticket.sheets[0], machine=machine),))
-            told = rehearse(bench_of(own), Faults(turn=0.7, shift=(2.0, -1.0)), blade=Blade(trails=0.25))
+            bench = bench_of(own)
+            told = rehearse(bench, Faults(turn=0.7, shift=(2.0, -1.0)), blade=Blade(trails=0.25), pictured=0)
             with self.subTest(formats):
+                self.assertTrue(bench.kept.all())  # every line is an edge of what is kept, whatever files call it
+                self.assertEqual(len(bench.meant.lines), 24)
                 self.assertEqual(len(told.copies), 12)
                 self.assertLess(told.off[2], 0.09 if formats == ("hpgl",) else 0.01)
                 self.assertFalse(any(copy.spoilt for copy in told.copies))
+
+    def test_lines_of_several_processes_and_ranks_are_known_from_every_file(self):
+        ticket = badge_ticket(quantity=2)
+        layer = ticket.pieces[0].layers[0]
+        lines = (*layer.lines, line_of("k2", "kiss cut", 0.5), replace(line_of("k3", "through cut", 5.0), rank=2))
+        piece = replace(ticket.pieces[0], layers=(replace(layer, lines=lines),))
+        counts = set()
+        for key in ("pdf", "svg", "dxf", "dxf-polylines", "dxf-r12"):
+            machine = replace(ticket.sheets[0].machine, formats=(key,))
+            sheets = (replace(ticket.sheets[0], machine=machine),)
+            counts.add(len(bench_of(replace(ticket, pieces=(piece,), sheets=sheets)).meant.lines))
+        self.assertEqual(counts, {10})
 
     def test_stretch_turn_and_shift_are_taken_away_by_four_marks(self):
         told = rehearse(bench_of(badge_ticket()), Faults(0.4, 0.4, turn=1.0, shift=(3.0, 3.0)))
