@@ -26,6 +26,13 @@ describe("where pictures differ most", () => {
     expect(found?.left).toBeGreaterThan(10);
   });
 
+  it("is not where one of them is another altogether, but where all can be told apart", () => {
+    const black = new Uint8Array(WIDTH * 12);
+    const found = mostDiffering([picture([15, 8]), picture([16, 8], [16, 9]), picture(), black], WIDTH, 4);
+    expect(found?.left).toBeGreaterThan(10);
+    expect(found?.top).toBeGreaterThan(4);
+  });
+
   it("is nowhere when they are alike, or one is alone", () => {
     expect(mostDiffering([picture([4, 4]), picture([4, 4])], WIDTH, 4)).toBeNull();
     expect(mostDiffering([picture([4, 4])], WIDTH, 4)).toBeNull();
