@@ -63,7 +63,10 @@ def read_cut(content: bytes, ending: str, *, height: float | None = None) -> Cut
     readers = {"hpgl": _hpgl, "plt": _hpgl, "pdf": _pdf, "svg": _svg, "dxf": _dxf}
     if ending not in readers:
         raise Unreadable(f"A cutter takes no files that end in “{ending}”.")
-    made = readers[ending](content, height)
+    try:
+        made = readers[ending](content, height)
+    except (AttributeError, IndexError, KeyError, OverflowError, RecursionError, TypeError, ZeroDivisionError) as error:
+        raise Unreadable("This file is damaged: nobody can say what it cuts.") from error
     if not made.lines:
         raise Unreadable("There is nothing to cut in this file.")
     if sum(len(one.places) for one in made.lines) > MOST_POINTS:

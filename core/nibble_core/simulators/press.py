@@ -152,7 +152,7 @@ class PrintedSheet:
                 }  # fmt: skip
             self._document = pypdfium2.PdfDocument(self._without_plates)
             points = self._document[0].get_size()
-        except (pikepdf.PdfError, pypdfium2.PdfiumError, ValueError) as error:
+        except (pikepdf.PdfError, pypdfium2.PdfiumError, AttributeError, IndexError, TypeError, ValueError) as error:
             if isinstance(error, Unprintable):
                 raise
             raise Unprintable("This is not a PDF that can be printed.") from error
@@ -289,7 +289,7 @@ def _between(net: Places, knots_x: Places, knots_y: Places, x: NDArray[Any], y: 
 
 def _separations(page: Any) -> dict[str, str]:
     """Names of its resources for spot inks, by the ink: those of the page itself."""
-    spaces = page.Resources.get("/ColorSpace", {})
+    spaces = page.get("/Resources", {}).get("/ColorSpace", {})
     return {
         str(space[1])[1:]: str(key) for key, space in spaces.items()
         if isinstance(space, pikepdf.Array) and str(space[0]) == "/Separation"
