@@ -115,6 +115,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         ref={word}
         role="spinbutton"
         tabIndex={0}
+        display="inline-block"
         aria-label={slot.called}
         aria-valuenow={start}
         aria-valuetext={text}
