@@ -13,7 +13,8 @@ from tests.simulators.test_cutter import CORNERS, printed_marks
 from benchmarks.made_up import SHAPES, ticket_of
 from demo.jobs import demo_jobs
 from nibble_core.errors import NibbleError
-from nibble_core.pipeline.rehearsal import Bench, Errors, prepared, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal import Bench, prepared, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal_words import errors_of
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.cutter import Blade, lies_by, look_for
@@ -140,7 +141,7 @@ def many() -> None:
     ready = time.process_time()
     rehearse(bench, Faults(across=0.2))
     once = time.process_time()
-    chances = rehearse_often(bench, Errors(), 200)
+    chances = rehearse_often(bench, errors_of(ticket.sheets[0].machine), 200)
     often = time.process_time()
     print(
         f"{bench.laid.copies} stickers, processor time: files made and read {ready - start:.1f} s, rehearsed once "

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 from nibble_core.errors import InvalidTicket, NibbleError, NothingToTrace, UnreadableFile
 from nibble_core.geometry.units import MM_PER_PX, parse_length
+from nibble_core.simulators import rehearsal_options
 
 if TYPE_CHECKING:
     from nibble_core.graphics import Drawing
@@ -92,8 +93,6 @@ def _parser() -> argparse.ArgumentParser:
     nest.add_argument("-o", "--output", type=File, required=True, help="the ticket with its placements")
     nest.set_defaults(run=_nest)
     simulate = commands.add_parser("simulate", help="a machine that ships with Nibble")
-    from nibble_core.simulators import rehearsal_commands
-
     kinds = simulate.add_subparsers(required=True, metavar="machine")
     laser = kinds.add_parser("laser", help="a laser: run a file, or listen at a port")
     laser.add_argument("file", type=File, nargs="?", help="a G-code file; without it, --port")
@@ -115,8 +114,8 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("-o", "--output", type=File, help="what was burnt, as PNG")
     laser.add_argument("--report", type=File, help="lengths, minutes, dropped parts, complaints, as JSON")
     laser.set_defaults(run=_simulate_laser)
-    rehearsal_commands.add_press(kinds)
-    rehearsal_commands.add_cutter(kinds)
+    rehearsal_options.add_press(kinds)
+    rehearsal_options.add_cutter(kinds)
     return parser
 
 

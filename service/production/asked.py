@@ -16,6 +16,7 @@ from files.pictures import show
 from files.results import STORE
 from nibble_core.errors import FileTooLarge, NibbleError, NothingToCut
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
+from nibble_core.geometry.units import format_growth
 from nibble_core.graphics import Raster
 from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.clicks import CLICKS
@@ -231,15 +232,10 @@ def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker:
         out = f", mark {lies.left_out[0] + 1} left out" if lies.left_out else ""
         said = (
             f"Shifted by {lies.shift[0]:.2f} and {lies.shift[1]:.2f} mm, turned by {lies.turn:.2f}°, stretched by "
-            f"{_per_cent(lies.across)} across and {_per_cent(lies.down)} down{out}; within "
+            f"{format_growth(lies.across)} across and {format_growth(lies.down)} down{out}; within "
             f"{lies.worst:.2f} mm."
         )
     return _told({"meant": meant, "found": found, "said": said, "at": at})
-
-
-def _per_cent(share: float) -> str:
-    """By how much something has grown."""
-    return f"{round(100 * (share - 1), 2) + 0.0:.2f} %"
 
 
 def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, float]], *, asker: Asker) -> bytes:

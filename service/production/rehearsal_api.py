@@ -45,7 +45,6 @@ class RehearsalOut(Schema):
     said: list[str]
     left: float | None
     off: tuple[float, float, float] | None
-    worst_at: tuple[float, float]
     copies: list[CopyOut]
 
 

@@ -11,8 +11,6 @@ from files.pictures import show
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.rehearsal import (
-    Bench,
-    Rehearsed,
     drawn_faults,
     fed_wrong,
     prepared,
@@ -42,11 +40,12 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
     bench = prepared(ticket, sheet, work)
     errors = errors_of(sheet.machine)
     faults = drawn_faults(errors, bench.laid, np.random.default_rng((turn, 0)))
-    blade = Blade(sheet.machine.blade_offset if bench.file.led else 0.0, errors.repeats, seed=turn)
+    trails = max((one.blade_offset for one in sheet.settings), default=sheet.machine.blade_offset)
+    blade = Blade(trails, errors.repeats, seed=turn)
     told = rehearse(bench, faults, camera=errors.camera, blade=blade)
     return {
         "said": rehearsal_words(told), "left": told.left,
-        "off": list(told.off) if told.copies else None, "worst_at": list(told.worst_at),
+        "off": list(told.off) if told.copies else None,
         "copies": [
             {
                 "number": copy.number + 1, "name": copies_name(copy.layer, ticket), "worst": copy.worst,
@@ -81,8 +80,7 @@ def many_rehearsals(
 
 def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Any]:
     """A sheet put in each wrong way round."""
-    bench: Bench = prepared(ticket, sheet, work)
-    told: dict[str, Rehearsed] = fed_wrong(bench)
+    told = fed_wrong(prepared(ticket, sheet, work))
     return {
         "ways": [
             {"way": way, "said": said, "safe": safe} for way, said, safe in fed_wrong_words(told)

@@ -58,3 +58,8 @@ def format_number(value: float, decimals: int = 3) -> str:
     if "." in text:
         text = text.rstrip("0").rstrip(".")
     return "0" if text in ("-0", "") else text
+
+
+def format_growth(share: float) -> str:
+    """By how much something has grown that is ``share`` times as large as it was, in per cent."""
+    return f"{round(100 * (share - 1), 2) + 0.0:.2f} %"

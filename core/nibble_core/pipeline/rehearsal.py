@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import Cancelled, CannotMake
-from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT
+from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, Format
 from nibble_core.geometry import Affine
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.files import write_part
@@ -25,8 +25,7 @@ from nibble_core.pipeline.pages import Part, ink_of, parts_of
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
-from nibble_core.simulators.camera import MarkLook
-from nibble_core.simulators.cut_files import CutFile, CutLine, read_cut
+from nibble_core.simulators.cut_files import CutFile, CutLine, Unreadable, read_cut
 from nibble_core.simulators.cutter import Blade, Lies, Marks, Seen, cut, lies_by, look_for
 from nibble_core.simulators.press import Distortion, Faults, PrintedSheet
 from nibble_core.ticket.model import Sheet, Ticket
@@ -50,16 +49,16 @@ class Errors:
     """What a press and a cutter are known to do, one in three times more: stretch of the print, per cent, across and
     along; bow, mm over a metre of length; camera, mm that a mark is found off; repeats, mm that a line is cut off."""
 
-    stretch: float = 0.2
-    bow: float = 0.1
-    camera: float = 0.1
-    repeats: float = 0.1
+    stretch: float
+    bow: float
+    camera: float
+    repeats: float
 
 
 @dataclass(frozen=True, eq=False)
 class CutCopy:
     """One copy as it came off. number: among the sheet's copies, from 0. worst, mean: mm between its cuts and where
-    they belong on the print; place: of the worst, mm on the sheet. left: mm of print beyond its cuts, least; None where
+    they belong on the print. left: mm of print beyond its cuts, least; None where
     none was meant to be there. white: whether the stock shows within the cut. into: mm that a cut which was meant to
     leave a border runs into the print."""
 
@@ -67,7 +66,6 @@ class CutCopy:
     layer: str
     worst: float
     mean: float
-    place: tuple[float, float]
     left: float | None
     white: bool
     into: float = 0.0
@@ -171,8 +169,8 @@ def _inked(
     x, y = np.meshgrid(left + (np.arange(columns) + 0.5) * pitch, top + (np.arange(rows) + 0.5) * pitch)
     at = (place.map(np.column_stack([x.ravel(), y.ravel()])) - low) / step - 0.5
     across, down = (at[:, k].reshape(shape).astype(np.float32) for k in (0, 1))
-    lightest = cv2.remap(seen.min(2), across, down, cv2.INTER_NEAREST, borderValue=255)
-    return np.asarray(lightest < PAPER, np.uint8)
+    darkest = cv2.remap(seen.min(2), across, down, cv2.INTER_NEAREST, borderValue=255)
+    return np.asarray(darkest < PAPER, np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
@@ -184,7 +182,6 @@ class Bench:
     places are on copies of it, and the six numbers of the map back to its piece. closed: numbers of lines that
     close."""
 
-    sheet: Sheet
     laid: LaidSheet
     printed: bytes
     file: CutFile
@@ -226,7 +223,7 @@ def _back(
 
 def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
     """A sheet, or the first of its panels, for the press and the cutter. Raises CannotMake for what they cannot show:
-    nothing printed, no marks, a machine that takes moves only."""
+    nothing printed or cut, no marks, a machine that takes moves only."""
     if not ticket.prints_on(sheet):
         raise CannotMake("Nothing is printed on this sheet: its cuts have no print to meet.", "Rehearse one that is.")
     purposes = [
@@ -240,17 +237,25 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
     part = parts_of(ticket, sheet, work)[0]
     if len(part.laid.marks.places) < 2:
         raise CannotMake("This sheet has no registration marks.", "Give it some at Sheet.")
+    if not part.program.runs:
+        raise CannotMake("Nothing is cut on this sheet.", "Draw a line at Lines.")
     form, purpose = purposes[0]
     printed, _ = write_part(part, PRINT, FORMATS["pdf"], sheet, "print file")
-    content, _ = write_part(part, purpose, form, sheet, "cut file")
-    file = meant = read_cut(content, form.ending, height=part.laid.height)
-    if file.led:  # its places are the holder's: what is meant is told by a file that is not led
-        content, _ = write_part(part, CUT, FORMATS["pdf"], sheet, "cut file")
-        meant = read_cut(content, "pdf")
-    else:  # marks are drawn in a cut file as well, and followed by nobody
-        known = _process_of(part, sheet)
-        file = meant = replace(file, lines=tuple(line for line in file.lines if line.called in known))
+    try:
+        file = _read(part, purpose, form, sheet)
+        # the places of a file that is led for a knife are its holder's: what is meant is told by one that is not
+        meant = _read(part, CUT, FORMATS["pdf"], sheet) if file.led else file
+    except Unreadable as error:
+        raise CannotMake(f"This sheet cannot be cut: {error}", "See what Lines and Machine say.") from error
     return _bench(part, sheet, work, printed, file, meant)
+
+
+def _read(part: Part, purpose: str, form: Format, sheet: Sheet) -> CutFile:
+    """A cut file as a cutter reads it, without the marks that are drawn in some: nobody follows them."""
+    content, _ = write_part(part, purpose, form, sheet, "cut file")
+    file = read_cut(content, form.ending, height=part.laid.height)
+    known = _process_of(part, sheet)
+    return file if file.led else replace(file, lines=tuple(line for line in file.lines if line.called in known))
 
 
 def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, meant: CutFile) -> Bench:
@@ -268,7 +273,7 @@ def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, 
     fields = _fields(laid, work, printed)
     closed = frozenset(k for k, one in enumerate(meant.lines) if one.closed)
     bench = Bench(
-        sheet, laid, printed, file, meant, marks_of(laid), np.vstack(sampled), line, copy, edges[line], np.empty(0),
+        laid, printed, file, meant, marks_of(laid), np.vstack(sampled), line, copy, edges[line], np.empty(0),
         fields, _back(laid, copy[line], fields), closed,
     )  # fmt: skip
     return replace(bench, inner=bench.within(bench.places))
@@ -297,13 +302,7 @@ def _fields(laid: LaidSheet, work: Work, printed: bytes) -> dict[str, InkField]:
 def marks_of(laid: LaidSheet) -> Marks:
     """What a cutter is told of a sheet's marks."""
     own = laid.marks
-    looks = tuple(
-        MarkLook(own.shape, own.diameter, 1 if place.x <= own.middle[0] else -1, 1 if place.y <= own.middle[1] else -1)
-        for place in own.places
-    )
-    last = len(own.places) - 1
-    beside = last > 1 and math.dist(own.places[0], own.places[last]) < 3 * own.diameter
-    return Marks(np.array(own.places, float), looks, last if beside else None)
+    return Marks.of(np.array(own.places, float), own.shape, own.diameter, (laid.width, laid.height))
 
 
 def _footprint(layer: str, work: Work) -> BaseGeometry:
@@ -343,7 +342,9 @@ def rehearse(
 def _measured(
     bench: Bench, sheet: PrintedSheet, seen: Seen, lies: Lies, blade: Blade, pictured: int
 ) -> Rehearsed:  # fmt: skip
-    off, found = _cut_off(bench, sheet.distortion, lies, blade)
+    by = _followed if bench.file.led else _mapped
+    found = by(bench, sheet.distortion, lies, blade)
+    off = np.hypot(*(found - bench.places).T)
     worst = int(np.argmax(off))
     copies = _copies(bench, off, found)
     pictures = [_picture(bench, sheet, lies, copy.number) for copy in copies[:pictured]]
@@ -354,19 +355,19 @@ def _measured(
     )  # fmt: skip
 
 
-def _cut_off(
-    bench: Bench, truth: Distortion, lies: Lies, blade: Blade
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """How far each place was cut from where it belongs, mm, and where on the print the cut came to lie."""
-    if bench.file.led:
-        found = _nearest([truth.back(line.places) for line in cut(bench.file, lies, blade)], bench.places)
-    else:
-        there = lies.forward(bench.places)
-        if blade.repeats > 0:
-            chance = np.random.default_rng(blade.seed)
-            there = there + chance.normal(0, blade.repeats, (len(bench.meant.lines), 2))[bench.line]
-        found = truth.back(there)
-    return np.hypot(*(found - bench.places).T), found
+def _mapped(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> NDArray[np.float64]:
+    """Where on the print each place comes to be cut, (n, 2) mm, by a tip that is led along the lines as they are
+    meant."""
+    there = lies.forward(bench.places)
+    if blade.repeats > 0:
+        chance = np.random.default_rng(blade.seed)
+        there = there + chance.normal(0, blade.repeats, (len(bench.meant.lines), 2))[bench.line]
+    return truth.back(there)
+
+
+def _followed(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> NDArray[np.float64]:
+    """The same by a tip that trails its holder, which follows the file."""
+    return _nearest([truth.back(line.places) for line in cut(bench.file, lies, blade)], bench.places)
 
 
 def _nearest(tracks: Sequence[NDArray[np.float64]], places: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -391,13 +392,10 @@ def _copies(bench: Bench, off: NDArray[np.float64], found: NDArray[np.float64]) 
     np.maximum.at(deep, numbers[own], into[own])
     np.add.at(total, numbers[own], off[own])
     np.add.at(places, numbers[own], 1.0)
-    at: dict[int, tuple[float, float]] = {}
-    for k in np.flatnonzero(own & (off >= worst[np.maximum(numbers, 0)])).tolist():
-        at.setdefault(int(numbers[k]), (float(bench.places[k][0]), float(bench.places[k][1])))
     made = [
         CutCopy(
             number, bench.laid.placements[number].layer, float(worst[number]), float(total[number] / places[number]),
-            at[number], float(least[number]) if np.isfinite(least[number]) else None, bool(shows[number]),
+            float(least[number]) if np.isfinite(least[number]) else None, bool(shows[number]),
             float(deep[number]),
         )
         for number in range(count) if places[number]
@@ -419,19 +417,24 @@ def _left(
 
 def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDArray[np.uint8]:
     """A copy as it came off: what its cuts freed as it was printed, what was left behind faint."""
-    lines = [k for k in np.flatnonzero(bench.copy == number).tolist() if k in bench.closed]
-    rings = [lies.forward(bench.meant.lines[k].places) for k in lines]
-    if not rings:
-        rings = [lies.forward(bench.places[bench.copy[bench.line] == number])]
-    every = np.vstack(rings)
+    rings = [
+        (bench.meant.lines[k].called, lies.forward(bench.meant.lines[k].places))
+        for k in np.flatnonzero(bench.copy == number).tolist() if k in bench.closed
+    ] or [("", lies.forward(bench.places[bench.copy[bench.line] == number]))]  # fmt: skip
+    every = np.vstack([ring for _, ring in rings])
     pad = 2.0
     left, top = every.min(0) - pad
     right, bottom = every.max(0) + pad
     ppi = min(PICTURE_PPI, MOST_PICTURE * 25.4 / max(right - left, bottom - top))
     seen = sheet.picture((float(left), float(top), float(right), float(bottom)), ppi, 1.0)
     mask = np.zeros(seen.shape[:2], np.uint8)
-    for ring in rings:
-        cv2.fillPoly(mask, [np.rint((ring - (left, top)) * ppi / 25.4 * 16 - 8).astype(np.int32)], 255, cv2.LINE_AA, 4)
+    for called in {called for called, _ in rings}:  # within a ring of the same cut another is a hole
+        own = [
+            np.rint((ring - (left, top)) * ppi / 25.4 * 16 - 8).astype(np.int32) for of, ring in rings if of == called
+        ]
+        freed = np.zeros_like(mask)
+        cv2.fillPoly(freed, own, 255, cv2.LINE_AA, 4)
+        mask = np.maximum(mask, freed)
     share = mask[..., None] / 255
     behind = np.array(LINER) * 0.8 + seen * 0.2
     return np.asarray(np.rint(seen * share + behind * (1 - share)), np.uint8)
@@ -440,22 +443,19 @@ def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDAr
 @dataclass(frozen=True)
 class Chances:
     """What many rehearsals came to. draws, copies: how many, of all draws together; white: copies at which the stock
-    shows, into: those whose cut runs into the print; worst: the worst distance of each draw, mm, (draws,); short: mm of
-    print that were missing, deep: mm that a cut ran into the print, at the worst; left: the least print beyond a cut,
-    None where none was meant to be."""
+    shows, into: those whose cut runs into the print, spoilt: those of either; worst: the worst distance of each draw,
+    mm, (draws,); short: mm of print that were missing, deep: mm that a cut ran into the print, at the worst; left: the
+    least print beyond a cut, None where none was meant to be."""
 
     draws: int
     copies: int
     white: int
     into: int
+    spoilt: int
     worst: tuple[float, ...]
     short: float
     deep: float
     left: float | None
-
-    @property
-    def spoilt(self) -> int:
-        return self.white + self.into
 
     def quantile(self, share: float) -> float:
         return float(np.quantile(self.worst, share)) if self.worst else 0.0
@@ -466,11 +466,11 @@ def rehearse_often(
     progress: Callable[[int], None] = lambda done: None, cancelled: Callable[[], bool] = lambda: False,
 ) -> Chances:  # fmt: skip
     """Rehearse with errors by chance, each as large as a press and a cutter are known to make them; told by maps,
-    without pictures. What was done so far is told where ``cancelled()`` turns true;
-    raises Cancelled before the first."""
+    without pictures or a knife that trails. What was done so far is told where ``cancelled()`` turns true; raises
+    Cancelled before the first."""
     told = bench.marks
     worst: list[float] = []
-    white = into = done = 0
+    white = into = spoilt = done = 0
     short, deep, least = 0.0, 0.0, math.inf
     for k in range(draws):
         if cancelled():
@@ -480,21 +480,29 @@ def rehearse_often(
         truth = Distortion(bench.laid.width, bench.laid.height, drawn_faults(errors, bench.laid, chance))
         found = truth.forward(told.places) + chance.normal(0, errors.camera, told.places.shape)
         use = [n for n in range(len(told.places)) if n != told.key]
-        off, at = _cut_off(bench, truth, lies_by(told.places[use], found[use]), Blade(repeats=errors.repeats, seed=k))
+        blade = Blade(repeats=errors.repeats, seed=k)
+        at = _mapped(bench, truth, lies_by(told.places[use], found[use]), blade)
         left, shows, deeper = _left(bench, at)
-        copies = bench.copy[bench.line]
-        white += len(np.unique(copies[shows & (copies >= 0)]))
-        into += len(np.unique(copies[(deeper > 0) & (copies >= 0)]))
+        white += _copies_at(bench, shows)
+        into += _copies_at(bench, deeper > 0)
+        spoilt += _copies_at(bench, shows | (deeper > 0))
         deep = max(deep, float(deeper.max(initial=0.0)))
         least = min(least, float(left.min(initial=np.inf)))
         short = max(short, float(-left.min(initial=0.0)))
-        worst.append(float(off.max()))
+        worst.append(float(np.hypot(*(at - bench.places).T).max()))
         done += 1
     if not done:
         raise Cancelled("The rehearsals were stopped.", "Rehearse again when you like.")
     return Chances(
-        done, done * bench.laid.copies, white, into, tuple(worst), short, deep, least if least < math.inf else None
-    )
+        done, done * bench.laid.copies, white, into, spoilt, tuple(worst), short, deep,
+        least if least < math.inf else None,
+    )  # fmt: skip
+
+
+def _copies_at(bench: Bench, where: NDArray[np.bool_]) -> int:
+    """How many copies have such a place."""
+    copies = bench.copy[bench.line]
+    return len(np.unique(copies[where & (copies >= 0)]))
 
 
 def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -> Faults:

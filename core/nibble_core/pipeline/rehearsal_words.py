@@ -7,9 +7,11 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from nibble_core.errors import NibbleError
+from nibble_core.geometry.units import format_growth
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.rehearsal import Chances, Errors, Rehearsed, prepared, rehearse_often
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.sheets import program_of
 from nibble_core.simulators.cutter import Seen
 from nibble_core.ticket import Change, apply
 from nibble_core.ticket.model import Machine, Sheet, Ticket
@@ -18,6 +20,7 @@ from nibble_core.ticket.piece import Printed
 PAIRS = (1, 2, 4, 6)
 FEW = 40  # rehearsals
 TRIES = 4  # of a bleed
+MOST_ON_PAPER = 5000  # lines of a sheet
 SPARE = 0.1  # mm of bleed beyond what was missing
 SPOILT = 1.0  # mm from which a copy is waste
 
@@ -43,8 +46,8 @@ def _marks_words(seen: Seen) -> Iterator[str]:
     lies = seen.lies
     if lies is not None:
         yield (
-            f"The print lies turned by {lies.turn:.2f}° and has grown by {_per_cent(lies.across)} across and "
-            f"{_per_cent(lies.down)} along."
+            f"The print lies turned by {lies.turn:.2f}° and has grown by {format_growth(lies.across)} across and "
+            f"{format_growth(lies.down)} along."
         )
 
 
@@ -53,9 +56,11 @@ def _cut_words(told: Rehearsed) -> Iterator[str]:
         yield "Nothing was cut."
         return
     mean, most, worst = told.off
+    across, down = told.worst_at
     yield (
         f"{len(told.copies)} {'copy' if len(told.copies) == 1 else 'copies'} came off. Cuts lie {mean:.2f} mm from "
-        f"where they belong, 19 of 20 within {most:.2f} mm, at the worst {worst:.2f} mm."
+        f"where they belong, 19 of 20 within {most:.2f} mm, at the worst {worst:.2f} mm, "
+        f"{across:.0f} mm from the sheet's left and {down:.0f} mm from its top."
     )
     left = told.left
     if told.white:
@@ -67,12 +72,11 @@ def _cut_words(told: Rehearsed) -> Iterator[str]:
         yield f"On {told.cut_into} of them the cut runs into the print, up to {deepest:.2f} mm."
 
 
-def _per_cent(share: float) -> str:
-    return f"{round(100 * (share - 1), 2) + 0.0:.2f} %"
-
-
 def rehearsed_line(ticket: Ticket, sheet: Sheet, work: Work) -> str:
-    """What a few rehearsals of a sheet came to, on one line of paper; nothing for one that cannot be rehearsed."""
+    """What a few rehearsals of a sheet came to, on one line of paper; nothing for one that cannot be rehearsed, or
+    has so many lines that paper would have to wait."""
+    if sum(len(run.of.paths) * len(run.places) for run in program_of(sheet, work).runs) > MOST_ON_PAPER:
+        return ""
     try:
         bench = prepared(ticket, sheet, work)
     except NibbleError:

@@ -14,6 +14,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pikepdf
+from lxml import etree
 from numpy.typing import NDArray
 
 Places = NDArray[np.float64]
@@ -125,8 +127,6 @@ def _hpgl(content: bytes, height: float | None) -> CutFile:
 
 
 def _pdf(content: bytes, _: float | None) -> CutFile:
-    import pikepdf
-
     try:
         with pikepdf.open(io.BytesIO(content)) as document:
             page = document.pages[0]
@@ -142,8 +142,6 @@ def _pdf(content: bytes, _: float | None) -> CutFile:
 
 def _stroked(content: Any, matrix: Places, ink: str, depth: int = 0) -> Iterator[CutLine]:
     """Paths of a page or form that are stroked in a spot ink, in their order. matrix: to mm of the sheet."""
-    import pikepdf
-
     if depth > DEEPEST:
         raise Unreadable("This PDF draws itself within itself.")
     resources = content.get("/Resources", {})
@@ -211,8 +209,6 @@ def _cubic(start: tuple[float, float], *handles: tuple[float, float]) -> list[tu
 
 
 def _svg(content: bytes, _: float | None) -> CutFile:
-    from lxml import etree
-
     try:
         parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=True)
         root = etree.fromstring(content, parser)
@@ -232,9 +228,8 @@ def _svg(content: bytes, _: float | None) -> CutFile:
         tag = etree.QName(node).localname if isinstance(node.tag, str) else ""
         matrix = _transform(node.get("transform", "")) @ matrix
         stroke = node.get("stroke", stroke)
-        named = node.get("{http://www.inkscape.org/namespaces/inkscape}label") or node.get("id")
         if tag == "g":
-            called = called or named or ""
+            called = called or node.get("id", "")
         if tag in ("defs", "symbol", "clipPath") or node.get("display") == "none":
             return
         if tag == "use":

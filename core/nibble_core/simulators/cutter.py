@@ -25,6 +25,7 @@ STRETCHED_A_METRE = 15.0  # mm round the third, once two tell how the sheet is t
 KNOWN_REACH, KNOWN_A_METRE = 3.0, 5.0  # mm, once three tell how the sheet lies
 FURTHEST = 0.05  # share by which a print may have grown or shrunk
 ENOUGH = 3  # marks, where there are more than two
+BESIDE = 3.0  # of their width, that a direction mark stands from the first, at most
 APART = 1.0  # mm between two marks, at least: nearer, one was taken twice
 LINE = 0.002  # of the square of their spread, that a triangle of marks covers, doubled
 DISAGREES = 0.5  # mm that a mark may lie off what the others say
@@ -53,11 +54,21 @@ class Marks:
     looks: tuple[MarkLook, ...]
     key: int | None = None
 
+    @classmethod
+    def of(cls, places: Places, shape: str, width: float, size: tuple[float, float]) -> Marks:
+        """Marks of one shape, so wide, on a sheet of such a size: corners open towards its middle, and a last one close
+        beside the first tells which way round it lies."""
+        across, down = (np.where(places[:, k] <= size[k] / 2, 1, -1).tolist() for k in (0, 1))
+        looks = tuple(MarkLook(shape, width, *way) for way in zip(across, down, strict=True))
+        last = len(places) - 1
+        beside = last > 1 and math.dist(places[0], places[last]) < BESIDE * width
+        return cls(places, looks, last if beside else None)
+
 
 @dataclass(frozen=True)
 class Lies:
-    """How a sheet lies. knots: places of marks as meant and as found, (n, 2) each, of those that count; model: how what
-    lies between them is told. shift: mm of the middle; turn: degrees against the clock; across, down: sizes as shares
+    """How a sheet lies. meant, found: places of the marks that count, (n, 2) each; model: how what lies between them is
+    told. shift: mm of the middle; turn: degrees against the clock; across, down: sizes as shares
     of what was meant; worst: mm that a mark lies off."""
 
     meant: Places
@@ -152,7 +163,9 @@ def _told(marks: Marks, seen: Seen) -> None:
     whole = [k for k, one in enumerate(seen.marks) if one is not None and one.whole]
     for k, one in enumerate(seen.marks):
         if one is None and k == marks.key:
-            seen.complaints.append(Complaint("The direction mark is not beside the first: the sheet is turned round."))
+            seen.complaints.append(
+                Complaint("The direction mark is not beside the first: it is hurt, or the sheet is turned round.")
+            )
             return
         if one is None:
             seen.complaints.append(Complaint(f"Mark {k + 1} was not found.", stops=False))

@@ -11,7 +11,6 @@ import io
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
 import cv2
@@ -201,9 +200,8 @@ class PrintedSheet:
         found = self.distortion.back(net.reshape(-1, 2)).reshape(net.shape)
         low, high = found.reshape(-1, 2).min(0) - 2 * step, found.reshape(-1, 2).max(0) + 2 * step
         low, high = np.maximum(low, 0), np.minimum(high, (self.width, self.height))
-        white = np.full((rows, columns, 3), 255, np.uint8)
         if (high - low < step).any():
-            return white
+            return np.full((rows, columns, 3), 255, np.uint8)
         fine = finer * ppi
         painted, placed = self._painted(document, low, high, fine)
         spread = _between(placed(found) - 0.5, knots_x, knots_y, x, y).astype(np.float32)
@@ -270,11 +268,6 @@ class PrintedSheet:
 
     def close(self) -> None:
         self._document.close()
-
-
-def read_print(file: Path, faults: Faults = FAULTLESS) -> PrintedSheet:
-    """A print PDF on the press. Raises Unprintable, OSError."""
-    return PrintedSheet(file.read_bytes(), faults)
 
 
 def _between(net: Places, knots_x: Places, knots_y: Places, x: NDArray[Any], y: NDArray[Any]) -> Places:

@@ -1,4 +1,4 @@
-"""The command line of the press and the cutter: ``simulate press`` and ``simulate cutter``."""
+"""What ``simulate press`` and ``simulate cutter`` do."""
 
 from __future__ import annotations
 
@@ -9,72 +9,30 @@ from dataclasses import asdict, fields
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
+import shapely
 from PIL import Image, TiffImagePlugin
 from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
 from nibble_core.errors import InvalidTicket, UnreadableFile
-from nibble_core.simulators.camera import INCH, MarkLook
+from nibble_core.simulators.camera import INCH
 from nibble_core.simulators.cut_files import CutFile, Unreadable, read_cut
 from nibble_core.simulators.cutter import Blade, Complaint, Marks, Seen, cut, look_for
-from nibble_core.simulators.press import MARGIN, Distortion, Faults, Unprintable, read_print
+from nibble_core.simulators.press import MARGIN, Distortion, Faults, PrintedSheet, Unprintable
+from nibble_core.simulators.rehearsal_options import NUMBERS
 
 PAGE_NAME = 285
 """TIFF 6.0, “PageName”."""
 MOST_PIXELS = 150_000_000
 LEAST_PPI, MOST_PPI = 50, 600
 SHAPES = ("circles", "squares", "crosses", "corners")
-NUMBERS = ("across", "along", "skew", "bow", "wave", "wave_length", "turn", "gain", "blur", "noise")
 OFF_BY = 3.0  # times that lines may reach beyond what the marks stand round
 DARK = (40, 30, 120)
 
 
-def add_press(kinds: Any) -> None:
-    """The options of ``simulate press``."""
-    press = kinds.add_parser("press", help="a press: a print PDF onto material, with its faults")
-    press.add_argument("file", type=Path)
-    press.add_argument("--ppi", type=float, default=300.0, help="pixels an inch of the picture (default: 300)")
-    for name in NUMBERS:
-        press.add_argument(f"--{name.replace('_', '-')}", type=float, default=getattr(Faults(), name), help=_HELP[name])
-    press.add_argument("--mirrored", action="store_true", help="the sheet seen from behind")
-    press.add_argument("--shift", default="0,0", help="mm to the right and down")
-    press.add_argument("--cast", default="1,1,1", help="shares of red, green and blue that are left")
-    press.add_argument("--scratch", action="append", default=[], metavar="X,Y,R", help="a place without ink, mm")
-    press.add_argument("--plates", default="White,Varnish", help="inks that are plates, and no colours")
-    press.add_argument("--seed", type=int, default=1, help="of the grain")
-    press.add_argument("-o", "--output", type=Path, required=True, help="what was printed, as TIFF; plates on pages")
-    press.add_argument("--report", type=Path, help="what the press did, as JSON")
-    press.set_defaults(run=_press)
-
-
-_HELP = {
-    "across": "per cent that it gets wider", "along": "per cent that it gets longer", "skew": "degrees of skew",
-    "bow": "mm that the middle of its length lies aside", "wave": "mm of a slow wave", "wave_length": "mm of one wave",
-    "turn": "degrees against the clock", "gain": "mm that ink spreads", "blur": "mm of softness",
-    "noise": "levels of grain",
-}  # fmt: skip
-
-
-def add_cutter(kinds: Any) -> None:
-    """The options of ``simulate cutter``."""
-    cutter = kinds.add_parser("cutter", help="a cutter with a camera: a cut file on a printed sheet")
-    cutter.add_argument("file", type=Path)
-    cutter.add_argument("--sheet", type=Path, required=True, help="the printed sheet, a picture that states its size")
-    cutter.add_argument("--manifest", type=Path, required=True, help="manifest.json of the job: its marks and size")
-    cutter.add_argument("--number", type=int, default=1, help="of the sheet within the manifest (default: 1)")
-    cutter.add_argument("--first", help="mm in the picture where the first mark should be (default: 15 mm further in)")
-    cutter.add_argument("--trails", type=float, default=0.0, help="mm that the tip trails its holder, of HP-GL")
-    cutter.add_argument("--repeats", type=float, default=0.0, help="mm by which lines land elsewhere")
-    cutter.add_argument("--backlash", type=float, default=0.0, help="mm of play when an axis turns back")
-    cutter.add_argument("--seed", type=int, default=1, help="of what is by chance")
-    cutter.add_argument("--truth", type=Path, help="the press's report, to measure by")
-    cutter.add_argument("--meant", type=Path, help="the same cuts in a file that is not led for a trailing knife")
-    cutter.add_argument("-o", "--output", type=Path, help="the sheet with what was cut, as PNG")
-    cutter.add_argument("--report", type=Path, help="marks, lines and complaints, as JSON")
-    cutter.set_defaults(run=_cutter)
-
-
-def _press(options: argparse.Namespace) -> None:
+def run_press(options: argparse.Namespace) -> None:
+    """Raises InvalidTicket for options that make no press, UnreadableFile for what it cannot print, OSError."""
     if not LEAST_PPI <= options.ppi <= MOST_PPI:
         raise InvalidTicket(f"A picture cannot have {options.ppi:g} pixels an inch.", "Ask for 50 to 600.")
     faults = Faults(
@@ -84,7 +42,7 @@ def _press(options: argparse.Namespace) -> None:
         plates=tuple(one.strip() for one in options.plates.split(",") if one.strip()), seed=options.seed,
     )  # fmt: skip
     try:
-        sheet = read_print(options.file, faults)
+        sheet = PrintedSheet(options.file.read_bytes(), faults)
         left, top, right, bottom = box = sheet.reach
         pixels = (right - left) * (bottom - top) * (options.ppi / INCH) ** 2
         if pixels > MOST_PIXELS:
@@ -111,7 +69,8 @@ def _press(options: argparse.Namespace) -> None:
     print(json.dumps({"pixels": list(pages[0][1].shape[1::-1]), "plates": did["plates"]}))
 
 
-def _cutter(options: argparse.Namespace) -> None:
+def run_cutter(options: argparse.Namespace) -> None:
+    """Raises UnreadableFile for files that are none of a cutter's, OSError."""
     sheet, marks, height = _job(options)
     picture, ppi = _sheet(options.sheet)
     try:
@@ -188,11 +147,7 @@ def _job(options: argparse.Namespace) -> tuple[tuple[float, float], Marks, float
         raise UnreadableFile("This is no manifest of job files with such a sheet.", "Give manifest.json.") from error
     if len(places) < 2 or shape not in SHAPES:
         raise UnreadableFile("This sheet has no marks that a camera could find.", "Give it some at Sheet.")
-    looks = tuple(
-        MarkLook(shape, wide, 1 if x <= size[0] / 2 else -1, 1 if y <= size[1] / 2 else -1) for x, y in places.tolist()
-    )
-    beside = len(places) > 3 and float(np.hypot(*(places[-1] - places[0]))) < 3 * wide
-    return size, Marks(places, looks, len(places) - 1 if beside else None), size[1]
+    return size, Marks.of(places, shape, wide, size), size[1]
 
 
 def _sheet(file: Path) -> tuple[np.ndarray, float]:
@@ -213,7 +168,6 @@ def _sheet(file: Path) -> tuple[np.ndarray, float]:
 
 def _camera(picture: np.ndarray, ppi: float) -> Any:
     """Parts of a picture; what lies beyond it is bare."""
-    import cv2
 
     def look(box: tuple[float, float, float, float], asked: float) -> np.ndarray:
         left, top, right, bottom = box
@@ -251,8 +205,6 @@ def _off(report: Path, file: CutFile, lines: Sequence[Any]) -> dict[str, float]:
         corner = np.array([float(did["left_mm"]), float(did["top_mm"])])
     except (KeyError, TypeError, ValueError) as error:
         raise UnreadableFile("This is no report of the press.", "Give what --report wrote.") from error
-    import shapely
-
     cuts = np.array([shapely.LineString(truth.back(line.places + corner)) for line in lines])
     tree = shapely.STRtree(cuts)
     places = shapely.points(np.concatenate([line.places for line in file.lines]))
@@ -264,8 +216,6 @@ def _off(report: Path, file: CutFile, lines: Sequence[Any]) -> dict[str, float]:
 
 
 def _drawn(picture: np.ndarray, lines: Sequence[Any], ppi: float) -> Image.Image:
-    import cv2
-
     drawn = np.array(picture)
     for line in lines:
         track = np.rint((line.places * ppi / INCH - 0.5) * 16).astype(np.int32)

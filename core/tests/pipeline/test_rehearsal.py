@@ -107,6 +107,18 @@ class RehearsalTest(unittest.TestCase):
         self.assertLess(max(copy.into for copy in told.copies), 6.0 - 2.0 + 0.3)
         self.assertTrue(any("runs into the print" in words for words in rehearsal_words(told)))
 
+    def test_a_hole_that_is_cut_out_is_no_part_of_the_picture(self):
+        holed = badge_ticket(Change(f"{LINE}/offset/holes", "kept"), Change(f"{LINE}/offset/distance", 0.2), quantity=1)
+        (picture,) = rehearse(bench_of(holed), pictured=1).pictures
+        liner = picture[2, 2].astype(int)
+        own = [line.places for line in bench_of(holed).meant.lines]
+        outer = max(own, key=lambda places: np.ptp(places, axis=0).min())
+        hole = min((one for one in own if shapely.Polygon(outer).contains(shapely.Polygon(one)) and one is not outer),
+                   key=len)  # fmt: skip
+        low = np.vstack(own).min(0) - 2.0
+        x, y = np.rint((hole.mean(0) - low) * 150 / 25.4).astype(int)
+        self.assertLess(np.abs(picture[y, x] - liner).max(), 4)
+
     def test_pictures_show_what_was_freed_as_it_was_printed(self):
         bench = bench_of(badge_ticket(quantity=4))
         told = rehearse(bench, pictured=1)
@@ -143,12 +155,30 @@ class ManyTest(unittest.TestCase):
         bare = badge_ticket(Change("sheets/s1/marks", 0))
         self.assertEqual(rehearsed_line(bare, bare.sheets[0], badge_work(bare)), "")
 
+    def test_a_file_that_is_led_for_a_knife_is_rehearsed_often_by_what_it_means(self):
+        ticket = badge_ticket()
+        machine = replace(ticket.sheets[0].machine, formats=("hpgl",))
+        bench = bench_of(replace(ticket, sheets=(replace(ticket.sheets[0], machine=machine),)))
+        self.assertTrue(bench.file.led)
+        self.assertLess(max(rehearse_often(bench, Errors(0.3, 0.0, 0.0, 0.0), 3).worst), 1e-6)
+
+    def test_a_copy_is_spoilt_once_however_it_is(self):
+        ticket = bleeding(0.0, 6)
+        layer = ticket.pieces[0].layers[0]
+        border = replace(layer, lines=(*layer.lines, line_of("k2", "through cut", 4.0)))
+        both = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(border,)),))
+        chances = rehearse_often(bench_of(both), Errors(0.0, 0.0, 6.0, 0.0), 6)
+        self.assertGreater(chances.white, 0)
+        self.assertGreater(chances.into, 0)
+        self.assertLess(chances.spoilt, chances.white + chances.into)
+        self.assertLessEqual(chances.spoilt, chances.copies)
+
     def test_errors_of_nothing_spoil_nothing_and_a_stop_tells_what_was_done(self):
         bench = bench_of(badge_ticket())
         chances = rehearse_often(bench, Errors(0.0, 0.0, 0.0, 0.0), 5)
         self.assertLess(max(chances.worst), 1e-6)
         looks = iter([False, False, True])
-        self.assertEqual(rehearse_often(bench, Errors(), 50, cancelled=lambda: next(looks)).draws, 2)
+        self.assertEqual(rehearse_often(bench, Errors(0.2, 0.1, 0.1, 0.1), 50, cancelled=lambda: next(looks)).draws, 2)
 
 
 class FedWrongTest(unittest.TestCase):
@@ -171,6 +201,16 @@ class RefusalTest(unittest.TestCase):
         for ticket, words in ((bare, "no registration marks"), (cut_only, "Nothing is printed")):
             with self.assertRaisesRegex(CannotMake, words):
                 bench_of(ticket)
+
+    def test_a_sheet_that_is_only_printed_is_told_so_and_has_its_ticket(self):
+        ticket = badge_ticket(Change(f"{LINE}/process", "guide"))
+        for key in ("pdf", "combined", "svg", "dxf", "hpgl"):
+            machine = replace(ticket.sheets[0].machine, formats=(key,))
+            own = replace(ticket, sheets=(replace(ticket.sheets[0], machine=machine),))
+            with self.subTest(key):
+                with self.assertRaisesRegex(CannotMake, "Nothing is cut"):
+                    bench_of(own)
+                self.assertEqual(rehearsed_line(own, own.sheets[0], badge_work(own)), "")
 
 
 class CommandTest(unittest.TestCase):

@@ -3,7 +3,6 @@
 import io
 import math
 import unittest
-from dataclasses import replace
 
 import numpy as np
 import pikepdf
@@ -80,4 +79,4 @@ class PrintTest(unittest.TestCase):
         whole = self.printed()
         with self.assertRaisesRegex(Unprintable, "too large"):
             whole.picture((0, 0, WIDE, HIGH), 40_000.0)
-        self.assertEqual(replace(whole.faults), Faults())
+        self.assertLess(whole.picture((30, 40, 32, 42), 100.0)[..., 1].max(), 140)  # it is there as before

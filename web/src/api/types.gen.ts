@@ -2859,11 +2859,6 @@ export interface components {
                 number,
                 number
             ] | null;
-            /** Worst At */
-            worst_at: [
-                number,
-                number
-            ];
             /** Copies */
             copies: components["schemas"]["CopyOut"][];
         };

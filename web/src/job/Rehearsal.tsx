@@ -4,6 +4,7 @@ import { type ReactNode, useState } from "react";
 import { api, type Change, type CutCopy, type Mend, Refusal } from "../api/client";
 import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
+import { CardButton } from "../ui/CardButton";
 import { Overlay } from "../ui/Overlay";
 import { useUnit } from "../ui/unit";
 
@@ -121,19 +122,12 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
   const mm = (value: number) => inUnit(`${value.toFixed(2)} mm`, unit);
   return (
     <chakra.li gridColumn={large ? "1 / -1" : undefined}>
-      <chakra.button
+      <CardButton
         type="button"
         aria-pressed={large}
         disabled={!copy.picture}
         onClick={onPress}
-        width="100%"
-        textAlign="left"
-        padding="8px 12px 9px"
-        background="paper"
-        border="1px solid {colors.hair}"
-        borderRadius="card"
         cursor={copy.picture ? "zoom-in" : "default"}
-        _hover={{ borderColor: "ink" }}
       >
         {copy.picture && (
           <chakra.span display="grid" placeItems="center" marginBottom="6px">
@@ -164,7 +158,7 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
             </chakra.span>
           )}
         </chakra.span>
-      </chakra.button>
+      </CardButton>
     </chakra.li>
   );
 }

@@ -4,6 +4,7 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { type Change, Refusal, type TryOut } from "../api/client";
 import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
+import { CardButton } from "../ui/CardButton";
 import { Overlay } from "../ui/Overlay";
 import { useUnit } from "../ui/unit";
 
@@ -92,19 +93,11 @@ function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardP
   }, [settled]);
   return (
     <li>
-      <chakra.button
+      <CardButton
         type="button"
         data-try-out={setting.name}
         disabled={data === undefined}
         onClick={() => own.onTake(setting.changes)}
-        width="100%"
-        textAlign="left"
-        padding="8px 12px 9px"
-        background="paper"
-        border="1px solid {colors.hair}"
-        borderRadius="card"
-        cursor="pointer"
-        _hover={{ borderColor: "ink" }}
         _disabled={{ cursor: "default", opacity: 0.75 }}
       >
         <chakra.span
@@ -128,7 +121,7 @@ function Card<T>({ setting, mayStart, onSettled, trying, height, ...own }: CardP
         <chakra.span display="block" fontSize="13.5px" color="ink.soft" lineHeight="1.35" minHeight="37px">
           {data !== undefined ? own.onFigures(data) : error instanceof Refusal ? error.message : ""}
         </chakra.span>
-      </chakra.button>
+      </CardButton>
     </li>
   );
 }
