@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnail
 from demo.drawings import honey, island, kite, lighthouse, oars, owl, wheat
 from nibble_core.ticket import STARTING, Ticket, first_ticket
+from nibble_core.ticket.goods import Faces, Label, OnRound, Seen
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import (
     AS_THEY_ARE,
@@ -43,7 +44,7 @@ def demo_jobs(today: date) -> list[DemoJob]:
     """Every client's job, due in the days after ``today``."""
     return [
         _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
-        _lighthouse(today), _banner(today), _sign(today), _island(today),
+        _lighthouse(today), _banner(today), _sign(today), _island(today), _cups(today), _pail(today),
     ]  # fmt: skip
 
 
@@ -244,6 +245,46 @@ def _tansy_lane(today: date) -> DemoJob:
     ticket = _with_lines(ticket, "stencil", lines, elements, prints="nothing")
     piece = replace(ticket.pieces[0], stencil=Stencil("a stencil", 1.6, 2))
     return DemoJob(content, replace(ticket, pieces=(piece,)))
+
+
+def _cups(today: date) -> DemoJob:
+    """A wheat-ear on both sides of a tapered steel cup, turned under the laser."""
+    content = as_png(wheat(600, "#ffffff"))
+    cup = STOCKS["steel-cup"]
+    ticket = first_ticket(
+        name="Steel cups, wheat-ear", client="Tansy Lane Bakery", due=(today + timedelta(days=8)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="wheat-ear.png", width=34, stock=cup, machine=LASER,
+        quantity=36,
+    )  # fmt: skip
+    lines = (Line("k1", Source(kind="the shapes"), AS_THEY_ARE, Engraving(Hatching(0.1)), name="wheat-ear"),)
+    ticket = _with_lines(ticket, "wheat-ear", lines, prints="nothing")
+    goods = OnRound(cup, Seen(), Faces(62.0, "a quarter to the right", around="at equal angles", times=2))
+    sheet = replace(
+        ticket.sheets[0], spares=1, settings=STARTING.settings_of(LASER.key, cup.key), grouping="copy by copy"
+    )
+    return DemoJob(content, replace(ticket, pieces=(replace(ticket.pieces[0], goods=goods),), sheets=(sheet,)))
+
+
+def _pail(today: date) -> DemoJob:
+    """A label all round a tapered pail, glued where it meets itself."""
+    content = as_png(honey(900))
+    ticket = first_ticket(
+        name="Honey pails, label all round", client="Harbour Hive Honey", due=(today + timedelta(days=10)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="hive_label.png", width=52, mode="outer", quantity=24,
+        stock=STOCKS["matt-white-vinyl-1370"],
+    )  # fmt: skip
+    elements = (
+        Element("e1", content=Figure("rectangle", 400.0, 76.0, colour="#f3d9a0")),
+        Element("e2", FromArtwork("a1"), way="apart", across="centred", down="centred", y=-6.0),
+        Element(
+            "e3", way="apart", across="centred", down="centred", y=30.0,
+            content=Lettering("HARBOUR HIVE HONEY", "slab", "", 6.0, 0.8, colour="#5a3a12"),
+        ),
+    )  # fmt: skip
+    ticket = _with_lines(ticket, "pail label", (line_of("k1", "through cut", -2.0, close_gaps=0.0),), elements)
+    label = Label("cut as a band all round", 9.0, 20.0, 92.0)
+    goods = OnRound(STOCKS["honey-pail"], Seen("true on the surface"), Faces(56.0), label)
+    return DemoJob(content, replace(ticket, pieces=(replace(ticket.pieces[0], goods=goods),)))
 
 
 def offcut_ticket(owl: Ticket) -> Ticket:

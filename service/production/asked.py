@@ -134,9 +134,9 @@ def outlines(plain: Any, artwork: str, key: str, *, asker: Asker) -> bytes:
 def lines(plain: Any, layer: str, key: str, perforation: str, *, asker: Asker) -> bytes:
     """The file's name on one line, then its bytes."""
     ticket, work = _worked_out(plain, asker)
-    if layer not in work.layers:
+    if layer not in work.drawn:
         raise NibbleError("There is no line to write yet.", "See what Lines says.")
-    drawing = lines_drawing(work.layers[layer].value, plain_perforation=perforation == "plain")
+    drawing = lines_drawing(work.drawn[layer].value, plain_perforation=perforation == "plain")
     form = OUTLINE_FORMATS[key]
     several = f"-{slug(copies_name(layer, ticket))}" if sum(len(piece.layers) for piece in ticket.pieces) > 1 else ""
     tail = "-plain" if perforation == "plain" else ""
@@ -184,7 +184,7 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
 def click(plain: Any, layer: str, what: str, line: str, x: float, y: float, *, asker: Asker) -> bytes:
     """What a click at Lines changes."""
     ticket, work = _worked_out(plain, asker, upto="lines")
-    if layer not in work.layers:
+    if layer not in work.drawn:
         raise NibbleError("There is nothing to click yet.", "See what Lines says.")
     return _told([asdict(one) for one in CLICKS[what](ticket, layer, line, work, x, y)])
 
@@ -252,7 +252,7 @@ def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Aske
     _, _, _, layer_id, _, line_id = line.split("/")
     ticket = single_run(apply(ticket_from_plain(plain), made), layer_id)
     work = work_out(ticket, blobs.fetch, STORE, cancelled=asker.cancelled, doing=asker.tell)
-    lines = work.layers[layer_id].value.lines if layer_id in work.layers else ()
+    lines = work.drawn[layer_id].value.lines if layer_id in work.drawn else ()
     drawn = next((one for one in lines if one.id == line_id), None)
     if drawn is None or not drawn.filled:
         raise NothingToCut("This way leaves nothing to engrave.", "Choose another.")

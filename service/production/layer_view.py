@@ -28,12 +28,12 @@ SLICE = 1000  # dashes that are drawn together
 
 def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """See production.schemas.LayerOut. Geometry in mm, in the piece's coordinates."""
-    drawn, composed = work.layers[layer.id].value, work.pieces[piece.id].value
+    drawn, composed = work.drawn[layer.id].value, work.pieces[piece.id].value
     edge = edge_line(drawn.lines)
     beam = _beam(ticket, layer.id)
     return {
         "box": list(drawn.box), "frame": list(composed.box), "lines": [_line(line, beam) for line in drawn.lines],
-        "prints": _prints(work.prints[layer.id].key, work.prints[layer.id].value),
+        "prints": _prints(work.shown[layer.id].key, work.shown[layer.id].value),
         "shapes": [_shape(owner, shape) for owner, shape in composed.composed.painted],
         "shown": _area(drawn.shown) if layer.shows != "everything" else "",
         "edge": "" if edge is None else "".join(region.svg(3) for region in edge.regions),

@@ -78,5 +78,12 @@ class Moves:
         return off
 
     def mapped(self, affine: Affine) -> Moves:
-        """In other axes; a similarity."""
-        return replace(self, rows=mapped_rows(self.kinds, self.rows, affine))
+        """In other axes; of straight moves alone by any affine map. Where an axis counts otherwise, as a turn in
+        degrees does, speeds are counted so too: each move takes as long as before."""
+        rows = mapped_rows(self.kinds, self.rows, affine)
+        if affine.is_similarity:
+            return replace(self, rows=rows)
+        before = np.hypot(*(self.rows[:, 6:] - self.rows[:, :2]).T)
+        after = np.hypot(*(rows[:, 6:] - rows[:, :2]).T)
+        grown = np.divide(after, before, out=np.ones_like(after), where=before > 1e-12)
+        return replace(self, rows=rows, speed=self.speed * grown)

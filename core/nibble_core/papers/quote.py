@@ -11,7 +11,7 @@ from nibble_core.pipeline.notes import minutes
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
-from nibble_core.pipeline.stocktaking import stock_area
+from nibble_core.pipeline.stocktaking import material
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -33,8 +33,7 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
     work.require_whole()
     rows = [Priced("Set-up", f"{rates.set_up:g} min", rates.set_up / 60 * rates.hour)]
     for sheet in ticket.sheets:
-        area = stock_area(sheet, work)
-        rows.append(Priced(sheet.stock.name, f"{area:.2f} m²", area * sheet.stock.price))
+        rows.append(Priced(sheet.stock.name, *material(sheet, work)))
         taken = minutes_of(sheet, work)
         if taken is None:
             raise CannotMake(

@@ -36,7 +36,8 @@ class BeamLines:
 @dataclass(frozen=True, eq=False)
 class BeamRun:
     """A sheet as its beam makes it. start: the machine's origin, a place on the sheet. seconds: by tool, travels and
-    waits included. saved: minutes, by rows that run over several copies."""
+    waits included. saved: minutes, by rows that run over several copies. axes: from the sheet to the machine's, where
+    it turns what it makes."""
 
     job: BeamJob
     start: tuple[float, float]
@@ -45,10 +46,13 @@ class BeamRun:
     seconds: tuple[float, ...]
     travelled: float
     saved: float = 0.0
+    axes: Affine | None = None
 
     @property
     def to_machine(self) -> Affine:
         """From the sheet to the machine's axes: y away from the operator."""
+        if self.axes is not None:
+            return self.axes
         x, y = self.start
         return Affine.translation(-x, -y).then(Affine(d=-1.0))
 

@@ -6,6 +6,7 @@ cuts get lead-ins; then the order is found, the moves are spelt out and timed.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -26,6 +27,7 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import keyed_program, own_lines, spacing_of
 from nibble_core.pipeline.store import ResultStore, derived, stage
+from nibble_core.pipeline.turning import axes_of
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.line import ThroughCut
@@ -38,6 +40,7 @@ from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelle
 from nibble_core.toolpaths.planning import planned_job, sweepable
 
 CUT = "through cut"
+CHORD = 0.004  # mm
 LEAST_SAVED = 1 / 120  # minutes
 NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
 
@@ -63,6 +66,7 @@ class Planning:
     grouping: str
     settings: tuple[Setting, ...]
     machine: Machine
+    turned: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,24 +111,24 @@ def _burnt(by: Burning, *layers: BurntLayer) -> BeamLines:
     return BeamLines(made, tuple(replace(one, layer=id) for id, own in notes.items() for one in own))
 
 
-def plan_beam(sheet: Sheet, store: ResultStore, work: Work) -> None:
+def plan_beam(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
     """Adds to the work every move of a sheet's beam, where its settings tell power and speed of all it does."""
     if sheet.id not in work.burnt or missing_settings(sheet, work):
         return
-    by = Planning(sheet.grouping, sheet.settings, sheet.machine)
+    by = Planning(sheet.grouping, sheet.settings, sheet.machine, ticket.turns(sheet))
     program = keyed_program(sheet, work, sheet.shared)
     work.beams[sheet.id] = stage(store, _planned, by, work.sheets[sheet.id], program)
 
 
 def _planned(by: Planning, laid: LaidSheet, program: Program) -> BeamRun:
-    start = _start(by.machine, laid, program)
+    start = (0.0, 0.0) if by.turned else _start(by.machine, laid, program)
 
     def planned(sweeping: bool) -> BeamRun:
         job = planned_job(
             laid, program, lambda one: beam_of(setting_of(one.process, by.settings, by.machine), one, by.machine),
             grouping=by.grouping, start=start, sweeping=sweeping,
         )  # fmt: skip
-        return run_of(job, start, by.machine)
+        return turned_run(job, laid, by.machine) if by.turned else run_of(job, start, by.machine)
 
     each = planned(False)
     if by.grouping != "process by process" or not sweepable(program):
@@ -141,12 +145,24 @@ def run_of(job: BeamJob, start: tuple[float, float], machine: Machine) -> BeamRu
     return BeamRun(job, start, moves, when, tuple(seconds_by_tool(moves, when).tolist()), travelled(moves))
 
 
+def turned_run(job: BeamJob, laid: LaidSheet, machine: Machine) -> BeamRun:
+    """The same of a machine that turns what it makes, from the rim at the middle of the handle or seam. Where a turn is
+    counted otherwise than mm, no arc would stay one: they are run as chords."""
+    axes = axes_of(machine, laid)
+    if not axes.is_similarity:
+        job = replace(job, paths=Bundle.polylines(*job.paths.flattened(CHORD)))
+    return replace(run_of(job, (0.0, 0.0), machine), axes=axes)
+
+
 def check_beam(sheet: Sheet, work: Work) -> None:
     """Raises DoesNotFit or CannotMake for moves that would spoil the work or the machine."""
     if sheet.id not in work.beams:
         return
     run, machine = work.beams[sheet.id].value, sheet.machine
     out_of_order(run.job)
+    if run.axes is not None:
+        _check_along(run, machine)
+        return
     if machine.origin_of == "the job":  # where it will lie on the bed is not known
         return
     bed = bed_of(machine, run.start)
@@ -156,6 +172,13 @@ def check_beam(sheet: Sheet, work: Work) -> None:
         for one in machine.clamps
     ]
     over_clamps(run.moves, clamps)
+
+
+def _check_along(run: BeamRun, machine: Machine) -> None:
+    """Raises DoesNotFit for a head that would run further along the thing than its bed is wide. Round it there is no
+    end."""
+    reach = Box(-math.inf, -machine.usable_width, math.inf, machine.usable_width)
+    beyond_bed(run.moves, reach)
 
 
 def bed_of(machine: Machine, start: tuple[float, float]) -> Box:

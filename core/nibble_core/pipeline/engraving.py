@@ -18,6 +18,7 @@ from nibble_core.geometry.regions import oriented_rings, polygons
 from nibble_core.graphics import LUMA, Shape
 from nibble_core.graphics.raster import between_middles
 from nibble_core.lines.composing import area_of
+from nibble_core.pipeline.bent_pictures import BentPicture
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
@@ -27,6 +28,7 @@ from nibble_core.toolpaths import Engraved
 from nibble_core.toolpaths import dithering as dither
 from nibble_core.toolpaths.grain import Hatch
 from nibble_core.toolpaths.ring_filling import ringed
+from nibble_core.wrap import Grid, read_through
 
 MOST_PX = 40_000_000  # of an engraved picture
 MOST_STROKES = 3_000_000
@@ -142,6 +144,15 @@ def _darkness(
             continue
         raster = item.raster
         grey, alpha = _dark(raster.pixels[..., :3].astype(np.float32)), raster.alpha.astype(np.float32) / 255
+        if isinstance(item, BentPicture):
+            raster, grid = item.flat.raster, Grid(left, top, pitch, w, h)
+            grey, alpha = _dark(raster.pixels[..., :3].astype(np.float32)), raster.alpha.astype(np.float32) / 255
+            tone, cover = (
+                read_through(np.asarray(one, np.float32), item.bend, grid, item.flat.to_pixels)
+                for one in (grey * alpha, alpha)
+            )
+            canvas += tone - cover * canvas
+            continue
         for place in item.places:
             at = Affine.scale(item.width / raster.width, item.height / raster.height).then(place).then(to_dots)
             tone, cover = (_warped(np.asarray(one, np.float32), at, w, h) for one in (grey * alpha, alpha))

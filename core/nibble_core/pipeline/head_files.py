@@ -21,6 +21,7 @@ from nibble_core.pipeline.beams import bed_of, run_of
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Machine, Sheet, Ticket
+from nibble_core.ticket.turners import Chuck, Rollers
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
 from nibble_core.toolpaths.registration import Located, located
 
@@ -73,7 +74,7 @@ def _as_it_lies(run: BeamRun, sheet: Sheet, work: Work, found: Sequence[tuple[fl
 def write_run(run: BeamRun, sheet: Sheet, form: Format, says: Sequence[str], called: str) -> bytes:
     """A planned run on a sheet's machine. Raises FileDisagrees."""
     head = [
-        *says, *_about(sheet), *_corner_used(run),
+        *says, *_about(sheet, run), *_corner_used(run),
         f"{run.minutes:.1f} minutes, {sum(run.burnt().values()):.0f} mm burnt",
         *dict.fromkeys(_told(tool) for tool in run.job.tools),
     ]  # fmt: skip
@@ -93,7 +94,7 @@ def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: s
     heights = (safe, safe) if sheet.machine.moves_head else None
     tool = Beam("guide", 0.0, _watched(sheet.machine), heights=heights)
     moves = moves_of(_job(run.job, Bundle.of([ring]), tool), run.start)
-    says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, *_about(sheet)]
+    says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, *_about(sheet, run)]
     return _checked(moves, run, sheet, form, says, "framing pass")
 
 
@@ -107,7 +108,7 @@ def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byt
     moves = moves_of(replace(run.job, tools=tools), run.start)
     says = [
         f"{ticket.name}, with a pen for trying on paper", TRIAL,
-        f"Z {PEN_DOWN:g}: the pen touches the paper; Z {sheet.machine.safe_height:g}: it travels", *_about(sheet),
+        f"Z {PEN_DOWN:g}: the pen touches the paper; Z {sheet.machine.safe_height:g}: it travels", *_about(sheet, run),
     ]  # fmt: skip
     return _checked(moves, run, sheet, form, says, "pen run")
 
@@ -149,11 +150,27 @@ def dialect_of(machine: Machine) -> Dialect:
     return Dialect(float(machine.power_scale), machine.comments)
 
 
-def _about(sheet: Sheet) -> list[str]:
+def _about(sheet: Sheet, run: BeamRun) -> list[str]:
+    if run.axes is not None:
+        return [f"{sheet.stock.name} on the {sheet.machine.name}", *_about_turn(sheet, run)]
     side = ", mirrored" if sheet.stock.mirrored else ""
     return [
         f"{sheet.stock.name} on the {sheet.machine.name}{side}",
         f"origin {sheet.machine.origin} of {sheet.machine.origin_of}, x to the right, y away from the operator",
+    ]
+
+
+def _about_turn(sheet: Sheet, run: BeamRun) -> list[str]:
+    """Which axis turns, how it counts, and where the thing's rim and handle are."""
+    turner, around = sheet.machine.turner, run.job.width
+    assert isinstance(turner, Rollers)
+    counted = f"mm at the ring of {around / np.pi:.2f} mm that the rollers touch"
+    if isinstance(turner, Chuck):
+        counted = f"{turner.a_turn:g} units a turn, in a chuck"
+    return [
+        f"turned: X along the thing from its rim, which points {turner.rim}, Y the turn, {counted}",
+        "begin with the beam at the rim, over the middle of the handle or seam, and it ends there",
+        f"the image faces up, its upper end towards the rim, turns are made {100 * turner.correction:.2f} % long",
     ]
 
 

@@ -38,7 +38,7 @@ MEANT = {  # what shops and clients call their lines in their files, by the word
 
 def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None:
     """Fill in the station's fact, notes and figures of one piece."""
-    layers = [work.layers[layer.id].value for layer in piece.layers if layer.id in work.layers]
+    layers = [work.drawn[layer.id].value for layer in piece.layers if layer.id in work.drawn]
     if not layers:
         return
     drawn = [line for layer in layers for line in layer.lines]
@@ -46,7 +46,7 @@ def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None
     if piece.id in work.pieces:
         _piece(draft, piece, work.pieces[piece.id].value, ticket)
     for layer in piece.layers:
-        if layer.id in work.layers:
+        if layer.id in work.drawn:
             _layer(draft, ticket, piece, layer, work)
     _figures(draft, piece, work, layers, drawn)
 
@@ -217,7 +217,7 @@ def _ink_line(
 
 def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work) -> None:
     here = f"pieces/{piece.id}/layers/{layer.id}"
-    result: LayerResult = work.layers[layer.id].value
+    result: LayerResult = work.drawn[layer.id].value
     if not result.lines and not result.failed:
         behind = [sheet.behind for sheet in ticket.sheets_of(layer.id)]
         if behind and all(behind):

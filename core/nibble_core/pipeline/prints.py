@@ -67,6 +67,12 @@ class PrintedPicture:
         """At its first place."""
         return self.width / self.raster.width * float(np.sqrt(abs(self.places[0].determinant)))
 
+    @property
+    def to_pixels(self) -> Affine:
+        """From the piece to the pixels of its first place."""
+        grow = Affine.scale(self.width / self.raster.width, self.height / self.raster.height)
+        return grow.then(self.places[0]).inverse()
+
 
 @dataclass(frozen=True, eq=False)
 class PrintedPage(PrintedPicture):

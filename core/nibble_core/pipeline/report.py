@@ -12,6 +12,7 @@ from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Mend, Note, judged, minutes, setting
 from nibble_core.pipeline.quantities import repeated
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.round_report import report_goods, report_turned
 from nibble_core.pipeline.sheets import (
     EACH_ITS_OWN,
     caption_of,
@@ -71,8 +72,10 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
         report_trace(draft("trace", artwork.id), artwork, ticket, work)
     for piece in ticket.pieces:
         report_lines(draft("lines", piece.id), piece, ticket, work)
+        report_goods(draft("sheet", piece.id), piece, ticket, work)
     for sheet in ticket.sheets:
-        _sheet(draft("sheet", sheet.id), sheet, ticket, work)
+        report = report_turned if ticket.turns(sheet) else _sheet
+        report(draft("sheet", sheet.id), sheet, ticket, work)
     for piece in ticket.pieces:
         for layer in piece.layers:
             if layer.lines and not ticket.sheets_of(layer.id):

@@ -42,8 +42,14 @@ class Work:
     cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
     traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
     pieces: dict[str, Keyed[PieceResult]] = field(default_factory=dict)
-    prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
+    drawn: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
+    """The lines of each layer, flat, as they are drawn and looked at."""
+    shown: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
+    """Its print, likewise."""
     layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
+    """Its lines as they are laid out: bent, where the piece goes on a round thing."""
+    prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
+    """Its print, likewise."""
     examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
     """Of each layer against every sheet it lies on, in their order."""
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)

@@ -121,7 +121,7 @@ def _measured(work: Work, ticket: Ticket, artwork: str, what: What, side: Side) 
     if what == "piece":
         piece = _piece_of(ticket, artwork)
         return _extent(
-            [work.layers[own.id].value for own in piece.layers if own.id in work.layers] if piece else [], side
+            [work.drawn[own.id].value for own in piece.layers if own.id in work.drawn] if piece else [], side
         )
     kept = work.traces[artwork].value.kept if artwork in work.traces else []
     if not kept:

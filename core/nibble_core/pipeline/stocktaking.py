@@ -39,6 +39,16 @@ def stock_area(sheet: Sheet, work: Work) -> float:
     return laid.used_width * laid.used_height * laid.times / 1e6
 
 
+def material(sheet: Sheet, work: Work) -> tuple[str, float]:
+    """How much of its stock a sheet takes, in words, and what that costs in the shop's money: of round things each one,
+    of others their area."""
+    if sheet.stock.is_round:
+        times = work.sheets[sheet.id].value.times
+        return str(times), times * sheet.stock.price
+    area = stock_area(sheet, work)
+    return f"{area:.2f} m²", area * sheet.stock.price
+
+
 def kept_area(sheet: Sheet, work: Work) -> float | None:
     """m² of it that become pieces; None where a piece has no edge."""
     laid = work.sheets[sheet.id].value
@@ -50,6 +60,8 @@ def kept_area(sheet: Sheet, work: Work) -> float | None:
 def taken(sheet: Sheet, work: Work) -> Taken:
     """What a sheet takes when it is made as often as it is to be run."""
     stock, laid = sheet.stock, work.sheets[sheet.id].value
+    if stock.is_round:
+        return Taken(0.0, None, 0)
     length = stock_length(sheet, work) if stock.kind == "a roll" else 0.0
     if sheet.behind or len(work.panels.get(sheet.id, ())) > 1:
         return Taken(length, None, 0)

@@ -14,9 +14,10 @@ from nibble_core.formats.profiles import read_profile
 from nibble_core.geometry import Box
 from nibble_core.graphics import Press
 from nibble_core.pipeline.beams import burn_lines, check_beam, plan_beam
+from nibble_core.pipeline.bending import Bending, bent_layer, evenly_filled, with_even_power
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.client_files import Sources, client_file
-from nibble_core.pipeline.compose import compose_piece
+from nibble_core.pipeline.compose import PieceResult, compose_piece
 from nibble_core.pipeline.engraving import engrave
 from nibble_core.pipeline.examine import examine
 from nibble_core.pipeline.footprints import footprint_of
@@ -41,10 +42,12 @@ from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import Keyed, ResultStore, derived
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import require_shapes
+from nibble_core.pipeline.turning import check_round, lay_round
 from nibble_core.pipeline.unset_settings import unset
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
 from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Layer, Machine, Piece, Sheet, Stock, Ticket
 from nibble_core.ticket.piece import Printed, SpotPlate
@@ -92,14 +95,18 @@ def work_out(
     for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)) if reached >= SHEET else ():
         if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
             attempt("machine", f"sheets/{sheet.id}/stock", partial(_take_profile, sheet, work, sources))
-        attempt("sheet", f"sheets/{sheet.id}", partial(lay_out, ticket, sheet, store, work))
+        turned = ticket.turns(sheet)
+        lay = lay_round if turned else lay_out
+        attempt("sheet", f"sheets/{sheet.id}", partial(lay, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
+        if turned:
+            attempt("sheet", f"sheets/{sheet.id}", partial(check_round, ticket, sheet, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))
         if sheet.machine.burns and reached > SHEET:
             attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work, preview=preview))
-            attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, sheet, store, work))
+            attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, ticket, sheet, store, work))
             attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
     if reached > SHEET:
         work.problems += _not_taken(ticket, library)
@@ -259,24 +266,42 @@ def _lines(
         )  # fmt: skip
 
     printed = print_of(layer)
-    drawn = engrave(store, layer, drawn, partial(print_of, replace(layer, prints=Printed())))
-    work.prints[layer.id] = printed
+    look = partial(print_of, replace(layer, prints=Printed()))
+    plain, drawn = drawn, engrave(store, layer, drawn, look)
+    work.drawn[layer.id], work.shown[layer.id] = drawn, printed
+    here = f"pieces/{piece.id}/layers/{layer.id}"
+    laid, inked = drawn, printed
+    if isinstance(piece.goods, OnRound):
+        try:
+            laid, inked = _bent(store, piece.goods, layer, composed, plain, printed, look)
+        except NibbleError as wrong:
+            work.problems.append(Problem("lines", wrong.where or f"pieces/{piece.id}/goods", wrong))
     prints = layer.prints
     if isinstance(prints, Printed) and isinstance(prints.plate, SpotPlate) and not preview:
-        work.plates[layer.id] = plate_of(store, prints.plate, printed).value
-    if printed.value.box is not None:  # copies keep their distance from each other's bleed as well
-        drawn = derived(_with_room_for_print, None, drawn, printed)
-    work.layers[layer.id] = drawn
-    work.footprints[layer.id] = footprint_of(store, drawn, printed)
+        work.plates[layer.id] = plate_of(store, prints.plate, inked).value
+    if inked.value.box is not None:  # copies keep their distance from each other's bleed as well
+        laid = derived(_with_room_for_print, None, laid, inked)
+    work.layers[layer.id], work.prints[layer.id] = laid, inked
+    work.footprints[layer.id] = footprint_of(store, laid, inked)
     if not preview:
         on = [(sheet.stock, sheet.machine) for sheet in ticket.sheets_of(layer.id)] or [(Stock(), Machine())]
         work.examined[layer.id] = [
             examine(store, piece, layer, stock, machine, composed, drawn, printed, cancelled) for stock, machine in on
         ]
-    here = f"pieces/{piece.id}/layers/{layer.id}"
     for id, error in drawn.value.failed:
         where = f"pieces/{piece.id}/hanger" if id == HANGER else f"{here}/lines/{id}"
         work.problems.append(Problem("lines", where, error))
+
+
+def _bent(
+    store: ResultStore, goods: OnRound, layer: Layer, composed: Keyed[PieceResult], drawn: Keyed[LayerResult],
+    printed: Keyed[PrintResult], look: Callable[[], Keyed[PrintResult]],
+) -> tuple[Keyed[LayerResult], Keyed[PrintResult]]:  # fmt: skip
+    """Lines and print as they lie on a round thing, areas filled."""
+    by = Bending.of(goods)
+    bent, inked = bent_layer(store, by, composed, drawn, printed)
+    made = engrave(store, layer, bent, lambda: bent_layer(store, by, composed, drawn, look())[1])
+    return with_even_power(store, by, evenly_filled(store, layer, by, composed, drawn, made)), inked
 
 
 def _with_room_for_print(_: None, drawn: LayerResult, printed: PrintResult) -> LayerResult:

@@ -6,18 +6,20 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, is_dataclass
+from dataclasses import dataclass, is_dataclass, replace
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.processes import parts
 from nibble_core.ticket.adding import BELOW
 from nibble_core.ticket.artwork import BrushStroke, Clean, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import STARTING, Library
-from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Line, Source, Surround
+from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Engraving, Hatching, Line, Source, Surround
 from nibble_core.ticket.model import Accepted, Sheet, Ticket
-from nibble_core.ticket.piece import STRAIGHT, Element, Lettering, Printed
+from nibble_core.ticket.piece import STRAIGHT, Element, Lettering, Printed, Prints
 from nibble_core.ticket.serial import as_kind, ticket_from_plain, to_plain, type_at
+from nibble_core.ticket.stock import ROUND_THING
 
 OPERATIONS = ("set", "add", "move", "remove")
 
@@ -82,6 +84,8 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
         holder[last] = _from_library(last, made, library)
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
             _settle(holder, last, library)
+        if way[:1] == ["pieces"] and "goods" in (*way[2:3], last) and last in ("goods", "thing", "made"):
+            settle_goods(plain, _step_along(plain, way[:2], change.path), library)
         return
     if change.operation == "add":
         items = _step(holder, last, change.path)
@@ -93,6 +97,51 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
     holder.remove(item)
     if change.operation == "move":
         _insert(holder, item, change.before, change.path)
+
+
+def settle_goods(ticket: Any, piece: Any, library: Library) -> None:
+    """What follows from a piece put on a round thing, or taken off it: its sheets are the wall of that thing, on a
+    machine that turns it, and what would cut it through engraves its shapes; or they are of flat stock again."""
+    goods, layers = piece["goods"], {layer["id"] for layer in piece["layers"]}
+    things = {one.key: one for one in library.stocks if one.is_round}
+    if goods["kind"] != "flat work" and goods["thing"]["key"] not in things and things:
+        goods["thing"] = to_plain(library.stock(next(iter(things))))
+    turned = goods["kind"] != "flat work" and goods["made"]["kind"] == "turned under a laser"
+    for sheet in ticket["sheets"]:
+        if not layers & {held["layer"] for held in sheet["holds"]}:
+            continue
+        if turned:
+            _put_on_turner(sheet, goods["thing"], library)
+        elif sheet["stock"]["kind"] == ROUND_THING:
+            flat = next((one for one in library.stocks if not one.is_round), None)
+            if flat is not None:
+                sheet["stock"] = to_plain(library.stock(flat.key))
+                _settle(sheet, "stock", library)
+    if turned:
+        for layer in piece["layers"]:
+            layer["prints"] = to_plain(Prints())
+            cuts = [line for line in layer["lines"] if parts(line["process"]["kind"])]
+            for number, line in enumerate(cuts):
+                line["on"] = line["on"] and not number  # what is engraved once is enough
+                own = {"source": Source(kind="the shapes"), "offset": replace(AS_THEY_ARE, distance=0.0)}
+                own |= {"process": Engraving(Hatching())}
+                line |= {name: to_plain(one) for name, one in own.items()}
+
+
+def _put_on_turner(sheet: Any, thing: Any, library: Library) -> None:
+    """A sheet becomes the wall of a thing, on the first machine that has settings for it, or turns anything."""
+    sheet["stock"] = thing
+    machine = sheet["machine"]
+    able = [library.machine(key) for key in library.takers(thing["key"])]
+    able += [one for one in library.machines if one.turner.turns]
+    if able and machine["key"] not in {one.key for one in able}:
+        sheet["machine"] = machine = to_plain(able[0])
+    sheet |= {
+        "settings": to_plain(library.settings_of(machine["key"], thing["key"])), "marks": 0, "arrangement": "a grid",
+        "placed": [], "runs": 1, "border": "no weed border", "weed_lines": "no weed lines", "panels": "one sheet",
+        "cross_cut": "no cross-cut", "caption": "nothing", "shared": "each on its own", "micro_ties": "no micro-ties",
+        "behind": "", "grouping": "copy by copy",
+    }  # fmt: skip
 
 
 def _settle(sheet: Any, chosen: str, library: Library) -> None:
@@ -185,14 +234,14 @@ def _insert(items: Any, item: Any, before: str | None, path: str) -> None:
     items.insert(places[0] if places else len(items), item)
 
 
-RECORDS = ("stock", "machine")
+RECORDS = ("stock", "machine", "thing")
 
 
 def _from_library(name: str, value: Any, library: Library) -> Any:
     """A stock or machine named by its key is copied in whole."""
     if name not in RECORDS or not isinstance(value, str):
         return value
-    return to_plain(library.stock(value) if name == "stock" else library.machine(value))
+    return to_plain(library.machine(value) if name == "machine" else library.stock(value))
 
 
 SCALED = ("distance", "close_gaps", "join_islands", "smallest_hole", "hole_distance", "inside_radius")

@@ -13,6 +13,8 @@ from typing import TypeVar
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.fields import amount, share, text
 from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
+from nibble_core.ticket.round_shape import FreePart, RoundShape
+from nibble_core.ticket.turners import Rollers
 
 USUAL_NAMES = "{client}-{job}-{sheet}-{mirrored}-{panel}-{purpose}-{rev}"
 
@@ -138,6 +140,18 @@ _STOCKS = (
     Stock("birch-3mm", "birch plywood 3 mm, 600 × 400 mm", 600, 580, 380, 1.0, "#dcc39a", False, 1.6, False,
           kind="a sheet", thickness=3.0, price=16.0, printable=False,
           finishing="Wipe the smoke off with a damp cloth."),
+    Stock("steel-cup", "coated steel cup, 350 ml", 300, 300, 120, 0.4, "#2f5d62", False, 0.3, False,
+          kind="a round thing", thickness=0.6, price=4.8, printable=False, finishing="Wipe the dust off, wash once.",
+          wall=RoundShape("tapered", 84.0, None, 64.0, None, None, 118.0, None,
+                          free=(FreePart("f1", "the rim", 0.0, 360.0, 0.0, 12.0),
+                                FreePart("f2", "the seam", 0.0, 10.0, 0.0, None)))),
+    Stock("glass-tumbler", "glass tumbler, 300 ml", 300, 300, 120, 0.4, "#dfe9ea", False, 0.3, False,
+          kind="a round thing", thickness=2.0, price=1.6, printable=False,
+          wall=RoundShape("straight", 74.0, None, None, None, None, 96.0)),
+    Stock("honey-pail", "tapered honey pail, 1 kg", 400, 400, 140, 1.0, "#f4f1e6", False, 0.8, False,
+          kind="a round thing", thickness=1.0, price=0.7, printable=False,
+          wall=RoundShape("tapered", 118.0, None, 100.0, None, None, 110.0, None,
+                          free=(FreePart("f1", "the rim", 0.0, 360.0, 0.0, 14.0),))),
     Stock("mild-steel-2mm", "mild steel 2 mm, 1250 × 1250 mm", 1250, 1230, 1230, 4.0, "#8d9499", False, 4.0, False,
           kind="a sheet", thickness=2.0, price=38.0, printable=False,
           finishing="Knock the slag off, oil against rust."),
@@ -164,7 +178,7 @@ _MACHINES = (
     Machine(
         "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None,
         formats=("gcode", "svg", "dxf"), kind="a laser", beam=0.15, acceleration=4000, fastest=600, jump=12,
-        longest_run=120, openings=12.0,
+        longest_run=120, openings=12.0, turner=Rollers(),
         spots=(
             Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
             Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE),
@@ -210,6 +224,14 @@ _SETTINGS = {
         Setting("engrave", "engrave", speed=400, power=0.12, overscan=8.0),
         Setting("score", "score", speed=80, power=0.1),
         Setting("through", "through cut", speed=45, power=0.3, kerf=0.12, air="with air"),
+    ),
+    ("small-laser", "steel-cup"): (
+        Setting("engrave", "engrave", speed=200, power=0.6, overscan=4.0),
+        Setting("score", "score", speed=80, power=0.5),
+    ),
+    ("small-laser", "glass-tumbler"): (
+        Setting("engrave", "engrave", speed=150, power=0.3, overscan=4.0),
+        Setting("score", "score", speed=60, power=0.25),
     ),
     ("torch-table", "mild-steel-2mm"): (
         Setting(

@@ -11,16 +11,19 @@ from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, share, text, velocity
+from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, of_kinds, share, text, velocity
+from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.line import Line
 from nibble_core.ticket.piece import Element, Layer, Piece
+from nibble_core.ticket.stock import Stock
+from nibble_core.ticket.turners import TURNERS, Turned, type_of_turner
 
 __all__ = [
     "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Seam", "Setting", "Sheet", "Spot",
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 12
+SCHEMA = 13
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -115,53 +118,8 @@ MICRO_TIES = {
     "no micro-ties": "Small parts drop, and may tilt into the way of the head.",
     "micro-ties": "Parts smaller than the bed's openings are held by one thin tie.",
 }
-KINDS_OF_STOCK = {"a roll": "Cut off as long as needed.", "a sheet": "Of one size."}
-RENDERINGS = {
-    "perceptual": "Colours are drawn together until all can be printed: for pictures.",
-    "relative colorimetric": "Colours that can be printed stay, others go to the nearest: for logos.",
-    "saturation": "As full as can be: for charts.",
-    "absolute colorimetric": "The stock's own tint is printed as well: for proofs.",
-}
-"""Rendering intents of colour profiles (ICC.1)."""
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
-
-
-@dataclass(frozen=True)
-class Stock:
-    """A material as it lay in the shop when it was chosen. thinnest: part it holds. liner: whether one carries the cut
-    parts. profile: SHA-256 of the ICC file of what is printed on it, empty for sRGB. printable: whether the press takes
-    it. machines: keys of those that had settings for it when it was chosen; empty where nobody knows of any."""
-
-    key: str = text("", 60, "stock", shortest=1)
-    name: str = text("", 80, "stock", shortest=1)
-    width: float = length(1000.0, 10.0, 10_000.0, "width")
-    usable_width: float = length(1000.0, 10.0, 10_000.0, "usable width")
-    usable_length: float = length(3000.0, 10.0, 100_000.0, "usable length")
-    smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
-    colour: str = text("#ffffff", 7, "colour", shortest=7)
-    mirrored: bool = flag(False, "mirroring")
-    thinnest: float = length(0.8, 0.0, 50.0, "thinnest part")
-    liner: bool = flag(True, "liner")
-    kind: str = choice("a roll", "kind of stock", KINDS_OF_STOCK)
-    thickness: float = length(0.1, 0.0, 100.0, "thickness", step=0.01)
-    price: float = amount(0.0, 0.0, 100_000.0, "price a square metre")
-    length_left: float | None = length(None, 0.0, 1_000_000.0, "length left", auto="not counted")
-    beneath: str = text("", 80, "what is under it", empty="nothing")
-    finishing: str = text("", 200, "notes for finishing", empty="nothing")
-    press_heat: int | None = count(None, 0, 400, "press heat", auto="none")
-    press_seconds: int | None = count(None, 0, 600, "press time", auto="none")
-    press_pressure: str = text("", 40, "press pressure", empty="none")
-    peel: str = text("", 40, "peel", empty="none")
-    profile: str = text("", 64, "colour profile", empty="none")
-    profile_name: str = text("", 80, "name of the colour profile", empty="none")
-    rendering: str = choice("perceptual", "rendering intent", RENDERINGS)
-    printable: bool = flag(True, "printing")
-    machines: tuple[str, ...] = ()
-
-    def taken_by(self, machine: str) -> bool:
-        """Whether a machine has settings for it, by its key; of a stock that nobody has set, any may."""
-        return not self.machines or machine in self.machines
 
 
 @dataclass(frozen=True)
@@ -218,7 +176,8 @@ class Machine:
     every process. formats: endings of the cut files it is sent. Of machines with a beam: beam: mm that it is wide.
     acceleration: mm a second squared; fastest: mm a second of travels; jump: mm a second that its velocity may change
     by at once. openings: of what the work lies on. safe_height: mm above the material at which the head runs into
-    nothing. power_scale: the word of full power in G-code. port: of this
+    nothing. turner: of its round things; focus_depth: mm that a surface may lie nearer or
+    further before the beam is too wide. power_scale: the word of full power in G-code. port: of this
     computer, that it listens at. print_stretch, print_bow, camera_error, repeats: by which its prints and cuts are off
     one time in three, or more; see ``pipeline.rehearsal.Errors``."""
 
@@ -250,6 +209,8 @@ class Machine:
     height: str = choice("set by hand", "height of the head", HEIGHTS)
     safe_height: float = length(10.0, 1.0, 200.0, "safe height", step=1.0)
     clamps: tuple[Zone, ...] = ()
+    turner: Turned = of_kinds(Turned(), "what turns things", TURNERS, type_of_turner)
+    focus_depth: float = length(2.0, 0.05, 100.0, "depth of focus", step=0.1)
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
     print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints, per cent")
     print_bow: float = length(0.1, 0.0, 20.0, "bow of a metre of print", step=0.05)
@@ -409,6 +370,15 @@ class Ticket:
     def sheets_of(self, layer: str) -> list[Sheet]:
         """The sheets that a layer lies on."""
         return [sheet for sheet in self.sheets if any(held.layer == layer for held in sheet.holds)]
+
+    def goods_of(self, layer: str) -> OnRound | None:
+        """The round thing that a layer's piece goes on, if it does."""
+        own = self.piece_of_layer(layer).goods
+        return own if isinstance(own, OnRound) else None
+
+    def turns(self, sheet: Sheet) -> bool:
+        """Whether a sheet is the wall of things that a machine turns."""
+        return any(goods is not None and goods.turned for goods in (self.goods_of(one.layer) for one in sheet.holds))
 
     def is_behind(self, layer: str) -> bool:
         """Whether a layer lies on second sides alone."""

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from nibble_core.things import THINGS
+from nibble_core.ticket.goods import OnRound
+from nibble_core.ticket.goods_sentences import goods_sentences
+from nibble_core.ticket.library import Library
 from nibble_core.ticket.line_sentences import line_name, line_sentences
 from nibble_core.ticket.piece import STRAIGHT, Element, Figure, Layer, Lettering, Piece, Printed, SpotPlate
 from nibble_core.ticket.saying import Parts, Sentence, item_slot, slot
 
 
-def piece_sentences(piece: Piece, artworks: Mapping[str, str]) -> Iterable[Sentence]:
-    """In the order in which a piece is made. ``artworks``: file names by id."""
+def piece_sentences(piece: Piece, artworks: Mapping[str, str], library: Library) -> Iterable[Sentence]:
+    """In the order in which a piece is made. ``artworks``: file names by id. library: of the things it can go on."""
     names = {element.id: element_name(element, artworks) for element in piece.elements}
     first = piece.elements[0] if len(piece.elements) == 1 else None
     only_artwork = first is not None and first.artwork and first.columns * first.rows == 1
@@ -44,11 +47,13 @@ def piece_sentences(piece: Piece, artworks: Mapping[str, str]) -> Iterable[Sente
         usual = f" ({on.down:g} mm)" if piece.thing_down is None else ""
         seen = (*seen, ", ", slot(here, piece, "thing_down"), f"{usual} {on.rule}, ", slot(here, piece, "thing_colour"))
     seen = (*seen, ".")
+    flat: Parts = () if isinstance(piece.goods, OnRound) else (" It is ", slot(here, piece, "goods"), ".")
     if on is None:  # what few pieces have is offered, not stated
-        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), (" ", *seen))
+        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), (*flat, " ", *seen))
     else:
-        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang))
+        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), flat)
         yield Sentence(f"{piece.id}-thing", "lines", seen)
+    yield from goods_sentences(piece, library)
     for bridge in stencil.bridges:
         yield Sentence(bridge.id, "lines", ("A bridge set by hand.",), owner=f"{here}/stencil/bridges/{bridge.id}")
     for place in hanger.place:

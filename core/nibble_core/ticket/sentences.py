@@ -13,6 +13,7 @@ from nibble_core.ticket.model import Machine, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.piece import Lettering
 from nibble_core.ticket.piece_sentences import piece_sentences
 from nibble_core.ticket.saying import STATIONS, Choice, Sentence, Slot, library_slot, slot
+from nibble_core.ticket.turners import Chuck, Rollers
 
 __all__ = ["STATIONS", "Choice", "Sentence", "Slot", "sentences"]
 
@@ -30,9 +31,12 @@ def sentences(ticket: Ticket, library: Library = STARTING) -> list[Sentence]:
         said += [replace(sentence, about=artwork.id) for sentence in artwork_sentences(artwork)]
     for piece in ticket.pieces:
         names = {artwork.id: artwork.name for artwork in ticket.artworks}
-        said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names)]
+        said += [replace(sentence, about=piece.id) for sentence in piece_sentences(piece, names, library)]
     for sheet in ticket.sheets:
-        said += _second_side(sheet, ticket, library) if sheet.behind else _sheet(sheet, ticket, library)
+        if ticket.turns(sheet):
+            said += _turned(sheet, ticket)
+        else:
+            said += _second_side(sheet, ticket, library) if sheet.behind else _sheet(sheet, ticket, library)
         said += _machine(sheet, ticket, library)
         said += _colours(sheet, ticket)
     order = {station: index for index, station in enumerate(STATIONS)}
@@ -150,6 +154,32 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
 
 
+def _turned(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
+    """A sheet that is the wall of things which are turned: one run for each of them."""
+    here, name = f"sheets/{sheet.id}", sheet_name(sheet, ticket)
+    piece = ticket.piece_of_layer(sheet.holds[0].layer)
+    count = slot(f"pieces/{piece.id}", piece, "quantity") if sheet.own_quantity is None else slot(
+        here, sheet, "own_quantity"
+    )  # fmt: skip
+    made: tuple[str | Slot, ...] = (f"{name[:1].upper()}{name[1:]}: make " if name else "Make ", count)
+    spare = (" and ", slot(here, sheet, "spares"), " to try on", f", each a {sheet.stock.name}, one run each.")
+    yield Sentence(f"{sheet.id}-lay", "sheet", (*made, *spare), about=sheet.id)
+
+
+def _turner(sheet: Sheet) -> Iterable[Sentence]:
+    turner, here = sheet.machine.turner, f"sheets/{sheet.id}/machine/turner"
+    if not isinstance(turner, Rollers):
+        return
+    said: tuple[str | Slot, ...] = ("It lies on ", slot(f"sheets/{sheet.id}/machine", sheet.machine, "turner"),
+                                    ", its rim ", slot(here, turner, "rim"))  # fmt: skip
+    if isinstance(turner, Chuck):
+        said = (*said, ", ", slot(here, turner, "a_turn"), " on its axis a turn")
+    more = (" Turns are made ", slot(here, turner, "correction"), " of what was worked out; a test turn tells.")
+    plain = turner.correction == 1
+    yield Sentence(f"{sheet.id}-turner", "machine", (*said, ".", *(() if plain else more)), more if plain else (),
+                   about=sheet.id)  # fmt: skip
+
+
 def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
     here = f"sheets/{sheet.id}"
     number, first = ticket.number(sheet), ticket.first_side(sheet)
@@ -178,7 +208,8 @@ def _stock_slot(sheet: Sheet, library: Library) -> Slot:
         taker = library.taker(stock.key, sheet.machine.key)
         return "" if taker is None else f"; made on the {taker.name}"
 
-    return library_slot(f"sheets/{sheet.id}/stock", sheet.stock.key, sheet.stock.name, library.stocks, beside)
+    flat = [one for one in library.stocks if not one.is_round]
+    return library_slot(f"sheets/{sheet.id}/stock", sheet.stock.key, sheet.stock.name, flat, beside)
 
 
 def _colours(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
@@ -241,6 +272,8 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
             ".",
         )
         yield Sentence(f"{sheet.id}-order", "machine", (*order, "."), origin, about=sheet.id)
+    if ticket.turns(sheet):
+        yield from _turner(sheet)
     used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
     used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()

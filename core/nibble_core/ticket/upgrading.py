@@ -29,7 +29,7 @@ def upgrade(plain: Any) -> Any:
         plain = _with_machines_on_sheets(plain)
     if schema < 10:
         plain = plain | {"pieces": _each(plain.get("pieces"), _in_kinds)}
-    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 9, 11 and 12 brought has defaults that mean what was
+    return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 9 and 11 to 13 brought has defaults that mean what was
 
 
 def _with_machines_on_sheets(plain: Plain) -> Plain:
