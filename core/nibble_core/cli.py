@@ -9,7 +9,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -113,6 +113,11 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("--raises", action="store_true", help="G-code moves its head up and down")
     laser.add_argument("-o", "--output", type=File, help="what was burnt, as PNG")
     laser.add_argument("--report", type=File, help="lengths, minutes, dropped parts, complaints, as JSON")
+    laser.add_argument(
+        "--thing", type=File, help="a round thing that its Y turns, as JSON; -o is then its wall unrolled"
+    )
+    laser.add_argument("--front", type=File, help="the thing as it looks, as PNG, with the side that faces --angle")
+    laser.add_argument("--angle", type=float, default=180.0, help="degrees from the handle or seam (default: 180)")
     laser.set_defaults(run=_simulate_laser)
     rehearsal_options.add_press(kinds)
     rehearsal_options.add_cutter(kinds)
@@ -382,6 +387,9 @@ def _simulate_laser(options: argparse.Namespace) -> None:
             raise InvalidTicket("There is nothing to run.", "Name a G-code file, or a port with --port.")
         _listen(options, body)
         return
+    if options.thing:
+        _simulate_turned(options, body)
+        return
     laser, told = burnt.run(_bytes(options.file), body)
     plain = told.plain()
     if options.report:
@@ -394,6 +402,29 @@ def _simulate_laser(options: argparse.Namespace) -> None:
         options.output.write_bytes(bytes(cv2.imencode(".png", picture)[1]))
     said = {"minutes": plain["minutes"], "dropped": len(told.dropped), "complaints": plain["complaints"]}
     print(json.dumps(said))
+
+
+def _simulate_turned(options: argparse.Namespace, body: Body) -> None:
+    """A laser whose Y turns a round thing."""
+    import cv2
+
+    from nibble_core.simulators import burnt, turned
+
+    thing = turned.thing_of(_bytes(options.thing))
+    laser = burnt.fed(_bytes(options.file), replace(body, turns=True))
+    facts, found = turned.judged(laser, thing)
+    laser.complaints += found
+    raw = laser.steps
+    laser.steps = turned.on_surface(raw, thing)
+    plain = burnt.report(laser).plain() | facts
+    if options.report:
+        options.report.write_text(json.dumps(plain, indent=1))
+    image = turned.unrolled(raw, thing)
+    if options.output:
+        options.output.write_bytes(bytes(cv2.imencode(".png", image)[1]))
+    if options.front:
+        options.front.write_bytes(bytes(cv2.imencode(".png", turned.from_front(image, thing, options.angle))[1]))
+    print(json.dumps({"minutes": plain["minutes"], "complaints": plain["complaints"], **facts}))
 
 
 def _body(options: argparse.Namespace) -> Body:

@@ -44,6 +44,7 @@ from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.traced_drawing import traced_drawing
 from nibble_core.pipeline.trial import test_cut, trial_copy, trial_ticket
 from nibble_core.pipeline.try_outs import try_out, try_outs
+from nibble_core.pipeline.turn_trial import test_turn
 from nibble_core.pipeline.work import work_out
 from nibble_core.sheet import Limits, Nest
 from nibble_core.ticket import (
@@ -316,6 +317,13 @@ def test_comb(plain: Any, sheet_id: str, thickness: float, kerfs: list[float], *
     return f"{slug(sheet.stock.name)}-kerf-comb.gcode".encode() + b"\n" + kerf_comb(ticket, sheet, thickness, kerfs)
 
 
+def turn_trial(plain: Any, sheet_id: str, turn: str, *, asker: Asker) -> bytes:
+    """The file's name on one line, then the G-code of a test turn."""
+    ticket = ticket_from_plain(plain)
+    sheet = _sheet_of(ticket, sheet_id)
+    return f"{slug(sheet.stock.name)}-test-turn.gcode".encode() + b"\n" + test_turn(ticket, sheet, turn)
+
+
 def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
     """The zip's name on one line, then its bytes: a single copy of a sheet, or a test cut with its settings."""
     ticket = ticket_from_plain(plain)
@@ -386,6 +394,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         test_sheet,
         test_swatch,
         test_comb,
+        turn_trial,
     )
 }
 

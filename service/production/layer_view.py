@@ -17,6 +17,7 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_by_layer
+from nibble_core.pipeline.store import Keyed
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Layer, Piece
@@ -28,12 +29,24 @@ SLICE = 1000  # dashes that are drawn together
 
 def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """See production.schemas.LayerOut. Geometry in mm, in the piece's coordinates."""
-    drawn, composed = work.drawn[layer.id].value, work.pieces[piece.id].value
+    return _view(piece, layer, ticket, work, work.drawn[layer.id].value, work.shown[layer.id])
+
+
+def laid_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
+    """The same as the layer is laid out, bent onto a round thing."""
+    bent = _view(piece, layer, ticket, work, work.layers[layer.id].value, work.prints[layer.id])
+    return bent | {"looks": None, "holes": [], "takers": [], "bridges": [], "shapes": [], "regions": []}
+
+
+def _view(
+    piece: Piece, layer: Layer, ticket: Ticket, work: Work, drawn: LayerResult, printed: Keyed[PrintResult]
+) -> dict[str, Any]:
+    composed = work.pieces[piece.id].value
     edge = edge_line(drawn.lines)
     beam = _beam(ticket, layer.id)
     return {
         "box": list(drawn.box), "frame": list(composed.box), "lines": [_line(line, beam) for line in drawn.lines],
-        "prints": _prints(work.shown[layer.id].key, work.shown[layer.id].value),
+        "prints": _prints(printed.key, printed.value),
         "shapes": [_shape(owner, shape) for owner, shape in composed.composed.painted],
         "shown": _area(drawn.shown) if layer.shows != "everything" else "",
         "edge": "" if edge is None else "".join(region.svg(3) for region in edge.regions),

@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import asdict
+from datetime import date
 from typing import Any, Literal
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -14,6 +15,7 @@ from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.engraving_ways import engraving_ways
+from nibble_core.pipeline.turn_trial import turn_learnt
 from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.piece import Piece
@@ -42,6 +44,34 @@ def kerf_comb(
 ) -> HttpResponse:
     """A comb of slots that measures the kerf, as G-code."""
     return _test_file("test_comb", job_id, sheet_id, thickness, kerfs)
+
+
+class TurnIn(Schema):
+    """gap: mm from the second line round to where it belongs, below nothing where it came too late."""
+
+    gap: float
+    turn: str = "a whole turn"
+
+
+class TurnOut(Schema):
+    """changes: that put what was learnt into the job; correction: what turns are made longer by, of 1."""
+
+    changes: list[ChangeIn]
+    correction: float
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/test-turn", operation_id="test_turn")
+def test_turn(request: HttpRequest, job_id: int, sheet_id: str, turn: str = "a whole turn") -> HttpResponse:
+    """Two lines a turn apart and a letter, as G-code."""
+    return _test_file("turn_trial", job_id, sheet_id, turn)
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/test-turn", response=TurnOut, operation_id="learn_turn")
+def learn_turn(request: HttpRequest, job_id: int, sheet_id: str, body: TurnIn) -> dict[str, Any]:
+    """What a test turn tells of a sheet's machine; nothing is written."""
+    _, ticket, sheet = sheet_of(job_id, sheet_id)
+    correction, changes = turn_learnt(ticket, sheet, body.gap, date.today().isoformat(), body.turn)
+    return {"changes": [asdict(one) for one in changes], "correction": correction}
 
 
 def _test_file(kind: str, job_id: int, sheet_id: str, *more: Any) -> HttpResponse:

@@ -241,6 +241,8 @@ class GrainOut(Schema):
 
 
 class SheetOut(Schema):
+    """angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam."""
+
     name: str
     width: float
     height: float
@@ -255,19 +257,61 @@ class SheetOut(Schema):
     minutes: float | None
     caption: str
     own: list[DrawingLineOut]
+    angles: list[tuple[float, str]]
     grain: list[GrainOut]
     beyond: list[str]
     seams: list[SeamOut]
 
 
+class FreeOut(Schema):
+    """A part of a wall that stays free. middle, wide: radians; below, to: mm of height below the rim."""
+
+    what: str
+    middle: float
+    wide: float
+    below: float
+    to: float
+
+
+class RoundItemOut(Schema):
+    """What lies on a wall, by angles (radians, from where its piece faces) and heights (mm below the rim) in turn.
+    kind: an area of rings, even-odd, lines, or a picture by a mesh of so many cells each way. colour: empty for what is
+    engraved."""
+
+    kind: str
+    rings: list[list[float]]
+    colour: str
+    url: str
+    cells: int
+
+
+class RoundOut(Schema):
+    """A round thing with a piece on it. wall: heights and radii, mm. facing, turns: radians from the handle or seam, of
+    where the piece faces, and of each of its places. distance: of the eye it is bent for, mm; None for far away, and
+    for work that is not."""
+
+    wall: list[tuple[float, float]]
+    colour: str
+    name: str
+    below: float
+    distance: float | None
+    facing: float
+    turns: list[float]
+    free: list[FreeOut]
+    items: list[RoundItemOut]
+
+
 class WorkOut(Schema):
     """``revision``: the one that it follows from; a preview's draft was made on it, and it tells what was asked for
-    only."""
+    only. laid: layers as they lie on their sheets, where that is not how they are drawn: bent. goods: the round things
+    that pieces go on."""
 
     revision: int
     preview: bool
     stations: list[StationOut]
     artworks: dict[str, ArtworkOut]
     layers: dict[str, LayerOut]
+    laid: dict[str, LayerOut]
+    goods: dict[str, RoundOut]
     sheets: dict[str, SheetOut]
     suggested: dict[str, float]

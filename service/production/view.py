@@ -21,10 +21,12 @@ from nibble_core.pipeline.sheets import caption_of, each_by_itself, minutes_of, 
 from nibble_core.pipeline.trace import TracedShape, TraceResult
 from nibble_core.sheet import LaidSheet, Panel
 from nibble_core.ticket import Ticket, fingerprint
+from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
 from nibble_core.tracing.deviation import deviation_runs
-from production.layer_view import layer_view
+from production.layer_view import laid_view, layer_view
+from production.round_view import round_view, wall_angles, wall_guides
 
 TONES = 64
 LOUD = ("look", "blocked")
@@ -44,6 +46,14 @@ def work_view(ticket: Ticket, work: Work, *, preview: bool) -> dict[str, Any]:
             for layer in piece.layers
             if layer.id in work.layers
         },
+        "laid": {
+            layer.id: laid_view(piece, layer, ticket, work)
+            for piece in ticket.pieces
+            if isinstance(piece.goods, OnRound)
+            for layer in piece.layers
+            if layer.id in work.layers
+        },
+        "goods": {piece.id: seen for piece in ticket.pieces if (seen := round_view(piece, ticket, work)) is not None},
         "sheets": {sheet.id: _sheet(sheet, ticket, work) for sheet in ticket.sheets if sheet.id in work.sheets},
         "suggested": {
             f"artworks/{id}/trace/threshold": round(keyed.value.suggested, 4)
@@ -218,7 +228,9 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places],
         "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
+                *(wall_guides(sheet, ticket, laid) if ticket.turns(sheet) else ()),
                 *_seams(laid.height, work.panels.get(sheet.id, []))],
+        "angles": wall_angles(laid) if ticket.turns(sheet) else [],
         "grain": _grain(sheet, laid, work), "minutes": minutes_of(sheet, work),
         "seams": [one._asdict() for one in work.seams.get(sheet.id, [])],
         "beyond": work.beyond.get(sheet.id, []),

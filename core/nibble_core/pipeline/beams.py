@@ -115,6 +115,8 @@ def plan_beam(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> N
     """Adds to the work every move of a sheet's beam, where its settings tell power and speed of all it does."""
     if sheet.id not in work.burnt or missing_settings(sheet, work):
         return
+    if ticket.turns(sheet) and not sheet.machine.turner.turns:  # told at Sheet
+        return
     by = Planning(sheet.grouping, sheet.settings, sheet.machine, ticket.turns(sheet))
     program = keyed_program(sheet, work, sheet.shared)
     work.beams[sheet.id] = stage(store, _planned, by, work.sheets[sheet.id], program)

@@ -10,6 +10,7 @@ from typing import Any
 from nibble_core.ticket import Change, Ticket
 
 FINE, LOOK, BLOCKED, WAITING = "fine", "look", "blocked", "waiting"
+MONEY = "¤"  # stands for the shop's own, which a screen knows
 TOLD, ACCEPTED = "told", "accepted"
 
 

@@ -9,7 +9,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.lines_report import report_lines
-from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, WAITING, Draft, Mend, Note, judged, minutes, setting
+from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, MONEY, WAITING, Draft, Mend, Note, judged, minutes, setting
 from nibble_core.pipeline.quantities import repeated
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.round_report import report_goods, report_turned
@@ -27,7 +27,6 @@ from nibble_core.ticket import fingerprint, to_plain
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import STATIONS, copies_name, sheet_name
 
-MONEY = "¤"  # stands for the shop's own, which a screen knows
 MOST_RUNS = 10_000
 MOST_BLOCKS = 3  # of copies, that are told in a line
 

@@ -15,7 +15,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.bending import Bending, bend_of, turning_of
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.label_bands import is_band
-from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
+from nibble_core.pipeline.notes import LOOK, MONEY, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.round_places import repeats
 from nibble_core.pipeline.round_walls import wall_of
@@ -79,7 +79,11 @@ def _facing_away(goods: OnRound, bend: Bend, points: Points) -> float:
 def _away(piece: Piece, goods: OnRound, bend: Bend, composed: PieceResult, here: str, ticket: Ticket) -> Iterator[Note]:
     """Work that nobody who looks at its middle can see well, with the largest size that can be."""
     points = _outline(composed)
-    if not len(points) or is_band(goods.made) or (goods.faces.around != "once" and goods.seen.truth != "true to the eye"):
+    if (
+        not len(points)
+        or is_band(goods.made)
+        or (goods.faces.around != "once" and goods.seen.truth != "true to the eye")
+    ):
         return  # what goes all round is looked at from all round
     most, worst = goods.seen.most_away, _facing_away(goods, bend, points)
     if worst <= most:
@@ -145,7 +149,7 @@ def report_turned(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> Non
         (" and ".join(f"{angle:.0f}°" for angle in angles[:4]), "from the handle or seam"),
     ]
     if stock.price:
-        draft.figures.append((f"{laid.times * stock.price:.2f} ¤", "cost of the things"))
+        draft.figures.append((f"{laid.times * stock.price:.2f} {MONEY}", "cost of the things"))
     for held in sheet.holds:
         goods = ticket.goods_of(held.layer)
         if goods is not None and isinstance(goods.made, Made) and held.layer in work.layers:

@@ -159,9 +159,15 @@ def report(laser: Laser) -> Report:
     return Report(ends[-1] if ends else 0.0, burnt, travelled, dropped, sorted(complaints), drawn)
 
 
-def run(program: bytes, body: Body) -> tuple[Laser, Report]:
-    """A whole file."""
+def fed(program: bytes, body: Body) -> Laser:
+    """A machine that took a whole file."""
     laser = Laser(body)
     for line in program.decode("ascii", "replace").splitlines():
         laser.take(line)
+    return laser
+
+
+def run(program: bytes, body: Body) -> tuple[Laser, Report]:
+    """A whole file."""
+    laser = fed(program, body)
     return laser, report(laser)

@@ -28,7 +28,7 @@ CUTS = ("through cut", "perforate", "cross-cut")
 class Body:
     """What the machine is. width, height: of its bed, mm; left, bottom: of the bed's corner in the machine's axes.
     acceleration: mm/s²; fastest: mm/s; jump: mm/s that its velocity may change by at once; power: S of full power;
-    raises: whether G-code moves its head."""
+    raises: whether G-code moves its head. turns: whether its Y turns what lies there, without an end."""
 
     width: float = 600.0
     height: float = 400.0
@@ -39,6 +39,7 @@ class Body:
     jump: float = 10.0
     power: float = 1000.0
     raises: bool = False
+    turns: bool = False
 
 
 class Step(NamedTuple):
@@ -240,6 +241,8 @@ class Laser:
 
     def _within(self, place: tuple[float, float]) -> bool:
         x, y = place[0] - self.body.left, place[1] - self.body.bottom
+        if self.body.turns:  # the thing may lie to either side of where the head begins
+            return abs(place[0]) <= self.body.width + REACH
         return -REACH <= x <= self.body.width + REACH and -REACH <= y <= self.body.height + REACH
 
     @property

@@ -81,10 +81,11 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
             _go_round(_step_along(plain, way[:-1], change.path), holder[last], made)
         if kind is Clean and last == "tones":
             _trace_tones(_step_along(plain, way[:2], change.path)["trace"], made)
-        holder[last] = _from_library(last, made, library)
+        before = _goods_of(plain, way)
+        holder[last] = _from_library(last, made, library) if rule is None else made
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
             _settle(holder, last, library)
-        if way[:1] == ["pieces"] and "goods" in (*way[2:3], last) and last in ("goods", "thing", "made"):
+        if _goods_of(plain, way) != before:
             settle_goods(plain, _step_along(plain, way[:2], change.path), library)
         return
     if change.operation == "add":
@@ -97,6 +98,15 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
     holder.remove(item)
     if change.operation == "move":
         _insert(holder, item, change.before, change.path)
+
+
+def _goods_of(ticket: Any, way: list[str]) -> tuple[str, str, str] | None:
+    """What the piece on a way into the ticket is made for: kind, thing and how; None of other ways."""
+    if way[:1] != ["pieces"] or len(way) < 2:
+        return None
+    piece = next((one for one in ticket["pieces"] if one["id"] == way[1]), None)
+    goods = piece["goods"] if piece else {"kind": ""}
+    return goods["kind"], goods.get("thing", {}).get("key", ""), _kind(goods.get("made", {})) or ""
 
 
 def settle_goods(ticket: Any, piece: Any, library: Library) -> None:

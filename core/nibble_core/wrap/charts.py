@@ -15,6 +15,9 @@ from nibble_core.wrap.wall import Wall
 class Chart(Protocol):
     """Between places on the wall (n, 2), angle and slant, and a plane (n, 2), mm, y down."""
 
+    @property
+    def wall(self) -> Wall: ...
+
     def lay(self, places: Points) -> Points: ...
 
     def lift(self, plane: Points) -> Points: ...

@@ -263,6 +263,13 @@ export const api = {
         body: { readings, across, along },
       }),
     ),
+  learnTurn: (id: number, sheet: string, gap: number, turn: string) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/test-turn", {
+        ...sheetOf(id, sheet),
+        body: { gap, turn },
+      }),
+    ),
   feedWrong: (id: number, sheet: string) =>
     answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/fed-wrong", sheetOf(id, sheet))),
   stopRehearsals: (id: number) => answer(service.POST("/api/jobs/{job_id}/rehearsals/stop", job(id))),

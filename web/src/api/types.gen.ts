@@ -1097,6 +1097,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/test-turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Test Turn
+         * @description Two lines a turn apart and a letter, as G-code.
+         */
+        get: operations["test_turn"];
+        put?: never;
+        /**
+         * Learn Turn
+         * @description What a test turn tells of a sheet's machine; nothing is written.
+         */
+        post: operations["learn_turn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheets/{sheet_id}/moves": {
         parameters: {
             query?: never;
@@ -1612,6 +1636,17 @@ export interface components {
             kind: "chosen regions";
             regions: components["schemas"]["Anchor"][];
         };
+        Chuck: {
+            /** @enum {string} */
+            kind: "a chuck";
+            /** @enum {string} */
+            rim: "to the left" | "to the right";
+            correction: number;
+            learnt: string;
+            widest: number;
+            longest: number;
+            a_turn: number;
+        };
         Clean: {
             /** @enum {string} */
             squares: "single pixels" | "squares";
@@ -1906,6 +1941,17 @@ export interface components {
             /** Island */
             island: boolean;
         };
+        Faces: {
+            below: number;
+            /** @enum {string} */
+            facing: "the handle’s opposite" | "a quarter to the right" | "a quarter to the left" | "the handle" | "a stated angle";
+            at: number;
+            /** @enum {string} */
+            around: "once" | "at equal angles" | "at stated angles" | "as a band";
+            times: number;
+            angles: string;
+            gap: number;
+        };
         /** FedOut */
         FedOut: {
             /** Way */
@@ -2016,10 +2062,40 @@ export interface components {
             right: number;
             bottom: number;
         };
+        /**
+         * FreeOut
+         * @description A part of a wall that stays free. middle, wide: radians; below, to: mm of height below the rim.
+         */
+        FreeOut: {
+            /** What */
+            what: string;
+            /** Middle */
+            middle: number;
+            /** Wide */
+            wide: number;
+            /** Below */
+            below: number;
+            /** To */
+            to: number;
+        };
+        FreePart: {
+            id: string;
+            /** @enum {string} */
+            what: "the handle" | "the seam" | "the rim" | "the foot" | "another part";
+            middle: number;
+            wide: number;
+            below: number;
+            to: number | null;
+        };
         FromArtwork: {
             /** @enum {string} */
             kind: "artwork";
             artwork: string;
+        };
+        Girth: {
+            id: string;
+            height: number;
+            diameter: number;
         };
         /**
          * GiveOwnSheet
@@ -2048,6 +2124,10 @@ export interface components {
              * @enum {string}
              */
             kind: "give second side";
+        };
+        Goods: {
+            /** @enum {string} */
+            kind: "flat work";
         };
         /**
          * GrainOut
@@ -2159,6 +2239,15 @@ export interface components {
             y: number;
             /** @enum {string} */
             side: "by its depth" | "outside" | "inside" | "on the line";
+        };
+        Label: {
+            /** @enum {string} */
+            edge: "cut as its lines say" | "cut as a band all round";
+            lap: number;
+            upper: number;
+            lower: number;
+            /** @enum {string} */
+            kind: "a label wrapped round it";
         };
         Layer: {
             id: string;
@@ -2388,11 +2477,22 @@ export interface components {
             height: "set by hand" | "moved by G-code";
             safe_height: number;
             clamps: components["schemas"]["Zone"][];
+            turner: components["schemas"]["Turned"] | components["schemas"]["Rollers"] | components["schemas"]["Chuck"];
+            focus_depth: number;
             port: number | null;
             print_stretch: number;
             print_bow: number;
             camera_error: number;
             repeats: number;
+        };
+        Made: {
+            ring: number | null;
+            /** @enum {string} */
+            level: "with its wall level" | "with its axis level";
+            /** @enum {string} */
+            power: "the same all over" | "less where it is narrow";
+            /** @enum {string} */
+            kind: "turned under a laser";
         };
         Making: {
             /** @enum {string} */
@@ -2563,6 +2663,14 @@ export interface components {
             smooth: number;
             smallest: number;
         };
+        OnRound: {
+            /** @enum {string} */
+            kind: "a round thing";
+            thing: components["schemas"]["Stock"];
+            seen: components["schemas"]["Seen"];
+            faces: components["schemas"]["Faces"];
+            made: components["schemas"]["Made"] | components["schemas"]["Label"];
+        };
         OneElement: {
             /** @enum {string} */
             kind: "one element";
@@ -2672,6 +2780,7 @@ export interface components {
             mark_size: number;
             mark_gap: number;
             origin: components["schemas"]["Origin"][];
+            goods: components["schemas"]["Goods"] | components["schemas"]["OnRound"];
             /** @enum {string} */
             thing: "nothing" | "a shirt" | "a window" | "a van door" | "a jar";
             thing_colour: string;
@@ -2943,6 +3052,77 @@ export interface components {
             /** @enum {string} */
             outline: "no outline pass" | "an outline pass";
         };
+        Rollers: {
+            /** @enum {string} */
+            kind: "rollers";
+            /** @enum {string} */
+            rim: "to the left" | "to the right";
+            correction: number;
+            learnt: string;
+            widest: number;
+            longest: number;
+        };
+        /**
+         * RoundItemOut
+         * @description What lies on a wall, by angles (radians, from where its piece faces) and heights (mm below the rim) in turn.
+         *     kind: an area of rings, even-odd, lines, or a picture by a mesh of so many cells each way. colour: empty for what is
+         *     engraved.
+         */
+        RoundItemOut: {
+            /** Kind */
+            kind: string;
+            /** Rings */
+            rings: number[][];
+            /** Colour */
+            colour: string;
+            /** Url */
+            url: string;
+            /** Cells */
+            cells: number;
+        };
+        /**
+         * RoundOut
+         * @description A round thing with a piece on it. wall: heights and radii, mm. facing, turns: radians from the handle or seam, of
+         *     where the piece faces, and of each of its places. distance: of the eye it is bent for, mm; None for far away, and
+         *     for work that is not.
+         */
+        RoundOut: {
+            /** Wall */
+            wall: [
+                number,
+                number
+            ][];
+            /** Colour */
+            colour: string;
+            /** Name */
+            name: string;
+            /** Below */
+            below: number;
+            /** Distance */
+            distance: number | null;
+            /** Facing */
+            facing: number;
+            /** Turns */
+            turns: number[];
+            /** Free */
+            free: components["schemas"]["FreeOut"][];
+            /** Items */
+            items: components["schemas"]["RoundItemOut"][];
+        };
+        RoundShape: {
+            /** @enum {string} */
+            shape: "straight" | "tapered" | "a profile";
+            rim_diameter: number | null;
+            rim_girth: number | null;
+            foot_diameter: number | null;
+            foot_girth: number | null;
+            taper: number | null;
+            height: number | null;
+            along: number | null;
+            tape: number;
+            girths: components["schemas"]["Girth"][];
+            free: components["schemas"]["FreePart"][];
+        };
         /**
          * RunOut
          * @description A program on its way to a machine. may_move: whether it is over and nobody knows that the machine stands still.
@@ -3002,6 +3182,14 @@ export interface components {
             crossed: number;
             /** By Hand */
             by_hand: boolean;
+        };
+        Seen: {
+            /** @enum {string} */
+            truth: "true to the eye" | "true on the surface" | "stretched by hand";
+            distance: number | null;
+            top: number;
+            bottom: number;
+            most_away: number;
         };
         /** SeenIn */
         SeenIn: {
@@ -3159,7 +3347,10 @@ export interface components {
             /** @enum {string} */
             turned: "left to right" | "head to foot";
         };
-        /** SheetOut */
+        /**
+         * SheetOut
+         * @description angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam.
+         */
         SheetOut: {
             /** Name */
             name: string;
@@ -3192,6 +3383,11 @@ export interface components {
             caption: string;
             /** Own */
             own: components["schemas"]["DrawingLineOut"][];
+            /** Angles */
+            angles: [
+                number,
+                string
+            ][];
             /** Grain */
             grain: components["schemas"]["GrainOut"][];
             /** Beyond */
@@ -3353,7 +3549,7 @@ export interface components {
             thinnest: number;
             liner: boolean;
             /** @enum {string} */
-            kind: "a roll" | "a sheet";
+            kind: "a roll" | "a sheet" | "a round thing";
             thickness: number;
             price: number;
             length_left: number | null;
@@ -3368,6 +3564,7 @@ export interface components {
             /** @enum {string} */
             rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
             printable: boolean;
+            wall: components["schemas"]["RoundShape"];
             machines: string[];
         };
         Surround: {
@@ -3554,6 +3751,33 @@ export interface components {
             changes: components["schemas"]["ChangeIn"][];
         };
         /**
+         * TurnIn
+         * @description gap: mm from the second line round to where it belongs, below nothing where it came too late.
+         */
+        TurnIn: {
+            /** Gap */
+            gap: number;
+            /**
+             * Turn
+             * @default a whole turn
+             */
+            turn: string;
+        };
+        /**
+         * TurnOut
+         * @description changes: that put what was learnt into the job; correction: what turns are made longer by, of 1.
+         */
+        TurnOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+            /** Correction */
+            correction: number;
+        };
+        Turned: {
+            /** @enum {string} */
+            kind: "no turned axis";
+        };
+        /**
          * WayIn
          * @description line: its path in the ticket.
          */
@@ -3578,7 +3802,8 @@ export interface components {
         /**
          * WorkOut
          * @description ``revision``: the one that it follows from; a preview's draft was made on it, and it tells what was asked for
-         *     only.
+         *     only. laid: layers as they lie on their sheets, where that is not how they are drawn: bent. goods: the round things
+         *     that pieces go on.
          */
         WorkOut: {
             /** Revision */
@@ -3594,6 +3819,14 @@ export interface components {
             /** Layers */
             layers: {
                 [key: string]: components["schemas"]["LayerOut"];
+            };
+            /** Laid */
+            laid: {
+                [key: string]: components["schemas"]["LayerOut"];
+            };
+            /** Goods */
+            goods: {
+                [key: string]: components["schemas"]["RoundOut"];
             };
             /** Sheets */
             sheets: {
@@ -5178,6 +5411,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    test_turn: {
+        parameters: {
+            query?: {
+                turn?: string;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    learn_turn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TurnOut"];
+                };
             };
         };
     };

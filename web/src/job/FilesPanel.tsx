@@ -11,7 +11,8 @@ import { FindSettings } from "./FindSettings";
 import { LearnErrors } from "./LearnErrors";
 import { PanelSection } from "./PanelSection";
 import { RunPanel } from "./RunPanel";
-import { burns, canBeRehearsed, type Sheet, type Ticket } from "./ticket";
+import { TestTurn } from "./TestTurn";
+import { burns, canBeRehearsed, isTurned, type Sheet, type Ticket } from "./ticket";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -158,6 +159,7 @@ export function FilesPanel({
         .map(({ id, name, sheet, minutes }) => (
           <div key={id}>
             <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked, doubts }} />
+            {isTurned(ticket, sheet) && <TestTurn {...{ jobId, sheet, onChanges }} />}
             <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
           </div>
         ))}
@@ -188,7 +190,7 @@ function Trials(props: {
       {sheets.map(({ id, name, sheet }) => (
         <chakra.p key={id} fontSize="14.5px">
           {name ? `${name}: ` : ""}
-          {(burns(sheet.machine) ? [...TRIALS, ...BEAM_TRIALS] : TRIALS).map(([kind, words], k) => (
+          {trialsOf(ticket, sheet).map(([kind, words], k) => (
             <span key={kind}>
               {k > 0 && ", "}
               <Download path={`/jobs/${jobId}/sheets/${id}/trial/${encodeURIComponent(kind)}`}>
@@ -208,6 +210,11 @@ function Trials(props: {
       ))}
     </PanelSection>
   );
+}
+
+function trialsOf(ticket: Ticket, sheet: Sheet): readonly (readonly [string, string])[] {
+  if (isTurned(ticket, sheet)) return BEAM_TRIALS;
+  return burns(sheet.machine) ? [...TRIALS, ...BEAM_TRIALS] : TRIALS;
 }
 
 const TRIALS = [

@@ -136,7 +136,7 @@ function SheetMiniature({ station, ticket, work }: Props) {
               <Copies
                 key={layer}
                 id={`copy-${station}-${sheet.id}-${layer}`}
-                layer={work.layers[layer]}
+                layer={work.laid[layer] ?? work.layers[layer]}
                 matrices={matrices}
                 printed={station !== "machine"}
               />

@@ -6,7 +6,7 @@ import { BringPiece } from "./BringPiece";
 import { CopiesInHand } from "./CopiesInHand";
 import { copies, elsewhere } from "./elsewhere";
 import { Seams } from "./Seams";
-import { canBeRehearsed, type Sheet, type Ticket } from "./ticket";
+import { canBeRehearsed, isTurned, type Sheet, type Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import { type JobDesk, NEST_SECONDS } from "./useJobDesk";
 
@@ -36,6 +36,7 @@ export function SheetActions({ desk, ticket, sheet, hand, onRehearse }: Props) {
     );
   const others = elsewhere(ticket, sheet);
   const laid = desk.work?.sheets[sheet.id];
+  const turned = isTurned(ticket, sheet);
   const twoSided = ticket.sheets.some((one) => one.behind === sheet.id);
   const shared = sheet.holds.length > 1 ? sheet.holds : [];
   const found =
@@ -46,7 +47,7 @@ export function SheetActions({ desk, ticket, sheet, hand, onRehearse }: Props) {
   return (
     <chakra.div marginTop="4px">
       <chakra.div display="flex" flexWrap="wrap" gap="2px 10px" alignItems="center">
-        {nesting ? (
+        {turned ? null : nesting ? (
           <>
             {/* before the words, whose length changes with each better nest: it must not move under the hand */}
             <Button type="button" minHeight="26px" onClick={desk.stopNest}>
@@ -89,7 +90,7 @@ export function SheetActions({ desk, ticket, sheet, hand, onRehearse }: Props) {
         >
           some more of the same
         </Button>
-        {!twoSided && (
+        {!twoSided && !turned && (
           <Button
             type="button"
             look="quiet"

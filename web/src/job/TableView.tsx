@@ -8,6 +8,7 @@ import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
 import { type MovesHandle, MovesView } from "./MovesView";
 import { onTable, targetsOn, viewsOn } from "./onTable";
+import { RoundView } from "./RoundView";
 import { shiftOf } from "./scenes";
 import type { StationKey, ViewKey } from "./stations";
 import { TableBar } from "./TableBar";
@@ -178,6 +179,9 @@ export function TableView(props: Props) {
           ticket={ticket}
           shiftOf={(sheet) => shiftOf(ticket, shown, sheet)}
         />
+      )}
+      {seen === "round" && piece && shown.goods[piece.id] && (
+        <RoundView key={piece.id} goods={shown.goods[piece.id] as Work["goods"][string]} />
       )}
       <TableBar
         station={station}

@@ -15,7 +15,7 @@ import { SheetActions } from "./SheetActions";
 import { SizeBy } from "./SizeBy";
 import { STATIONS, type StationKey } from "./stations";
 import { ToneScale } from "./ToneScale";
-import { burns, heldLayer, type Piece, sheetOf, type Ticket } from "./ticket";
+import { burns, heldLayer, isTurned, type Piece, sheetOf, type Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 import type { JobDesk } from "./useJobDesk";
 
@@ -72,7 +72,13 @@ export function TicketPanel(props: Props) {
   const size = (wide: number, high: number) => `${formatSize(wide, unit)} × ${formatSize(high, unit)}`;
   const ofPiece = box ? `${size(box[2] - box[0], box[3] - box[1])}, on ${stock}` : stock;
   const only = ticket.sheets.length === 1 ? work.sheets[ticket.sheets[0]?.id ?? ""] : undefined;
-  const onSheets = only ? `${size(only.width, only.height)} of ${stock}` : `${ticket.sheets.length} sheets`;
+  const wall = ticket.sheets[0] && isTurned(ticket, ticket.sheets[0]);
+  const turned = only && wall ? `the wall of a ${stock}, ${formatSize(only.width, unit)} round` : "";
+  const onSheets = turned
+    ? turned
+    : only
+      ? `${size(only.width, only.height)} of ${stock}`
+      : `${ticket.sheets.length} sheets`;
   const ofOther = (where: string) =>
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
     (station !== "lines" &&

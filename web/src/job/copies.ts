@@ -1,7 +1,7 @@
 import type { Change, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import type { Matrix } from "../engine/scene";
-import type { Placed, Sheet, Ticket } from "./ticket";
+import { isTurned, type Placed, type Sheet, type Ticket } from "./ticket";
 
 /** Between two sheets on the table, mm. */
 export const APART = 40;
@@ -38,7 +38,7 @@ export function copiesOf(ticket: Ticket, work: Work): Copy[] {
   return ticket.sheets.flatMap((sheet) => {
     const shift = shifts.get(sheet.id) ?? 0;
     const laid = work.sheets[sheet.id];
-    if (!laid || sheet.behind) return [];
+    if (!laid || sheet.behind || isTurned(ticket, sheet)) return [];
     const copy = (
       layer: string,
       number: number,

@@ -6,6 +6,8 @@ export function drafted(draft: Work, kept: Work | undefined): Work {
   return {
     ...draft,
     layers: { ...kept.layers, ...draft.layers },
+    laid: { ...kept.laid, ...draft.laid },
+    goods: { ...kept.goods, ...draft.goods },
     sheets: { ...kept.sheets, ...draft.sheets },
     stations: kept.stations.map((one) => draft.stations.find(({ key }) => key === one.key) ?? one),
   };

@@ -53,6 +53,7 @@ export function viewsOn({ station, ticket, work, piece, pixels, drawn }: OnTable
   return viewsAt(station, {
     measurable: pixels !== undefined && (pixels.level !== null || pixels.palette.length > 0),
     thing: piece !== undefined && piece.thing !== "nothing",
+    round: piece !== undefined && work.goods[piece.id] !== undefined,
     plate: Object.values(work.layers).some((one) => one.plate),
     moves: ticket.sheets.some((one) => burns(one.machine)),
     filled: drawn?.lines.some((one) => one.filled) ?? false,

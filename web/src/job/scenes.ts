@@ -9,6 +9,8 @@ import { parsed } from "./parsed";
 import type { StationKey, ViewKey } from "./stations";
 import { type Piece, sheetOf, type Ticket } from "./ticket";
 
+/** Guides are seen on things of any colour. */
+const WALL_GUIDE = { colour: "#1E2A2E", width: 1.2, dash: [3, 4], halo: "rgba(255,255,255,.75)" };
 export const MAT = "#C5D0C8";
 const INK = "#1E2A2E";
 const OUTLINE = { colour: "#0E6A70", width: 1.6, halo: "rgba(255,255,255,0.8)" };
@@ -244,7 +246,7 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
     };
     if (laid.mark_paths) items.push(onSheet(laid.mark_paths, { fill: INK }));
     for (const { layer, matrices } of laid.placements) {
-      const of = work.layers[layer];
+      const of = work.laid[layer] ?? work.layers[layer];
       const strength = view === "over" ? 0.4 : view === "plate" ? 0.25 : 1;
       const inked = of && view !== "outlines" ? printItems(of, images, strength) : [];
       const print = of && view === "plate" ? [...inked, ...plateItems(of)] : inked;
@@ -258,8 +260,12 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       }
     }
     for (const own of view === "moves" ? [] : laid.own)
-      items.push(onSheet(own.d, { stroke: processStroke(own.process) }));
+      items.push(
+        onSheet(own.d, { stroke: own.process === "guide" ? WALL_GUIDE : processStroke(own.process) }),
+      );
     if (laid.caption && station === "sheet") items.push(onSheet(laid.caption, { fill: INK }));
+    for (const [x, text] of laid.angles)
+      items.push({ kind: "label", text, box: [shift + x - 6, -LABEL / 2, shift + x + 12, 0] });
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + BESIDE;
   }

@@ -22,6 +22,7 @@ export type ViewKey =
   | "over"
   | "deviation"
   | "thing"
+  | "round"
   | "plate"
   | "moves"
   | "burnt"
@@ -56,6 +57,9 @@ export const LINE_VIEWS: readonly View[] = [
 /** Where a piece goes on something: the finished piece on it. */
 export const THING_VIEW: View = { key: "thing", name: "On the thing", letter: "t" };
 
+/** Where a piece goes on a round thing: that thing, to be turned. */
+export const ROUND_VIEW: View = { key: "round", name: "On the thing", letter: "t" };
+
 /** Where white or varnish is printed: its plate over the faint print. */
 export const PLATE_VIEW: View = { key: "plate", name: "Plate", letter: "i" };
 
@@ -65,10 +69,11 @@ export const MOVES_VIEW: View = { key: "moves", name: "Moves", letter: "m" };
 /** Where areas are engraved: what strokes as wide as the beam leave out, and what they burn twice. */
 export const BURNT_VIEW: View = { key: "burnt", name: "Burnt", letter: "e" };
 
-/** What there is to be seen beside the usual: pixels to measure a deviation from, a thing to lie on, a plate. */
+/** What there is to be seen beside the usual: pixels to measure a deviation from, a thing to lie on, a round one, a plate. */
 export interface Sights {
   readonly measurable: boolean;
   readonly thing: boolean;
+  readonly round: boolean;
   readonly plate: boolean;
   readonly moves: boolean;
   readonly filled: boolean;
@@ -77,13 +82,14 @@ export interface Sights {
 /** The views of a station, the usual ones first. */
 export function viewsAt(
   station: StationKey,
-  { measurable, thing, plate, moves, filled }: Sights,
+  { measurable, thing, round, plate, moves, filled }: Sights,
 ): readonly View[] {
   const plates = plate ? [PLATE_VIEW] : [];
   const burnt = filled ? [BURNT_VIEW] : [];
+  const on = round ? [ROUND_VIEW] : [];
   if (station === "lines")
-    return [...VIEWS, ...burnt, ...(thing ? [THING_VIEW] : []), ...plates, ...LINE_VIEWS];
-  if (station === "machine" && moves) return [...VIEWS, ...plates, MOVES_VIEW];
-  if (station === "sheet" || station === "machine") return [...VIEWS, ...plates];
+    return [...VIEWS, ...burnt, ...(thing && !round ? [THING_VIEW] : on), ...plates, ...LINE_VIEWS];
+  if (station === "machine" && moves) return [...VIEWS, ...on, ...plates, MOVES_VIEW];
+  if (station === "sheet" || station === "machine") return [...VIEWS, ...on, ...plates];
   return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;
 }

@@ -105,6 +105,17 @@ export function toNestAgain(changes: readonly Change[], ticket: Ticket): string 
 }
 
 /** Whether a sheet can be rehearsed: printed with marks, and cut by a knife that looks for them. */
+/** Whether a sheet is the wall of things that its machine turns. */
+export function isTurned(ticket: Ticket, sheet: Sheet): boolean {
+  return ticket.pieces.some(
+    ({ goods, layers }) =>
+      goods.kind === "a round thing" &&
+      "made" in goods &&
+      goods.made.kind === "turned under a laser" &&
+      layers.some((layer) => sheet.holds.some((held) => held.layer === layer.id)),
+  );
+}
+
 export function canBeRehearsed(ticket: Ticket, sheet: Sheet): boolean {
   const layers = ticket.pieces.flatMap((piece) => piece.layers);
   const prints = sheet.holds.some(
