@@ -18,6 +18,7 @@ from benchmarks import (
     refusals,
     refused,
     rehearsals,
+    round_goods,
     sheets,
     shop,
     strokes,
@@ -33,7 +34,8 @@ BENCHMARKS = {
     "verdicts": verdicts.run, "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
     "drafts": drafts.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
-    "refusals": refusals.run, "refused": refused.run, "rehearsals": rehearsals.run, "zoo": zoo.run, "laser": laser.run,
+    "refusals": refusals.run, "refused": refused.run, "rehearsals": rehearsals.run,
+    "round-goods": round_goods.run, "zoo": zoo.run, "laser": laser.run,
     "nodes": nodes.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}

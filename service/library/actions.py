@@ -10,6 +10,7 @@ from library.queries import KINDS
 from nibble_core.errors import InvalidTicket
 from nibble_core.formats.registry import SHEET_FORMATS
 from nibble_core.pipeline.names import check_pattern
+from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import STARTING, from_plain, to_plain
 from nibble_core.ticket.library import Rates
@@ -109,6 +110,11 @@ def _new_key(kind: str, name: str) -> str:
 def _check(record: Stock | Machine) -> None:
     """What single fields cannot tell."""
     if isinstance(record, Stock):
+        if record.is_round:
+            try:
+                wall_of(record.wall)
+            except InvalidTicket as error:
+                raise InvalidTicket(error.message, error.what_to_do, where="wall") from error
         if record.usable_width > record.width:
             raise InvalidTicket(
                 "More is usable than the stock is wide.", "Lower the usable width.", where="usable_width"

@@ -3,17 +3,22 @@
 from dataclasses import fields
 from typing import Annotated, Any
 
+import numpy as np
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import WithJsonSchema
 
 from library import actions, queries
+from nibble_core.errors import InvalidTicket
 from nibble_core.formats.registry import FORMATS, SHEET_FORMATS
+from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import json_schema, to_plain
+from nibble_core.ticket import from_plain, json_schema, to_plain
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
+from nibble_core.ticket.round_shape import FreePart, Girth, RoundShape
+from nibble_core.ticket.turners import TURNERS, type_of_turner
 
 router = Router(tags=["library"])
 PlainStock = Annotated[dict[str, Any], WithJsonSchema(json_schema(Stock))]
@@ -43,7 +48,8 @@ class SettingsOut(Schema):
 
 
 class LibraryOut(Schema):
-    """processes: what a machine can be given; formats: what it can be sent, key and words."""
+    """wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind. processes: what a machine
+    can be given; formats: what it can be sent, key and words."""
 
     stocks: list[PlainStock]
     machines: list[PlainMachine]
@@ -51,6 +57,10 @@ class LibraryOut(Schema):
     stock_fields: list[FieldOut]
     machine_fields: list[FieldOut]
     setting_fields: list[FieldOut]
+    wall_fields: list[FieldOut]
+    girth_fields: list[FieldOut]
+    free_fields: list[FieldOut]
+    turner_fields: dict[str, list[FieldOut]]
     rates: PlainRates
     rate_fields: list[FieldOut]
     processes: list[str]
@@ -76,10 +86,31 @@ def library(request: HttpRequest) -> dict[str, Any]:
             for (machine, stock), some in held.settings.items()
         ],
         "stock_fields": _fields(Stock), "machine_fields": _fields(Machine), "setting_fields": _fields(Setting),
+        "wall_fields": _fields(RoundShape), "girth_fields": _fields(Girth), "free_fields": _fields(FreePart),
+        "turner_fields": {kind: _fields(type_of_turner(kind), "kind") for kind in TURNERS},
         "rates": to_plain(held.rates), "rate_fields": _fields(Rates),
         "processes": [key for key, process in PROCESSES.items() if process.sent],
         "formats": [(key, FORMATS[key].called) for key in SHEET_FORMATS],
     }  # fmt: skip
+
+
+class WallOut(Schema):
+    """wall: heights and radii, mm, from the rim down; none where its measures describe none, and what is wrong."""
+
+    wall: list[tuple[float, float]]
+    problem: str
+
+
+@router.post("/wall", response=WallOut, operation_id="wall")
+def wall(request: HttpRequest, body: RecordIn) -> dict[str, Any]:
+    """The wall that measures describe; nothing is kept."""
+    try:
+        found = wall_of(from_plain(RoundShape, body.value, ""))
+    except InvalidTicket as error:
+        return {"wall": [], "problem": error.sentence}
+    heights = np.linspace(0.0, found.height, 2 if found.is_cone else 48)
+    places = zip(heights.tolist(), found.radius_at(heights).tolist(), strict=True)
+    return {"wall": [(round(z, 3), round(r, 3)) for z, r in places], "problem": ""}
 
 
 @router.put("/rates", response=LibraryOut, operation_id="keep_rates")
@@ -112,12 +143,12 @@ def keep_settings(request: HttpRequest, machine: str, stock: str, body: Settings
     return library(request)
 
 
-def _fields(kind: type) -> list[dict[str, Any]]:
+def _fields(kind: type, *hidden: str) -> list[dict[str, Any]]:
     """Those that a form shows: lists of spots and formats have forms of their own."""
     told = []
     for one in fields(kind):
         rule = rule_of(kind, one.name)
-        if rule is None or one.name in HIDDEN:
+        if rule is None or rule.types or one.name in (*HIDDEN, *hidden):
             continue
         told.append({
             "name": one.name, "called": rule.called, "kind": rule.kind, "low": rule.low, "high": rule.high,

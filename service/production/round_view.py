@@ -9,7 +9,7 @@ from shapely.geometry.base import BaseGeometry
 
 from files.pictures import show
 from nibble_core.errors import NibbleError
-from nibble_core.geometry import Points
+from nibble_core.geometry import Path, Points
 from nibble_core.graphics import Shape, hex_colour
 from nibble_core.pipeline.bending import chart_of, turning_of
 from nibble_core.pipeline.label_bands import is_band
@@ -23,6 +23,7 @@ from nibble_core.ticket import fingerprint
 from nibble_core.ticket.goods import Label, Made, OnRound, faces_of
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece import Piece
+from nibble_core.ticket.turners import Rollers
 from nibble_core.wrap import Chart, Wall
 
 STEP = 1.0  # mm between places of an outline
@@ -74,7 +75,7 @@ def wall_guides(sheet: Sheet, ticket: Ticket, laid: LaidSheet) -> list[dict[str,
         lower = chart.wall.height if one.to is None else one.to
         upper, lower = (float(chart.lay(np.array([[0.0, chart.wall.slant_at(at)]]))[0, 1]) for at in (one.below, lower))
         for left, right in _spans(wide, wide * one.middle / 360, wide * min(one.wide, 360.0) / 360):
-            parts.append(f"M{left:.3f} {upper:.3f}L{right:.3f} {upper:.3f}L{right:.3f} {lower:.3f}L{left:.3f} {lower:.3f}Z")
+            parts.append(Path.polygon([(left, upper), (right, upper), (right, lower), (left, lower)]).svg(3))
     return [{"process": "guide", "d": d} for d in (*quarters, *parts)]
 
 
@@ -91,6 +92,15 @@ def _spans(around: float, middle: float, wide: float) -> list[tuple[float, float
 def wall_angles(laid: LaidSheet) -> list[list[Any]]:
     """What is written along the upper edge of a wall that is turned: mm from the left, degrees."""
     return [[laid.width * k / 8, f"{45 * k}°"] for k in range(9)]
+
+
+def wall_lies(sheet: Sheet) -> str:
+    """Which way the upper edge of a wall points in the machine, and that nothing is mirrored."""
+    turner = sheet.machine.turner
+    if not isinstance(turner, Rollers):
+        return ""
+    arrow = "←" if turner.rim == "to the left" else "→"
+    return f"The rim is above; in the machine it points {turner.rim} {arrow}. Nothing is mirrored."
 
 
 def _turns(piece: Piece, goods: OnRound, chart: Chart, wall: Wall, work: Work) -> list[float]:

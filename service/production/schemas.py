@@ -241,7 +241,8 @@ class GrainOut(Schema):
 
 
 class SheetOut(Schema):
-    """angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam."""
+    """angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam. lies:
+    how it lies in the machine, in words."""
 
     name: str
     width: float
@@ -258,6 +259,7 @@ class SheetOut(Schema):
     caption: str
     own: list[DrawingLineOut]
     angles: list[tuple[float, str]]
+    lies: str
     grain: list[GrainOut]
     beyond: list[str]
     seams: list[SeamOut]

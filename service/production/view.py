@@ -26,7 +26,7 @@ from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
 from nibble_core.tracing.deviation import deviation_runs
 from production.layer_view import laid_view, layer_view
-from production.round_view import round_view, wall_angles, wall_guides
+from production.round_view import round_view, wall_angles, wall_guides, wall_lies
 
 TONES = 64
 LOUD = ("look", "blocked")
@@ -231,6 +231,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
                 *(wall_guides(sheet, ticket, laid) if ticket.turns(sheet) else ()),
                 *_seams(laid.height, work.panels.get(sheet.id, []))],
         "angles": wall_angles(laid) if ticket.turns(sheet) else [],
+        "lies": wall_lies(sheet) if ticket.turns(sheet) else "",
         "grain": _grain(sheet, laid, work), "minutes": minutes_of(sheet, work),
         "seams": [one._asdict() for one in work.seams.get(sheet.id, [])],
         "beyond": work.beyond.get(sheet.id, []),

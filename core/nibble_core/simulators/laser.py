@@ -114,6 +114,7 @@ class Laser:
         self._units = self._absolute = False
         self._height: float | None = None
         self._trial = False
+        self._turns = self.body.turns
 
     def take(self, line: str) -> str:
         """One line; returns “ok” or what is wrong with it. A wrong line moves nothing."""
@@ -121,6 +122,7 @@ class Laser:
         comment = re.search(r"[;(]\s*process ([a-z-]+(?: [a-z-]+)*)", line)
         if comment:
             self.process = comment[1]
+        self._turns |= bool(re.match(r"\s*[;(]\s*turned: ", line))
         self._trial |= bool(re.match(r"\s*[;(]\s*trial: no tool is started", line))
         if len(line) > LONGEST_LINE:
             self.complaints.append(Complaint(self._line, "a line without end"))
@@ -241,7 +243,7 @@ class Laser:
 
     def _within(self, place: tuple[float, float]) -> bool:
         x, y = place[0] - self.body.left, place[1] - self.body.bottom
-        if self.body.turns:  # the thing may lie to either side of where the head begins
+        if self._turns:  # the thing may lie to either side of where the head begins
             return abs(place[0]) <= self.body.width + REACH
         return -REACH <= x <= self.body.width + REACH and -REACH <= y <= self.body.height + REACH
 

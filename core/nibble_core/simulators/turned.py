@@ -135,7 +135,7 @@ class Burn:
 
 def burns(steps: Sequence[Step], thing: Thing) -> Iterator[Burn]:
     """What is burnt, in its order, at places no further apart than ``STEP``."""
-    for step in steps:
+    for step, surface in zip(steps, on_surface(steps, thing), strict=True):
         if step.beam <= 0 or step.length <= 0:
             continue
         places = course(step)
@@ -143,7 +143,7 @@ def burns(steps: Sequence[Step], thing: Thing) -> Iterator[Burn]:
             count = max(2, math.ceil(step.length / STEP) + 1)
             places = np.linspace(places[0], places[-1], count)
         angle, along = thing.placed(places)
-        yield Burn(step.line, step.process, angle, along, min(1.0, step.beam * AS_FAST / max(step.feed, 1e-6)))
+        yield Burn(step.line, step.process, angle, along, min(1.0, step.beam * AS_FAST / max(surface.feed, 1e-6)))
 
 
 def scale_of(thing: Thing) -> float:

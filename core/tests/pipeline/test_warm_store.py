@@ -18,14 +18,16 @@ from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.goods import Faces, Label, OnRound, Seen
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import Engraving, Line, Source, line_of
 from nibble_core.ticket.model import Setting, Spot
-from nibble_core.ticket.piece import Element, Figure
+from nibble_core.ticket.piece import Element, Figure, prints_of
 from nibble_core.ticket.steps import GiveSecondSide, SplitByColour
 from tests import by_day
 from tests.pipeline.test_beam_jobs import job
 from tests.pipeline.test_pieces import RING, ticket_of
+from tests.pipeline.test_round_goods import job as round_job
 
 RED, BLUE = "#cc2222", "#2222cc"
 LINES = "pieces/p1/layers/l1/lines"
@@ -92,6 +94,23 @@ def series():
     return apply(knife(), SplitByColour("p1", (RED, BLUE)).changes(knife()))
 
 
+def cup():
+    goods = OnRound(STOCKS["steel-cup"], Seen(), Faces(60.0, around="at equal angles", times=2))
+    return round_job(goods, element=Figure("star", 20.0))
+
+
+def pail():
+    goods = OnRound(STOCKS["honey-pail"], Seen("true on the surface"), Faces(55.0), Label("cut as a band all round"))
+    cut = line_of("k1", "through cut", 0.0, close_gaps=0.0)
+    return round_job(
+        goods, cut, element=Figure("rectangle", 90.0, 40.0), machine=MACHINES["wide-camera-cutter"],
+        stock=STOCKS["matt-white-vinyl-1370"], prints=prints_of("the shapes"),
+    )  # fmt: skip
+
+
+STARTS = (knife, laser, rest, panels, page, second_side, series, cup, pail)
+
+
 def told(ticket, store) -> dict[str, str]:
     """Files by their bytes, and all that the screen says."""
     work = work_out(ticket, lambda _: PAGE, store)
@@ -148,7 +167,7 @@ class Counting(MemoryStore):
 
 class WarmStoreTest(unittest.TestCase):
     def test_nothing_is_worked_out_twice_for_one_revision(self):
-        for start in (knife, laser, rest, panels, page, second_side, series):
+        for start in STARTS:
             store = Counting()
             told(start(), store)
             self.assertEqual([key for key, count in store.times.items() if count > 1], [], start.__name__)
@@ -178,7 +197,7 @@ class WarmStoreTest(unittest.TestCase):
     @by_day(6)
     @given(st.data())
     def test_whatever_is_changed_or_taken_back_files_and_notes_are_those_of_a_cold_store(self, data):
-        start = data.draw(st.sampled_from((knife, laser, rest, panels, page, second_side, series)))
+        start = data.draw(st.sampled_from(STARTS))
         ticket, store = start(), MemoryStore(500)
         told(ticket, store)
         past, trail = [ticket], []

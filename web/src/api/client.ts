@@ -343,6 +343,7 @@ export const api = {
       : answer(service.POST("/api/library/{kind}", { params: { path: { kind } }, body: { value } })),
   removeRecord: (kind: "stock" | "machine", key: string) =>
     answer(service.DELETE("/api/library/{kind}/{key}", record(kind, key))),
+  wall: (value: Fields) => answer(service.POST("/api/library/wall", { body: { value } })),
   keepRates: (value: Fields) => answer(service.PUT("/api/library/rates", { body: { value } })),
   keepSettings: (machine: string, stock: string, settings: readonly Fields[]) =>
     answer(

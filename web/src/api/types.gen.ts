@@ -404,6 +404,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/wall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Wall
+         * @description The wall that measures describe; nothing is kept.
+         */
+        post: operations["wall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/rates": {
         parameters: {
             query?: never;
@@ -2326,7 +2346,8 @@ export interface components {
         };
         /**
          * LibraryOut
-         * @description processes: what a machine can be given; formats: what it can be sent, key and words.
+         * @description wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind. processes: what a machine
+         *     can be given; formats: what it can be sent, key and words.
          */
         LibraryOut: {
             /** Stocks */
@@ -2341,6 +2362,16 @@ export interface components {
             machine_fields: components["schemas"]["FieldOut"][];
             /** Setting Fields */
             setting_fields: components["schemas"]["FieldOut"][];
+            /** Wall Fields */
+            wall_fields: components["schemas"]["FieldOut"][];
+            /** Girth Fields */
+            girth_fields: components["schemas"]["FieldOut"][];
+            /** Free Fields */
+            free_fields: components["schemas"]["FieldOut"][];
+            /** Turner Fields */
+            turner_fields: {
+                [key: string]: components["schemas"]["FieldOut"][];
+            };
             rates: components["schemas"]["Rates"];
             /** Rate Fields */
             rate_fields: components["schemas"]["FieldOut"][];
@@ -3349,7 +3380,8 @@ export interface components {
         };
         /**
          * SheetOut
-         * @description angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam.
+         * @description angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam. lies:
+         *     how it lies in the machine, in words.
          */
         SheetOut: {
             /** Name */
@@ -3388,6 +3420,8 @@ export interface components {
                 number,
                 string
             ][];
+            /** Lies */
+            lies: string;
             /** Grain */
             grain: components["schemas"]["GrainOut"][];
             /** Beyond */
@@ -3776,6 +3810,19 @@ export interface components {
         Turned: {
             /** @enum {string} */
             kind: "no turned axis";
+        };
+        /**
+         * WallOut
+         * @description wall: heights and radii, mm, from the rim down; none where its measures describe none, and what is wrong.
+         */
+        WallOut: {
+            /** Wall */
+            wall: [
+                number,
+                number
+            ][];
+            /** Problem */
+            problem: string;
         };
         /**
          * WayIn
@@ -4488,6 +4535,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+        };
+    };
+    wall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WallOut"];
                 };
             };
         };

@@ -266,6 +266,8 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
     if (laid.caption && station === "sheet") items.push(onSheet(laid.caption, { fill: INK }));
     for (const [x, text] of laid.angles)
       items.push({ kind: "label", text, box: [shift + x - 6, -LABEL / 2, shift + x + 12, 0] });
+    if (laid.lies)
+      items.push({ kind: "label", text: laid.lies, box: [shift, laid.height, box[2], laid.height + LABEL] });
     if (laid.name) items.push({ kind: "label", text: laid.name, box: [shift, -LABEL, box[2], 0] });
     shift += laid.width + BESIDE;
   }

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import { api, type Fields, type Library, Refusal } from "../api/client";
+import { api, type Field, type Fields, type Library, Refusal } from "../api/client";
 import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
@@ -12,6 +12,8 @@ import { FieldRow, fresh } from "./FieldRow";
 import { ClampsForm, FormatsForm, SpotsForm } from "./MachineForms";
 import { ProfileForm } from "./ProfileForm";
 import { SettingsForm } from "./SettingsForm";
+import { TurnerForm } from "./TurnerForm";
+import { WallForm } from "./WallForm";
 
 type Kind = "stock" | "machine" | "rates";
 interface Chosen {
@@ -73,9 +75,11 @@ export function LibraryPage() {
                 records={library.stocks}
                 chosen={chosen?.kind === "stock" ? chosen.key : null}
                 says={(one) =>
-                  `${number(one.usable_width)} mm usable${one.mirrored ? ", mirrored" : ""}${
-                    one.length_left === null ? "" : `, ${number(one.length_left, 1000)} m left`
-                  }`
+                  one.kind === ROUND_THING
+                    ? `${ROUND_THING}, its wall ${String((one.wall as Fields).shape)}`
+                    : `${number(one.usable_width)} mm usable${one.mirrored ? ", mirrored" : ""}${
+                        one.length_left === null ? "" : `, ${number(one.length_left, 1000)} m left`
+                      }`
                 }
                 onChoose={(key) => setChosen({ kind: "stock", key })}
                 adds="Add a stock"
@@ -136,15 +140,29 @@ export function LibraryPage() {
 /** What of a machine's record says nothing of a blade, or of a beam. */
 const OF_A_BEAM = [
   ...["beam", "acceleration", "fastest", "jump", "longest_run", "openings"],
-  ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "port"],
+  ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "port", "focus_depth"],
 ];
 const OF_A_BLADE = [
   ...["knife_radius", "blade_offset", "overcut", "speed"],
   ...["print_stretch", "print_bow", "camera_error", "repeats"],
 ];
 
-function counts(name: string, kind: unknown): boolean {
-  return !(kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);
+/** What of a stock's record says nothing of a round thing. */
+const OF_FLAT_STOCK = [
+  ...["width", "usable_width", "usable_length", "mirrored", "liner", "length_left", "beneath"],
+  ...["press_heat", "press_seconds", "press_pressure", "peel", "rendering", "printable", "thinnest"],
+];
+const ROUND_THING = "a round thing";
+
+/** A round thing has its price each. */
+function named(field: Field, value: Fields): Field {
+  return field.name === "price" && value.kind === ROUND_THING ? { ...field, called: "price of one" } : field;
+}
+
+function counts(kind: Kind, name: string, value: Fields): boolean {
+  if (kind === "stock") return value.kind !== ROUND_THING || !OF_FLAT_STOCK.includes(name);
+  if (kind !== "machine") return true;
+  return !(value.kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);
 }
 
 function number(value: unknown, per = 1): string {
@@ -281,18 +299,25 @@ function RecordForm(props: {
         marginTop="14px"
       >
         {fields
-          .filter(({ name }) => kind !== "machine" || counts(name, value.kind))
+          .filter(({ name }) => counts(kind, name, value))
           .map((field) => (
             <FieldRow
               key={field.name}
-              field={field}
+              field={named(field, value)}
               value={value[field.name]}
               problem={problem?.where === field.name ? `${problem.message} ${problem.whatToDo}` : ""}
               onChange={(to) => set(field.name, to)}
             />
           ))}
       </chakra.div>
-      {kind === "stock" && (
+      {kind === "stock" && value.kind === ROUND_THING && (
+        <WallForm
+          library={library}
+          wall={(value.wall ?? fresh(library.wall_fields)) as Fields}
+          onChange={(wall) => set("wall", wall)}
+        />
+      )}
+      {kind === "stock" && value.kind !== ROUND_THING && (
         <ProfileForm stock={value} onChange={(to) => setValue((old) => ({ ...old, ...to }))} />
       )}
       {kind === "machine" && (
@@ -307,6 +332,13 @@ function RecordForm(props: {
             chosen={(value.formats ?? []) as string[]}
             onChange={(formats) => set("formats", formats)}
           />
+          {value.kind !== "a knife" && (
+            <TurnerForm
+              library={library}
+              turner={(value.turner ?? { kind: "no turned axis" }) as Fields}
+              onChange={(turner) => set("turner", turner)}
+            />
+          )}
           {value.kind !== "a knife" && (
             <ClampsForm
               clamps={(value.clamps ?? []) as Fields[]}

@@ -1,0 +1,188 @@
+import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { api, type Fields, type Library } from "../api/client";
+import { Button } from "../ui/Button";
+import { useUnit } from "../ui/unit";
+import { FieldRow, NumberInput } from "./FieldRow";
+
+const FOOT = ["foot_diameter", "foot_girth", "taper"];
+const INK = "#1E2A2E";
+
+/** How a round thing is measured: by calipers, tape and rule, whatever there is; what follows is drawn. */
+export function WallForm(props: { library: Library; wall: Fields; onChange: (wall: Fields) => void }) {
+  const { library, wall } = props;
+  const set = (name: string, to: unknown) => props.onChange({ ...wall, [name]: to });
+  const profile = wall.shape === "a profile";
+  const fields = library.wall_fields.filter(
+    ({ name }) => name === "shape" || (!profile && (wall.shape === "tapered" || !FOOT.includes(name))),
+  );
+  return (
+    <chakra.fieldset marginTop="20px" border="none" padding="0">
+      <chakra.legend fontFamily="condensed" fontWeight={600} fontSize="19px">
+        Its wall
+      </chakra.legend>
+      <chakra.div display="grid" gridTemplateColumns="1fr 190px" gap="20px">
+        <chakra.div
+          display="grid"
+          gridTemplateColumns="repeat(auto-fill, minmax(210px, 1fr))"
+          gap="12px 24px"
+          alignContent="start"
+          marginTop="6px"
+        >
+          {fields.map((field) => (
+            <FieldRow
+              key={field.name}
+              field={field}
+              value={wall[field.name]}
+              problem=""
+              onChange={(to) => set(field.name, to)}
+            />
+          ))}
+        </chakra.div>
+        <Silhouette wall={wall} />
+      </chakra.div>
+      {profile && (
+        <Items
+          title="Diameters, from the rim down"
+          items={(wall.girths ?? []) as Fields[]}
+          fields={library.girth_fields}
+          adds="Add a diameter"
+          next={(last) => ({
+            height: Number(last?.height ?? -20) + 20,
+            diameter: Number(last?.diameter ?? 80),
+          })}
+          onChange={(girths) => set("girths", girths)}
+        />
+      )}
+      <Items
+        title="Parts that stay free"
+        items={(wall.free ?? []) as Fields[]}
+        fields={library.free_fields}
+        adds="Add a part"
+        next={() => ({ what: "the handle", middle: 0, wide: 60, below: 0, to: null })}
+        onChange={(free) => set("free", free)}
+      />
+    </chakra.fieldset>
+  );
+}
+
+/** The wall from the side, as its measures make it, or what is wrong with them. */
+function Silhouette({ wall }: { wall: Fields }) {
+  const { unit } = useUnit();
+  const { data } = useQuery({
+    queryKey: ["wall", JSON.stringify(wall)],
+    queryFn: () => api.wall(wall),
+    placeholderData: (before) => before,
+  });
+  if (!data) return <div />;
+  if (data.problem)
+    return (
+      <chakra.p role="status" fontSize="14px" color="#8C2F1B" marginTop="6px">
+        {data.problem}
+      </chakra.p>
+    );
+  const places = data.wall as [number, number][];
+  const high = places.at(-1)?.[0] ?? 1;
+  const wide = Math.max(...places.map(([, radius]) => radius));
+  const right = places.map(([z, r]) => `${r} ${z}`);
+  const left = [...places].reverse().map(([z, r]) => `${-r} ${z}`);
+  const said = (value: number) =>
+    unit === "in" ? `${(value / 25.4).toFixed(2)} in` : `${value.toFixed(1)} mm`;
+  const rim = 2 * (places[0]?.[1] ?? 0);
+  const foot = 2 * (places.at(-1)?.[1] ?? 0);
+  return (
+    <chakra.figure margin="0" textAlign="center">
+      <svg
+        viewBox={`${-wide * 1.05} ${-high * 0.03} ${2.1 * wide} ${high * 1.06}`}
+        width="170"
+        height="170"
+        role="img"
+        aria-label={`${said(rim)} across at the rim, ${said(foot)} at the foot, ${said(high)} high`}
+      >
+        <path
+          d={`M${[...right, ...left].join("L")}Z`}
+          fill="#E4EAE5"
+          stroke={INK}
+          strokeWidth="1.4"
+          vectorEffect="non-scaling-stroke"
+        />
+      </svg>
+      <chakra.figcaption fontSize="13.5px" color="ink.soft">
+        {said(rim)} at the rim, {said(foot)} at the foot, {said(high)} high
+      </chakra.figcaption>
+    </chakra.figure>
+  );
+}
+
+/** A list of small records, a row each. */
+function Items(props: {
+  title: string;
+  items: readonly Fields[];
+  fields: Library["girth_fields"];
+  adds: string;
+  next: (last: Fields | undefined) => Fields;
+  onChange: (items: Fields[]) => void;
+}) {
+  const { items, fields } = props;
+  const { unit } = useUnit();
+  const edit = (k: number, to: Fields) => props.onChange(items.map((one, n) => (n === k ? to : one)));
+  return (
+    <chakra.div role="group" aria-label={props.title} marginTop="12px">
+      <chakra.p fontSize="14.5px" fontWeight={500}>
+        {props.title}
+      </chakra.p>
+      {items.map((item, k) => (
+        <chakra.div
+          key={String(item.id)}
+          display="flex"
+          flexWrap="wrap"
+          gap="10px"
+          alignItems="end"
+          marginTop="4px"
+        >
+          {fields.map((field) => (
+            <chakra.div key={field.name} width="150px" fontSize="13.5px" color="ink.soft">
+              {field.kind === "choice" ? (
+                <FieldRow
+                  field={field}
+                  value={item[field.name]}
+                  problem=""
+                  onChange={(to) => edit(k, { ...item, [field.name]: to })}
+                />
+              ) : (
+                <>
+                  <span>
+                    {field.called}
+                    {field.kind === "length" ? `, ${unit}` : ", °"}
+                  </span>
+                  <NumberInput
+                    label={`${props.title}, ${k + 1}: ${field.called}`}
+                    field={field}
+                    value={item[field.name] as number | null}
+                    problem=""
+                    onChange={(to) => edit(k, { ...item, [field.name]: to })}
+                  />
+                </>
+              )}
+            </chakra.div>
+          ))}
+          <Button type="button" look="quiet" onClick={() => props.onChange(items.filter((_, n) => n !== k))}>
+            remove
+          </Button>
+        </chakra.div>
+      ))}
+      <Button
+        type="button"
+        marginTop="6px"
+        onClick={() => {
+          const used = new Set(items.map((one) => one.id));
+          let n = 1;
+          while (used.has(`i${n}`)) n += 1;
+          props.onChange([...items, { id: `i${n}`, ...props.next(items.at(-1)) }]);
+        }}
+      >
+        {props.adds}
+      </Button>
+    </chakra.div>
+  );
+}
