@@ -105,7 +105,7 @@ def _goods_of(ticket: Any, way: list[str]) -> tuple[str, str, str] | None:
     if way[:1] != ["pieces"] or len(way) < 2:
         return None
     piece = next((one for one in ticket["pieces"] if one["id"] == way[1]), None)
-    goods = piece["goods"] if piece else {"kind": ""}
+    goods: Any = piece["goods"] if piece else {"kind": ""}
     return goods["kind"], goods.get("thing", {}).get("key", ""), _kind(goods.get("made", {})) or ""
 
 

@@ -106,15 +106,14 @@ def _cubics(
     source, row = paths.kinds[of], paths.rows[of]
     span = high - low
 
-    def place(share: float) -> Points:
-        return bend(evaluate(source, row, low + share * span))
-
-    start, end = place(0.0), place(1.0)
+    shares = np.array((0.0, NUDGE, 2 * NUDGE, 1 - 2 * NUDGE, 1 - NUDGE, 1.0, *CHECKED))
+    count = len(shares)
+    t = (low + shares[:, None] * span).ravel()
+    places = bend(evaluate(np.tile(source, count), np.tile(row, (count, 1)), t)).reshape(count, -1, 2)
+    start, end, checked = places[0], places[5], places[6:]
     # directions by parabolas through three near places within the part
-    away, into = (
-        (-3 * start + 4 * place(NUDGE) - place(2 * NUDGE)) / (2 * NUDGE),
-        (3 * end - 4 * place(1 - NUDGE) + place(1 - 2 * NUDGE)) / (2 * NUDGE),
-    )
+    away = (-3 * start + 4 * places[1] - places[2]) / (2 * NUDGE)
+    into = (3 * end - 4 * places[4] + places[3]) / (2 * NUDGE)
     rows = np.hstack([start, start + away / 3, end - into / 3, end])
     kinds = np.full(len(of), CUBIC, np.uint8)
     chord = end - start
@@ -122,15 +121,13 @@ def _cubics(
     way = chord / np.maximum(length, 1e-12)[:, None]
     off_chord, off_cubic = np.zeros(len(of)), np.zeros(len(of))
     before = np.full(len(of), -np.inf)
-    for share in CHECKED:
-        true = place(share)
+    for share, true in zip(CHECKED, checked, strict=True):
         out = true - start
         off_chord = np.maximum(off_chord, np.abs(out[:, 0] * way[:, 1] - out[:, 1] * way[:, 0]))
         along = (out * way).sum(1)
         off_chord[(along < before) | (along > length)] = np.inf
         before = along
-        t = np.full(len(of), share)
-        gone = true - evaluate(kinds, rows, t)
+        gone = true - evaluate(kinds, rows, np.full(len(of), share))
         tangent = _tangents(rows, share)
         off_cubic = np.maximum(off_cubic, np.abs(gone[:, 0] * tangent[:, 1] - gone[:, 1] * tangent[:, 0]))
     straight = off_chord < tolerance / 10

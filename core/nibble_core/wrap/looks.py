@@ -96,8 +96,15 @@ class ToTheEye:
         return np.column_stack([angle, self.wall.slant_at(height)])
 
     def _met(self, u: Numbers, v: Numbers) -> Numbers:
-        """Where lines of sight first meet the wall, as shares of the way from the eye to the artwork."""
+        """Where lines of sight first meet the wall, as shares of the way from the eye to the artwork: on a cone the
+        smaller root of a quadratic, on a profile found by halving."""
         eye, far = self.eye, self.distance
+        if self.wall.is_cone:
+            lean = float(self.wall.slope_at(self.level))
+            front = eye - far
+            a, b, c = far**2 + u**2 - (lean * v) ** 2, eye * far + front * lean * v, eye**2 - front**2
+            root = b**2 - a * c
+            return np.where(root >= 0, c / (b + np.sqrt(np.maximum(root, 0.0))), eye * far / (far**2 + u**2))
 
         def outside(t: Numbers) -> Numbers:
             """By how much the square of the distance from the axis exceeds that of the wall."""
