@@ -1,4 +1,4 @@
-"""Where round a thing a piece lies: how often, and by which turns."""
+"""Where round a thing a piece lies: how often, by which turns, and its size that fits."""
 
 from __future__ import annotations
 
@@ -8,7 +8,11 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import CannotMake
+from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.notes import Mend, setting
 from nibble_core.ticket.goods import Faces
+from nibble_core.ticket.model import Ticket
+from nibble_core.ticket.piece import Piece
 from nibble_core.wrap import Bend, Chart
 
 
@@ -42,3 +46,15 @@ def repeats(faces: Faces, spread: tuple[float, float], radius: float) -> list[fl
     if faces.around == "as a band":
         times = max(1, math.floor(2 * math.pi / max(spread[1] - spread[0] + faces.gap / radius, 1e-6) + 1e-9))
     return [2 * math.pi * k / times for k in range(times)]
+
+
+def scaled_artwork(piece: Piece, share: float, ticket: Ticket) -> tuple[Mend, ...]:
+    """The artwork of a piece made so large, where that is its only one."""
+    used = {element.artwork for element in piece.elements if element.artwork}
+    if len(piece.elements) != 1 or len(used) != 1:
+        return ()
+    artwork = ticket.artwork(used.pop())
+    if artwork.sized_by != "wide":
+        return ()
+    width = math.floor(1000 * artwork.width * share) / 1000
+    return (setting(f"Make it {format_number(width, 1)} mm wide", f"artworks/{artwork.id}/width", width),)

@@ -15,9 +15,9 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.bending import Bending, bend_of, turning_of
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.label_bands import is_band
-from nibble_core.pipeline.notes import LOOK, MONEY, Draft, Mend, Note, setting
+from nibble_core.pipeline.notes import LOOK, MONEY, Draft, Note, setting
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.round_places import repeats
+from nibble_core.pipeline.round_places import repeats, scaled_artwork
 from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.ticket.goods import Made, OnRound
 from nibble_core.ticket.model import Machine, Piece, Sheet, Ticket
@@ -98,7 +98,7 @@ def _away(piece: Piece, goods: OnRound, bend: Bend, composed: PieceResult, here:
     yield Note(
         f"“{piece.name}” faces away by {worst:.0f}° at its sides, more than {most:g}°: who looks at its middle hardly "
         f"sees them. At {format_number(wide, 1)} mm wide it would not.",
-        "Make it smaller, or let it face away further.", f"{here}/seen", LOOK, _scaled(piece, low, ticket),
+        "Make it smaller, or let it face away further.", f"{here}/seen", LOOK, scaled_artwork(piece, low, ticket),
     )  # fmt: skip
 
 
@@ -119,20 +119,8 @@ def _closing(piece: Piece, goods: OnRound, bend: Bend, composed: PieceResult, ti
     yield Note(
         f"It goes round {times} times with gaps of {gap:.2f} mm; at {100 * share:.1f} % of its size they would be "
         f"{goods.faces.gap:g} mm.",
-        "", here, LOOK if gap > goods.faces.gap + 1 else "told", _scaled(piece, share, ticket),
+        "", here, LOOK if gap > goods.faces.gap + 1 else "told", scaled_artwork(piece, share, ticket),
     )  # fmt: skip
-
-
-def _scaled(piece: Piece, share: float, ticket: Ticket) -> tuple[Mend, ...]:
-    """The artwork of a piece made so large, where that is its only one."""
-    used = {element.artwork for element in piece.elements if element.artwork}
-    if len(piece.elements) != 1 or len(used) != 1:
-        return ()
-    artwork = ticket.artwork(used.pop())
-    if artwork.sized_by != "wide":
-        return ()
-    width = math.floor(1000 * artwork.width * share) / 1000
-    return (setting(f"Make it {format_number(width, 1)} mm wide", f"artworks/{artwork.id}/width", width),)
 
 
 def report_turned(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:

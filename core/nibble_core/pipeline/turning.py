@@ -7,26 +7,19 @@ down it the way from the rim. One run makes one thing.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
-from dataclasses import dataclass, replace
-
-import numpy as np
-import shapely
+from dataclasses import dataclass
 
 from nibble_core.errors import CannotMake, DoesNotFit
 from nibble_core.geometry import Affine
 from nibble_core.pipeline.bending import turning_of
 from nibble_core.pipeline.lines import LayerResult
-from nibble_core.pipeline.notes import Mend, setting
-from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.round_places import repeats, spread_of
 from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.pipeline.store import ResultStore, stage
-from nibble_core.processes import parts
 from nibble_core.sheet import LaidSheet, Marks, Placement
-from nibble_core.ticket import Change, fingerprint, to_plain
+from nibble_core.ticket import fingerprint
 from nibble_core.ticket.goods import Faces, Made, OnRound, faces_of
-from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Line, Source
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.round_shape import RoundShape
 from nibble_core.ticket.turners import Chuck, Rollers
@@ -122,119 +115,3 @@ def axes_of(machine: Machine, laid: LaidSheet) -> Affine:
     scale = turner.correction * (turner.a_turn / laid.width if isinstance(turner, Chuck) else 1.0)
     away = 1.0 if turner.rim == "to the left" else -1.0
     return Affine(0.0, scale * away, away, 0.0, 0.0, 0.0)
-
-
-def check_round(ticket: Ticket, sheet: Sheet, work: Work) -> None:
-    """Adds to the work what of a laid wall's pieces would spoil the thing: through cuts, work beyond the wall or more
-    than once round it, on parts that stay free."""
-    if sheet.id not in work.sheets:
-        return
-    for held in sheet.holds:
-        goods = ticket.goods_of(held.layer)
-        if goods is not None and goods.turned:
-            work.problems += [*_cut_through(ticket, sheet, held.layer), *_off_the_wall(ticket, goods, held.layer, work)]
-
-
-def _cut_through(ticket: Ticket, sheet: Sheet, layer: str) -> Iterator[Problem]:
-    piece = ticket.piece_of_layer(layer)
-    for line in ticket.layer(layer).lines:
-        if line.on and parts(line.process.kind):
-            here = f"pieces/{piece.id}/layers/{layer}"
-            made = to_plain(engraved(line))
-            mend = Mend("Engrave the shapes instead", tuple(
-                Change(f"{here}/lines/{line.id}/{name}", made[name]) for name in ("process", "source", "offset")
-            ))  # fmt: skip
-            yield Problem(
-                "machine", f"{here}/lines/{line.id}",
-                CannotMake(f"A {line.process.kind} would spoil what it is turned with.", "Engrave it."), (mend,),
-            )  # fmt: skip
-
-
-def engraved(line: Line) -> Line:
-    """A line as an engraving of the shapes themselves."""
-    return replace(line, source=Source(kind="the shapes"), offset=replace(AS_THEY_ARE, distance=0.0),
-                   process=Engraving())  # fmt: skip
-
-
-def _off_the_wall(ticket: Ticket, goods: OnRound, layer: str, work: Work) -> Iterator[Problem]:
-    assert isinstance(goods.made, Made)
-    piece, drawn = ticket.piece_of_layer(layer), work.layers[layer].value
-    wall = wall_of(goods.thing.wall)
-    chart, here = turning_of(goods.made, wall), f"pieces/{piece.id}/goods"
-    area = shapely.union_all([drawn.shown, *(line.area for line in drawn.lines if line.regions)])
-    if area.is_empty:
-        return
-    spread = spread_of(area, chart)
-    height = wall.height_along(chart.lift(shapely.get_coordinates(area))[:, 1])
-    above, below = float(-height.min()), float(height.max() - wall.height)
-    if max(above, below) > OVER:
-        high = float(np.ptp(height))
-        middle = goods.faces.below + (above if above > OVER else -below)
-        fits = high <= wall.height
-        side = "above the rim" if above >= below else "below the foot"
-        mends = (setting(f"Put its middle {middle:.1f} mm below the rim", f"{here}/faces/below", round(middle, 1)),)
-        yield Problem(
-            "sheet", f"{here}/faces",
-            DoesNotFit(f"“{piece.name}” reaches {max(above, below):.1f} mm {side}.",
-                       "Move it." if fits else f"It is {high:.1f} mm high; the wall is {wall.height:.1f} mm."),
-            mends if fits else (),
-        )  # fmt: skip
-    if spread[1] - spread[0] > 2 * math.pi:
-        wide = (spread[1] - spread[0]) / (2 * math.pi)
-        yield Problem(
-            "sheet", here,
-            DoesNotFit(f"“{piece.name}” would go {wide:.2f} times round: it would lie on itself.",
-                       f"Make it {100 / wide:.0f} % as wide."),
-        )  # fmt: skip
-        return
-    radius = float(wall.radius_at(goods.faces.below))
-    turns = repeats(goods.faces, spread, radius)
-    if len(turns) > 1:
-        nearest = min(np.diff(np.sort([*turns, min(turns) + 2 * math.pi])).tolist())
-        if nearest < spread[1] - spread[0] - OVER / radius:
-            over = (spread[1] - spread[0] - nearest) * radius
-            yield Problem(
-                "sheet", f"{here}/faces",
-                DoesNotFit(f"“{piece.name}” lies on itself: its places overlap by {over:.1f} mm.",
-                           "Fewer places, or a smaller artwork."),
-            )  # fmt: skip
-    yield from _on_free_parts(goods, piece.name, here, spread, (float(height.min()), float(height.max())), turns)
-
-
-def _on_free_parts(
-    goods: OnRound, name: str, here: str, spread: tuple[float, float], reach: tuple[float, float], turns: list[float]
-) -> Iterator[Problem]:
-    wall = wall_of(goods.thing.wall)
-    radius = float(wall.radius_at(goods.faces.below))
-    facing = math.radians(faces_of(goods.faces))
-    for part in goods.thing.wall.free:
-        lower = wall.height if part.to is None else part.to
-        if reach[1] <= part.below or reach[0] >= lower:
-            continue
-        overlap = max(_overlap(spread, facing + turn, part.middle, part.wide) for turn in turns) * radius
-        if overlap <= OVER:
-            continue
-        free = [one for one in ("the handle’s opposite", "a quarter to the right", "a quarter to the left")
-                if goods.faces.around == "once" and _clears(goods, one, spread, reach)]  # fmt: skip
-        yield Problem(
-            "sheet", f"{here}/faces",
-            DoesNotFit(f"“{name}” lies {overlap:.1f} mm on {part.what}.", "Turn it away, move it, or make it smaller."),
-            tuple(setting(f"Let it face {one}", f"{here}/faces/facing", one) for one in free[:1]),
-        )  # fmt: skip
-
-
-def _clears(goods: OnRound, facing: str, spread: tuple[float, float], reach: tuple[float, float]) -> bool:
-    wall = wall_of(goods.thing.wall)
-    at = math.radians(faces_of(replace(goods.faces, facing=facing)))
-    return all(
-        reach[1] <= part.below or reach[0] >= (wall.height if part.to is None else part.to)
-        or _overlap(spread, at, part.middle, part.wide) <= 0
-        for part in goods.thing.wall.free
-    )  # fmt: skip
-
-
-def _overlap(spread: tuple[float, float], facing: float, middle: float, wide: float) -> float:
-    """By how much an arc of angles lies on a part of the wall, radians. middle, wide: of that, degrees."""
-    own, half = (spread[0] + spread[1]) / 2 + facing, (spread[1] - spread[0]) / 2
-    apart = abs((own - math.radians(middle) + math.pi) % (2 * math.pi) - math.pi)
-    return min(half + math.radians(min(wide, 360.0)) / 2 - apart, 2 * half)

@@ -27,6 +27,7 @@ from nibble_core.pipeline.panels import part_sheet
 from nibble_core.pipeline.prints import PrintResult, plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.round_checks import check_round
 from nibble_core.pipeline.sheets import (
     FREES,
     NO_BORDER,
@@ -42,7 +43,7 @@ from nibble_core.pipeline.sizes import finished_size
 from nibble_core.pipeline.store import Keyed, ResultStore, derived
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import require_shapes
-from nibble_core.pipeline.turning import check_round, lay_round
+from nibble_core.pipeline.turning import lay_round
 from nibble_core.pipeline.unset_settings import unset
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import Change
@@ -91,6 +92,8 @@ def work_out(
         for layer in piece.layers:
             draw = partial(_lines, ticket, piece, layer, store, work, sources, preview, cancelled)
             attempt("lines", f"pieces/{piece.id}/layers/{layer.id}", draw)
+        if reached >= SHEET:
+            attempt("sheet", f"pieces/{piece.id}/goods", partial(check_round, ticket, piece, work))
     # second sides follow their first
     for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)) if reached >= SHEET else ():
         if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
@@ -100,8 +103,6 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}", partial(lay, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, work, store))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
-        if turned:
-            attempt("sheet", f"sheets/{sheet.id}", partial(check_round, ticket, sheet, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))
         if sheet.machine.burns and reached > SHEET:

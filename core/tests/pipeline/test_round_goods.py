@@ -225,7 +225,8 @@ class LabelTest(TestCase):
 
     def test_files_of_a_label_are_read_back_and_rehearsed_like_any(self):
         ticket = self.label(edge="cut as its lines say")
-        ticket = apply(ticket, [Change("pieces/p1/elements/e1/content/width", 120.0)])
+        size = {"width": 120.0, "height": 60.0}
+        ticket = apply(ticket, [Change(f"pieces/p1/elements/e1/content/{name}", to) for name, to in size.items()])
         made = make_files(ticket, worked(ticket))
         self.assertFalse(made.refused)
         self.assertEqual({one.purpose for one in made.files}, {"print", "cut", "manifest"})
