@@ -38,7 +38,7 @@ from production.workers import DESK, PREVIEWS
 MOST_SIZES = 400  # letters, that a job is found by
 router = Router(tags=["work"])
 
-TrialKind = Literal["one copy", "a test cut", "a framing pass", "a framing pass along the hull", "a pen run"]
+TrialKind = Literal["one copy", "a test cut", "a framing pass", "a framing pass along the hull", "a pen run", "guides"]
 
 
 class FileOut(Schema):

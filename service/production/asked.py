@@ -28,6 +28,7 @@ from nibble_core.pipeline.head_files import (
     marks_on_machine,
     planned,
     write_frame,
+    write_guides,
     write_head,
     write_pen_run,
 )
@@ -362,8 +363,13 @@ def _pen_run(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
     return write_pen_run(ticket, sheet, work, FORMATS["gcode"])
 
 
+def _guides(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    return write_guides(ticket, sheet, work, FORMATS["gcode"])
+
+
 HEAD_TRIALS: dict[str, Callable[[Ticket, Sheet, Work], bytes]] = {
     "a framing pass": _frame, "a framing pass along the hull": _hull, "a pen run": _pen_run,
+    "guides": _guides,
 }  # fmt: skip
 """Small files for a machine with a beam, by what the trial is called."""
 

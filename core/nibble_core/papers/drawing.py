@@ -182,6 +182,10 @@ def draw_sheet(
 
 
 def _stays(layer: str, work: Work) -> BaseGeometry:
+    if layer in work.bent:  # as it lies there, not as it was drawn
+        laid = work.layers[layer].value
+        edge = edge_line(laid.lines)
+        return laid.shown if edge is None else edge.area
     if work.examined.get(layer):
         solid = work.examined[layer][0].value.solid
         if not solid.is_empty:

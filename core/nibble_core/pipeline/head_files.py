@@ -113,6 +113,22 @@ def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byt
     return _checked(moves, run, sheet, form, says, "pen run")
 
 
+def write_guides(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> bytes:
+    """Of a thing that is turned: a pen along it at each quarter of a turn, and round it above and below the work, for
+    placing tape. Nothing is ever switched on. Raises CannotMake for what is not turned."""
+    run = planned(sheet, work)
+    if run.axes is None:
+        raise CannotMake("Guides are drawn on things that are turned.", "Use the pen run.")
+    box, (wide, high) = run.job.paths.bounds(), (run.job.width, run.job.height)
+    lines = [[(wide * k / 4, 0.0), (wide * k / 4, high)] for k in range(4)]
+    lines += [[(0.0, y), (wide, y)] for y in (box.top, box.bottom)]
+    paths = Bundle.of([Path.polygon(points, closed=False) for points in lines])
+    heights = (sheet.machine.safe_height, PEN_DOWN)
+    moves = moves_of(_job(run.job, paths, Beam("guide", 0.0, _watched(sheet.machine), heights=heights, pen=True)))
+    says = [f"{ticket.name}, guides with a pen", TRIAL, *_about(sheet, run)]
+    return _checked(moves, run, sheet, form, says, "guides")
+
+
 def _watched(machine: Machine) -> float:
     """The speed of a trial, mm a second."""
     return min(machine.fastest / 4, SLOW)

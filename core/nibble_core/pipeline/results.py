@@ -55,6 +55,8 @@ class Work:
     sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
     borders: dict[str, Keyed[Bundle]] = field(default_factory=dict)
     """Weed borders of sheets that have one, in the sheet's coordinates."""
+    bent: set[str] = field(default_factory=set)
+    """Layers that are laid out otherwise than they are drawn: on round things."""
     footprints: dict[str, Keyed[BaseGeometry]] = field(default_factory=dict)
     """All that a copy of a layer fills; see ``footprints``."""
     panels: dict[str, list[Panel]] = field(default_factory=dict)

@@ -274,6 +274,7 @@ def _lines(
     laid, inked = drawn, printed
     if isinstance(piece.goods, OnRound):
         try:
+            work.bent.add(layer.id)
             laid, inked = _bent(store, piece.goods, layer, composed, plain, printed, look)
         except NibbleError as wrong:
             work.problems.append(Problem("lines", wrong.where or f"pieces/{piece.id}/goods", wrong))

@@ -85,6 +85,8 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
         holder[last] = _from_library(last, made, library) if rule is None else made
         if last in RECORDS and isinstance(change.value, str) and "settings" in holder:
             _settle(holder, last, library)
+        if way[:1] == ["pieces"] and "goods" in way[2:3]:
+            _agree(plain, way[1])
         if _goods_of(plain, way) != before:
             settle_goods(plain, _step_along(plain, way[:2], change.path), library)
         return
@@ -98,6 +100,20 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
     holder.remove(item)
     if change.operation == "move":
         _insert(holder, item, change.before, change.path)
+
+
+def _agree(ticket: Any, changed: str) -> None:
+    """Pieces that lie on one turned sheet go on one thing, made one way."""
+    pieces = {piece["id"]: piece for piece in ticket["pieces"]}
+    goods = pieces.get(changed, {}).get("goods", {})
+    if "made" not in goods:
+        return
+    layers = {layer["id"]: piece["id"] for piece in ticket["pieces"] for layer in piece["layers"]}
+    for sheet in ticket["sheets"]:
+        held = {layers.get(one["layer"]) for one in sheet["holds"]}
+        for other in held - {changed} if changed in held and sheet["stock"]["kind"] == ROUND_THING else ():
+            if other and pieces[other]["goods"]["kind"] == goods["kind"]:
+                pieces[other]["goods"] |= {"thing": goods["thing"], "made": goods["made"]}
 
 
 def _goods_of(ticket: Any, way: list[str]) -> tuple[str, str, str] | None:

@@ -26,11 +26,19 @@ def goods_sentences(piece: Piece, library: Library) -> Iterable[Sentence]:
     yield Sentence(f"{piece.id}-goods", "lines", (*made, "."))
     yield Sentence(f"{piece.id}-bent", "lines", *_bent(f"{here}/seen", goods.seen))
     yield Sentence(f"{piece.id}-faces", "lines", _faces(f"{here}/faces", goods.faces))
-    if isinstance(own, Made):
-        more: Parts = (" Its power is ", slot(f"{here}/made", own, "power"), ".")
-        said = _held(f"{here}/made", own)
-        plain = own.power == "the same all over"
-        yield Sentence(f"{piece.id}-held", "sheet", said if plain else (*said, *more), more if plain else ())
+
+
+def held_sentence(piece: Piece, sheet: str) -> Sentence | None:
+    """How a thing lies in the machine that turns it, at its sheet; None of what is not turned."""
+    goods, here = piece.goods, f"pieces/{piece.id}/goods/made"
+    if not isinstance(goods, OnRound) or not isinstance(goods.made, Made):
+        return None
+    own = goods.made
+    more: Parts = (" Its power is ", slot(here, own, "power"), ".")
+    said, plain = _held(here, own), own.power == "the same all over"
+    return Sentence(
+        f"{sheet}-held", "sheet", said if plain else (*said, *more), more if plain else (), about=sheet
+    )  # fmt: skip
 
 
 def _thing(here: str, goods: OnRound, library: Library) -> Slot:

@@ -12,6 +12,7 @@ from typing import TypeVar
 
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.fields import amount, share, text
+from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
 from nibble_core.ticket.round_shape import FreePart, RoundShape
 from nibble_core.ticket.turners import Rollers
@@ -99,6 +100,10 @@ def outdated(ticket: Ticket, library: Library) -> list[Outdated]:
         settings = library.settings_of(sheet.machine.key, sheet.stock.key)
         if machine is not None and (machine != sheet.machine or (settings and settings != sheet.settings)):
             found.append(Outdated(f"{here}/machine", machine.name, machine.key))
+    for piece in ticket.pieces:
+        thing = stocks.get(piece.goods.thing.key) if isinstance(piece.goods, OnRound) else None
+        if thing is not None and isinstance(piece.goods, OnRound) and _is_other(piece.goods.thing, thing):
+            found.append(Outdated(f"pieces/{piece.id}/goods/thing", thing.name, thing.key))
     return found
 
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 from nibble_core.geometry.units import say_length
 from nibble_core.processes import parts
 from nibble_core.ticket.artwork_sentences import artwork_sentences
+from nibble_core.ticket.goods_sentences import held_sentence
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Machine, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.piece import Lettering
@@ -164,6 +165,9 @@ def _turned(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
     made: tuple[str | Slot, ...] = (f"{name[:1].upper()}{name[1:]}: make " if name else "Make ", count)
     spare = (" and ", slot(here, sheet, "spares"), " to try on", f", each a {sheet.stock.name}, one run each.")
     yield Sentence(f"{sheet.id}-lay", "sheet", (*made, *spare), about=sheet.id)
+    held = held_sentence(piece, sheet.id)
+    if held is not None:
+        yield held
 
 
 def _turner(sheet: Sheet) -> Iterable[Sentence]:

@@ -26,6 +26,7 @@ from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Hatching, Line, Ring
 from nibble_core.ticket.model import Held, Machine, Sheet
 from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints, prints_of
 from nibble_core.ticket.round_shape import FreePart, Girth, RoundShape
+from nibble_core.ticket.steps import BringLayer, CopyPiece
 from nibble_core.ticket.turners import Chuck, Rollers
 
 CUP = replace(STOCKS["steel-cup"], wall=RoundShape("tapered", 80.0, None, 60.0, None, None, 110.0))
@@ -368,3 +369,18 @@ class SayingTest(TestCase):
         said = next(note for note in notes(20.0) if "goes round" in note)
         share = float(said.split("at ")[1].split(" %")[0]) / 100
         self.assertTrue([note for note in notes(20.0 * share) if "meets itself" in note], said)
+
+    def test_two_pieces_on_one_cup_lie_on_it_together_and_stay_in_step(self):
+        ticket = job(OnRound(CUP, Seen(), Faces(40.0)))
+        ticket = apply(ticket, CopyPiece("p1").changes(ticket))
+        other = ticket.pieces[1]
+        ticket = apply(ticket, BringLayer("s1", other.layers[0].id).changes(ticket))
+        ticket = apply(ticket, [Change(f"pieces/{other.id}/goods/faces/facing", "a quarter to the left")])
+        ticket = apply(ticket, [Change("pieces/p1/goods/made/ring", 70.0)])
+        work = worked(ticket)
+        self.assertFalse(work.problems)
+        self.assertEqual(len(work.sheets["s1"].value.placements), 2)
+        _, burns = on_wall(gcode(ticket), thing(ticket, turn=math.pi * 70, ring=35.0))
+        angles = np.degrees(np.concatenate([one.angle for one in burns]))
+        self.assertAlmostEqual(float(np.median(angles[angles < 225])), 180.0, delta=1)
+        self.assertAlmostEqual(float(np.median(angles[angles > 225])), 270.0, delta=1)

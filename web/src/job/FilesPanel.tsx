@@ -213,7 +213,7 @@ function Trials(props: {
 }
 
 function trialsOf(ticket: Ticket, sheet: Sheet): readonly (readonly [string, string])[] {
-  if (isTurned(ticket, sheet)) return BEAM_TRIALS;
+  if (isTurned(ticket, sheet)) return [...BEAM_TRIALS, GUIDES];
   return burns(sheet.machine) ? [...TRIALS, ...BEAM_TRIALS] : TRIALS;
 }
 
@@ -228,6 +228,8 @@ const BEAM_TRIALS = [
   ["a framing pass along the hull", "its hull"],
   ["a pen run", "all of it with a pen, raised and lowered by Z"],
 ] as const;
+
+const GUIDES = ["guides", "guides for tape, with a pen"] as const;
 
 /** Pages to print: for the machine and for the client; on Letter where the shop works in inches. */
 function Papers({ jobId }: { jobId: number }) {

@@ -14,6 +14,7 @@ const GRID = "rgba(30,42,46,.45)";
 const SQUARE = 10; // mm
 const MARGIN = 56; // CSS pixels
 const FOOT = 70;
+const PX_PER_MM = 96 / 25.4;
 const TURN = Math.PI / 36;
 
 interface Props {
@@ -49,6 +50,7 @@ export function RoundView({ goods }: Props) {
     draw(context, size, goods, angle, squares, images);
   }, [size, goods, angle, squares, images, loaded]);
   const turned = Math.round(((((wrapped(angle) * 180) / Math.PI) % 360) + 360) % 360);
+  const life = Math.round((100 * scaleOf(goods.wall as Wall, size)) / PX_PER_MM);
   const perMm = 1 / Math.max(1, scaleOf(goods.wall as Wall, size));
   return (
     <chakra.div position="absolute" inset="0" background={MAT}>
@@ -103,7 +105,7 @@ export function RoundView({ goods }: Props) {
           Squares of {SQUARE} mm
         </Button>
         <chakra.span fontSize="14px" color="ink.soft" aria-hidden="true">
-          {turned}° from the handle or seam. Drag, or ← →, to turn it.
+          {turned}° from the handle or seam, {life} % of life. Drag, or ← →, to turn it.
         </chakra.span>
       </chakra.div>
     </chakra.div>
