@@ -49,12 +49,13 @@ def take(page: Page, address: str) -> None:
             ("fob", "Key fobs"),
             ("stencil", "stencil"),
             ("offcut", "Offcut"),
+            ("cups", "Steel cups"),
         )
     }
     for name, job, station in (
-        ("lines", "kite", "lines"), ("rehearsal", "kite", "sheet"), ("on-the-thing", "oars", "lines"),
+        ("lines", "kite", "lines"), ("rehearsal", "kite", "sheet"), ("on-the-thing", "cups", "sheet"),
         ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "offcut", "sheet"),
-        ("machine", "honey", "machine"), ("moves", "fob", "machine"), ("swatch", "fob", "machine"),
+        ("machine", "honey", "machine"), ("moves", "fob", "machine"), ("wall", "cups", "sheet"),
         ("trace-colours", "oars", "trace"),
     ):  # fmt: skip
         page.goto(f"{address}/jobs/{jobs[job]}?station={station}")
@@ -80,9 +81,6 @@ def take(page: Page, address: str) -> None:
             page.get_by_role("button", name="Moves", exact=True).click()
             page.get_by_label("Moment of the run").fill("1375")
             page.wait_for_timeout(600)
-        if name == "swatch":
-            page.get_by_role("button", name="A test swatch").click()
-            page.get_by_text("Press the slot").scroll_into_view_if_needed()
         keep(name)
 
     page.goto(f"{address}/library")

@@ -4950,7 +4950,7 @@ export interface operations {
             path: {
                 job_id: number;
                 sheet_id: string;
-                kind: "one copy" | "a test cut" | "a framing pass" | "a framing pass along the hull" | "a pen run";
+                kind: "one copy" | "a test cut" | "a framing pass" | "a framing pass along the hull" | "a pen run" | "guides";
             };
             cookie?: never;
         };
