@@ -13,6 +13,8 @@ from nibble_core.ticket.goods import Faces, Label, OnRound, Seen
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import (
     AS_THEY_ARE,
+    Carving,
+    Clearing,
     Cut,
     Engraving,
     Hatching,
@@ -21,6 +23,7 @@ from nibble_core.ticket.line import (
     Picture,
     Rings,
     Source,
+    ThroughCut,
     line_of,
 )
 from nibble_core.ticket.model import Held, Sheet
@@ -45,6 +48,7 @@ def demo_jobs(today: date) -> list[DemoJob]:
     return [
         _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
         _lighthouse(today), _banner(today), _sign(today), _island(today), _cups(today), _pail(today),
+        _name_board(today),
     ]  # fmt: skip
 
 
@@ -285,6 +289,33 @@ def _pail(today: date) -> DemoJob:
     label = Label("cut as a band all round", 9.0, 20.0, 92.0)
     goods = OnRound(STOCKS["honey-pail"], Seen("true on the surface"), Faces(56.0), label)
     return DemoJob(content, replace(ticket, pieces=(replace(ticket.pieces[0], goods=goods),)))
+
+
+def _name_board(today: date) -> DemoJob:
+    """An oak board: owl and words in grooves, its rim cleared, cut out with tabs."""
+    content = as_png(owl(760, "#ffffff"))
+    ticket = first_ticket(
+        name="Carved name board", client="Little Owl Library", due=(today + timedelta(days=18)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="owl clean.png", width=84,
+        stock=STOCKS["oak-18mm"], machine=MACHINES["board-router"],
+    )  # fmt: skip
+    elements = (
+        Element("e1", content=Figure("rounded rectangle", 560.0, 190.0, 18.0, colour="#b98a52")),
+        Element("e4", content=Figure("rounded rectangle", 536.0, 166.0, 10.0, colour="#b98a52"), way="apart",
+                across="centred", down="centred"),
+        Element("e2", FromArtwork("a1"), way="apart", across="left edges", down="centred", x=40.0),
+        Element(
+            "e3", way="apart", across="centred", down="centred", x=54.0,
+            content=Lettering("LITTLE OWL", "slab", "", 38.0, 2.0),
+        ),
+    )  # fmt: skip
+    lines = (
+        Line("k1", OneElement("e4"), AS_THEY_ARE, Clearing(2.0, "k4"), name="rim"),
+        Line("k2", OneElement("e3"), AS_THEY_ARE, Carving(6.0), name="words"),
+        Line("k3", OneElement("e2"), AS_THEY_ARE, Carving(5.0), name="owl"),
+        Line("k4", OneElement("e1"), AS_THEY_ARE, ThroughCut(ties=6, tie_width=8.0, tab_height=3.0), name="board"),
+    )
+    return DemoJob(content, _with_lines(ticket, "name board", lines, elements, prints="nothing"))
 
 
 def offcut_ticket(owl: Ticket) -> Ticket:

@@ -119,6 +119,20 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("--front", type=File, help="the thing as it looks, as PNG, with the side that faces --angle")
     laser.add_argument("--angle", type=float, default=180.0, help="degrees from the handle or seam (default: 180)")
     laser.set_defaults(run=_simulate_laser)
+    router = kinds.add_parser("router", help="a router: run a file on a board")
+    router.add_argument("file", type=File, help="a G-code file")
+    router.add_argument("--board", default="600x200x18", help="width x height x thickness in mm (default: 600x200x18)")
+    router.add_argument("--tools", type=File, required=True, help="its cutters by number, as JSON")
+    router.add_argument(
+        "--corner", default="0,0", help="of the board, lower left, in the machine's axes (default: 0,0)"
+    )
+    router.add_argument("--top", type=float, default=0.0, help="height of its surface there (default: 0)")
+    router.add_argument("--spoil", type=float, default=1.0, help="mm below the board that may be cut (default: 1)")
+    router.add_argument("--clamp", action="append", default=[], help="left,bottom,right,top,height of a clamp")
+    router.add_argument("--pitch", type=float, default=0.1, help="mm of a pixel (default: 0.1)")
+    router.add_argument("-o", "--output", type=File, help="the heights, as a 16-bit PNG: 65535 is the surface")
+    router.add_argument("--report", type=File, help="minutes, depths, loose parts, complaints, as JSON")
+    router.set_defaults(run=_simulate_router)
     rehearsal_options.add_press(kinds)
     rehearsal_options.add_cutter(kinds)
     return parser
@@ -402,6 +416,46 @@ def _simulate_laser(options: argparse.Namespace) -> None:
         options.output.write_bytes(bytes(cv2.imencode(".png", picture)[1]))
     said = {"minutes": plain["minutes"], "dropped": len(told.dropped), "complaints": plain["complaints"]}
     print(json.dumps(said))
+
+
+def _simulate_router(options: argparse.Namespace) -> None:
+    import cv2
+    import numpy as np
+
+    from nibble_core.simulators import router
+
+    try:
+        width, height, thick = (float(part) for part in options.board.lower().split("x"))
+        left, bottom = (float(part) for part in options.corner.split(","))
+        clamps = tuple(tuple(float(part) for part in one.split(",")) for one in options.clamp)
+    except ValueError as error:
+        raise InvalidTicket(
+            "A board is width x height x thickness in mm, a corner x,y, a clamp left,bottom,right,top,height.",
+            "Write 600x200x18, 0,0 and 0,0,40,40,15.",
+        ) from error
+    pixels = width * height / max(options.pitch, 1e-6) ** 2
+    if not (0 < width < 1e5 and 0 < height < 1e5 and 0 < thick < 1e4 and options.pitch > 0) or pixels > 1e8:
+        raise InvalidTicket(
+            "A board has no size of nothing, and at most 100 million pixels.", "Give a coarser --pitch."
+        )
+    if any(len(one) != 5 for one in clamps):
+        raise InvalidTicket("A clamp has five numbers.", "Write left,bottom,right,top,height.")
+    zones = tuple((one[0], one[1], one[2], one[3], one[4]) for one in clamps)
+    stage = router.Stage(width, height, thick, left, bottom, options.top, options.spoil, clamps=zones)
+    run = router.fed(_bytes(options.file), stage, router.cutters_of(_bytes(options.tools)))
+    surface = router.cut(run, options.pitch)
+    told = {
+        "minutes": round(router.seconds(run) / 60, 3), "deepest_mm": round(float(-surface.min()), 3),
+        "changes": run.changes, "loose": router.loose(surface, thick, options.pitch),
+        "complaints": [{"line": one.line, "says": one.words} for one in sorted(run.complaints)],
+    }  # fmt: skip
+    if options.report:
+        options.report.write_text(json.dumps(told, indent=1))
+    if options.output:
+        share = 1 + surface / (thick + options.spoil)
+        image = np.rint(np.clip(share, 0, 1) * 65_535).astype(np.uint16)
+        options.output.write_bytes(bytes(cv2.imencode(".png", image)[1]))
+    print(json.dumps(told))
 
 
 def _simulate_turned(options: argparse.Namespace, body: Body) -> None:

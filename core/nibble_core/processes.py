@@ -61,6 +61,14 @@ PROCESSES: dict[str, Process] = {
         "The surface is taken away.", "engrave", "an engraving",
         10, "#7B4B2A", 1.8, "Engrave", (0.2, 0.5, 0.8, 0.4),
     ),
+    "clear": Process(
+        "Taken down to one depth by a flat cutter.", "clear areas", "a clearing",
+        8, "#A8834A", 1.8, "Clear", (0.1, 0.3, 0.6, 0.2), (5, 2),
+    ),
+    "carve": Process(
+        "A groove of a pointed cutter, as deep everywhere as it is wide.", "carve", "a groove",
+        12, "#9C4F1A", 2.0, "Carve", (0.1, 0.6, 0.9, 0.3),
+    ),
     "guide": Process(
         "For the eye only; never sent to a machine.", "draw guides", "a guide",
         0, "#6b746f", 1.2, "Guide", (0.0, 0.0, 0.0, 0.5), (1, 4), sent=False,

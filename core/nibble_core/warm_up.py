@@ -11,6 +11,7 @@ import sys
 import cv2
 import numpy as np
 
+from nibble_core.carve import Board, Pointed, grooves, surface
 from nibble_core.geometry import CUBIC, Affine, Box, Bundle, Path, Region
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
@@ -21,7 +22,7 @@ from nibble_core.toolpaths import Definition, by_process
 from nibble_core.toolpaths.beam import Beam, moves_of
 from nibble_core.toolpaths.dithering import halftone, strokes_of
 from nibble_core.toolpaths.hatching import hatched
-from nibble_core.toolpaths.motion import Drive, timed
+from nibble_core.toolpaths.motion import Drive, seconds_in_space, timed
 from nibble_core.toolpaths.planning import planned_job
 from nibble_core.toolpaths.plotting import Knife, plotted
 from nibble_core.tracing import trace_two_tone
@@ -52,6 +53,7 @@ def rest() -> None:
     """Polish an outline, grow a print, offset, nest, plot and burn small shapes."""
     polish(*_arch())
     _a_beam()
+    _a_groove()
     contour(outer_shape([Region(STAR), Region(Path.circle(80, 20, 10))]), 3.0)
     necks(Region(WAIST).polygon(), 6.0)
     bleed_pixels(Raster(np.full((40, 40, 4), (40, 90, 200, 255), np.uint8)), 2.0, mm_per_px=1.0)
@@ -72,6 +74,15 @@ def _arch() -> tuple[Path, np.ndarray, np.ndarray]:
     ])  # fmt: skip
     path = Path(np.array([CUBIC, CUBIC, 0], np.uint8), rows)
     return path, np.array([True, False, True]), path.flattened(0.05) + 0.1
+
+
+def _a_groove() -> None:
+    """Carve a small shape, and look at it."""
+    cutter = Pointed(60.0)
+    courses = grooves([Region(STAR)], cutter, 3.0)
+    board = Board(-1.0, -1.0, 62.0, 42.0, 0.5)
+    surface(board, board.fresh(), courses, rise=cutter.rise, radius=0.0)
+    seconds_in_space(courses[0][:-1], courses[0][1:], np.ones(len(courses[0]) - 1), Drive())
 
 
 def _a_beam() -> None:

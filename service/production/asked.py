@@ -37,6 +37,7 @@ from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.nested import nested
 from nibble_core.pipeline.rehearsal_words import rehearsed_line
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.route_files import routed
 from nibble_core.pipeline.sheets import one_more
 from nibble_core.pipeline.sizing import Side, What, sized_to
 from nibble_core.pipeline.stocktaking import taken
@@ -63,6 +64,7 @@ from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Sheet
 from nibble_core.ticket.saying import STATIONS
 from nibble_core.ticket.sentences import copies_name
+from production.carved_view import carved_view
 from production.moves_view import moves_view
 from production.rehearsing import many_rehearsals, one_rehearsal, wrong_ways
 from production.view import card_view, deviation_view, shape_view, work_view
@@ -220,6 +222,13 @@ def moves(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     ticket, work = _worked_out(plain, asker)
     sheet = _sheet_of(ticket, sheet_id)
     return moves_view(sheet, planned(sheet, work))
+
+
+def carved(plain: Any, sheet_id: str, share: float, *, asker: Asker) -> bytes:
+    """The surface that a sheet's router leaves; see ``carved_view``."""
+    ticket, work = _worked_out(plain, asker)
+    sheet = _sheet_of(ticket, sheet_id)
+    return carved_view(routed(sheet, work), sheet.machine, share)
 
 
 def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker: Asker) -> bytes:
@@ -391,6 +400,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         take,
         trial,
         moves,
+        carved,
         program,
         marks,
         one_way,

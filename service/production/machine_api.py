@@ -3,7 +3,7 @@
 import json
 from dataclasses import asdict
 from datetime import date
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Field, Query, Router, Schema
@@ -78,6 +78,19 @@ def _test_file(kind: str, job_id: int, sheet_id: str, *more: Any) -> HttpRespons
     revision, _, _ = sheet_of(job_id, sheet_id)
     key = fingerprint(kind, job_id, revision.number, sheet_id, list(more))
     return as_file(DESK.ask(kind, revision.ticket, sheet_id, *more, lane=key, key=key), "text/x-gcode")
+
+
+@router.get("/jobs/{job_id}/sheets/{sheet_id}/carved", operation_id="carved")
+def carved(
+    request: HttpRequest, job_id: int, sheet_id: str, share: Annotated[float, Field(ge=0.0, le=1.0)] = 1.0
+) -> HttpResponse:
+    """The surface that a sheet's router leaves, packed; see production.carved_view."""
+    revision, ticket, _ = sheet_of(job_id, sheet_id)
+    safe_sources(ticket, STORE)
+    share = round(share, 3)
+    key = fingerprint("carved", job_id, revision.number, sheet_id, share)
+    content = DESK.ask("carved", revision.ticket, sheet_id, share, lane=key, key=key)
+    return HttpResponse(content, content_type="application/octet-stream")
 
 
 @router.get("/jobs/{job_id}/sheets/{sheet_id}/moves", operation_id="moves")

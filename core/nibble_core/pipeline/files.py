@@ -18,6 +18,7 @@ from nibble_core.pipeline.head_files import write_head
 from nibble_core.pipeline.names import file_name, slug
 from nibble_core.pipeline.pages import Part, parts_of, plotter_strokes, with_areas
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.route_files import write_board
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, sentences
@@ -134,6 +135,8 @@ def _written_moves(
         raise CannotMake(
             f"Panels cannot be sent as {form.called}.", "Make the sheet in one, or choose another machine."
         )
+    if sheet.machine.carves:
+        return write_board(ticket, sheet, work, called, revision=revision)
     return write_head(ticket, sheet, work, form, called, revision=revision)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.beams_report import report_beam
+from nibble_core.pipeline.carving_report import report_route
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, MONEY, WAITING, Draft, Mend, Note, judged, minutes, setting
 from nibble_core.pipeline.quantities import repeated
@@ -83,6 +84,8 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
                 draft("sheet").notes.append(Note(said, "Bring it onto one.", where, LOOK))
     _machine(draft("machine"), ticket, work)
     for sheet in ticket.sheets:
+        if sheet.machine.carves:
+            report_route(draft("machine", sheet.id), sheet, ticket, work)
         if sheet.machine.burns:
             report_beam(draft("machine", sheet.id), sheet, ticket, work)
     for problem in work.problems:
@@ -96,10 +99,14 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
     draft.fact = "ready to make files"
     if work.problems:
         return
-    burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams]
+    burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams or sheet.id in work.routes]
     if burnt:
         draft.fact = f"{minutes(sum(own or 0.0 for own in burnt), 0)} min to run"
-    run = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.sheets and not sheet.machine.burns]
+    run = [
+        minutes_of(sheet, work)
+        for sheet in ticket.sheets
+        if sheet.id in work.sheets and not sheet.machine.burns and not sheet.machine.carves
+    ]
     known = [own for own in run if own is not None]
     if sum(known):
         others = "" if len(known) == len(run) else ", where the speed is known"

@@ -426,6 +426,8 @@ def usable_width(sheet: Sheet) -> float:
 def spacing_of(sheet: Sheet) -> float:
     """mm between copies: what is asked for, and no less than lead-ins on their outlines need. Copies that touch, to cut
     what they have in common once, lie a kerf apart: there the beam runs on one line for both."""
+    if sheet.machine.carves:
+        return max(sheet.spacing, cutter_room(sheet))
     if not sheet.machine.burns:
         return sheet.spacing
     own = sheet.setting("through cut")
@@ -434,10 +436,17 @@ def spacing_of(sheet: Sheet) -> float:
     return max(sheet.spacing, lead_room(own.lead, own.lead_length, own.kerf))
 
 
+def cutter_room(sheet: Sheet) -> float:
+    """mm that the cutter which cuts parts out needs round them; none where no line does."""
+    flats = [one.diameter for one in sheet.machine.cutters if one.kind == "flat"]
+    return flats[0] if sheet.machine.carves and flats else 0.0
+
+
 def _plate(ticket: Ticket, sheet: Sheet) -> tuple[float, float, str] | None:
     """Width and length of a board or plate that a beam works on, and the corner it is used from; None of what is cut
     to length, or laid by marks."""
-    if sheet.stock.kind != "a sheet" or not sheet.machine.burns or ticket.prints_on(sheet):
+    works_on_board = sheet.machine.burns or sheet.machine.carves
+    if sheet.stock.kind != "a sheet" or not works_on_board or ticket.prints_on(sheet):
         return None
     return usable_width(sheet), min(sheet.stock.usable_length, sheet.machine.usable_length), sheet.machine.origin
 
@@ -458,6 +467,8 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
 
 def _run_up(ticket: Ticket, sheet: Sheet) -> float:
     """mm that a beam's head needs beyond what it engraves, to gain and lose speed on the bed."""
+    if sheet.machine.carves:
+        return cutter_room(sheet)
     lines = [line for held in sheet.holds for line in ticket.layer(held.layer).lines]
     filled = any(line.on and isinstance(line.fill, AreaFill) for line in lines)
     return sheet.setting("engrave").overscan if filled and sheet.machine.burns else 0.0
@@ -480,6 +491,9 @@ def _true_parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
 def minutes_of(sheet: Sheet, work: Work) -> float | None:
     """Along the lines of all its runs, at the speed that is set for each process, or the machine's; None where one is
     not known. Without the ways between lines. A beam's moves are timed one by one, all of them."""
+    if sheet.machine.carves:
+        routed = work.routes.get(sheet.id)
+        return routed.value.minutes * work.sheets[sheet.id].value.times if routed else None
     if sheet.machine.burns:
         known = work.beams.get(sheet.id)
         return known.value.minutes * work.sheets[sheet.id].value.times if known else None

@@ -28,6 +28,7 @@ from nibble_core.pipeline.prints import PrintResult, plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.round_checks import check_round
+from nibble_core.pipeline.routing import check_route, route
 from nibble_core.pipeline.sheets import (
     FREES,
     NO_BORDER,
@@ -105,6 +106,9 @@ def work_out(
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))
+        if sheet.machine.carves and reached > SHEET:
+            attempt("machine", f"sheets/{sheet.id}", partial(route, ticket, sheet, store, work))
+            attempt("machine", f"sheets/{sheet.id}", partial(check_route, sheet, work))
         if sheet.machine.burns and reached > SHEET:
             attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work, preview=preview))
             attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, ticket, sheet, store, work))

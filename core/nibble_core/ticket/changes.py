@@ -190,7 +190,7 @@ def _line_follows(line: Any, changed: str, to: Any) -> None:
     operator says otherwise; so is what becomes an engraving, whose distance was that of a cut."""
     if changed == "source" and to in ITSELF and _kind(line["source"]) not in ITSELF:
         line["offset"].update(THEMSELVES)
-    if changed == "process" and to == "engrave":
+    if changed == "process" and to in ("engrave", "carve", "clear"):
         line["offset"].update(THEMSELVES, distance=0.0)
         if _kind(line["source"]) == "the outer shape":
             line["source"] = to_plain(Source(kind="the shapes"))

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.fields import amount, share, text
 from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
@@ -157,6 +158,9 @@ _STOCKS = (
           kind="a round thing", thickness=1.0, price=0.7, printable=False,
           wall=RoundShape("tapered", 118.0, None, 100.0, None, None, 110.0, None,
                           free=(FreePart("f1", "the rim", 0.0, 360.0, 0.0, 14.0),))),
+    Stock("oak-18mm", "oak board 18 mm, 700 × 300 mm", 700, 690, 290, 2.0, "#b98a52", False, 2.0, False,
+          kind="a sheet", thickness=18.0, price=92.0, printable=False,
+          finishing="Break the tabs, sand with the grain, paint the grooves, oil."),
     Stock("mild-steel-2mm", "mild steel 2 mm, 1250 × 1250 mm", 1250, 1230, 1230, 4.0, "#8d9499", False, 4.0, False,
           kind="a sheet", thickness=2.0, price=38.0, printable=False,
           finishing="Knock the slag off, oil against rust."),
@@ -187,6 +191,21 @@ _MACHINES = (
         spots=(
             Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
             Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE),
+        ),
+    ),
+    Machine(
+        "board-router", "board router, 800 × 600 mm", 800, 600, 2.0, 3.0, 0.5, None,
+        formats=("gcode", "dxf"), kind="a router", acceleration=1500, fastest=100, jump=10, longest_run=240,
+        comments="in brackets", safe_height=12.0, origin="lower left",
+        spots=(
+            Spot("clear", "Router Clear", (0.1, 0.3, 0.6, 0.2)), Spot("carve", "Router Carve", (0.1, 0.6, 0.9, 0.3)),
+            Spot("through cut", "Router Cut", _PLUM),
+        ),
+        cutters=(
+            Cutter("flat6", "6 mm flat cutter", "flat", 6.0, feed=40, plunge=10, spindle=18_000, deepest_pass=4.0),
+            Cutter("flat3", "3 mm flat cutter", "flat", 3.175, feed=30, plunge=8, spindle=20_000, deepest_pass=2.0),
+            Cutter("v60", "60° pointed cutter", "pointed", 12.7, 60.0, 0.1, feed=35, plunge=10, deepest_pass=6.0),
+            Cutter("drill5", "5 mm drill", "a drill", 5.0, feed=10, plunge=5, spindle=6000, deepest_pass=5.0),
         ),
     ),
     Machine(
@@ -237,6 +256,11 @@ _SETTINGS = {
     ("small-laser", "glass-tumbler"): (
         Setting("engrave", "engrave", speed=150, power=0.3, overscan=4.0),
         Setting("score", "score", speed=60, power=0.25),
+    ),
+    ("board-router", "oak-18mm"): (
+        Setting("clear", "clear"),
+        Setting("carve", "carve"),
+        Setting("through", "through cut"),
     ),
     ("torch-table", "mild-steel-2mm"): (
         Setting(

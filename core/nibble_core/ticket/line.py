@@ -81,6 +81,10 @@ TONES = {
     "grey by power": "The beam burns weaker where it is lighter.",
 }
 INVERTED = {"as it is": "Dark is burnt.", "dark and light exchanged": "Light is burnt: for dark or mirrored material."}
+WAYS_OF_CLEARING = {
+    "in rings": "From the middle outward, along the edge.",
+    "in lanes": "Up and down in straight lanes, then round the edge.",
+}
 CROSSINGS = {
     "keeps clear": "Led round other cuts that it would run across.",
     "may cross": "Runs where it would, across other cuts as well.",
@@ -256,6 +260,7 @@ class ThroughCut(Cut):
     tie_width: float = length(0.5, 0.05, 20.0, "width of ties")
     tie_places: str = choice("straight", "places of ties", TIE_PLACES)
     tie_marks: tuple[Anchor, ...] = ()
+    tab_height: float = length(2.0, 0.1, 50.0, "height of tabs", step=0.5)
     kerf_side: str = choice("by its depth", "side of the kerf", KERF_SIDES)
     kerf_marks: tuple[KerfMark, ...] = ()
     _: KW_ONLY
@@ -285,8 +290,34 @@ class Engraving(Making):
     kind: str = choice("engrave", "process", WORDS)
 
 
+@dataclass(frozen=True)
+class Carving(Making):
+    """A groove. deepest: mm below the surface, where its bottom stays flat; start: mm that it begins below it. cutter:
+    id of one in the machine's rack."""
+
+    deepest: float = length(6.0, 0.05, 200.0, "deepest groove", step=0.5)
+    start: float = length(0.0, 0.0, 100.0, "depth that it begins at", step=0.5)
+    cutter: str = text("", 40, "cutter", empty="its pointed cutter")
+    _: KW_ONLY
+    kind: str = choice("carve", "process", WORDS)
+
+
+@dataclass(frozen=True)
+class Clearing(Making):
+    """An area taken down. up_to: id of another line of the layer; then what lies between is cleared, and what this line
+    encloses stands."""
+
+    depth: float = length(3.0, 0.05, 200.0, "depth", step=0.5)
+    up_to: str = text("", 40, "line it clears up to", empty="within them")
+    way: str = choice("in rings", "way of clearing", WAYS_OF_CLEARING)
+    cutter: str = text("", 40, "cutter", empty="its flat cutter")
+    _: KW_ONLY
+    kind: str = choice("clear", "process", WORDS)
+
+
 _MAKINGS: Mapping[str, type[Making]] = {
     "through cut": ThroughCut, "perforate": Perforation, "score": Score, "engrave": Engraving,
+    "carve": Carving, "clear": Clearing,
 }  # fmt: skip
 
 

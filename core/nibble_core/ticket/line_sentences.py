@@ -8,8 +8,10 @@ from nibble_core.ticket.line import (
     ITSELF,
     AnotherLine,
     AreaFill,
+    Carving,
     ChosenColours,
     ChosenRegions,
+    Clearing,
     Cut,
     Engraving,
     Fill,
@@ -43,8 +45,8 @@ def line_sentences(here: str, line: Line, others: Mapping[str, str], elements: M
     more = _more(here, line)
     if line.open_ended:
         parts: Parts = (*process, " along ", *source, *_marked(here, line))
-    elif as_they_are(line) and isinstance(fill, AreaFill):
-        parts = (*process, " ", *source, " ", *_filled(here, fill))
+    elif as_they_are(line) and (isinstance(fill, AreaFill) or isinstance(made, Carving | Clearing)):
+        parts = (*process, " ", *source, *((" ", *_filled(here, fill)) if isinstance(fill, AreaFill) else ()))
         more = (*more, " Its edge lies ", slot(f"{here}/offset", line.offset, "distance"), " outside them.")
     else:
         where = " outside " if line.offset.distance > 0 else " from "  # a minus says that it lies inside
@@ -54,8 +56,21 @@ def line_sentences(here: str, line: Line, others: Mapping[str, str], elements: M
             parts = (*parts, " " if as_they_are(line) else ", ", *_filled(here, fill))
     if not line.open_ended:
         more = (*more, *_fill_more(here, fill))
+    if isinstance(made, Carving | Clearing):
+        parts = (*parts, *_down(here, made, others))
     yield Sentence(line.id, "lines", (*parts, "."), more, made.kind, here, line.on)
     yield from _by_hand(here, line)
+
+
+def _down(here: str, made: Carving | Clearing, others: Mapping[str, str]) -> Parts:
+    """How deep a groove or a clearing goes, and how it is made."""
+    at = f"{here}/process"
+    if isinstance(made, Carving):
+        parts: Parts = (", at most ", slot(at, made, "deepest"), " deep")
+        return (*parts, ", beginning ", slot(at, made, "start"), " down") if made.start else parts
+    area = item_slot(f"{at}/up_to", made.up_to, "line it clears up to", others, "within them")
+    between = (", all round them up to ", area) if made.up_to else (", ", area)
+    return (*between, ", ", slot(at, made, "depth"), " deep, ", slot(at, made, "way"))
 
 
 def as_they_are(line: Line) -> bool:
@@ -151,6 +166,9 @@ def _more(here: str, line: Line) -> Parts:
             *more, "Ties: ", slot(at, made, "ties"), ", or one every ", slot(at, made, "tie_spacing"), ", ",
             slot(at, made, "tie_width"), " wide, on ", slot(at, made, "tie_places"), " stretches. ",
         )  # fmt: skip
+        more = (*more, "A cutter leaves tabs ", slot(at, made, "tab_height"), " high. ")
+    if isinstance(made, Carving):
+        more = (*more, "It begins ", slot(at, made, "start"), " below the surface. ")
     return more if line.open_ended else (*more, *_offset_more(here, line))
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
+from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, of_kinds, share, text, velocity
 from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.line import Line
@@ -84,8 +85,13 @@ KINDS_OF_MACHINE = {
     "a knife": "A blade is drawn along the lines.",
     "a laser": "A beam burns along lines and over areas.",
     "a torch or jet": "Flame, plasma or water cuts through; it pierces first.",
+    "a router": "A turning cutter carves, clears and cuts out, at any depth.",
 }
-HEADS = {"a knife": "knife", "a laser": "beam", "a torch or jet": "torch"}
+HEADS = {"a knife": "knife", "a laser": "beam", "a torch or jet": "torch", "a router": "cutter"}
+ZEROS = {
+    "the top of the board": "Depths are below nothing.",
+    "the bed": "Depths are above nothing: the board’s thickness counts.",
+}
 ORIGINS = {
     "lower left": "x to the right, y away from the operator, from the front left corner.",
     "upper left": "From the back left corner; places on the work have y below nothing.",
@@ -176,8 +182,9 @@ class Machine:
     every process. formats: endings of the cut files it is sent. Of machines with a beam: beam: mm that it is wide.
     acceleration: mm a second squared; fastest: mm a second of travels; jump: mm a second that its velocity may change
     by at once. openings: of what the work lies on. safe_height: mm above the material at which the head runs into
-    nothing. turner: of its round things; focus_depth: mm that a surface may lie nearer or
-    further before the beam is too wide. power_scale: the word of full power in G-code. port: of this
+    nothing. cutters: of a router; zero: what its depths are counted from; below: mm that it
+    goes into the board under what it cuts out. turner: of its round things; focus_depth: mm that a surface may lie
+    nearer or further before the beam is too wide. power_scale: the word of full power in G-code. port: of this
     computer, that it listens at. print_stretch, print_bow, camera_error, repeats: by which its prints and cuts are off
     one time in three, or more; see ``pipeline.rehearsal.Errors``."""
 
@@ -210,6 +217,9 @@ class Machine:
     safe_height: float = length(10.0, 1.0, 200.0, "safe height", step=1.0)
     clamps: tuple[Zone, ...] = ()
     turner: Turned = of_kinds(Turned(), "what turns things", TURNERS, type_of_turner)
+    cutters: tuple[Cutter, ...] = ()
+    zero: str = choice("the top of the board", "zero of depths", ZEROS)
+    below: float = length(0.3, 0.0, 20.0, "depth below the board", step=0.1)
     focus_depth: float = length(2.0, 0.05, 100.0, "depth of focus", step=0.1)
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
     print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints, per cent")
@@ -220,7 +230,12 @@ class Machine:
     @property
     def burns(self) -> bool:
         """Whether it has a beam, or something like one: a strip of the material goes."""
-        return self.kind != "a knife"
+        return self.kind in ("a laser", "a torch or jet")
+
+    @property
+    def carves(self) -> bool:
+        """Whether it has a turning cutter that goes to any depth."""
+        return self.kind == "a router"
 
     @property
     def head(self) -> str:

@@ -232,7 +232,7 @@ def _listed(endings: tuple[str, ...]) -> str:
 
 
 def _made_on(name: str, machine: Machine) -> str:
-    does = "burn" if machine.kind == "a laser" else "cut"
+    does = {"a laser": "burn", "a router": "carve"}.get(machine.kind, "cut")
     return f"{name[:1].upper()}{name[1:]}: {does} on the " if name else f"{does.capitalize()} on the "
 
 
@@ -260,7 +260,7 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         (_made_on(name, machine),
          library_slot(here, machine.key, machine.name, library.machines),
          f". It is sent {_listed(machine.formats)} files."),
-        () if machine.burns else _pace(here, machine), about=sheet.id,
+        () if machine.burns or machine.carves else _pace(here, machine), about=sheet.id,
     )  # fmt: skip
     if machine.burns:
         at = f"sheets/{sheet.id}"
@@ -278,6 +278,12 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         yield Sentence(f"{sheet.id}-order", "machine", (*order, "."), origin, about=sheet.id)
     if ticket.turns(sheet):
         yield from _turner(sheet)
+    if machine.carves:
+        rack = ", ".join(one.name for one in machine.cutters) or "none yet"
+        zero: tuple[str | Slot, ...] = ("Its cutters: ", rack, ". Depths count from ", slot(here, machine, "zero"),
+                                        ", the origin is the ", slot(here, machine, "origin"), " of ",
+                                        slot(here, machine, "origin_of"), ".")  # fmt: skip
+        yield Sentence(f"{sheet.id}-rack", "machine", zero, about=sheet.id)
     used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
     used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
@@ -298,7 +304,7 @@ def _made(
     words: str, at: str, own: Setting | None, machine: Machine
 ) -> tuple[tuple[str | Slot, ...], tuple[str | Slot, ...]]:
     """How a process is made, and what is behind “more”."""
-    if own is None:
+    if own is None or machine.carves:
         return (f"{words}.",), ()
     if machine.burns:
         return (f"{words}: ", *_beam(at, own)), _beam_more(at, own, machine)

@@ -22,7 +22,7 @@ MOST = {
     "strokes": 2000, "places": 500, "areas": 200, "recolours": 200, "colours": 300, "regions": 3000, "folds": 1000,
     "hole_marks": 3000, "tie_marks": 3000, "bridges": 3000, "spots": 40,
     "holds": 300, "placed": 20_000, "formats": 12, "settings": 40, "origin": 1, "clamps": 20, "kerf_marks": 3000,
-    "wordless": 500, "girths": 60, "free": 40, "accepted": 1000,
+    "wordless": 500, "girths": 60, "cutters": 30, "free": 40, "accepted": 1000,
 }  # fmt: skip
 """Items of a list that a ticket holds at most: more would take minutes to draw, and no job needs them."""
 _PLAIN = frozenset({str, float, int, bool, type(None)})

@@ -58,6 +58,27 @@ def timed(moves: Moves, drive: Drive) -> Timed:
     return Timed(np.concatenate([[0.0], np.cumsum(each)]), enter, cruise)
 
 
+def seconds_in_space(
+    starts: NDArray[np.float64], ends: NDArray[np.float64], feed: NDArray[np.float64], drive: Drive
+) -> NDArray[np.float64]:
+    """What straight moves in space take, (m,), starts and ends (m, 3), one after another without a stop. feed: mm a
+    second, 0 for as fast as it goes."""
+    way = ends - starts
+    lengths = np.sqrt((way**2).sum(1))
+    wanted = np.where(feed > 0, np.minimum(feed, drive.fastest), drive.fastest)
+    unit = way / np.maximum(lengths, 1e-12)[:, None]
+    most = np.full(len(lengths), math.inf)
+    along = np.clip((unit[:-1] * unit[1:]).sum(1), -1.0, 1.0)
+    most[1:] = drive.jump / np.maximum(2 * np.sqrt((1 - along) / 2), 1e-9)
+    enter = planned(lengths, wanted, most, np.zeros(len(lengths), bool), drive.acceleration)
+    first, last = enter[:-1], enter[1:]
+    peak = np.sqrt((2 * drive.acceleration * lengths + first**2 + last**2) / 2)
+    cruise = np.minimum(wanted, peak)
+    ramps = (2 * cruise**2 - first**2 - last**2) / (2 * drive.acceleration)
+    steady = np.maximum(lengths - ramps, 0.0) / np.maximum(cruise, 1e-9)
+    return np.asarray((2 * cruise - first - last) / drive.acceleration + steady)
+
+
 def _lifts(moves: Moves, drive: Drive) -> NDArray[np.float64]:
     """Seconds that the head takes down behind a pierce, at working speed, and up before the travel behind its path."""
     lift = np.array([one.lift for one in moves.tools])[moves.tool]

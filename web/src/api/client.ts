@@ -306,6 +306,13 @@ export const api = {
         parseAs: "arrayBuffer",
       }),
     ),
+  carved: (id: number, sheet: string, share: number) =>
+    answer(
+      service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/carved", {
+        params: { path: { job_id: id, sheet_id: sheet }, query: { share } },
+        parseAs: "arrayBuffer",
+      }),
+    ),
   run: (id: number, sheet: string) =>
     answer(service.GET("/api/jobs/{job_id}/sheets/{sheet_id}/run", sheetOf(id, sheet))),
   moving: () => answer(service.GET("/api/moving")),

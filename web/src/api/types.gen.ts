@@ -1141,6 +1141,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/carved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Carved
+         * @description The surface that a sheet's router leaves, packed; see production.carved_view.
+         */
+        get: operations["carved"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheets/{sheet_id}/moves": {
         parameters: {
             query?: never;
@@ -1605,6 +1625,13 @@ export interface components {
             /** Waits */
             waits: string;
         };
+        Carving: {
+            /** @enum {string} */
+            kind: "carve";
+            deepest: number;
+            start: number;
+            cutter: string;
+        };
         /** ChangeIn */
         ChangeIn: {
             /** Path */
@@ -1687,6 +1714,15 @@ export interface components {
             line_detail: number;
             /** @enum {string} */
             pieces: "any number of pieces" | "one piece";
+        };
+        Clearing: {
+            /** @enum {string} */
+            kind: "clear";
+            depth: number;
+            up_to: string;
+            /** @enum {string} */
+            way: "in rings" | "in lanes";
+            cutter: string;
         };
         /**
          * ClickIn
@@ -1783,6 +1819,21 @@ export interface components {
             /** @enum {string} */
             crossings: "keeps clear" | "may cross";
             clearance: number;
+        };
+        Cutter: {
+            id: string;
+            name: string;
+            /** @enum {string} */
+            kind: "pointed" | "flat" | "round" | "a drill";
+            diameter: number;
+            angle: number;
+            tip: number;
+            flutes: number;
+            feed: number;
+            plunge: number;
+            spindle: number;
+            deepest_pass: number;
+            step_over: number;
         };
         /** DemoFileIn */
         DemoFileIn: {
@@ -2387,7 +2438,7 @@ export interface components {
             id: string;
             source: components["schemas"]["Source"] | components["schemas"]["OneElement"] | components["schemas"]["ChosenColours"] | components["schemas"]["ChosenRegions"] | components["schemas"]["Surround"] | components["schemas"]["AnotherLine"] | components["schemas"]["FoldLines"];
             offset: components["schemas"]["Offset"];
-            process: components["schemas"]["ThroughCut"] | components["schemas"]["Cut"] | components["schemas"]["Perforation"] | components["schemas"]["Score"] | components["schemas"]["Engraving"] | components["schemas"]["Making"];
+            process: components["schemas"]["ThroughCut"] | components["schemas"]["Cut"] | components["schemas"]["Perforation"] | components["schemas"]["Score"] | components["schemas"]["Engraving"] | components["schemas"]["Clearing"] | components["schemas"]["Carving"] | components["schemas"]["Making"];
             on: boolean;
             name: string;
             rank: number;
@@ -2490,7 +2541,7 @@ export interface components {
             mark_shape: "circles" | "squares" | "crosses" | "corners";
             mark_count: number;
             /** @enum {string} */
-            kind: "a knife" | "a laser" | "a torch or jet";
+            kind: "a knife" | "a laser" | "a torch or jet" | "a router";
             beam: number;
             acceleration: number;
             fastest: number;
@@ -2509,6 +2560,10 @@ export interface components {
             safe_height: number;
             clamps: components["schemas"]["Zone"][];
             turner: components["schemas"]["Turned"] | components["schemas"]["Rollers"] | components["schemas"]["Chuck"];
+            cutters: components["schemas"]["Cutter"][];
+            /** @enum {string} */
+            zero: "the top of the board" | "the bed";
+            below: number;
             focus_depth: number;
             port: number | null;
             print_stretch: number;
@@ -3258,7 +3313,7 @@ export interface components {
         Setting: {
             id: string;
             /** @enum {string} */
-            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "clear" | "carve" | "guide";
             force: number | null;
             speed: number | null;
             passes: number;
@@ -3506,7 +3561,7 @@ export interface components {
         };
         Spot: {
             /** @enum {string} */
-            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "guide";
+            process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "clear" | "carve" | "guide";
             ink: string;
             cmyk: [
                 number,
@@ -3696,6 +3751,7 @@ export interface components {
             /** @enum {string} */
             tie_places: "straight" | "hidden";
             tie_marks: components["schemas"]["Anchor"][];
+            tab_height: number;
             /** @enum {string} */
             kerf_side: "by its depth" | "outside" | "inside" | "on the line";
             kerf_marks: components["schemas"]["KerfMark"][];
@@ -5532,6 +5588,29 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TurnOut"];
                 };
+            };
+        };
+    };
+    carved: {
+        parameters: {
+            query?: {
+                share?: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

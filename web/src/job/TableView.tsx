@@ -4,6 +4,7 @@ import type { Change, Click, Step, Work } from "../api/client";
 import type { Box, Place } from "../engine/camera";
 import { pathTester, targetAt } from "../engine/hit";
 import { useUnit } from "../ui/unit";
+import { CarvedView } from "./CarvedView";
 import { CopiesOverlay } from "./CopiesOverlay";
 import { gripsOf } from "./grips";
 import { type MovesHandle, MovesView } from "./MovesView";
@@ -180,6 +181,7 @@ export function TableView(props: Props) {
           shiftOf={(sheet) => shiftOf(ticket, shown, sheet)}
         />
       )}
+      {seen === "carved" && <CarvedView {...{ jobId, revision, ticket }} />}
       {seen === "round" && piece && shown.goods[piece.id] && (
         <RoundView key={piece.id} goods={shown.goods[piece.id] as Work["goods"][string]} />
       )}

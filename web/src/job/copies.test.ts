@@ -110,13 +110,14 @@ describe("copies of a sheet", () => {
   it("know their locks, what is beyond the edge, and stand beside each other sheet by sheet", () => {
     const locked = put.map((one, k) => ({ ...one, locked: k === 1, id: k === 2 ? "beyond" : one.id }));
     const ticket = {
+      pieces: [],
       sheets: [sheet("as placed", locked), { ...sheet("a grid", []), id: "s2" }],
     } as unknown as Ticket;
     const both = laid(
       put.map((one) => matrixOf(one, null)),
       false,
     );
-    const found = copiesOf(ticket, { sheets: { s1: both, s2: both } } as unknown as Work);
+    const found = copiesOf(ticket, { pieces: [], sheets: { s1: both, s2: both } } as unknown as Work);
     expect(found.map((one) => one.locked).filter(Boolean).length).toBe(1);
     expect(found[1]?.locked).toBe(true);
     expect(found.map((one) => one.beyond).indexOf(true)).toBe(2);

@@ -3,7 +3,16 @@ import type { Place } from "../engine/camera";
 import { colourChange, type LayerView, onPiece } from "./pieceChanges";
 import { type StationKey, type View, type ViewKey, viewsAt } from "./stations";
 import { choosesRegions, holeLine, pieceTargets, type RegionTarget, targetOf } from "./targets";
-import { burns, coloursOf, heldLayer, type Layer, type Line, type Piece, type Ticket } from "./ticket";
+import {
+  burns,
+  carves,
+  coloursOf,
+  heldLayer,
+  type Layer,
+  type Line,
+  type Piece,
+  type Ticket,
+} from "./ticket";
 
 export type ArtworkView = Work["artworks"][string];
 
@@ -56,6 +65,7 @@ export function viewsOn({ station, ticket, work, piece, pixels, drawn }: OnTable
     round: piece !== undefined && work.goods[piece.id] !== undefined,
     plate: Object.values(work.layers).some((one) => one.plate),
     moves: ticket.sheets.some((one) => burns(one.machine)),
+    carved: ticket.sheets.some((one) => carves(one.machine)),
     filled: drawn?.lines.some((one) => one.filled) ?? false,
   });
 }

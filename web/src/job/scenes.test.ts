@@ -54,10 +54,13 @@ const sheet = (id: string, mirrored: boolean) => ({
   mark_paths: "",
   caption: "",
   own: [],
+  angles: [],
+  lies: "",
   grain: [],
 });
 const work = {
   layers: { l1: drawn, l2: drawn },
+  laid: {},
   sheets: { s1: sheet("l1", false), s2: sheet("l2", true) },
 } as unknown as Work;
 const looks = { fade: 1, artworks: [], piece: "", layer: "" };

@@ -26,6 +26,7 @@ export type ViewKey =
   | "plate"
   | "moves"
   | "burnt"
+  | "carved"
   | "falls"
   | "weak"
   | "weeding"
@@ -66,6 +67,9 @@ export const PLATE_VIEW: View = { key: "plate", name: "Plate", letter: "i" };
 /** Where a beam burns: its moves, one after another. */
 export const MOVES_VIEW: View = { key: "moves", name: "Moves", letter: "m" };
 
+/** Where a router carves: the surface it leaves, in relief. */
+export const CARVED_VIEW: View = { key: "carved", name: "Carved", letter: "k" };
+
 /** Where areas are engraved: what strokes as wide as the beam leave out, and what they burn twice. */
 export const BURNT_VIEW: View = { key: "burnt", name: "Burnt", letter: "e" };
 
@@ -76,19 +80,21 @@ export interface Sights {
   readonly round: boolean;
   readonly plate: boolean;
   readonly moves: boolean;
+  readonly carved: boolean;
   readonly filled: boolean;
 }
 
 /** The views of a station, the usual ones first. */
 export function viewsAt(
   station: StationKey,
-  { measurable, thing, round, plate, moves, filled }: Sights,
+  { measurable, thing, round, plate, moves, carved, filled }: Sights,
 ): readonly View[] {
   const plates = plate ? [PLATE_VIEW] : [];
   const burnt = filled ? [BURNT_VIEW] : [];
   const on = round ? [ROUND_VIEW] : [];
   if (station === "lines")
     return [...VIEWS, ...burnt, ...(thing && !round ? [THING_VIEW] : on), ...plates, ...LINE_VIEWS];
+  if (station === "machine" && carved) return [...VIEWS, CARVED_VIEW];
   if (station === "machine" && moves) return [...VIEWS, ...on, ...plates, MOVES_VIEW];
   if (station === "sheet" || station === "machine") return [...VIEWS, ...on, ...plates];
   return station === "trace" && measurable ? [...VIEWS, DEVIATION_VIEW] : VIEWS;

@@ -1,0 +1,54 @@
+"""Courses at their depths: in passes no deeper than a cutter takes, entered along themselves rather than straight
+down."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nibble_core.carve.grooves import Course
+from nibble_core.geometry import Points
+
+RAMP = math.tan(math.radians(4.0))  # of an entry along the course
+
+
+def lowered(courses: list[Points], depth: float, deepest_pass: float) -> list[Course]:
+    """Flat courses at every pass down to a depth, pass by pass."""
+    passes = max(1, math.ceil(depth / deepest_pass - 1e-9))
+    return [
+        np.column_stack([one, np.full(len(one), -depth * k / passes)]) for k in range(1, passes + 1) for one in courses
+    ]
+
+
+def ramped(course: Course, above: float) -> Course:
+    """A course entered from ``above`` (below nothing, under the surface) down a slope along itself: back and forth over
+    its beginning where it is too short, and then from its beginning as it is. A closed one is run once more where it
+    was sloped."""
+    drop = above - float(course[0, 2])
+    if drop <= 1e-9 or len(course) < 2:
+        return course
+    flat = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(course[:, :2], axis=0).T))])
+    long = float(flat[-1])
+    if long <= 1e-6:
+        return course
+    need = drop / RAMP
+    # there and back over at most all of it, so often that the slope is no steeper
+    turns = max(1, math.ceil(need / 2 / long))
+    half = min(need / 2 / turns, long)
+    stops = np.unique(np.concatenate([flat[flat < half], [half]]))
+    there = np.column_stack([np.interp(stops, flat, course[:, k]) for k in range(2)])
+    way = np.vstack([there, there[::-1][1:]])
+    way = np.vstack([way, *[way[1:]] * (turns - 1)])
+    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
+    z = above - drop * gone / max(float(gone[-1]), 1e-9)
+    # never below what the course itself leaves there
+    floor = np.interp(_along(way, flat, course, half), flat, course[:, 2])
+    return np.vstack([np.column_stack([way, np.maximum(z, floor)]), course[1:] if len(way) else course])
+
+
+def _along(way: Points, flat: np.ndarray, course: Course, half: float) -> np.ndarray:
+    """How far along the course each place of a way there and back lies, mm."""
+    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
+    folded = np.mod(gone, 2 * half)
+    return np.asarray(np.where(folded > half, 2 * half - folded, folded))

@@ -1,0 +1,84 @@
+"""G-code (ISO 6983) for routers: straight moves in space, millimetres, one cutter after another.
+
+``T… M6`` calls for a cutter, ``S… M3`` turns it, ``M5`` stops it; ``G0`` travels, ``G1`` cuts at ``F`` mm a minute. x
+goes to the right, y away from the operator, z up. What the file is of, and what each cutter does, stands in comments.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import numpy as np
+
+from nibble_core.errors import UnreadableFile
+from nibble_core.formats.gcode import Dialect
+from nibble_core.geometry.units import format_number
+from nibble_core.graphics.routing import Mounted, RouterMoves
+
+SPIN_UP = 3.0  # seconds that a spindle gets to come up to its speed
+
+
+def write_route(moves: RouterMoves, dialect: Dialect, says: Sequence[str] = (), *, safe: float) -> bytes:
+    """A whole file, of moves in the machine's axes. says: comments at its head. safe: height, as the machine counts, to
+    which the cutter goes before anything else."""
+    size = f"board {format_number(moves.width)} x {format_number(moves.height)} mm"
+    out = [dialect.comment(words) for words in (*says, size)]
+    out += ["G21\n", "G90\n", "G17\n", "M5\n"]
+    tool, feed = -1, -1.0
+    for k, (x, y, z) in enumerate((np.round(moves.xyz, 3) + 0.0).tolist()):
+        if moves.tool[k] != tool:
+            tool, feed = int(moves.tool[k]), -1.0
+            out.append(_changed(moves.tools[tool], dialect, safe, first=not k))
+        own = float(moves.feed[k])
+        word = "" if moves.rapid[k] or own == feed else f" F{format_number(own * 60, 1)}"
+        feed = feed if moves.rapid[k] else own
+        out.append(f"{'G0' if moves.rapid[k] else 'G1'} X{x:.3f} Y{y:.3f} Z{z:.3f}{word}\n")
+    out += [f"G0 Z{format_number(safe, 3)}\n", "M5\n", "M2\n"]
+    return "".join(out).encode("ascii", "replace")
+
+
+def _changed(tool: Mounted, dialect: Dialect, safe: float, *, first: bool) -> str:
+    """The words that put a cutter in; before them the one that was there is raised and stopped."""
+    up = f"G0 Z{format_number(safe, 3)}\n"
+    called = dialect.comment(f"cutter {tool.number}: {tool.name}")
+    stop = "" if first else "M5\n"
+    return f"{up}{stop}{called}T{tool.number} M6\nS{tool.spindle} M3\nG4 P{format_number(SPIN_UP, 1)}\n"
+
+
+_WORD = re.compile(r"([A-Z])(-?\d+(?:\.\d+)?)")
+
+
+def read_route(content: bytes) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Of each move that ``write_route`` wrote its end (m, 3), whether it is a travel, its feed (mm a second) and its
+    cutter. Moves that raise a cutter for a change are left out. Raises UnreadableFile at the first line that is not of
+    this grammar."""
+    ends, rapid, feeds, tools = [], [], [], []
+    feed, tool, turning, ended = 0.0, 0, False, False
+    for number, raw in enumerate(content.decode("ascii", "replace").splitlines(), 1):
+        line = re.sub(r"\(.*?\)|;.*", "", raw).strip()
+        if not line:
+            continue
+        words = _WORD.findall(line)
+        if ended or re.sub(_WORD, "", line).strip():
+            raise UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
+        values = {letter: float(value) for letter, value in words}
+        if not values.keys() <= set("GMXYZFSTP"):
+            raise UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
+        if "M" in values:
+            turning = {3: True, 5: False, 6: False}.get(int(values["M"]), turning)
+            tool = int(values.get("T", tool))
+            ended = values["M"] == 2
+            continue
+        if values.get("G") not in (0.0, 1.0) or "X" not in values:  # no move, or the raising before a change
+            continue
+        feed = values.get("F", feed)
+        if not turning or not {"Y", "Z"} <= values.keys():
+            raise UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
+        ends.append([values["X"], values["Y"], values["Z"]])
+        rapid.append(values["G"] == 0)
+        feeds.append(0.0 if values["G"] == 0 else feed / 60)
+        tools.append(tool)
+    if not ended:
+        raise UnreadableFile("This G-code has no end.", "Make the files again.")
+    return np.array(ends, float).reshape(-1, 3), np.array(rapid, bool), np.array(feeds, float), np.array(tools, int)

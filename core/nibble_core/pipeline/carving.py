@@ -1,0 +1,299 @@
+"""Stage *carve*: what a router's cutters do on one copy of a layer, in space: clear, then groove, then drill, then cut
+out; and what no cutter reaches."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, ramped
+from nibble_core.carve.clearing import left_over
+from nibble_core.errors import CannotMake, NibbleError
+from nibble_core.geometry import Box
+from nibble_core.geometry.regions import polygons
+from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
+from nibble_core.pipeline.lines import DrawnLine, LayerResult
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
+from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.line import Carving, Clearing, Line, ThroughCut
+from nibble_core.ticket.model import Machine
+from nibble_core.ticket.piece import Layer
+
+CLEARS, GROOVES, DRILLS, FREES = 0, 1, 2, 3
+"""When courses are run: what is taken down first, what falls out last."""
+ROUND = 0.05  # mm that a hole may be off a circle, and off the width of a drill
+LEAST_LEFT = 0.5  # mm² that no cutter reaches, from which it is told
+RIDGE = 0.02  # mm that ridges between rings of a pointed cutter stand above a flat bottom
+MOST_RINGS = 6000
+COARSE = 0.004  # mm
+
+
+@dataclass(frozen=True)
+class Carvings:
+    """What the carving of a layer depends on, beside its lines. thick: of the board."""
+
+    lines: tuple[Line, ...]
+    cutters: tuple[Cutter, ...]
+    below: float
+    thick: float
+
+
+def carve_layer(
+    store: ResultStore, layer: Layer, machine: Machine, thick: float, drawn: Keyed[LayerResult]
+) -> Keyed[CarvedLayer]:
+    """What a router does on a layer. A line that it cannot make is told in ``failed``."""
+    lines = tuple(line for line in layer.lines if line.on)
+    return stage(store, _carved, Carvings(lines, machine.cutters, machine.below, thick), drawn)
+
+
+def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
+    rules = {line.id: line for line in by.lines}
+    areas = {line.id: line.area for line in drawn.lines if line.regions}
+    made: list[Cutting] = []
+    notes: list[CarveNote] = []
+    failed: list[tuple[str, NibbleError]] = []
+    for line in drawn.lines:
+        rule = rules.get(line.id)
+        try:
+            match rule.process if rule else None:
+                case Carving() as own:
+                    cuttings, told = _grooved(by, own, line)
+                case Clearing() as own:
+                    cuttings, told = _taken_down(by, own, line, areas)
+                case ThroughCut() as own:
+                    cuttings, told = _cut_out(by, own, line), []
+                case _:
+                    continue
+        except NibbleError as error:
+            failed.append((line.id, error))
+            continue
+        made += cuttings
+        notes += told
+    places = [course[:, :2] for one in made for course in one.courses]
+    corners = np.vstack(places) if places else np.zeros((1, 2))
+    box = Box(*corners.min(0).tolist(), *corners.max(0).tolist())
+    return CarvedLayer(tuple(made), tuple(notes), tuple(failed), box)
+
+
+def _chosen(by: Carvings, id: str, kinds: Sequence[str]) -> int:
+    """The number of a cutter in the rack: the one that is named, else the first of a kind. Raises CannotMake."""
+    found = next((k for k, one in enumerate(by.cutters) if one.id == id), None)
+    if id and found is None:
+        raise CannotMake("The cutter that this line is made with is not in the rack any more.", "Choose another.")
+    if found is not None and by.cutters[found].kind not in kinds:
+        raise CannotMake(
+            f"The {by.cutters[found].name} is {by.cutters[found].kind}; this is made with one that is "
+            f"{' or '.join(kinds)}.",
+            "Choose another.",
+        )
+    if found is None:
+        found = next((k for kind in kinds for k, one in enumerate(by.cutters) if one.kind == kind), None)
+    if found is None:
+        raise CannotMake(
+            f"There is no cutter that is {' or '.join(kinds)} in the rack.", "Add one to the machine’s record."
+        )
+    return found
+
+
+def pointed_of(cutter: Cutter) -> Pointed:
+    """Raises CannotMake for an angle that no cutter has."""
+    if not 5 <= cutter.angle <= 170:
+        raise CannotMake(
+            f"A point of {cutter.angle:g}° carves no groove.", "Pointed cutters include 5° to 170°: correct its record."
+        )
+    return Pointed(cutter.angle, cutter.tip)
+
+
+def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
+    """Grooves in passes, behind a flat cutter where the bottom is flat and it fits."""
+    _require_within(own.deepest, by.thick)
+    if own.start >= own.deepest:
+        raise CannotMake(
+            f"A groove that begins {own.start:g} mm down cannot be {own.deepest:g} mm deep.", "Begin it higher."
+        )
+    number = _chosen(by, own.cutter, ("pointed",))
+    cutter, rack = pointed_of(by.cutters[number]), by.cutters[number]
+    made: list[Cutting] = []
+    notes: list[CarveNote] = []
+    half = cutter.half_width(own.deepest - own.start)
+    bottom = line.area.buffer(-half, quad_segs=24)
+    if not bottom.is_empty and bottom.area > LEAST_LEFT:
+        place = bottom.representative_point()
+        notes.append(CarveNote(line.id, "flat bottom", float(bottom.area), (place.x, place.y)))
+        flats = [k for k, one in enumerate(by.cutters) if one.kind == "flat"]
+        left: BaseGeometry = bottom
+        for k in sorted(flats, key=lambda k: -by.cutters[k].diameter):
+            courses = _flat_courses(left, by.cutters[k], own.deepest, lanes=False, start=own.start)
+            if courses:
+                made.append(Cutting(line.id, CLEARS, k, tuple(courses)))
+                left = left_over(left, _flat(by.cutters[k]))
+        rest = [ring for part in polygons(left) for ring in _fine_rings(part, rack.tip / 2, cutter.rise)]
+        if rest:
+            own_courses = [np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest]
+            made.append(Cutting(line.id, GROOVES, number, tuple(own_courses)))
+    passes = max(1, int(np.ceil((own.deepest - own.start) / rack.deepest_pass - 1e-9)))
+    deepest = 0.0
+    for k in range(1, passes + 1):
+        to = own.start + (own.deepest - own.start) * k / passes
+        if k < passes and deepest and deepest < to - 1e-6:
+            continue  # the pass before went as deep as any stroke is wide
+        courses = grooves(line.regions, cutter, to, start=own.start)
+        if not courses:
+            break
+        reached = max(float(-one[:, 2].min()) for one in courses)
+        if k > 1 and reached <= deepest + 1e-6:
+            break
+        deepest = reached
+        made.append(Cutting(line.id, GROOVES, number, tuple(courses)))
+    if not deepest:
+        raise CannotMake(
+            f"Every stroke is narrower than the tip of the {rack.name}, {rack.tip:g} mm.",
+            "Choose a finer one, or make the artwork larger.",
+        )
+    fine = _thin_share(line, cutter)
+    if fine > LEAST_LEFT:
+        notes.append(CarveNote(line.id, "finer than the tip", fine, _somewhere(line)))
+    return made, notes
+
+
+def _thin_share(line: DrawnLine, cutter: Pointed) -> float:
+    """mm² that are finer than the cutter's tip."""
+    if not cutter.tip:
+        return 0.0
+    area = line.area
+    kept = area.buffer(-cutter.tip / 2 * 0.98).buffer(cutter.tip / 2)
+    return float(area.difference(kept).area)
+
+
+def _fine_rings(area: BaseGeometry, tip: float, rise: float) -> list[np.ndarray]:
+    """Rings over what a flat cutter left of a flat bottom, so near to each other that the ridges between them are no
+    higher than ``RIDGE``. tip: the radius of the pointed cutter's end."""
+    step = 2 * tip + 2 * RIDGE / rise
+    found: list[np.ndarray] = []
+    left = area.buffer(-max(tip, 0.005), quad_segs=4)
+    while not left.is_empty and len(found) < MOST_RINGS:
+        for part in polygons(left.simplify(COARSE)):
+            found += [np.asarray(shapely.get_coordinates(ring)) for ring in (part.exterior, *part.interiors)]
+        inner = left.buffer(-step, quad_segs=4)
+        left = left.buffer(-step / 2) if inner.is_empty and step > 4 * RIDGE / rise else inner
+        step = step / 2 if inner.is_empty else step
+    return found
+
+
+def _flat(cutter: Cutter) -> Flat:
+    return Flat(cutter.diameter, cutter.step_over)
+
+
+def _flat_courses(area: BaseGeometry, cutter: Cutter, depth: float, *, lanes: bool, start: float = 0.0) -> list[Course]:
+    courses = cleared(area, _flat(cutter), lanes=lanes)
+    drop = depth - start
+    made = lowered(courses, drop, cutter.deepest_pass)
+    passes = max(1, round(len(made) / max(len(courses), 1)))
+    entered = []
+    for number, course in enumerate(made):
+        course = course - np.array([0.0, 0.0, start])
+        above = -start - drop * (number // max(len(courses), 1)) / passes
+        entered.append(ramped(course, above))
+    return entered
+
+
+def _taken_down(
+    by: Carvings, own: Clearing, line: DrawnLine, areas: dict[str, BaseGeometry]
+) -> tuple[list[Cutting], list[CarveNote]]:
+    _require_within(own.depth, by.thick)
+    area: BaseGeometry = line.area
+    if own.up_to:
+        if own.up_to not in areas:
+            raise CannotMake("The line that it clears up to is not there any more.", "Choose another line.")
+        area = areas[own.up_to].difference(area)
+    number = _chosen(by, own.cutter, ("flat", "round"))
+    made: list[Cutting] = []
+    left = area
+    smaller = sorted(
+        (k for k, one in enumerate(by.cutters) if one.kind == "flat" and one.diameter < by.cutters[number].diameter),
+        key=lambda k: -by.cutters[k].diameter,
+    )
+    for k in (number, *smaller):
+        courses = _flat_courses(left, by.cutters[k], own.depth, lanes=own.way == "in lanes")
+        if courses:
+            made.append(Cutting(line.id, CLEARS, k, tuple(courses)))
+            left = left_over(left, _flat(by.cutters[k]))
+        elif k == number and not smaller:
+            break
+    if not made:
+        raise CannotMake(f"The {by.cutters[number].name} is wider than all of this area.", "Choose a narrower cutter.")
+    notes = []
+    if left.area > LEAST_LEFT:
+        place = left.representative_point()
+        notes.append(CarveNote(line.id, "not reached", float(left.area), (place.x, place.y)))
+    return made, notes
+
+
+def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> list[Cutting]:
+    """Round the outline, on the waste side, with tabs; a round hole as wide as a drill is drilled."""
+    made: list[Cutting] = []
+    area, depth = line.area, by.thick + by.below
+    kept: list[BaseGeometry] = []
+    for part in polygons(area):
+        holes = []
+        for hole in part.interiors:
+            drill = _drill_for(by, shapely.Polygon(hole))
+            if drill is None:
+                holes.append(hole)
+            else:
+                made.append(
+                    Cutting(line.id, DRILLS, drill, (_drilled(shapely.Polygon(hole), by.cutters[drill], depth),))
+                )
+        own_drill = _drill_for(by, shapely.Polygon(part.exterior)) if not part.interiors else None
+        if own_drill is not None:
+            made.append(Cutting(line.id, DRILLS, own_drill, (_drilled(part, by.cutters[own_drill], depth),)))
+        else:
+            kept.append(shapely.Polygon(part.exterior, holes))
+    if kept:
+        number = _chosen(by, "", ("flat",))
+        cutter = by.cutters[number]
+        tabs = Tabs([(p.x, p.y) for p in line.places], max(own.tie_width, 0.1), own.tab_height + by.below)
+        courses = freed(shapely.MultiPolygon(kept), cutter.diameter, depth, cutter.deepest_pass, tabs)
+        step = depth / max(1, int(np.ceil(depth / cutter.deepest_pass - 1e-9)))
+        entered = [ramped(one, min(0.0, float(one[:, 2].min()) + step)) for one in courses]
+        made.append(Cutting(line.id, FREES, number, tuple(entered)))
+    return made
+
+
+def _drill_for(by: Carvings, hole: BaseGeometry) -> int | None:
+    """The drill that makes a hole, where that is a circle so wide."""
+    wide = 2 * float(np.sqrt(hole.area / np.pi))
+    middle = hole.centroid
+    off = shapely.distance(shapely.points(shapely.get_coordinates(hole.exterior)), middle) - wide / 2
+    if np.abs(off).max() > ROUND:
+        return None
+    return next(
+        (k for k, one in enumerate(by.cutters) if one.kind == "a drill" and abs(one.diameter - wide) <= ROUND), None
+    )
+
+
+def _drilled(hole: BaseGeometry, drill: Cutter, depth: float) -> Course:
+    """Down and up again in steps, so that chips come out."""
+    x, y = hole.centroid.x, hole.centroid.y
+    steps = max(1, int(np.ceil(depth / drill.deepest_pass - 1e-9)))
+    heights = [0.0]
+    for k in range(1, steps + 1):
+        heights += [-depth * k / steps, 0.0]
+    return np.array([(x, y, z) for z in heights])
+
+
+def _require_within(depth: float, thick: float) -> None:
+    """Raises CannotMake for a depth that goes through the board."""
+    if depth >= thick:
+        raise CannotMake(
+            f"{depth:g} mm is as deep as the board is thick ({thick:g} mm).", f"Carve less deep than {thick:g} mm."
+        )
+
+
+def _somewhere(line: DrawnLine) -> tuple[float, float]:
+    place = line.area.representative_point()
+    return place.x, place.y

@@ -1,0 +1,77 @@
+"""What Machine says of a board that a router makes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.carve_results import CarveNote
+from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
+from nibble_core.pipeline.results import Work
+from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.line import ThroughCut
+from nibble_core.ticket.model import Sheet, Ticket
+from nibble_core.ticket.piece import Layer
+
+LEAST_CHIP, MOST_CHIP = 0.01, 0.3  # mm a cutting edge takes at a turn: less rubs, more breaks
+
+
+def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
+    """Minutes, depths and what no cutter reaches."""
+    here = f"sheets/{sheet.id}"
+    for held in sheet.holds:
+        layer = ticket.layer(held.layer)
+        at = f"pieces/{ticket.piece_of_layer(layer.id).id}/layers/{layer.id}/lines"
+        carved = work.carved.get(sheet.id, {}).get(layer.id)
+        if carved is not None:
+            draft.notes += [_said(note, f"{at}/{note.line}") for note in carved.value.notes]
+        draft.notes += _untied(layer, at)
+    if sheet.id not in work.routes:
+        return
+    run = work.routes[sheet.id].value
+    used = np.unique(run.moves.tool).tolist() if len(run.moves) else []
+    draft.notes += [note for k in used for note in _chips(sheet.machine.cutters[k], f"{here}/machine")]
+    longest = sheet.machine.longest_run
+    if longest is not None and run.minutes > longest:
+        said = f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most."
+        draft.notes.append(Note(said, "Lay fewer copies on a board, or carve less deep.", here, LOOK))
+    deepest = -float(run.moves.xyz[:, 2].min()) if len(run.moves) else 0.0
+    draft.figures += [
+        (minutes(run.minutes), "minutes in all"), (str(len(used)), "cutters"),
+        (f"{deepest:.1f}", "mm deep at most"), (f"{len(run.moves):,}".replace(",", " "), "moves"),
+    ]  # fmt: skip
+
+
+def _said(note: CarveNote, where: str) -> Note:
+    amount = format_number(note.amount, 0 if note.amount >= 10 else 1)
+    if note.kind == "flat bottom":
+        return Note(f"{amount} mm² are wider than the deepest groove: their bottom is flat.", "", where,
+                    place=note.place)  # fmt: skip
+    if note.kind == "finer than the tip":
+        return Note(f"{amount} mm² are finer than the tip of the cutter: they are not carved.",
+                    "Choose a finer cutter, or make the artwork larger.", where, LOOK, place=note.place)  # fmt: skip
+    return Note(f"{amount} mm² are left standing: no flat cutter in the rack goes into these corners.",
+                "Add a narrower one, or round the corners.", where, LOOK, place=note.place)  # fmt: skip
+
+
+def _untied(layer: Layer, at: str) -> Iterator[Note]:
+    """Parts that nothing holds once they are cut out."""
+    for line in layer.lines:
+        made = line.process
+        if line.on and isinstance(made, ThroughCut) and not (made.ties or made.tie_spacing or made.tie_marks):
+            here = f"{at}/{line.id}"
+            said = "No tab holds what is cut out: it comes loose under the cutter."
+            yield Note(said, "", here, LOOK, (setting("Leave four tabs", f"{here}/process/ties", 4),))
+
+
+def _chips(cutter: Cutter, where: str) -> Iterator[Note]:
+    chip = cutter.feed * 60 / (cutter.spindle * cutter.flutes)
+    if not LEAST_CHIP <= chip <= MOST_CHIP:
+        what = "rubs and burns" if chip < LEAST_CHIP else "breaks"
+        yield Note(
+            f"At {cutter.feed} mm/s and {cutter.spindle} turns a minute each edge of the {cutter.name} takes "
+            f"{format_number(chip, 3)} mm: it {what}.",
+            "Change its feed or its turns in the library.", where, LOOK,
+        )  # fmt: skip

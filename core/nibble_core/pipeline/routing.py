@@ -1,0 +1,214 @@
+"""Stage *route*: every move of a router over a laid board, cutter after cutter, and how long it takes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from nibble_core.carve import Course
+from nibble_core.errors import CannotMake, DoesNotFit
+from nibble_core.geometry import Affine, Box
+from nibble_core.graphics.routing import Mounted, RouterMoves
+from nibble_core.pipeline.beams import bed_of, corner_of, drive_of
+from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, RouterRun
+from nibble_core.pipeline.carving import GROOVES, carve_layer
+from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.store import ResultStore, stage
+from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.model import Machine, Sheet, Ticket
+from nibble_core.toolpaths.motion import seconds_in_space
+
+NEAR = 1.0  # mm above the surface to which a cutter comes fast
+SAME = 1e-3  # mm between courses that go on without a lift
+REACH = 0.01  # mm beyond the bed that counts as within
+
+
+@dataclass(frozen=True)
+class Routing:
+    """What a route depends on, beside the laid sheet and what is carved on its layers."""
+
+    layers: tuple[str, ...]
+    machine: Machine
+    thick: float
+
+
+def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
+    """Adds to the work what is carved on each layer of a laid sheet, and every move that makes it."""
+    if sheet.id not in work.sheets:
+        return
+    thick = sheet.stock.thickness
+    layers = [ticket.layer(held.layer) for held in sheet.holds]
+    carved = {
+        layer.id: carve_layer(store, layer, sheet.machine, thick, work.layers[layer.id]) for layer in layers
+    }  # fmt: skip
+    work.carved[sheet.id] = carved
+    for layer in layers:
+        for line, error in carved[layer.id].value.failed:
+            where = f"pieces/{ticket.piece_of_layer(layer.id).id}/layers/{layer.id}/lines/{line}"
+            work.problems.append(Problem("machine", where, error))
+    if any(one.value.failed for one in carved.values()):
+        return
+    by = Routing(tuple(carved), sheet.machine, thick)
+    work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values())
+
+
+def _routed(by: Routing, laid: LaidSheet, *carved: CarvedLayer) -> RouterRun:
+    own = dict(zip(by.layers, carved, strict=True))
+    machine = by.machine
+    used = sorted({
+        (one.when, -machine.cutters[one.cutter].diameter, one.cutter) for layer in carved for one in layer.cuttings
+    })  # fmt: skip
+    start = _start(machine, laid, own)
+    home = (*start, machine.safe_height)
+    pen = _Pen(machine, home)
+    for when, _, cutter in used:
+        for placement in _in_turn(laid, pen.at):
+            for one in own[placement.layer].cuttings:
+                if (one.when, one.cutter) == (when, cutter):
+                    pen.cut(_placed(one, placement.at), cutter, when)
+    pen.lift()
+    pen.to(*home, 0.0)
+    moves = pen.moves(laid.width, laid.height)
+    took = seconds_in_space(moves.starts(home), moves.xyz, moves.feed, drive_of(machine))
+    return RouterRun(moves, start, home, took, by.thick, machine.zero == "the bed", tuple(pen.when))
+
+
+def _placed(one: Cutting, at: Affine) -> list[Course]:
+    return [np.column_stack([at.map(course[:, :2]), course[:, 2]]) for course in one.courses]
+
+
+def _in_turn(laid: LaidSheet, at: tuple[float, float, float]) -> list:  # type: ignore[type-arg]
+    """Placements, the nearest first, then the nearest of those that are left."""
+    left, found = list(laid.placements), []
+    x, y = at[:2]
+    while left:
+        one = min(left, key=lambda p: (p.at.e - x) ** 2 + (p.at.f - y) ** 2)
+        left.remove(one)
+        found.append(one)
+        x, y = one.at.e, one.at.f
+    return found
+
+
+class _Pen:
+    """Spells out the moves between courses and along them."""
+
+    def __init__(self, machine: Machine, home: tuple[float, float, float]) -> None:
+        self._machine = machine
+        self.at = home
+        self._xyz: list[NDArray[np.float64]] = []
+        self._feed: list[NDArray[np.float64]] = []
+        self._tool: list[NDArray[np.int64]] = []
+        self._course: list[NDArray[np.int64]] = []
+        self._number = 0
+        self.when: list[int] = []
+
+    def to(self, x: float, y: float, z: float, feed: float) -> None:
+        self._put(np.array([[x, y, z]]), np.array([feed]), -1)
+
+    def lift(self) -> None:
+        if self.at[2] < self._machine.safe_height:
+            self.to(self.at[0], self.at[1], self._machine.safe_height, 0.0)
+
+    def cut(self, courses: Sequence[Course], cutter: int, when: int) -> None:
+        """Courses of one cutter: grooves in the order that travels least, and either way along; others as they are."""
+        self._change(cutter)
+        left = list(courses)
+        while left:
+            k, back = self._nearest(left) if when == GROOVES else (0, False)
+            course = left.pop(k)
+            self._along(course[::-1] if back else course, cutter)
+            self.when.append(when)
+
+    def _nearest(self, left: Sequence[Course]) -> tuple[int, bool]:
+        ends = np.array([(*one[0, :2], *one[-1, :2]) for one in left])
+        here = np.array(self.at[:2])
+        there, back = np.hypot(*(ends[:, :2] - here).T), np.hypot(*(ends[:, 2:] - here).T)
+        k = int(np.argmin(np.minimum(there, back)))
+        return k, bool(back[k] < there[k])
+
+    def _change(self, cutter: int) -> None:
+        if self._number != cutter:
+            self.lift()
+        self._number = cutter
+
+    def _along(self, course: Course, cutter: int) -> None:
+        own = self._machine.cutters[cutter]
+        course = np.round(course, 3)  # as files have it: slopes are told of what is run
+        course = course[np.concatenate([[True], (np.diff(course, axis=0) != 0).any(1)])]
+        first = course[0]
+        if float(np.abs(np.array(self.at) - first).max()) > SAME:
+            self.lift()
+            self.to(float(first[0]), float(first[1]), self._machine.safe_height, 0.0)
+            self.to(float(first[0]), float(first[1]), max(NEAR, float(first[2])), 0.0)
+            self._put(first[None], np.array([float(own.plunge)]), len(self.when))
+        if len(course) < 2:
+            return
+        way = np.diff(course, axis=0)
+        length = np.sqrt((way**2).sum(1))
+        down = np.maximum(-way[:, 2], 0.0) / np.maximum(length, 1e-12)
+        # the part of a move that goes down is no faster than a plunge
+        feed = np.minimum(float(own.feed), own.plunge / np.maximum(down, 1e-9))
+        self._put(course[1:], feed, len(self.when))
+
+    def _put(self, xyz: NDArray[np.float64], feed: NDArray[np.float64], course: int) -> None:
+        self._xyz.append(xyz)
+        self._feed.append(feed)
+        self._tool.append(np.full(len(xyz), self._number))
+        self._course.append(np.full(len(xyz), course))
+        self.at = (float(xyz[-1, 0]), float(xyz[-1, 1]), float(xyz[-1, 2]))
+
+    def moves(self, width: float, height: float) -> RouterMoves:
+        tools = tuple(Mounted(k + 1, one.name, one.spindle) for k, one in enumerate(self._machine.cutters))
+        feed = np.concatenate(self._feed)
+        return RouterMoves(
+            width, height, np.asarray(np.round(np.vstack(self._xyz), 4), np.float64), feed <= 0, feed,
+            np.concatenate(self._tool).astype(np.int64), tools, np.concatenate(self._course).astype(np.int64),
+        )  # fmt: skip
+
+
+def _start(machine: Machine, laid: LaidSheet, own: dict[str, CarvedLayer]) -> tuple[float, float]:
+    box = Box(0.0, 0.0, laid.width, laid.height)
+    if machine.origin_of == "the job":
+        boxes = []
+        for layer, at in laid.placements:
+            one = own[layer].box
+            corners = at.map(np.array([(x, y) for x in (one.left, one.right) for y in (one.top, one.bottom)]))
+            boxes.append(Box(*corners.min(0).tolist(), *corners.max(0).tolist()))
+        box = Box.around(boxes) if boxes else box
+    return corner_of(machine, box)
+
+
+def check_route(sheet: Sheet, work: Work) -> None:
+    """Raises DoesNotFit for cuts beyond the bed, or over a clamp, CannotMake for a router without cutters."""
+    machine = sheet.machine
+    if not machine.cutters:
+        raise CannotMake(f"The {machine.name} has no cutters.", "Add those in its rack to its record.")
+    if sheet.id not in work.routes:
+        return
+    run = work.routes[sheet.id].value
+    moves = run.moves
+    if machine.origin_of != "the bed" or not len(moves):
+        return
+    bed = bed_of(machine, run.start)
+    low, high = moves.xyz[:, :2].min(0), moves.xyz[:, :2].max(0)
+    over = max(bed.left - low[0], bed.top - low[1], high[0] - bed.right, high[1] - bed.bottom)
+    if over > REACH:
+        raise DoesNotFit(
+            f"The cutter would run {over:.1f} mm beyond the bed.", "Move the work further in, or make it smaller."
+        )
+    if not machine.clamps:
+        return
+    starts = moves.starts(run.home)
+    under = np.minimum(starts[:, 2], moves.xyz[:, 2]) < machine.safe_height - REACH
+    lines = shapely.linestrings(np.stack([starts[under, :2], moves.xyz[under, :2]], 1))
+    widest = max(one.diameter for one in machine.cutters) / 2
+    for clamp in machine.clamps:
+        zone = shapely.box(
+            bed.left + clamp.x, bed.top + clamp.y, bed.left + clamp.x + clamp.width, bed.top + clamp.y + clamp.height
+        )
+        if shapely.dwithin(lines, zone, widest).any():
+            raise DoesNotFit("A cutter would hit a clamp.", "Move the work, or the clamp.")

@@ -1,0 +1,306 @@
+"""Grooves, clearings and parts cut free: against distances told by brute force, and out of a simulated router."""
+
+import math
+from dataclasses import replace
+from typing import Any
+from unittest import TestCase
+
+import numpy as np
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nibble_core.carve import Board, Flat, Pointed, Tabs, cleared, freed, grooves, ramped, reachable, surface
+from nibble_core.errors import FileDisagrees, UnreadableFile
+from nibble_core.formats.gcode import Dialect
+from nibble_core.formats.router_gcode import read_route, write_route
+from nibble_core.geometry import Path, Region
+from nibble_core.geometry.regions import union
+from nibble_core.pipeline.files import make_files
+from nibble_core.pipeline.report import stations
+from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
+from nibble_core.simulators import router
+from nibble_core.text import set_line, shipped_font
+from nibble_core.ticket import Change, Ticket, apply
+from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.library import MACHINES, STOCKS
+from nibble_core.ticket.line import AS_THEY_ARE, Carving, Clearing, Line, OneElement, Source, ThroughCut
+from nibble_core.ticket.model import Held, Machine, Sheet, Zone
+from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
+
+V60, FLAT6 = Pointed(60.0), Flat(6.0)
+RACK = {
+    1: router.Cutter("flat", 6.0, feed=40, plunge=10), 2: router.Cutter("flat", 3.175, feed=30, plunge=8),
+    3: router.Cutter("pointed", 12.7, 60.0, 0.1, feed=35, plunge=10), 4: router.Cutter("a drill", 5.0),
+}  # fmt: skip
+
+
+def letters(font: str, words: str, high: float) -> list[Region]:
+    return list(set_line(shipped_font(font), words, high).regions)
+
+
+def carved_depths(regions: list[Region], cutter: Pointed, deepest: float, pitch: float = 0.1):
+    """Heights that the courses leave, and at each pixel's middle the depth of the ideal groove, by brute force."""
+    courses = grooves(regions, cutter, deepest)
+    area = union(regions, 1e-4)
+    left, top, right, bottom = area.buffer(1).bounds
+    board = Board(left, top, right - left, bottom - top, pitch)
+    made = surface(board, board.fresh(), courses, rise=cutter.rise, radius=cutter.tip / 2)
+    rows, columns = board.shape
+    x, y = np.meshgrid(left + (np.arange(columns) + 0.5) * pitch, top + (np.arange(rows) + 0.5) * pitch)
+    inside = shapely.contains_xy(area, x, y)
+    ideal = np.zeros(board.shape)
+    ideal[inside] = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
+    return -made, ideal, inside
+
+
+class GrooveTest(TestCase):
+    def test_letters_are_as_deep_everywhere_as_they_are_wide(self):
+        """Within what a pixel's middle can tell, at places drawn at random."""
+        for font, words in (("slab", "OWL"), ("script", "Little"), ("condensed", "MRX"), ("sans", "S&8")):
+            with self.subTest(font):
+                made, ideal, inside = carved_depths(letters(font, words, 30.0), V60, 20.0)
+                want = ideal * V60.rise
+                off = (made - want)[inside]
+                self.assertLess(off.max(), 0.02)
+                self.assertGreater(np.percentile(off, 0.5), -0.02)
+                self.assertLess(made[~inside].max(), 0.02 * V60.rise)
+
+    def test_what_is_wider_than_the_deepest_groove_is_cut_along_its_edge(self):
+        square = [Region(Path.polygon([(0, 0), (30, 0), (30, 30), (0, 30)]))]
+        made, ideal, inside = carved_depths(square, V60, 4.0)
+        half = V60.half_width(4.0)
+        near = inside & (ideal < half)
+        self.assertLess(np.abs(made - ideal * V60.rise)[near].max(), 0.02)
+        self.assertAlmostEqual(float(made.max()), 4.0, delta=0.05 * V60.rise)
+
+    def test_sharp_corners_run_up_to_the_surface(self):
+        star = [Region(Path.polygon([(0, 0), (20, 6), (40, 0), (34, 20), (40, 40), (20, 34), (0, 40), (6, 20)]))]
+        ends = [place for course in grooves(star, V60, 30.0) for place in (course[0], course[-1], *course)]
+        for corner in ((0, 0), (40, 0), (40, 40), (0, 40)):
+            nearest = min(ends, key=lambda p: math.dist(p[:2], corner))
+            self.assertLess(math.dist(nearest[:2], corner), 0.01)
+            self.assertLess(abs(nearest[2]), 0.01)
+
+    @given(angle=st.floats(20, 120), tip=st.floats(0, 0.5), wide=st.floats(2, 20), turn=st.floats(0, 90))
+    @settings(max_examples=25, deadline=None)
+    def test_a_bar_is_carved_along_its_middle_at_half_its_width(self, angle, tip, wide, turn):
+        cutter = Pointed(angle, tip)
+        c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+        corners = [(x * c - y * s, x * s + y * c) for x, y in ((0, 0), (60, 0), (60, wide), (0, wide))]
+        courses = grooves([Region(Path.polygon(corners))], cutter, 500.0)
+        deepest = min(float(one[:, 2].min()) for one in courses)
+        self.assertAlmostEqual(-deepest, max(wide / 2 - tip / 2, 0) * cutter.rise, delta=0.01 * cutter.rise + 1e-6)
+
+    def test_each_middle_is_run_once(self):
+        bar = [Region(Path.polygon([(0, 0), (100, 0), (100, 6), (0, 6)]))]
+        flat = sum(float(np.hypot(*np.diff(one[:, :2], axis=0).T).sum()) for one in grooves(bar, V60, 30.0))
+        self.assertAlmostEqual(flat, 94 + 4 * 3 * math.sqrt(2), delta=1.5)
+
+
+class ClearingTest(TestCase):
+    def test_rings_and_lanes_clear_all_that_the_cutter_can_reach_and_nothing_else(self):
+        shape = union(letters("slab", "E", 90.0)).buffer(2)
+        for lanes in (False, True):
+            with self.subTest(lanes=lanes):
+                courses = cleared(shape, FLAT6, lanes=lanes)
+                swept = shapely.union_all([shapely.LineString(one).buffer(3.0, quad_segs=48) for one in courses])
+                self.assertLess(swept.difference(shape).area, 0.05)
+                self.assertLess(reachable(shape, FLAT6).difference(swept).area, 0.004 * shape.length)  # a skin is kept
+
+    def test_a_slope_leads_into_a_course_no_steeper_than_four_degrees(self):
+        ring = np.array([(0, 0, -3.0), (10, 0, -3.0), (10, 10, -3.0), (0, 10, -3.0), (0, 0, -3.0)])
+        made = ramped(ring, 0.0)
+        way = np.diff(made, axis=0)
+        self.assertEqual(float(made[0, 2]), 0.0)
+        self.assertGreaterEqual(float((way[:, 2] / np.maximum(np.hypot(*way[:, :2].T), 1e-9)).min()), -0.0701)
+        self.assertTrue(np.allclose(made[-4:], ring[1:]))
+
+    def test_tabs_stand_as_wide_and_high_as_is_asked(self):
+        disc = shapely.Point(0, 0).buffer(40)
+        courses = freed(disc, 6.0, 18.3, 4.0, Tabs([(40, 0), (-40, 0)], 8.0, 3.0))
+        last = courses[-1]
+        self.assertAlmostEqual(float(last[:, 2].min()), -18.3)
+        high = last[last[:, 2] >= -15.3 - 1e-9]
+        for side in (1, -1):
+            own = high[np.sign(high[:, 0]) == side]
+            across = np.ptp(np.degrees(np.arctan2(own[:, 1], side * own[:, 0])))
+            self.assertAlmostEqual(math.radians(float(across)) * 43 - 6, 8.0, delta=0.2)
+
+
+def board(*lines: Line, elements: tuple[Element, ...] = (), machine: Machine | None = None) -> Ticket:
+    made = elements or (
+        Element("e1", content=Figure("rounded rectangle", 160.0, 70.0, 8.0)),
+        Element("e2", content=Lettering("OAR", "slab", "", 34.0), way="apart", across="centred", down="centred"),
+    )
+    piece = Piece("p1", "board", 1, made, (Layer("l1", Prints(), lines),))
+    sheet = Sheet("s1", (Held("h1", "l1"),), STOCKS["oak-18mm"], machine or MACHINES["board-router"], marks=0)
+    return Ticket(pieces=(piece,), sheets=(sheet,))
+
+
+WORDS = Line("k2", OneElement("e2"), AS_THEY_ARE, Carving(6.0))
+EDGE = Line("k4", OneElement("e1"), AS_THEY_ARE, ThroughCut(ties=4, tie_width=8.0, tab_height=3.0))
+RAISED = Line("k1", OneElement("e2"), AS_THEY_ARE, Clearing(2.5, "k4"))
+
+
+def worked(ticket: Ticket) -> Work:
+    return work_out(ticket, {}.__getitem__, MemoryStore())
+
+
+def cut(ticket: Ticket, pitch: float = 0.1, **stage: Any) -> tuple[np.ndarray, router.Router, Work]:
+    work = worked(ticket)
+    files = make_files(ticket, work, formats=["gcode"]).files
+    content = next(one.content for one in files if one.name.endswith("gcode"))
+    laid = work.sheets["s1"].value
+    run = router.fed(content, router.Stage(laid.width, laid.height, 18.0, **stage), RACK)
+    return router.cut(run, pitch), run, work
+
+
+def on_board(work: Work, line: str, shape: tuple[int, int], pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:
+    """Which pixels of a board a line's area covers, and how far each lies from its edge, mm."""
+    laid = work.sheets["s1"].value
+    area = next(one.area for one in work.layers["l1"].value.lines if one.id == line)
+    area = shapely.transform(area, laid.placements[0].at.map)
+    x, y = np.meshgrid((np.arange(shape[1]) + 0.5) * pitch, (np.arange(shape[0]) + 0.5) * pitch)
+    inside = shapely.contains_xy(area, x, y)
+    far = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
+    away = np.zeros(shape)
+    away[inside] = far
+    return inside, away
+
+
+class RouterTest(TestCase):
+    def test_carved_words_come_out_of_the_router_as_they_were_meant(self):
+        made, run, work = cut(board(WORDS, EDGE))
+        self.assertEqual(run.complaints, [])
+        inside, away = on_board(work, "k2", made.shape)
+        want = np.minimum(away * V60.rise, 6.0)
+        off = (-made - want)[inside]
+        # on the middle itself the tip is flat, so that it misses what a point would reach
+        self.assertLess(np.percentile(np.abs(off), 99.0), 0.03)
+        self.assertLess(off.max(), 0.02)
+        self.assertGreater(off.min(), -0.06 * V60.rise - 0.03)
+        # beyond the outline nothing is cut: a pixel's middle lies half a pixel within
+        rim = shapely.transform(
+            next(one.area for one in work.layers["l1"].value.lines if one.id == "k2"),
+            work.sheets["s1"].value.placements[0].at.map,
+        ).buffer(0.02)
+        x, y = np.meshgrid((np.arange(made.shape[1]) + 0.5) / 10, (np.arange(made.shape[0]) + 0.5) / 10)
+        edge, _ = on_board(work, "k4", made.shape)
+        self.assertGreater(made[edge & ~shapely.contains_xy(rim, x, y)].min(), -0.02)
+        told = work.routes["s1"].value
+        by_router = router.seconds(run) + 20 * run.changes - 3 * run.changes
+        self.assertAlmostEqual(told.minutes * 60, by_router, delta=0.03 * by_router)
+
+    def test_raised_letters_stand_in_a_recess_of_one_depth(self):
+        made, run, work = cut(board(RAISED, EDGE))
+        self.assertEqual(run.complaints, [])
+        inside, _ = on_board(work, "k1", made.shape)
+        edge, from_edge = on_board(work, "k4", made.shape)
+        self.assertGreater(made[inside].min(), -0.02)
+        recess = edge & ~inside & (from_edge > 4)
+        self.assertGreater(float((np.abs(made[recess] + 2.5) < 0.01).mean()), 0.985)
+        self.assertGreater(float(made[recess].min()), -2.52)
+
+    def test_the_board_comes_off_when_its_tabs_are_broken_and_not_before(self):
+        made, _, _ = cut(board(WORDS, EDGE), 0.25)
+        self.assertEqual(router.loose(made, 18.0, 0.25), [])
+        free = replace(EDGE, process=ThroughCut())
+        made, _, work = cut(board(WORDS, free), 0.25)
+        (part,) = router.loose(made, 18.0, 0.25)
+        self.assertAlmostEqual(part["area_mm2"], 160 * 70 - (4 - math.pi) * 64, delta=30)
+        notes = [note.text for one in stations(board(free), worked(board(free))) for note in one.notes]
+        self.assertIn("No tab", " ".join(notes))
+        self.assertEqual(work.problems, [])
+
+    def test_a_hole_as_wide_as_a_drill_is_drilled(self):
+        hole = Element(
+            "e3", content=Figure("circle", 5.0), way="cut out", across="left edges", down="top edges", x=8, y=8
+        )
+        plate = Element("e1", content=Figure("rounded rectangle", 160.0, 70.0, 8.0))
+        ticket = board(Line("k4", Source(kind="the shapes"), AS_THEY_ARE, ThroughCut(ties=4)), elements=(plate, hole))
+        _, run, work = cut(ticket)
+        self.assertEqual([one.when for one in work.carved["s1"]["l1"].value.cuttings], [2, 3])
+        self.assertEqual(run.complaints, [])
+
+    def test_a_clamp_in_the_way_is_told_before_and_by_the_router(self):
+        clamped = replace(MACHINES["board-router"], clamps=(Zone("z1", 0.0, 540.0, 30.0, 60.0),))
+        (problem,) = worked(board(EDGE, machine=clamped)).problems
+        self.assertIn("clamp", problem.error.message)
+        _, run, _ = cut(board(EDGE), 0.5, clamps=((0.0, 0.0, 30.0, 60.0, 10.0),))
+        self.assertEqual([one.words for one in run.complaints], ["hits a clamp"])
+
+    def test_depths_may_be_counted_from_the_bed(self):
+        bed = replace(MACHINES["board-router"], zero="the bed")
+        made, run, _ = cut(board(WORDS, EDGE, machine=bed), 0.25, top=18.0)
+        other, _, _ = cut(board(WORDS, EDGE), 0.25)
+        self.assertEqual(run.complaints, [])
+        self.assertLess(np.abs(made - other).max(), 0.003)
+
+    def test_the_stand_in_says_what_an_owner_would(self):
+        stage = router.Stage(100.0, 100.0, 18.0)
+        head = "G21\nG90\nG17\nT1 M6\nS18000 M3\nG0 X20 Y20 Z5\n"
+        for body, said in (
+            ("G0 Z-3\nG0 X60\n", "travels through"), ("G1 Z-25 F600\n", "below the board"),
+            ("G1 Z-3 F6000\n", "40 at most"), ("M5\nG1 Z-1 F600\n", "cutter stands"), ("T9 M6\n", "no cutter 9"),
+            ("G1 X5 Y5 Z\n", "not understood"), ("G2 X60 Y20 I3 J0 F600\n", "circle"),
+        ):  # fmt: skip
+            run = router.fed((head + body + "G0 Z5\nM5\nM2\n").encode(), stage, RACK)
+            router.cut(run, 0.5)
+            with self.subTest(body):
+                self.assertIn(said, " ".join(one.words for one in run.complaints))
+        run = router.fed(head.encode(), stage, RACK)
+        self.assertIn("before the run does", run.complaints[-1].words)
+
+
+class BadInputTest(TestCase):
+    def said(self, *lines: Line, **more: Any) -> str:
+        return " ".join(one.error.sentence for one in worked(board(*lines, **more)).problems)
+
+    def test_what_cannot_be_carved_is_told_with_what_would_fit(self):
+        thick = replace(WORDS, process=Carving(20.0))
+        self.assertIn("as deep as the board is thick", self.said(thick))
+        self.assertIn("begins 5 mm down", self.said(replace(WORDS, process=Carving(4.0, 5.0))))
+        self.assertIn("not in the rack any more", self.said(replace(WORDS, process=Carving(4.0, cutter="gone"))))
+        self.assertIn("this is made with one", self.said(replace(WORDS, process=Carving(4.0, cutter="flat6"))))
+        self.assertIn("not there any more", self.said(replace(RAISED, process=Clearing(2.0, "k9"))))
+        fine = (Element("e2", content=Figure("line", 40.0, 0.4)),)
+        thin = Line("k2", OneElement("e2"), AS_THEY_ARE, Clearing(1.0))
+        self.assertIn("wider than all of this area", self.said(thin, elements=fine))
+        machine = MACHINES["board-router"]
+        blunt = tuple(replace(one, tip=30.0) if one.kind == "pointed" else one for one in machine.cutters)
+        self.assertIn("narrower than the tip", self.said(WORDS, machine=replace(machine, cutters=blunt)))
+        for angle in (0.0, 180.0, -20.0):
+            odd = tuple(replace(one, angle=angle) if one.kind == "pointed" else one for one in machine.cutters)
+            self.assertIn("carves no groove", self.said(WORDS, machine=replace(machine, cutters=odd)))
+        self.assertIn("has no cutters", self.said(EDGE, machine=replace(machine, cutters=())))
+        only = (Cutter("v", "point", "pointed"),)
+        self.assertIn("no cutter that is flat", self.said(EDGE, machine=replace(machine, cutters=only)))
+
+    def test_a_knife_carves_nothing(self):
+        work = worked(board(WORDS, machine=MACHINES["wide-camera-cutter"]))
+        self.assertIn("cannot carve", " ".join(one.error.message for one in work.problems))
+
+    def test_a_line_made_a_groove_follows_the_shapes(self):
+        ticket = apply(board(Line("k1")), [Change("pieces/p1/layers/l1/lines/k1/process", "carve")])
+        line = ticket.pieces[0].layers[0].lines[0]
+        self.assertEqual((line.source.kind, line.offset.distance), ("the shapes", 0.0))
+
+    def test_files_that_were_damaged_are_not_read(self):
+        run = worked(board(WORDS)).routes["s1"].value
+        content = write_route(run.moves, Dialect(), safe=12.0)
+        self.assertEqual(len(read_route(content)[0]), len(run.moves))
+        half, odd, still = (
+            content[: len(content) // 2],
+            content.replace(b"G1 X", b"G1 Q", 1),
+            content.replace(b" M3", b""),
+        )
+        for hurt in (half, odd, still):
+            with self.assertRaises(UnreadableFile):
+                read_route(hurt)
+        self.assertTrue(issubclass(FileDisagrees, Exception))
+        for rack in (b"", b"[]", b'{"1": {"kind": "spoon", "diameter_mm": 3}}', b'{"1": {"kind": "flat"}}'):
+            with self.assertRaises(UnreadableFile):
+                router.cutters_of(rack)

@@ -1,0 +1,41 @@
+"""The surface that a router leaves, packed for the table.
+
+Six little-endian float32: columns, rows, mm of a pixel, thickness of the board, mm of a step of height, the share of
+the moves that were made; then a uint16 for each pixel, row by row from the upper left: how many steps it lies below the
+surface.
+"""
+
+import math
+import struct
+
+import numpy as np
+
+from nibble_core.carve import Board
+from nibble_core.carve.kernels import carved
+from nibble_core.pipeline.carve_results import RouterRun
+from nibble_core.ticket.model import Machine
+
+MOST_PX = 1_600_000
+FINEST = 0.1  # mm of a pixel
+
+
+def carved_view(run: RouterRun, machine: Machine, share: float) -> bytes:
+    """The board after a share of the moves, 0 to 1."""
+    moves = run.moves
+    pitch = max(FINEST, math.sqrt(moves.width * moves.height / MOST_PX))
+    board = Board(0.0, 0.0, moves.width, moves.height, pitch)
+    surface = board.fresh()
+    made = round(len(moves) * share)
+    ends = np.hstack([moves.starts(run.home), moves.xyz])[:made]
+    tool, cuts = moves.tool[:made], ~moves.rapid[:made]
+    for number in dict.fromkeys(tool.tolist()):
+        own = machine.cutters[number]
+        pointed = own.kind == "pointed"
+        rise = 1 / math.tan(math.radians(own.angle) / 2) if pointed else 0.0
+        radius = own.tip / 2 if pointed else own.diameter / 2
+        chosen = np.ascontiguousarray(ends[cuts & (tool == number)])
+        surface = carved(surface, chosen, rise, radius, own.kind == "round", 0.0, 0.0, pitch)
+    step = (run.thick + machine.below + 1.0) / 65_000
+    rows, columns = surface.shape
+    head = struct.pack("<6f", columns, rows, pitch, run.thick, step, share)
+    return head + np.clip(np.rint(-surface / step), 0, 65_535).astype("<u2").tobytes()
