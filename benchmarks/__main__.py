@@ -4,6 +4,7 @@ import sys
 
 from benchmarks import (
     areas,
+    carving,
     colours,
     contours,
     drafts,
@@ -35,7 +36,7 @@ BENCHMARKS = {
     "drafts": drafts.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
     "refusals": refusals.run, "refused": refused.run, "rehearsals": rehearsals.run,
-    "round-goods": round_goods.run, "zoo": zoo.run, "laser": laser.run,
+    "round-goods": round_goods.run, "carving": carving.run, "zoo": zoo.run, "laser": laser.run,
     "nodes": nodes.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}

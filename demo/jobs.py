@@ -19,6 +19,7 @@ from nibble_core.ticket.line import (
     Engraving,
     Hatching,
     Line,
+    Making,
     OneElement,
     Picture,
     Rings,
@@ -48,7 +49,7 @@ def demo_jobs(today: date) -> list[DemoJob]:
     return [
         _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
         _lighthouse(today), _banner(today), _sign(today), _island(today), _cups(today), _pail(today),
-        _name_board(today),
+        _name_board(today), _raised_oars(today),
     ]  # fmt: skip
 
 
@@ -316,6 +317,28 @@ def _name_board(today: date) -> DemoJob:
         Line("k4", OneElement("e1"), AS_THEY_ARE, ThroughCut(ties=6, tie_width=8.0, tab_height=3.0), name="board"),
     )
     return DemoJob(content, _with_lines(ticket, "name board", lines, elements, prints="nothing"))
+
+
+def _raised_oars(today: date) -> DemoJob:
+    """Crossed oars that stand in a recess of an oak plate."""
+    content = as_png(oars(720))
+    ticket = first_ticket(
+        name="Boathouse plate, raised oars", client="North Mole Rowers", due=(today + timedelta(days=22)).isoformat(),
+        file=hashlib.sha256(content).hexdigest(), file_name="oars.png", width=130,
+        stock=STOCKS["oak-18mm"], machine=MACHINES["board-router"],
+    )  # fmt: skip
+    elements = (
+        Element("e1", content=Figure("rounded rectangle", 220.0, 190.0, 30.0, colour="#b98a52")),
+        Element("e4", content=Figure("rounded rectangle", 196.0, 166.0, 20.0, colour="#b98a52"), way="apart",
+                across="centred", down="centred"),
+        Element("e2", FromArtwork("a1"), way="apart", across="centred", down="centred"),
+    )  # fmt: skip
+    lines = (
+        Line("k1", OneElement("e2"), AS_THEY_ARE, Clearing(4.0, "k2"), name="oars"),
+        Line("k2", OneElement("e4"), AS_THEY_ARE, Making(), name="recess"),
+        Line("k4", OneElement("e1"), AS_THEY_ARE, ThroughCut(ties=4, tie_width=8.0, tab_height=3.0), name="plate"),
+    )
+    return DemoJob(content, _with_lines(ticket, "plate", lines, elements, prints="nothing"))
 
 
 def offcut_ticket(owl: Ticket) -> Ticket:

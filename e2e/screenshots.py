@@ -37,7 +37,7 @@ def take(page: Page, address: str) -> None:
         settled(page)
 
     page.goto(address)
-    expect(page.locator("[data-job]")).to_have_count(13)
+    expect(page.locator("[data-job]")).to_have_count(14)
     page.wait_for_load_state("networkidle")
     keep("board")
     jobs = {

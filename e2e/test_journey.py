@@ -125,7 +125,7 @@ class KeyboardTest(BrowserTest):
     def test_a_job_is_found_opened_and_changed_by_keyboard_alone(self):
         page = self.page
         page.goto(self.nibble.address)
-        expect(page.locator("[data-job]")).to_have_count(13)
+        expect(page.locator("[data-job]")).to_have_count(14)
         page.keyboard.press("/")
         page.keyboard.type("kite week")
         expect(page.locator("[data-job]")).to_have_count(1)

@@ -14,6 +14,7 @@ from nibble_core.formats.registry import FORMATS, SHEET_FORMATS
 from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket import from_plain, json_schema, to_plain
+from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
@@ -48,8 +49,8 @@ class SettingsOut(Schema):
 
 
 class LibraryOut(Schema):
-    """wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind. processes: what a machine
-    can be given; formats: what it can be sent, key and words."""
+    """wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind; cutter: of a router.
+    processes: what a machine can be given; formats: what it can be sent, key and words."""
 
     stocks: list[PlainStock]
     machines: list[PlainMachine]
@@ -60,6 +61,7 @@ class LibraryOut(Schema):
     wall_fields: list[FieldOut]
     girth_fields: list[FieldOut]
     free_fields: list[FieldOut]
+    cutter_fields: list[FieldOut]
     turner_fields: dict[str, list[FieldOut]]
     rates: PlainRates
     rate_fields: list[FieldOut]
@@ -87,6 +89,7 @@ def library(request: HttpRequest) -> dict[str, Any]:
         ],
         "stock_fields": _fields(Stock), "machine_fields": _fields(Machine), "setting_fields": _fields(Setting),
         "wall_fields": _fields(RoundShape), "girth_fields": _fields(Girth), "free_fields": _fields(FreePart),
+        "cutter_fields": _fields(Cutter),
         "turner_fields": {kind: _fields(type_of_turner(kind), "kind") for kind in TURNERS},
         "rates": to_plain(held.rates), "rate_fields": _fields(Rates),
         "processes": [key for key, process in PROCESSES.items() if process.sent],

@@ -14,7 +14,8 @@ from nibble_core.geometry.regions import oriented_rings, polygons
 SEGMENTS = 24  # of a quarter of a round corner
 MOST_RINGS = 4000
 LEAST = 0.02  # mm² of what could still be reached
-SKIN = 0.002  # mm that rings lie within what they clear, so that none goes beyond it
+SKIN = 0.004  # mm that rings lie within what they clear, so that none goes beyond it
+COARSE, COARSE_WITHIN = 0.0035, 0.01  # mm that a ring may leave what it follows: at an edge, less than SKIN, and within
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,7 @@ def cleared(area: BaseGeometry, cutter: Flat, *, lanes: bool = False, angle: flo
     """Where the middle of a flat cutter runs to clear an area, closed rings whose last place is their first, or open
     lanes with the edge's rings behind them. Rings of one pocket come from its middle outward; what is left is cut from
     one side alone."""
-    room = area.buffer(-cutter.radius - SKIN, quad_segs=SEGMENTS)
+    room = area.buffer(-cutter.radius - SKIN, quad_segs=SEGMENTS).simplify(COARSE)
     if room.is_empty:
         return []
     made: list[Points] = []
@@ -62,7 +63,7 @@ def _rings(room: BaseGeometry, cutter: Flat) -> list[Points]:
             outer, holes = oriented_rings(part)
             level += [_closed(outer, cutter.climb), *(_closed(hole, cutter.climb) for hole in holes)]
         found.append(level)
-        left = left.buffer(-step, quad_segs=8)
+        left = left.buffer(-step, quad_segs=8).simplify(COARSE_WITHIN)
     return [ring for level in reversed(found) for ring in level]
 
 

@@ -18,12 +18,12 @@ from nibble_core.carve.kernels import thinned, touching
 from nibble_core.geometry import ARC, CUBIC, Path, Region
 from nibble_core.geometry.segments import evaluate
 
-STEP = 0.12  # mm between places of an outline
+STEP = 0.08  # mm between places of an outline
 MOST_PLACES = 150_000
 SHARP = math.radians(6.0)  # a turn from which a node is a corner
 FLAT = math.radians(0.5)  # a turn into the shape from which its node has a fan
 FAN = math.radians(4.0)  # between directions out of a corner that points into the shape
-THIN = 0.004  # mm
+THIN = 0.002  # mm
 SAME = 0.06  # mm that middles found from both sides may lie apart
 SHALLOW = 0.01  # mm of depth that are not worth a move
 

@@ -22,6 +22,7 @@ from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.line import Carving, Clearing, Line, ThroughCut
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
+from nibble_core.ticket.stock import Stock
 
 CLEARS, GROOVES, DRILLS, FREES = 0, 1, 2, 3
 """When courses are run: what is taken down first, what falls out last."""
@@ -30,24 +31,27 @@ LEAST_LEFT = 0.5  # mm² that no cutter reaches, from which it is told
 RIDGE = 0.02  # mm that ridges between rings of a pointed cutter stand above a flat bottom
 MOST_RINGS = 6000
 COARSE = 0.004  # mm
+WALL_HAIR, WALL_LEAST = 0.05, 0.3  # mm, mm²: of a wall that is too thin, from which it is told
 
 
 @dataclass(frozen=True)
 class Carvings:
-    """What the carving of a layer depends on, beside its lines. thick: of the board."""
+    """What the carving of a layer depends on, beside its lines. thick: of the board; thinnest: wall that it holds."""
 
     lines: tuple[Line, ...]
     cutters: tuple[Cutter, ...]
     below: float
     thick: float
+    thinnest: float
 
 
 def carve_layer(
-    store: ResultStore, layer: Layer, machine: Machine, thick: float, drawn: Keyed[LayerResult]
+    store: ResultStore, layer: Layer, machine: Machine, stock: Stock, drawn: Keyed[LayerResult]
 ) -> Keyed[CarvedLayer]:
     """What a router does on a layer. A line that it cannot make is told in ``failed``."""
     lines = tuple(line for line in layer.lines if line.on)
-    return stage(store, _carved, Carvings(lines, machine.cutters, machine.below, thick), drawn)
+    by = Carvings(lines, machine.cutters, machine.below, stock.thickness, stock.thinnest)
+    return stage(store, _carved, by, drawn)
 
 
 def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
@@ -73,10 +77,30 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
             continue
         made += cuttings
         notes += told
+    notes += _thin_walls(by, [line for line in drawn.lines if isinstance(_made(rules, line.id), Carving)])
     places = [course[:, :2] for one in made for course in one.courses]
     corners = np.vstack(places) if places else np.zeros((1, 2))
     box = Box(*corners.min(0).tolist(), *corners.max(0).tolist())
     return CarvedLayer(tuple(made), tuple(notes), tuple(failed), box)
+
+
+def _made(rules: dict[str, Line], id: str) -> object:
+    return rules[id].process if id in rules else None
+
+
+def _thin_walls(by: Carvings, carved: Sequence[DrawnLine]) -> list[CarveNote]:
+    """Places between two grooves where less material is left than the board holds."""
+    if not carved or by.thinnest <= 0:
+        return []
+    area = shapely.union_all([line.area for line in carved])
+    half = by.thinnest / 2
+    # what closes up over gaps so narrow, but for the slivers that rounding leaves in corners
+    walls = area.buffer(half).buffer(-half).difference(area).buffer(-WALL_HAIR)
+    found = [part for part in polygons(walls) if part.area > WALL_LEAST]
+    if not found:
+        return []
+    first = max(found, key=lambda part: part.area).representative_point()
+    return [CarveNote(carved[0].id, "thin wall", float(len(found)), (first.x, first.y))]
 
 
 def _chosen(by: Carvings, id: str, kinds: Sequence[str]) -> int:

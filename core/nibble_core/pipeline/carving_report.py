@@ -49,6 +49,10 @@ def _said(note: CarveNote, where: str) -> Note:
     if note.kind == "flat bottom":
         return Note(f"{amount} mm² are wider than the deepest groove: their bottom is flat.", "", where,
                     place=note.place)  # fmt: skip
+    if note.kind == "thin wall":
+        places = "one place" if note.amount == 1 else f"{amount} places"
+        return Note(f"In {places} the wall between two grooves is thinner than the board holds: it may break off.",
+                    "Set letters wider apart, or carve less deep.", where, LOOK, place=note.place)  # fmt: skip
     if note.kind == "finer than the tip":
         return Note(f"{amount} mm² are finer than the tip of the cutter: they are not carved.",
                     "Choose a finer cutter, or make the artwork larger.", where, LOOK, place=note.place)  # fmt: skip

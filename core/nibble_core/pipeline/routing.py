@@ -43,7 +43,7 @@ def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
     thick = sheet.stock.thickness
     layers = [ticket.layer(held.layer) for held in sheet.holds]
     carved = {
-        layer.id: carve_layer(store, layer, sheet.machine, thick, work.layers[layer.id]) for layer in layers
+        layer.id: carve_layer(store, layer, sheet.machine, sheet.stock, work.layers[layer.id]) for layer in layers
     }  # fmt: skip
     work.carved[sheet.id] = carved
     for layer in layers:

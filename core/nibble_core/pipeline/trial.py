@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from nibble_core.errors import CannotMake
 from nibble_core.formats.registry import CUT, FORMATS
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Page
@@ -41,6 +42,8 @@ def trial_copy(ticket: Ticket, work: Work) -> list[JobFile]:
 def test_cut(ticket: Ticket, sheet: Sheet, work: Work) -> list[JobFile]:
     """A square with a circle in it for each process that parts material on a sheet, side by side, as each cut file that
     its machine takes. Raises CannotMake for a beam without power and speed, FileDisagrees."""
+    if sheet.machine.carves:
+        raise CannotMake("A router has no test cut.", "Carve one copy on a spare board.")
     used = list(dict.fromkeys(run.of.process for run in program_of(sheet, work).runs if parts(run.of.process)))
     places = [Affine.translation(MARGIN + n * (SIDE + APART), MARGIN) for n in range(len(used))]
     runs = [

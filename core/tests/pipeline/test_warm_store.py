@@ -25,6 +25,8 @@ from nibble_core.ticket.model import Setting, Spot
 from nibble_core.ticket.piece import Element, Figure, prints_of
 from nibble_core.ticket.steps import GiveSecondSide, SplitByColour
 from tests import by_day
+from tests.carve.test_carving import EDGE, WORDS
+from tests.carve.test_carving import board as carved_board
 from tests.pipeline.test_beam_jobs import job
 from tests.pipeline.test_pieces import RING, ticket_of
 from tests.pipeline.test_round_goods import job as round_job
@@ -108,7 +110,11 @@ def pail():
     )  # fmt: skip
 
 
-STARTS = (knife, laser, rest, panels, page, second_side, series, cup, pail)
+def sign():
+    return carved_board(WORDS, EDGE)
+
+
+STARTS = (knife, laser, rest, panels, page, second_side, series, cup, pail, sign)
 
 
 def told(ticket, store) -> dict[str, str]:

@@ -2397,7 +2397,7 @@ export interface components {
         };
         /**
          * LibraryOut
-         * @description wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind. processes: what a machine
+         * @description wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind; cutter: of a router. processes: what a machine
          *     can be given; formats: what it can be sent, key and words.
          */
         LibraryOut: {
@@ -2419,6 +2419,8 @@ export interface components {
             girth_fields: components["schemas"]["FieldOut"][];
             /** Free Fields */
             free_fields: components["schemas"]["FieldOut"][];
+            /** Cutter Fields */
+            cutter_fields: components["schemas"]["FieldOut"][];
             /** Turner Fields */
             turner_fields: {
                 [key: string]: components["schemas"]["FieldOut"][];

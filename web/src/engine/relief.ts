@@ -84,12 +84,17 @@ export function section(
   return found;
 }
 
-/** mm below the surface at a place; nothing beside the board. */
+/** mm below the surface at a place, evenly between the middles of pixels; nothing beside the board. */
 export function depthAt({ columns, rows, pitch, depths }: Relief, x: number, y: number): number {
-  const column = Math.floor(x / pitch);
-  const row = Math.floor(y / pitch);
-  if (column < 0 || row < 0 || column >= columns || row >= rows) return 0;
-  return depths[row * columns + column] as number;
+  if (x < 0 || y < 0 || x > columns * pitch || y > rows * pitch) return 0;
+  const across = Math.min(columns - 1, Math.max(0, x / pitch - 0.5));
+  const down = Math.min(rows - 1, Math.max(0, y / pitch - 0.5));
+  const [column, row] = [Math.min(columns - 2, Math.floor(across)), Math.min(rows - 2, Math.floor(down))];
+  const at = Math.max(0, row) * columns + Math.max(0, column);
+  const [u, v] = [across - column, down - row];
+  const [a, b] = [depths[at] as number, (depths[at + 1] ?? depths[at]) as number];
+  const [c, d] = [(depths[at + columns] ?? a) as number, (depths[at + columns + 1] ?? b) as number];
+  return (a * (1 - u) + b * u) * (1 - v) + (c * (1 - u) + d * u) * v;
 }
 
 /** The deepest place of a carving, cuts through the board left aside: mm from the upper left, and how deep. */

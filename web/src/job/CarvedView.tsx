@@ -265,7 +265,13 @@ function drawChart(
   context.fillStyle = "#1E2A2E";
   context.font = "600 14px Barlow Condensed, sans-serif";
   const long = Math.hypot(to[0] - from[0], to[1] - from[1]);
-  context.fillText(`${say(Math.round(10 * long) / 10)} long, at most ${say(Math.round(100 * most) / 100)} deep`, left + 6, top + CHART - 8);
+  context.textAlign = "right";
+  context.fillText(
+    `${say(Math.round(10 * long) / 10)} long, at most ${say(Math.round(100 * most) / 100)} deep`,
+    right - 6,
+    top + CHART - 8,
+  );
+  context.textAlign = "left";
 }
 
 function rgb(colour: string): Rgb {

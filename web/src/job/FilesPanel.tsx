@@ -12,7 +12,7 @@ import { LearnErrors } from "./LearnErrors";
 import { PanelSection } from "./PanelSection";
 import { RunPanel } from "./RunPanel";
 import { TestTurn } from "./TestTurn";
-import { burns, canBeRehearsed, isTurned, type Sheet, type Ticket } from "./ticket";
+import { burns, canBeRehearsed, carves, isTurned, type Sheet, type Ticket } from "./ticket";
 
 const PURPOSES: Record<string, string> = {
   print: "artwork and marks, no cut lines",
@@ -213,6 +213,7 @@ function Trials(props: {
 }
 
 function trialsOf(ticket: Ticket, sheet: Sheet): readonly (readonly [string, string])[] {
+  if (carves(sheet.machine)) return TRIALS.slice(0, 1);
   if (isTurned(ticket, sheet)) return [...BEAM_TRIALS, GUIDES];
   return burns(sheet.machine) ? [...TRIALS, ...BEAM_TRIALS] : TRIALS;
 }

@@ -9,6 +9,7 @@ import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { FieldRow, fresh } from "./FieldRow";
+import { ItemsForm } from "./ItemsForm";
 import { ClampsForm, FormatsForm, SpotsForm } from "./MachineForms";
 import { ProfileForm } from "./ProfileForm";
 import { SettingsForm } from "./SettingsForm";
@@ -152,6 +153,27 @@ const OF_FLAT_STOCK = [
   ...["width", "usable_width", "usable_length", "mirrored", "liner", "length_left", "beneath"],
   ...["press_heat", "press_seconds", "press_pressure", "peel", "rendering", "printable", "thinnest"],
 ];
+/** What of a record says nothing of a router. */
+const NOT_OF_A_ROUTER = [
+  ...["beam", "openings", "power_scale", "height", "port", "focus_depth"],
+  ...["knife_radius", "blade_offset", "overcut", "speed", "narrowest_gap"],
+  ...["print_stretch", "print_bow", "camera_error", "repeats", "mark_shape", "mark_count"],
+];
+const OF_A_ROUTER = ["zero", "below"];
+/** What the first cutter in a rack begins with. */
+const A_CUTTER: Fields = {
+  name: "6 mm flat cutter",
+  kind: "flat",
+  diameter: 6,
+  angle: 60,
+  tip: 0,
+  flutes: 2,
+  feed: 40,
+  plunge: 10,
+  spindle: 18_000,
+  deepest_pass: 3,
+  step_over: 0.4,
+};
 const ROUND_THING = "a round thing";
 
 /** A round thing has its price each. */
@@ -162,6 +184,8 @@ function named(field: Field, value: Fields): Field {
 function counts(kind: Kind, name: string, value: Fields): boolean {
   if (kind === "stock") return value.kind !== ROUND_THING || !OF_FLAT_STOCK.includes(name);
   if (kind !== "machine") return true;
+  if (value.kind === "a router") return !NOT_OF_A_ROUTER.includes(name);
+  if (OF_A_ROUTER.includes(name)) return false;
   return !(value.kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);
 }
 
@@ -332,7 +356,17 @@ function RecordForm(props: {
             chosen={(value.formats ?? []) as string[]}
             onChange={(formats) => set("formats", formats)}
           />
-          {value.kind !== "a knife" && (
+          {value.kind === "a router" && (
+            <ItemsForm
+              title="Cutters in its rack"
+              items={(value.cutters ?? []) as Fields[]}
+              fields={library.cutter_fields}
+              adds="Add a cutter"
+              next={(last) => last ?? A_CUTTER}
+              onChange={(cutters) => set("cutters", cutters)}
+            />
+          )}
+          {(value.kind === "a laser" || value.kind === "a torch or jet") && (
             <TurnerForm
               library={library}
               turner={(value.turner ?? { kind: "no turned axis" }) as Fields}

@@ -1,9 +1,9 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, type Fields, type Library } from "../api/client";
-import { Button } from "../ui/Button";
 import { useUnit } from "../ui/unit";
-import { FieldRow, NumberInput } from "./FieldRow";
+import { FieldRow } from "./FieldRow";
+import { ItemsForm } from "./ItemsForm";
 
 const FOOT = ["foot_diameter", "foot_girth", "taper"];
 const INK = "#1E2A2E";
@@ -42,7 +42,7 @@ export function WallForm(props: { library: Library; wall: Fields; onChange: (wal
         <Silhouette wall={wall} />
       </chakra.div>
       {profile && (
-        <Items
+        <ItemsForm
           title="Diameters, from the rim down"
           items={(wall.girths ?? []) as Fields[]}
           fields={library.girth_fields}
@@ -54,7 +54,7 @@ export function WallForm(props: { library: Library; wall: Fields; onChange: (wal
           onChange={(girths) => set("girths", girths)}
         />
       )}
-      <Items
+      <ItemsForm
         title="Parts that stay free"
         items={(wall.free ?? []) as Fields[]}
         fields={library.free_fields}
@@ -111,78 +111,5 @@ function Silhouette({ wall }: { wall: Fields }) {
         {said(rim)} at the rim, {said(foot)} at the foot, {said(high)} high
       </chakra.figcaption>
     </chakra.figure>
-  );
-}
-
-/** A list of small records, a row each. */
-function Items(props: {
-  title: string;
-  items: readonly Fields[];
-  fields: Library["girth_fields"];
-  adds: string;
-  next: (last: Fields | undefined) => Fields;
-  onChange: (items: Fields[]) => void;
-}) {
-  const { items, fields } = props;
-  const { unit } = useUnit();
-  const edit = (k: number, to: Fields) => props.onChange(items.map((one, n) => (n === k ? to : one)));
-  return (
-    <chakra.div role="group" aria-label={props.title} marginTop="12px">
-      <chakra.p fontSize="14.5px" fontWeight={500}>
-        {props.title}
-      </chakra.p>
-      {items.map((item, k) => (
-        <chakra.div
-          key={String(item.id)}
-          display="flex"
-          flexWrap="wrap"
-          gap="10px"
-          alignItems="end"
-          marginTop="4px"
-        >
-          {fields.map((field) => (
-            <chakra.div key={field.name} width="150px" fontSize="13.5px" color="ink.soft">
-              {field.kind === "choice" ? (
-                <FieldRow
-                  field={field}
-                  value={item[field.name]}
-                  problem=""
-                  onChange={(to) => edit(k, { ...item, [field.name]: to })}
-                />
-              ) : (
-                <>
-                  <span>
-                    {field.called}
-                    {field.kind === "length" ? `, ${unit}` : ", °"}
-                  </span>
-                  <NumberInput
-                    label={`${props.title}, ${k + 1}: ${field.called}`}
-                    field={field}
-                    value={item[field.name] as number | null}
-                    problem=""
-                    onChange={(to) => edit(k, { ...item, [field.name]: to })}
-                  />
-                </>
-              )}
-            </chakra.div>
-          ))}
-          <Button type="button" look="quiet" onClick={() => props.onChange(items.filter((_, n) => n !== k))}>
-            remove
-          </Button>
-        </chakra.div>
-      ))}
-      <Button
-        type="button"
-        marginTop="6px"
-        onClick={() => {
-          const used = new Set(items.map((one) => one.id));
-          let n = 1;
-          while (used.has(`i${n}`)) n += 1;
-          props.onChange([...items, { id: `i${n}`, ...props.next(items.at(-1)) }]);
-        }}
-      >
-        {props.adds}
-      </Button>
-    </chakra.div>
   );
 }

@@ -1,0 +1,128 @@
+"""Carved signs: grooves against brute-force distances, a sign and a drawing planned, the surface out of the router."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import shapely
+from tests.carve.test_carving import EDGE, RACK, WORDS, board
+
+from nibble_core.carve import Board, Pointed, grooves, surface
+from nibble_core.geometry import Path, Region
+from nibble_core.geometry.regions import union
+from nibble_core.pipeline.files import make_files
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
+from nibble_core.simulators import router
+from nibble_core.text import set_line, shipped_font
+from nibble_core.ticket.piece import Element, Figure, Lettering
+
+V60 = Pointed(60.0)
+PLACES = 10_000
+FONTS = ("slab", "script", "condensed", "sans")
+NODES = 20_000
+
+
+def run() -> None:
+    depths()
+    drawing()
+    sign()
+
+
+def depths() -> None:
+    """Depth at places drawn at random in letters of several faces, against the distance to the edge told by brute
+    force; a board of 0.02 mm a pixel about each place is cut for it."""
+    off: list[float] = []
+    spent = 0.0
+    for font in FONTS:
+        regions = list(set_line(shipped_font(font), "OWLS&Rg8", 40.0).regions)
+        start = time.process_time()
+        courses = grooves(regions, V60, 60.0)
+        spent += time.process_time() - start
+        off += _off(regions, courses)
+    found = np.abs(off)
+    print(f"depth at {len(off)} places of letters in {len(FONTS)} faces: median {np.median(found):.4f}, 99.9 of 100 in "
+          f"{np.percentile(found, 99.9):.4f}, worst {found.max():.4f} mm (0.01 wanted); {spent:.2f} s")  # fmt: skip
+
+
+def _off(regions: list[Region], courses) -> list[float]:
+    """Of a share of the places, mm of depth that the courses leave too much or too little: the lowest of all cones
+    over a place, each found along its move."""
+    area = union(regions, 1e-4)
+    edge = shapely.boundary(area)
+    chance = np.random.default_rng(7)
+    left, top, right, bottom = area.bounds
+    places = np.column_stack([chance.uniform(left, right, 60_000), chance.uniform(top, bottom, 60_000)])
+    places = places[shapely.contains_xy(area, *places.T)][: PLACES // len(FONTS)]
+    ideal = shapely.distance(shapely.points(places), edge) * V60.rise
+    moves = np.vstack([np.hstack([one[:-1], one[1:]]) for one in courses])
+    found = np.zeros(len(places))
+    for move in np.array_split(moves, max(1, len(moves) // 40)):
+        found = np.maximum(found, _deepest(places, move))
+    return (found - ideal).tolist()
+
+
+def _deepest(places: np.ndarray, moves: np.ndarray) -> np.ndarray:
+    """How deep cones that run some straight moves cut at places, mm: where each stands lowest over a place."""
+    best = np.zeros(len(places))
+    for x0, y0, z0, x1, y1, z1 in moves.tolist():
+        length = float(np.hypot(x1 - x0, y1 - y0))
+        if length < 1e-9:
+            continue
+        ux, uy, climb = (x1 - x0) / length, (y1 - y0) / length, (z1 - z0) / length
+        along = (places[:, 0] - x0) * ux + (places[:, 1] - y0) * uy
+        aside = np.abs((places[:, 1] - y0) * ux - (places[:, 0] - x0) * uy)
+        share = climb / V60.rise
+        lean = (
+            aside * share / np.sqrt(1 - share**2) if abs(share) < 1 else np.full(len(places), np.sign(climb) * length)
+        )
+        t = np.clip(along - lean, 0, length)
+        best = np.maximum(best, -(z0 + climb * t + V60.rise * np.hypot(aside, along - t)))
+    return best
+
+
+def drawing() -> None:
+    """A made-up drawing of many nodes."""
+    chance = np.random.default_rng(3)
+    regions = []
+    for k in range(100):
+        angle = np.linspace(0, 2 * np.pi, NODES // 100, endpoint=False)
+        radius = 22 + np.cumsum(chance.normal(0, 0.25, len(angle)))
+        radius += (radius[0] - radius[-1]) * np.linspace(0, 1, len(angle))
+        x, y = (k % 10) * 60 + 30, (k // 10) * 60 + 30
+        points = np.column_stack([x + radius * np.cos(angle), y + radius * np.sin(angle)])
+        regions.append(Region(Path.polygon(points)))
+    start = time.process_time()
+    courses = grooves(regions, V60, 6.0)
+    took = time.process_time() - start
+    print(f"a drawing of {NODES} nodes: {len(courses)} courses in {took:.1f} s (20 wanted)")
+
+
+def sign() -> None:
+    """A sign of 600 x 200 mm with twenty letters: planned, written, and cut by the stand-in."""
+    elements = (
+        Element("e1", content=Figure("rounded rectangle", 600.0, 200.0, 12.0)),
+        Element("e2", content=Lettering("LITTLE OWL READS ALL", "slab", "", 30.0), way="apart", across="centred",
+                down="centred"),
+    )  # fmt: skip
+    ticket = board(WORDS, EDGE, elements=elements)
+    start = time.process_time()
+    work = work_out(ticket, {}.__getitem__, MemoryStore())
+    took = time.process_time() - start
+    content = next(one.content for one in make_files(ticket, work).files if one.name.endswith("gcode"))
+    laid = work.sheets["s1"].value
+    ran = router.fed(content, router.Stage(laid.width, laid.height, 18.0), RACK)
+    start = time.process_time()
+    made = router.cut(ran, 0.1)
+    cut = time.process_time() - start
+    told, own = work.routes["s1"].value.minutes * 60, router.seconds(ran) + 17 * ran.changes
+    print(f"a sign of twenty letters: planned in {took:.1f} s of processor (4 wanted); {len(ran.moves)} moves on a "
+          f"board of {made.shape[1]} x {made.shape[0]} pixels in {cut:.1f} s (5 for 100,000 moves wanted)")  # fmt: skip
+    print(f"its minutes against the stand-in's clock: {100 * abs(told - own) / own:.1f} % off (3 wanted); complaints: "
+          f"{len(ran.complaints)}; loose: {len(router.loose(made, 18.0, 0.1))}")  # fmt: skip
+    shown = Board(0.0, 0.0, laid.width, laid.height, 0.35)
+    courses = [course for one in work.carved["s1"]["l1"].value.cuttings for course in one.courses]
+    start = time.process_time()
+    surface(shown, shown.fresh(), courses, rise=V60.rise, radius=0.0)
+    print(f"its surface for the table: {1000 * (time.process_time() - start):.0f} ms")

@@ -1,0 +1,68 @@
+import { chakra } from "@chakra-ui/react";
+import type { Fields, Library } from "../api/client";
+import { Button } from "../ui/Button";
+import { FieldRow } from "./FieldRow";
+
+/** A list of small records, a row of fields each. */
+export function ItemsForm(props: {
+  title: string;
+  items: readonly Fields[];
+  fields: Library["girth_fields"];
+  adds: string;
+  /** What another one begins with; the last there is. */
+  next: (last: Fields | undefined) => Fields;
+  onChange: (items: Fields[]) => void;
+}) {
+  const { items, fields } = props;
+  const edit = (k: number, to: Fields) => props.onChange(items.map((one, n) => (n === k ? to : one)));
+  return (
+    <chakra.fieldset marginTop="14px" border="none" padding="0">
+      <chakra.legend fontSize="15px" fontWeight={600}>
+        {props.title}
+      </chakra.legend>
+      {items.map((item, k) => (
+        <chakra.div
+          key={String(item.id)}
+          role="group"
+          aria-label={`${props.title}, ${k + 1}`}
+          display="grid"
+          gridTemplateColumns="repeat(auto-fill, minmax(150px, 1fr))"
+          gap="6px 12px"
+          alignItems="end"
+          paddingY="6px"
+          borderBottom="1px solid {colors.hair.soft}"
+        >
+          {fields.map((field) => (
+            <FieldRow
+              key={field.name}
+              field={field}
+              value={item[field.name]}
+              problem=""
+              onChange={(to) => edit(k, { ...item, [field.name]: to })}
+            />
+          ))}
+          <Button
+            type="button"
+            look="quiet"
+            justifySelf="start"
+            onClick={() => props.onChange(items.filter((_, n) => n !== k))}
+          >
+            remove
+          </Button>
+        </chakra.div>
+      ))}
+      <Button
+        type="button"
+        marginTop="6px"
+        onClick={() => {
+          const used = new Set(items.map((one) => one.id));
+          let n = 1;
+          while (used.has(`i${n}`)) n += 1;
+          props.onChange([...items, { ...props.next(items.at(-1)), id: `i${n}` }]);
+        }}
+      >
+        {props.adds}
+      </Button>
+    </chakra.fieldset>
+  );
+}
