@@ -50,13 +50,14 @@ def take(page: Page, address: str) -> None:
             ("stencil", "stencil"),
             ("offcut", "Offcut"),
             ("cups", "Steel cups"),
+            ("sign", "Carved name board"),
         )
     }
     for name, job, station in (
         ("lines", "kite", "lines"), ("rehearsal", "kite", "sheet"), ("on-the-thing", "cups", "sheet"),
         ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "offcut", "sheet"),
-        ("machine", "honey", "machine"), ("moves", "fob", "machine"), ("wall", "cups", "sheet"),
-        ("trace-colours", "oars", "trace"),
+        ("machine", "honey", "machine"), ("moves", "fob", "machine"),
+        ("trace-colours", "oars", "trace"), ("carved", "sign", "machine"),
     ):  # fmt: skip
         page.goto(f"{address}/jobs/{jobs[job]}?station={station}")
         settled(page)
@@ -81,6 +82,10 @@ def take(page: Page, address: str) -> None:
             page.get_by_role("button", name="Moves", exact=True).click()
             page.get_by_label("Moment of the run").fill("1375")
             page.wait_for_timeout(600)
+        if name == "carved":
+            page.get_by_role("button", name="Carved", exact=True).click()
+            page.get_by_role("button", name="Section across the middle").click()
+            page.wait_for_timeout(2000)
         keep(name)
 
     page.goto(f"{address}/library")

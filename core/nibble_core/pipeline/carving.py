@@ -141,6 +141,7 @@ def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting]
         )
     number = _chosen(by, own.cutter, ("pointed",))
     cutter, rack = pointed_of(by.cutters[number]), by.cutters[number]
+    _require_narrower(line, own, rack)
     made: list[Cutting] = []
     notes: list[CarveNote] = []
     half = cutter.half_width(own.deepest - own.start)
@@ -191,6 +192,18 @@ def _thin_share(line: DrawnLine, cutter: Pointed) -> float:
     area = line.area
     kept = area.buffer(-cutter.tip / 2 * 0.98).buffer(cutter.tip / 2)
     return float(area.difference(kept).area)
+
+
+def _require_narrower(line: DrawnLine, groove: Carving, cutter: Cutter) -> None:
+    """Raises CannotMake where a groove would be wider at the surface than the cutter itself."""
+    widest = max(cutter.diameter - cutter.tip, 0.0) / 2 * pointed_of(cutter).rise
+    if groove.deepest - groove.start <= widest + 1e-9 or line.area.buffer(-cutter.diameter / 2).is_empty:
+        return
+    raise CannotMake(
+        f"The {cutter.name} is {cutter.diameter:g} mm wide: it carves {widest:.1f} mm deep at most, "
+        "and strokes here are wider.",
+        f"Carve {groove.start + widest - 0.05:.1f} mm deep at most, or put a wider cutter into the rack.",
+    )
 
 
 def _fine_rings(area: BaseGeometry, tip: float, rise: float) -> list[np.ndarray]:

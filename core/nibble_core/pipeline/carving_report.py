@@ -39,7 +39,7 @@ def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None
         draft.notes.append(Note(said, "Lay fewer copies on a board, or carve less deep.", here, LOOK))
     deepest = -float(run.moves.xyz[:, 2].min()) if len(run.moves) else 0.0
     draft.figures += [
-        (minutes(run.minutes), "minutes in all"), (str(len(used)), "cutters"),
+        (minutes(run.minutes), "minutes in all"), (str(len(used)), "cutter" if len(used) == 1 else "cutters"),
         (f"{deepest:.1f}", "mm deep at most"), (f"{len(run.moves):,}".replace(",", " "), "moves"),
     ]  # fmt: skip
 

@@ -157,9 +157,11 @@ def amount(default: float, low: float, high: float, called: str) -> Any:
     return field(default=default, metadata={"rule": Rule("amount", called, low, high, 0.5)})
 
 
-def angle(default: float | None, called: str, *, auto: str | None = None) -> Any:
+def angle(
+    default: float | None, called: str, *, low: float = -360.0, high: float = 360.0, auto: str | None = None
+) -> Any:
     """Degrees, clockwise on screen."""
-    return field(default=default, metadata={"rule": Rule("angle", called, -360.0, 360.0, 1.0, auto=auto)})
+    return field(default=default, metadata={"rule": Rule("angle", called, low, high, 1.0, auto=auto)})
 
 
 def colour(default: str, called: str) -> Any:

@@ -275,6 +275,9 @@ class BadInputTest(TestCase):
         for angle in (0.0, 180.0, -20.0):
             odd = tuple(replace(one, angle=angle) if one.kind == "pointed" else one for one in machine.cutters)
             self.assertIn("carves no groove", self.said(WORDS, machine=replace(machine, cutters=odd)))
+        slim = tuple(replace(one, diameter=3.0) if one.kind == "pointed" else one for one in machine.cutters)
+        self.assertIn("carves 2.5 mm deep at most", self.said(WORDS, machine=replace(machine, cutters=slim)))
+        self.assertEqual(self.said(replace(WORDS, process=Carving(2.45)), machine=replace(machine, cutters=slim)), "")
         self.assertIn("has no cutters", self.said(EDGE, machine=replace(machine, cutters=())))
         only = (Cutter("v", "point", "pointed"),)
         self.assertIn("no cutter that is flat", self.said(EDGE, machine=replace(machine, cutters=only)))

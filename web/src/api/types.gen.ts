@@ -2397,8 +2397,8 @@ export interface components {
         };
         /**
          * LibraryOut
-         * @description wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind; cutter: of a router. processes: what a machine
-         *     can be given; formats: what it can be sent, key and words.
+         * @description wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind; cutter: of a router.
+         *     processes: what a machine can be given; formats: what it can be sent, key and words.
          */
         LibraryOut: {
             /** Stocks */

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { deepest, depthAt, type Relief, section, shaded, unpacked } from "./relief";
+import { deepest, depthAt, middle, type Relief, section, shaded, unpacked } from "./relief";
 
 /** A groove of 45° from top to bottom, 4 mm deep in its middle at 10 mm. */
 function groove(): Relief {
@@ -42,4 +42,13 @@ test("the deepest place is found, cuts through the board left aside", () => {
   const relief = groove();
   relief.depths[3] = 18.3;
   expect(deepest(relief).depth).toBeCloseTo(3.75);
+});
+
+test("the middle lies half way down what is carved", () => {
+  const relief = groove();
+  expect(middle(relief)).toBeCloseTo(2.5);
+  relief.depths.fill(0, 0, 6 * relief.columns);
+  expect(middle(relief)).toBeCloseTo(4);
+  relief.depths.fill(0);
+  expect(middle(relief)).toBeCloseTo(2.5);
 });

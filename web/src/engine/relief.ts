@@ -97,6 +97,14 @@ export function depthAt({ columns, rows, pitch, depths }: Relief, x: number, y: 
   return (a * (1 - u) + b * u) * (1 - v) + (c * (1 - u) + d * u) * v;
 }
 
+/** The height, mm from the top, half way down what is carved. */
+export function middle({ columns, rows, pitch, depths }: Relief): number {
+  const first = depths.findIndex((depth) => depth > 0);
+  const last = depths.findLastIndex((depth) => depth > 0);
+  if (first < 0) return (rows * pitch) / 2;
+  return (0.5 * (Math.floor(first / columns) + Math.floor(last / columns)) + 0.5) * pitch;
+}
+
 /** The deepest place of a carving, cuts through the board left aside: mm from the upper left, and how deep. */
 export function deepest({ columns, pitch, thick, depths }: Relief): { x: number; y: number; depth: number } {
   let best = -1;

@@ -6,6 +6,7 @@ import {
   deepest,
   depthAt,
   type Light,
+  middle,
   type Relief,
   type Rgb,
   section,
@@ -18,6 +19,7 @@ import { useUnit } from "../ui/unit";
 import { MAT } from "./scenes";
 import { carves, type Ticket } from "./ticket";
 
+const WOOD = "#c9a26b";
 const MARGIN = 34;
 const ABOVE = 66;
 const BELOW = 150;
@@ -68,18 +70,19 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
     seen.observe(own);
     return () => seen.disconnect();
   }, []);
+  const wood = sheet?.stock.colour ?? WOOD;
   const light: Light = useMemo(() => ({ angle: (turn * Math.PI) / 180, height: 0.72 }), [turn]);
   const picture = useMemo(() => {
     if (!data) return null;
     const made = document.createElement("canvas");
     [made.width, made.height] = [data.columns, data.rows];
-    const wood = rgb(sheet?.stock.colour ?? "#c9a26b");
-    const pixels = shaded(data, light, wood, painted ? PAINT : null);
+
+    const pixels = shaded(data, light, rgb(wood), painted ? PAINT : null);
     made
       .getContext("2d")
       ?.putImageData(new ImageData(pixels as ImageDataArray, data.columns, data.rows), 0, 0);
     return made;
-  }, [data, light, painted, sheet?.stock.colour]);
+  }, [data, light, painted, wood]);
   const place = data ? placed(data, size) : null;
   const cut = useMemo(() => (data && line ? section(data, line[0], line[1], SAMPLES) : null), [data, line]);
   useEffect(() => {
@@ -95,8 +98,8 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
     const high = data.rows * data.pitch * place.scale;
     context.drawImage(picture, place.x, place.y, wide, high);
     if (line) drawLine(context, line, place);
-    if (cut) drawChart(context, cut, line as Line, data, size, (mm) => formatLength(mm, unit));
-  }, [data, picture, place, size, line, cut, unit]);
+    if (cut) drawChart(context, cut, line as Line, data, size, wood, (mm) => formatLength(mm, unit));
+  }, [data, picture, place, size, line, cut, unit, wood]);
   const onBoard = (event: React.PointerEvent): readonly [number, number] => {
     const box = event.currentTarget.getBoundingClientRect();
     return [
@@ -106,10 +109,11 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
   };
   const most = data ? deepest(data) : null;
   const across = () => {
-    if (!data || !most) return;
+    if (!data) return;
+    const y = middle(data);
     setLine([
-      [0, most.y],
-      [data.columns * data.pitch, most.y],
+      [0, y],
+      [data.columns * data.pitch, y],
     ]);
   };
   return (
@@ -188,8 +192,8 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
         <Button type="button" aria-pressed={painted} onClick={() => setPainted(!painted)}>
           Grooves painted
         </Button>
-        <Button type="button" onClick={across}>
-          Section through the deepest place
+        <Button type="button" disabled={!data} onClick={across}>
+          Section across the middle
         </Button>
         <chakra.span color="ink.soft" role="status">
           {error
@@ -243,6 +247,7 @@ function drawChart(
   [from, to]: Line,
   relief: Relief,
   [width, height]: readonly [number, number],
+  wood: string,
   say: (mm: number) => string,
 ): void {
   const most = Math.max(0.1, ...depths);
@@ -256,12 +261,17 @@ function drawChart(
     const x = left + ((right - left) * k) / (depths.length - 1);
     context.lineTo(x, top + 4 + (high * Math.min(depth, relief.thick)) / Math.min(most, relief.thick));
   });
-  context.lineTo(right, top + 4);
-  context.fillStyle = "#E9E4D6";
+  const bottom = top + (most < relief.thick ? CHART : CHART - 10);
+  context.lineTo(right, bottom);
+  context.lineTo(left, bottom);
+  context.closePath();
+  context.fillStyle = wood;
   context.fill();
   context.strokeStyle = "#1E2A2E";
   context.lineWidth = 1.4;
   context.stroke();
+  context.fillStyle = "#FCFBF6";
+  context.fillRect(right - 232, top + CHART - 26, 230, 22);
   context.fillStyle = "#1E2A2E";
   context.font = "600 14px Barlow Condensed, sans-serif";
   const long = Math.hypot(to[0] - from[0], to[1] - from[1]);
