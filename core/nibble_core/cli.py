@@ -120,7 +120,8 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("--angle", type=float, default=180.0, help="degrees from the handle or seam (default: 180)")
     laser.set_defaults(run=_simulate_laser)
     router = kinds.add_parser("router", help="a router: run a file on a board")
-    router.add_argument("file", type=File, help="a G-code file")
+    router.add_argument("files", type=File, nargs="+", help="G-code files, run one after another on the same board")
+    router.add_argument("--fitted", default="", help="the cutters put in by hand before each file, as 1,3,1")
     router.add_argument("--board", default="600x200x18", help="width x height x thickness in mm (default: 600x200x18)")
     router.add_argument("--tools", type=File, required=True, help="its cutters by number, as JSON")
     router.add_argument(
@@ -428,10 +429,12 @@ def _simulate_router(options: argparse.Namespace) -> None:
         width, height, thick = (float(part) for part in options.board.lower().split("x"))
         left, bottom = (float(part) for part in options.corner.split(","))
         clamps = tuple(tuple(float(part) for part in one.split(",")) for one in options.clamp)
+        fitted = [int(part) for part in options.fitted.split(",")] if options.fitted else [0] * len(options.files)
     except ValueError as error:
         raise InvalidTicket(
-            "A board is width x height x thickness in mm, a corner x,y, a clamp left,bottom,right,top,height.",
-            "Write 600x200x18, 0,0 and 0,0,40,40,15.",
+            "A board is width x height x thickness in mm, a corner x,y, a clamp left,bottom,right,top,height, cutters "
+            "numbers.",
+            "Write 600x200x18, 0,0, 0,0,40,40,15 and 1,3,1.",
         ) from error
     pixels = width * height / max(options.pitch, 1e-6) ** 2
     if not (0 < width < 1e5 and 0 < height < 1e5 and 0 < thick < 1e4 and options.pitch > 0) or pixels > 1e8:
@@ -440,14 +443,23 @@ def _simulate_router(options: argparse.Namespace) -> None:
         )
     if any(len(one) != 5 for one in clamps):
         raise InvalidTicket("A clamp has five numbers.", "Write left,bottom,right,top,height.")
+    if len(fitted) != len(options.files):
+        raise InvalidTicket("Each file has one cutter put in before it.", "Name as many as there are files.")
     zones = tuple((one[0], one[1], one[2], one[3], one[4]) for one in clamps)
     stage = router.Stage(width, height, thick, left, bottom, options.top, options.spoil, clamps=zones)
-    run = router.fed(_bytes(options.file), stage, router.cutters_of(_bytes(options.tools)))
-    surface = router.cut(run, options.pitch)
+    rack = router.cutters_of(_bytes(options.tools))
+    surface, runs = router.whole(stage, options.pitch), []
+    for file, cutter in zip(options.files, fitted, strict=True):
+        runs.append(router.fed(_bytes(file), stage, rack, cutter))
+        surface = router.cut(runs[-1], options.pitch, surface)
     told = {
-        "minutes": round(router.seconds(run) / 60, 3), "deepest_mm": round(float(-surface.min()), 3),
-        "changes": run.changes, "loose": router.loose(surface, thick, options.pitch),
-        "complaints": [{"line": one.line, "says": one.words} for one in sorted(run.complaints)],
+        "minutes": round(sum(router.seconds(run) for run in runs) / 60, 3),
+        "deepest_mm": round(float(-surface.min()), 3), "changes": sum(run.changes for run in runs),
+        "loose": router.loose(surface, thick, options.pitch),
+        "complaints": [
+            {"file": file.name, "line": one.line, "says": one.words}
+            for file, run in zip(options.files, runs, strict=True) for one in sorted(run.complaints)
+        ],
     }  # fmt: skip
     if options.report:
         options.report.write_text(json.dumps(told, indent=1))

@@ -41,9 +41,10 @@ def write_route(moves: RouterMoves, dialect: Dialect, says: Sequence[str] = (), 
 def _changed(tool: Mounted, dialect: Dialect, safe: float, *, first: bool) -> str:
     """The words that put a cutter in; before them the one that was there is raised and stopped."""
     up = f"G0 Z{format_number(safe, 3)}\n"
-    called = dialect.comment(f"cutter {tool.number}: {tool.name}")
+    called = dialect.comment(f"cutter {tool.number}: {tool.name}" if tool.number else f"with the {tool.name} put in")
     stop = "" if first else "M5\n"
-    return f"{up}{stop}{called}T{tool.number} M6\nS{tool.spindle} M3\nG4 P{format_number(SPIN_UP, 1)}\n"
+    call = f"T{tool.number} M6\n" if tool.number else ""
+    return f"{up}{stop}{called}{call}S{tool.spindle} M3\nG4 P{format_number(SPIN_UP, 1)}\n"
 
 
 _WORD = re.compile(r"([A-Z])(-?\d+(?:\.\d+)?)")
@@ -51,8 +52,8 @@ _WORD = re.compile(r"([A-Z])(-?\d+(?:\.\d+)?)")
 
 def read_route(content: bytes) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Of each move that ``write_route`` wrote its end (m, 3), whether it is a travel, its feed (mm a second) and its
-    cutter. Moves that raise a cutter for a change are left out. Raises UnreadableFile at the first line that is not of
-    this grammar."""
+    cutter, 0 of one that was put in by hand. Moves that raise a cutter for a change are left out. Raises UnreadableFile
+    at the first line that is not of this grammar."""
     ends, rapid, feeds, tools = [], [], [], []
     feed, tool, turning, ended = 0.0, 0, False, False
     for number, raw in enumerate(content.decode("ascii", "replace").splitlines(), 1):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,8 @@ PLUNGE = 0.5  # of a move's length that goes down, from which it is one
 
 @dataclass(frozen=True)
 class Mounted:
-    """A cutter as files name it. number: its place in the rack, from 1. spindle: turns a minute."""
+    """A cutter as files name it. number: its place in the rack, from 1; 0 of one put in by hand, which no word calls
+    for. spindle: turns a minute."""
 
     number: int
     name: str
@@ -36,6 +37,18 @@ class RouterMoves:
 
     def __len__(self) -> int:
         return len(self.rapid)
+
+    def by_cutter(self) -> list[RouterMoves]:
+        """These moves in parts, in order, each of one cutter, which is put in by hand before it."""
+        parts = np.split(np.arange(len(self)), np.nonzero(np.diff(self.tool))[0] + 1) if len(self) else []
+        by_hand = tuple(replace(one, number=0) for one in self.tools)
+        return [
+            replace(
+                self, xyz=self.xyz[part], rapid=self.rapid[part], feed=self.feed[part], tool=self.tool[part],
+                course=self.course[part], tools=by_hand,
+            )
+            for part in parts
+        ]  # fmt: skip
 
     def starts(self, home: tuple[float, float, float]) -> NDArray[np.float64]:
         """Where each begins, (m, 3)."""

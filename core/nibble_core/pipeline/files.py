@@ -101,20 +101,22 @@ def make_files(
                     raise Cancelled("Making the files was stopped.", "Nothing was kept of them.")
                 called = f"{purpose} file" if form.ending == "pdf" else f"{purpose} file as {form.called}"
                 progress(len(files) / steps, f"the {called}")
-                name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}"}, form.ending)
-                name = _unlike(name, [*(one.name for one in files), *(one.name for one in refused)])
                 try:
                     if form.heads is not None:
-                        content, page = _written_moves(ticket, sheet, work, parts, form, called, revision), None
+                        made, page = _written_moves(ticket, sheet, work, parts, form, called, revision), None
                     else:
                         content, page = write_part(part, purpose, form, sheet, called)
+                        made = [("", content)]
                     if page is not None:
                         check_same_marks(first or page, page)
                 except (FileDisagrees, CannotMake, DoesNotFit) as error:
-                    refused.append(Refused(name, error))
+                    name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}"}, form.ending)
+                    refused.append(Refused(_unlike(name, [*files, *refused]), error))
                     continue
                 first = first or page
-                files.append(JobFile(name, purpose, content))
+                for more, content in made:
+                    name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}{more}"}, form.ending)
+                    files.append(JobFile(_unlike(name, [*files, *refused]), purpose, content))
         sheets.append(_sheet_facts(ticket, sheet, work, parts, files[before:]))
     if refused and not files:
         raise refused[0].error
@@ -130,14 +132,15 @@ def make_files(
 
 def _written_moves(
     ticket: Ticket, sheet: Sheet, work: Work, parts: Sequence[Part], form: Format, called: str, revision: int | None
-) -> bytes:  # fmt: skip
+) -> list[tuple[str, bytes]]:  # fmt: skip
+    """Files of moves: what each is called beside the job, and its content."""
     if len(parts) > 1:
         raise CannotMake(
             f"Panels cannot be sent as {form.called}.", "Make the sheet in one, or choose another machine."
         )
     if sheet.machine.carves:
         return write_board(ticket, sheet, work, called, revision=revision)
-    return write_head(ticket, sheet, work, form, called, revision=revision)
+    return [("", write_head(ticket, sheet, work, form, called, revision=revision))]
 
 
 def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str) -> tuple[bytes, Page | None]:
@@ -167,11 +170,12 @@ def _words(ticket: Ticket, sheet: Sheet) -> dict[str, str]:
     }  # fmt: skip
 
 
-def _unlike(name: str, others: Sequence[str]) -> str:
+def _unlike(name: str, others: Sequence[JobFile | Refused]) -> str:
     """A name that no other file has: numbered where a pattern does not tell them apart."""
+    taken = {one.name for one in others}
     stem, _, ending = name.rpartition(".")
     numbered = (f"{stem}-{n}.{ending}" for n in count(2))
-    return next(one for one in chain([name], numbered) if one not in others)
+    return next(one for one in chain([name], numbered) if one not in taken)
 
 
 def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -> list[tuple[str, Format]]:

@@ -12,6 +12,7 @@ from nibble_core.formats.router_gcode import read_route, write_route
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics.routing import RouterMoves
 from nibble_core.pipeline.carve_results import RouterRun
+from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Sheet, Ticket
@@ -34,8 +35,11 @@ def on_machine(run: RouterRun) -> RouterMoves:
     return replace(run.moves, xyz=xyz)
 
 
-def write_board(ticket: Ticket, sheet: Sheet, work: Work, called: str, *, revision: int | None = None) -> bytes:
-    """All of a board's moves. Raises FileDisagrees where the file, read back, holds others."""
+def write_board(
+    ticket: Ticket, sheet: Sheet, work: Work, called: str, *, revision: int | None = None
+) -> list[tuple[str, bytes]]:
+    """All of a board's moves, in the files that its machine wants: what each is called beside the job, and its content.
+    Raises FileDisagrees where a file, read back, holds others."""
     run, machine = routed(sheet, work), sheet.machine
     last = f", revision {revision}" if revision is not None else ""
     says = [
@@ -45,11 +49,17 @@ def write_board(ticket: Ticket, sheet: Sheet, work: Work, called: str, *, revisi
         f"{machine.zero}",
         f"{run.minutes:.1f} minutes with changes of cutters",
     ]
-    moves = on_machine(run)
+    every = on_machine(run)
+    parts = every.by_cutter() if machine.changes == "by hand" else [every]
     safe = float(run.height(machine.safe_height))
-    content = write_route(moves, Dialect(comments=machine.comments), says, safe=safe)
-    _check(moves, content, called)
-    return content
+    made: list[tuple[str, bytes]] = []
+    for k, moves in enumerate(parts, 1):
+        order = [] if machine.changes == "by G-code" else [f"file {k} of {len(parts)}"]
+        content = write_route(moves, Dialect(comments=machine.comments), [*says, *order], safe=safe)
+        _check(moves, content, called)
+        name = moves.tools[int(moves.tool[0])].name
+        made.append((f"-{k}-{slug(name)}" if order else "", content))
+    return made
 
 
 def _check(moves: RouterMoves, content: bytes, called: str) -> None:

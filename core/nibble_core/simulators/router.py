@@ -65,10 +65,12 @@ class Complaint(NamedTuple):
 
 @dataclass
 class Router:
-    """Moves that it took, (m, 6), each with line, cutter, feed (0: a travel)."""
+    """Moves that it took, (m, 6), each with line, cutter, feed (0: a travel). fitted: the cutter that was put in by
+    hand before; 0 for none."""
 
     stage: Stage
     cutters: Mapping[int, Cutter]
+    fitted: int = 0
     moves: list[tuple[float, ...]] = field(default_factory=list)
     lines: list[int] = field(default_factory=list)
     tools: list[int] = field(default_factory=list)
@@ -81,7 +83,7 @@ class Router:
     def __post_init__(self) -> None:
         self._at = [0.0, 0.0, math.inf]
         self._feed = 0.0
-        self._tool = 0
+        self._tool = self.fitted
         self._turns = False
         self._mode = 0
         self._units = self._absolute = False
@@ -179,9 +181,9 @@ class Router:
         ]  # fmt: skip
 
 
-def fed(program: bytes, stage: Stage, cutters: Mapping[int, Cutter]) -> Router:
+def fed(program: bytes, stage: Stage, cutters: Mapping[int, Cutter], fitted: int = 0) -> Router:
     """A machine that took a whole file."""
-    router = Router(stage, cutters)
+    router = Router(stage, cutters, fitted)
     for line in program.decode("ascii", "replace").splitlines():
         router.take(line)
     if not router.ended:
@@ -189,11 +191,17 @@ def fed(program: bytes, stage: Stage, cutters: Mapping[int, Cutter]) -> Router:
     return router
 
 
-def cut(router: Router, pitch: float = 0.1) -> NDArray[np.float64]:
+def whole(stage: Stage, pitch: float = 0.1) -> NDArray[np.float64]:
+    """A board that nothing has touched; see ``cut``."""
+    return np.zeros((max(1, round(stage.height / pitch)), max(1, round(stage.width / pitch))))
+
+
+def cut(router: Router, pitch: float = 0.1, board: NDArray[np.float64] | None = None) -> NDArray[np.float64]:
     """The board once all moves were made: heights (h, w) of pixels ``pitch`` mm apart, from above, its back edge first;
-    the surface is 0. Complains of what a machine or its owner would."""
+    the surface is 0. board: what the files before left of it, which stays as it is. Complains of what a machine or its
+    owner would."""
     stage = router.stage
-    surface = np.zeros((max(1, round(stage.height / pitch)), max(1, round(stage.width / pitch))))
+    surface = whole(stage, pitch) if board is None else board.copy()
     if not router.moves:
         return surface
     moves = np.array(router.moves)
@@ -279,6 +287,8 @@ def _complain(
     for k in np.nonzero(~rapid)[0].tolist():
         own = router.cutters.get(router.tools[k])
         if own is None:
+            if router.tools[k] >= 0:
+                say(k, "none", "cuts, and no cutter was put in")
             continue
         if down[k] > STEEP and taken[k] > HAIR and not own.plunges:
             say(k, f"plunge {router.tools[k]}", "plunges with a cutter that does not cut straight down")

@@ -13,6 +13,11 @@ KINDS_OF_CUTTER = {
     "a drill": "Holes as wide as it is.",
 }
 
+CHANGES = {
+    "by G-code": "T and M6 call for each cutter.",
+    "by hand": "A file for each cutter, in order: it is put in before.",
+}
+
 
 @dataclass(frozen=True)
 class Cutter:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from nibble_core.processes import PROCESSES, WORDS
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.cutters import CHANGES, Cutter
 from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, of_kinds, share, text, velocity
 from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.line import Line
@@ -219,6 +219,7 @@ class Machine:
     turner: Turned = of_kinds(Turned(), "what turns things", TURNERS, type_of_turner)
     cutters: tuple[Cutter, ...] = ()
     zero: str = choice("the top of the board", "zero of depths", ZEROS)
+    changes: str = choice("by G-code", "change of cutters", CHANGES)
     below: float = length(0.3, 0.0, 20.0, "depth below the board", step=0.1)
     focus_depth: float = length(2.0, 0.05, 100.0, "depth of focus", step=0.1)
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")

@@ -280,7 +280,8 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         yield from _turner(sheet)
     if machine.carves:
         rack = ", ".join(one.name for one in machine.cutters) or "none yet"
-        zero: tuple[str | Slot, ...] = ("Its cutters: ", rack, ". Depths count from ", slot(here, machine, "zero"),
+        zero: tuple[str | Slot, ...] = ("Its cutters: ", rack, "; they are changed ", slot(here, machine, "changes"),
+                                        ". Depths count from ", slot(here, machine, "zero"),
                                         ", the origin is the ", slot(here, machine, "origin"), " of ",
                                         slot(here, machine, "origin_of"), ".")  # fmt: skip
         yield Sentence(f"{sheet.id}-rack", "machine", zero, about=sheet.id)

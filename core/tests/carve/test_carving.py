@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 from unittest import TestCase
 
@@ -17,6 +18,7 @@ from nibble_core.formats.router_gcode import read_route, write_route
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.regions import union
 from nibble_core.pipeline.files import make_files
+from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import MemoryStore
@@ -231,6 +233,27 @@ class RouterTest(TestCase):
         self.assertIn("clamp", problem.error.message)
         _, run, _ = cut(board(EDGE), 0.5, clamps=((0.0, 0.0, 30.0, 60.0, 10.0),))
         self.assertEqual([one.words for one in run.complaints], ["hits a clamp"])
+
+    def test_a_router_whose_cutters_are_changed_by_hand_gets_a_file_for_each(self):
+        machine = MACHINES["board-router"]
+        lines = (WORDS, EDGE, replace(RAISED, id="k5", process=Clearing(1.0), source=OneElement("e2")))
+        before, _, _ = cut(board(*lines))
+        ticket = board(*lines, machine=replace(machine, changes="by hand"))
+        files = [one for one in make_files(ticket, worked(ticket)).files if one.name.endswith(".gcode")]
+        surface, fitted = None, []
+        for number, file in enumerate(files, 1):
+            name = next(one.name for one in machine.cutters if file.name.endswith(f"-{number}-{slug(one.name)}.gcode"))
+            fitted.append([one.name for one in machine.cutters].index(name) + 1)
+            self.assertNotIn(b"M6", file.content)
+            ran = router.fed(file.content, router.Stage(690, 290, 18.0), RACK, fitted[-1])
+            surface = router.cut(ran, 0.1, surface)
+            self.assertEqual(ran.complaints, [])
+        self.assertGreater(len(files), 2)
+        self.assertTrue(all(one != other for one, other in pairwise(fitted)))
+        self.assertLess(float(np.abs(surface - before).max()), 1e-9)
+        bare = router.fed(files[0].content, router.Stage(690, 290, 18.0), RACK)
+        router.cut(bare)
+        self.assertIn("no cutter was put in", bare.complaints[0].words)
 
     def test_depths_may_be_counted_from_the_bed(self):
         bed = replace(MACHINES["board-router"], zero="the bed")

@@ -2565,6 +2565,8 @@ export interface components {
             cutters: components["schemas"]["Cutter"][];
             /** @enum {string} */
             zero: "the top of the board" | "the bed";
+            /** @enum {string} */
+            changes: "by G-code" | "by hand";
             below: number;
             focus_depth: number;
             port: number | null;

@@ -159,7 +159,7 @@ const NOT_OF_A_ROUTER = [
   ...["knife_radius", "blade_offset", "overcut", "speed", "narrowest_gap"],
   ...["print_stretch", "print_bow", "camera_error", "repeats", "mark_shape", "mark_count"],
 ];
-const OF_A_ROUTER = ["zero", "below"];
+const OF_A_ROUTER = ["changes", "zero", "below"];
 /** What the first cutter in a rack begins with. */
 const A_CUTTER: Fields = {
   name: "6 mm flat cutter",
