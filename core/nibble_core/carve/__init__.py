@@ -1,12 +1,12 @@
 """Carving with turning cutters: grooves, cleared areas, holes, parts cut free, and the surface that they leave."""
 
 from nibble_core.carve.clearing import Flat, cleared, reachable
-from nibble_core.carve.freeing import Tabs, freed
+from nibble_core.carve.freeing import Tabs, freed, opened
 from nibble_core.carve.grooves import Course, Pointed, grooves, thin
 from nibble_core.carve.passes import lowered, ramped
 from nibble_core.carve.surface import Board, surface
 
 __all__ = [
-    "Board", "Course", "Flat", "Pointed", "Tabs", "cleared", "freed", "grooves", "lowered", "ramped", "reachable",
-    "surface", "thin",
+    "Board", "Course", "Flat", "Pointed", "Tabs", "cleared", "freed", "grooves", "lowered", "opened", "ramped",
+    "reachable", "surface", "thin",
 ]  # fmt: skip

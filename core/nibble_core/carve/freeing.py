@@ -30,12 +30,22 @@ class Tabs:
 
 def freed(area: BaseGeometry, diameter: float, depth: float, deepest_pass: float, tabs: Tabs = Tabs()) -> list[Course]:
     """Courses of a cutter's tip that free the parts of an area from a board ``depth`` mm thick: holes first, each ring
-    in passes, the last one at full depth, up over its tabs."""
-    grown = area.buffer(diameter / 2, quad_segs=SEGMENTS)
+    in passes, the last one at full depth, up over its tabs. Parts that are nearer to each other than the cutter is wide
+    come off as one; holes that it does not fit into are left out."""
     rings: list[Points] = []
-    for part in polygons(grown):
+    for part in polygons(area.buffer(diameter / 2, quad_segs=SEGMENTS)):
         outer, holes = oriented_rings(part)
         rings += [*holes, outer]
+    return _in_passes(rings, diameter, depth, deepest_pass, tabs)
+
+
+def opened(hole: BaseGeometry, diameter: float, depth: float, deepest_pass: float, tabs: Tabs = Tabs()) -> list[Course]:
+    """Courses that open a hole as ``freed`` frees parts; none where the cutter does not fit."""
+    rings = [oriented_rings(part)[0][::-1] for part in polygons(hole.buffer(-diameter / 2, quad_segs=SEGMENTS))]
+    return _in_passes(rings, diameter, depth, deepest_pass, tabs)
+
+
+def _in_passes(rings: Sequence[Points], diameter: float, depth: float, deepest_pass: float, tabs: Tabs) -> list[Course]:
     passes = max(1, math.ceil(depth / deepest_pass - 1e-9))
     homes = [_nearest(rings, place) for place in tabs.places] if rings else []
     made: list[Course] = []

@@ -3,14 +3,15 @@ out; and what no cutter reaches."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, ramped
+from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, opened, ramped
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
 from nibble_core.geometry import Box
@@ -24,14 +25,18 @@ from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
 from nibble_core.ticket.stock import Stock
 
-CLEARS, GROOVES, DRILLS, FREES = 0, 1, 2, 3
-"""When courses are run: what is taken down first, what falls out last."""
+CLEARS, GROOVES, DRILLS, OPENS, FREES = 0, 1, 2, 3, 4
+"""When courses are run: what is taken down first, then holes, what falls out last."""
 ROUND = 0.05  # mm that a hole may be off a circle, and off the width of a drill
 LEAST_LEFT = 0.5  # mm² that no cutter reaches, from which it is told
 RIDGE = 0.02  # mm that ridges between rings of a pointed cutter stand above a flat bottom
 MOST_RINGS = 6000
 COARSE = 0.004  # mm
+ON_EDGE = 0.2  # mm from an edge that a tab's place may be off
+HAIRLINE = 0.02  # mm: half the width of what is no corner, but the noise of two outlines
 WALL_HAIR, WALL_LEAST = 0.05, 0.3  # mm, mm²: of a wall that is too thin, from which it is told
+
+_Through = Callable[[BaseGeometry, float, float, float, Tabs], list[Course]]
 
 
 @dataclass(frozen=True)
@@ -69,7 +74,7 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
                 case Clearing() as own:
                     cuttings, told = _taken_down(by, own, line, areas)
                 case ThroughCut() as own:
-                    cuttings, told = _cut_out(by, own, line), []
+                    cuttings, told = _cut_out(by, own, line)
                 case _:
                     continue
         except NibbleError as error:
@@ -270,35 +275,102 @@ def _taken_down(
     return made, notes
 
 
-def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> list[Cutting]:
-    """Round the outline, on the waste side, with tabs; a round hole as wide as a drill is drilled."""
-    made: list[Cutting] = []
-    area, depth = line.area, by.thick + by.below
-    kept: list[BaseGeometry] = []
+def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
+    """Round the outlines, on the waste side, with tabs; a round hole as wide as a drill is drilled, others are opened
+    by the widest cutter that fits. What lies within a hole is cut before the hole, and that before what it is in."""
+    drilled, outlines, holes = _by_kind(by, line.area)
+    made = [Cutting(line.id, DRILLS, drill, tuple(courses)) for drill, courses in drilled.items()]
+    if not outlines:
+        return made, []
+    flats = _flats(by)
+    gap = _least_gap(line.area)
+    number = next((k for k in flats if by.cutters[k].diameter <= gap + ROUND), None)
+    if number is None:
+        raise CannotMake(
+            f"Two parts lie {gap:.1f} mm apart, and no flat cutter in the rack is so narrow.",
+            f"Set them {by.cutters[flats[-1]].diameter:g} mm apart, or add a narrower cutter.",
+        )
+    left: list[BaseGeometry] = []
+    for shape in sorted([*outlines, *holes], key=lambda one: float(one.area)):
+        inner = any(one is not shape and one.contains(shape) for one in holes)
+        if shape not in holes:
+            made.append(_through(by, own, line, OPENS if inner else FREES, number, shape, freed))
+            radius = by.cutters[number].diameter / 2
+            left.append(shape.buffer(radius, quad_segs=24).buffer(-radius, quad_segs=24).difference(shape))
+            continue
+        holds = any(shape.contains(one) for one in outlines)
+        narrow = flats[flats.index(number) :] if holds else flats
+        fits = next((k for k in narrow if _passes(shape, by.cutters[k])), None)
+        if fits is None:
+            wide = 2 * shapely.maximum_inscribed_circle(shape, tolerance=0.01).length
+            raise CannotMake(
+                f"A hole is {wide:.1f} mm wide, and no flat cutter in the rack goes through all of it.",
+                "Make it wider, add a narrower cutter, or a drill of its width.",
+            )
+        made.append(_through(by, own, line, OPENS, fits, shape, opened))
+        left.append(left_over(shape, _flat(by.cutters[fits])))
+    rest = shapely.union_all([one.buffer(-HAIRLINE).buffer(HAIRLINE) for one in left])
+    if rest.area <= LEAST_LEFT:
+        return made, []
+    place = rest.representative_point()
+    return made, [CarveNote(line.id, "not reached", float(rest.area), (place.x, place.y))]
+
+
+def _by_kind(by: Carvings, area: BaseGeometry) -> tuple[dict[int, list[Course]], list[Polygon], list[Polygon]]:
+    """What each drill makes of an area, the outlines of its parts, and their holes."""
+    drilled: dict[int, list[Course]] = {}
+    outlines: list[Polygon] = []
+    holes: list[Polygon] = []
     for part in polygons(area):
-        holes = []
-        for hole in part.interiors:
-            drill = _drill_for(by, shapely.Polygon(hole))
-            if drill is None:
-                holes.append(hole)
-            else:
-                made.append(
-                    Cutting(line.id, DRILLS, drill, (_drilled(shapely.Polygon(hole), by.cutters[drill], depth),))
-                )
-        own_drill = _drill_for(by, shapely.Polygon(part.exterior)) if not part.interiors else None
-        if own_drill is not None:
-            made.append(Cutting(line.id, DRILLS, own_drill, (_drilled(part, by.cutters[own_drill], depth),)))
-        else:
-            kept.append(shapely.Polygon(part.exterior, holes))
-    if kept:
-        number = _chosen(by, "", ("flat",))
-        cutter = by.cutters[number]
-        tabs = Tabs([(p.x, p.y) for p in line.places], max(own.tie_width, 0.1), own.tab_height + by.below)
-        courses = freed(shapely.MultiPolygon(kept), cutter.diameter, depth, cutter.deepest_pass, tabs)
-        step = depth / max(1, int(np.ceil(depth / cutter.deepest_pass - 1e-9)))
-        entered = [ramped(one, min(0.0, float(one[:, 2].min()) + step)) for one in courses]
-        made.append(Cutting(line.id, FREES, number, tuple(entered)))
-    return made
+        within = [Polygon(ring) for ring in part.interiors]
+        alone = [] if within else [part]
+        if within or _drill_for(by, part) is None:
+            outlines.append(Polygon(part.exterior))
+        for shape in (*within, *alone):
+            drill = _drill_for(by, shape)
+            if drill is not None:
+                course = _drilled(shape, by.cutters[drill], by.thick + by.below)
+                drilled.setdefault(drill, []).append(course)
+            elif within:
+                holes.append(shape)
+    return drilled, outlines, holes
+
+
+def _through(
+    by: Carvings, own: ThroughCut, line: DrawnLine, when: int, number: int, area: BaseGeometry, way: _Through
+) -> Cutting:
+    """What goes through the board with one cutter, along the edge of an area; tabs stand where they are on that
+    edge."""
+    cutter, depth = by.cutters[number], by.thick + by.below
+    near = [(p.x, p.y) for p in line.places if area.boundary.distance(shapely.Point(p.x, p.y)) <= ON_EDGE]
+    tabs = Tabs(near, max(own.tie_width, 0.1), own.tab_height + by.below)
+    courses = way(area, cutter.diameter, depth, cutter.deepest_pass, tabs)
+    step = depth / max(1, int(np.ceil(depth / cutter.deepest_pass - 1e-9)))
+    entered = [ramped(one, min(0.0, float(one[:, 2].min()) + step)) for one in courses]
+    return Cutting(line.id, when, number, tuple(entered))
+
+
+def _flats(by: Carvings) -> list[int]:
+    """The flat cutter that is used unless another is needed, and narrower ones, the widest first."""
+    first = _chosen(by, "", ("flat",))
+    wide = by.cutters[first].diameter
+    narrower = [k for k, one in enumerate(by.cutters) if one.kind == "flat" and one.diameter < wide]
+    return [first, *sorted(narrower, key=lambda k: -by.cutters[k].diameter)]
+
+
+def _passes(hole: BaseGeometry, cutter: Cutter) -> bool:
+    """Whether a cutter goes through a hole, all of it in one ring."""
+    return len(polygons(hole.buffer(ROUND / 2 - cutter.diameter / 2))) == 1
+
+
+def _least_gap(area: BaseGeometry) -> float:
+    """mm between the two nearest parts of an area; without end where there is one alone."""
+    parts = polygons(area)
+    if len(parts) < 2:
+        return float("inf")
+    tree = shapely.STRtree(parts)
+    _, far = tree.query_nearest(parts, exclusive=True, return_distance=True, all_matches=False)
+    return float(far.min())
 
 
 def _drill_for(by: Carvings, hole: BaseGeometry) -> int | None:

@@ -17,6 +17,7 @@ from nibble_core.formats.gcode import Dialect
 from nibble_core.formats.router_gcode import read_route, write_route
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.regions import union
+from nibble_core.pipeline.carving import DRILLS, FREES, OPENS
 from nibble_core.pipeline.files import make_files
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.report import stations
@@ -173,6 +174,14 @@ def on_board(work: Work, line: str, shape: tuple[int, int], pitch: float = 0.1) 
     return inside, away
 
 
+def hole_area(surface: np.ndarray, inside: np.ndarray, pitch: float = 0.1) -> float:
+    """mm² that went through the board within the outline of what an area covers."""
+    rows, columns = np.nonzero(inside)
+    box = np.zeros(surface.shape, bool)
+    box[rows.min() + 20 : rows.max() - 20, columns.min() + 20 : columns.max() - 20] = True
+    return float((box & (surface < -17.9)).sum()) * pitch**2
+
+
 class RouterTest(TestCase):
     def test_carved_words_come_out_of_the_router_as_they_were_meant(self):
         made, run, work = cut(board(WORDS, EDGE))
@@ -224,8 +233,33 @@ class RouterTest(TestCase):
         plate = Element("e1", content=Figure("rounded rectangle", 160.0, 70.0, 8.0))
         ticket = board(Line("k4", Source(kind="the shapes"), AS_THEY_ARE, ThroughCut(ties=4)), elements=(plate, hole))
         _, run, work = cut(ticket)
-        self.assertEqual([one.when for one in work.carved["s1"]["l1"].value.cuttings], [2, 3])
+        self.assertEqual([one.when for one in work.carved["s1"]["l1"].value.cuttings], [DRILLS, FREES])
         self.assertEqual(run.complaints, [])
+
+    def test_no_hole_and_no_gap_is_passed_over_because_the_cutter_is_too_wide(self):
+        def holed(figure: Figure, *more: Element) -> tuple[Element, ...]:
+            plate = Element("e1", content=Figure("rounded rectangle", 160.0, 70.0, 8.0))
+            hole = Element("e3", content=figure, way="cut out", across="centred", down="centred")
+            return (plate, hole, *more)
+
+        disc = Element("e4", content=Figure("circle", 20.0), way="joined", across="centred", down="centred")
+        line = Line("k4", Source(kind="the shapes"), AS_THEY_ARE, ThroughCut(ties=4, tab_height=0.0))
+        surface, run, work = cut(board(line, elements=holed(Figure("circle", 4.0))))
+        inside, _ = on_board(work, "k4", surface.shape)
+        self.assertEqual([one.cutter for one in work.carved["s1"]["l1"].value.cuttings], [1, 0])  # opened by the narrow
+        self.assertAlmostEqual(hole_area(surface, inside), math.pi * 4, delta=0.9)  # a pixel round about
+        self.assertIn("2.0 mm wide", self.said(board(line, elements=holed(Figure("circle", 2.0)))))
+        # a disc within a window: what lies innermost is cut first
+        surface, run, work = cut(board(line, elements=holed(Figure("rectangle", 60.0, 40.0), disc)))
+        self.assertEqual([one.when for one in work.carved["s1"]["l1"].value.cuttings], [OPENS, OPENS, FREES])
+        inside, away = on_board(work, "k4", surface.shape)
+        self.assertGreater(float(surface[inside & (away > 0.15)].min()), -0.02)
+        self.assertEqual(run.complaints, [])
+        near = holed(Figure("rectangle", 24.0, 24.0), disc)  # the disc 2 mm from the window's edge
+        self.assertIn("2.0 mm apart", self.said(board(line, elements=near)))
+
+    def said(self, ticket: Ticket) -> str:
+        return " ".join(one.error.sentence for one in worked(ticket).problems)
 
     def test_a_clamp_in_the_way_is_told_before_and_by_the_router(self):
         clamped = replace(MACHINES["board-router"], clamps=(Zone("z1", 0.0, 540.0, 30.0, 60.0),))
