@@ -15,6 +15,7 @@ from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, groov
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
 from nibble_core.geometry import Box
+from nibble_core.geometry.regions import courses as courses_of
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
@@ -69,6 +70,13 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
         rule = rules.get(line.id)
         try:
             match rule.process if rule else None:
+                case Carving() | Clearing() if not line.regions:
+                    raise CannotMake(
+                        "This line is open: it encloses nothing that could be carved.",
+                        "Follow shapes, or cut it through, a slot as wide as the cutter.",
+                    )
+                case ThroughCut() if not line.regions:
+                    cuttings, told = _slots(by, line)
                 case Carving() as own:
                     cuttings, told = _grooved(by, own, line)
                 case Clearing() as own:
@@ -314,6 +322,19 @@ def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutti
         return made, []
     place = rest.representative_point()
     return made, [CarveNote(line.id, "not reached", float(rest.area), (place.x, place.y))]
+
+
+def _slots(by: Carvings, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
+    """Open lines, cut through as wide as the flat cutter is."""
+    number, depth = _flats(by)[0], by.thick + by.below
+    cutter = by.cutters[number]
+    made: list[Course] = []
+    for course in (shapely.get_coordinates(one) for one in courses_of(line.paths)):
+        above = 0.0
+        for one in lowered([course], depth, cutter.deepest_pass):
+            made.append(ramped(one if len(made) % 2 else one[::-1], above))
+            above = float(one[0, 2])
+    return ([Cutting(line.id, FREES, number, tuple(made))] if made else []), []
 
 
 def _by_kind(by: Carvings, area: BaseGeometry) -> tuple[dict[int, list[Course]], list[Polygon], list[Polygon]]:

@@ -199,7 +199,8 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             )  # fmt: skip
     if spacing_of(sheet) > sheet.spacing + 0.005 and laid.copies > 1:
         gap = spacing_of(sheet)
-        said = f"Copies lie {format_number(gap, 1)} mm apart, since lead-ins need so much between them."
+        needs = "the cutter needs" if sheet.machine.carves else "lead-ins need"
+        said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs} so much between them."
         if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
             kerf = f"a kerf apart, {format_number(gap, 2)} mm"
             said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."

@@ -29,9 +29,10 @@ from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket import Change, Ticket, apply
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.line import AS_THEY_ARE, Carving, Clearing, Line, OneElement, Source, ThroughCut
+from nibble_core.ticket.line import AS_THEY_ARE, Carving, Clearing, FoldLines, Line, OneElement, Source, ThroughCut
 from nibble_core.ticket.model import Held, Machine, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
+from nibble_core.ticket.places import Span
 
 V60, FLAT6 = Pointed(60.0), Flat(6.0)
 RACK = {
@@ -257,6 +258,15 @@ class RouterTest(TestCase):
         self.assertEqual(run.complaints, [])
         near = holed(Figure("rectangle", 24.0, 24.0), disc)  # the disc 2 mm from the window's edge
         self.assertIn("2.0 mm apart", self.said(board(line, elements=near)))
+
+    def test_an_open_line_is_cut_as_a_slot_and_not_left_out(self):
+        fold = Line("k4", FoldLines((Span("f1", 0.1, 0.5, 0.9, 0.5),)), process=ThroughCut())
+        surface, run, _ = cut(board(fold))
+        through = surface < -17.9
+        self.assertEqual(run.complaints, [])
+        self.assertAlmostEqual(through.sum() * 0.01, 128 * 6 + math.pi * 9, delta=0.1 * 2 * 134)
+        for process in (Carving(), Clearing()):
+            self.assertIn("This line is open", self.said(board(replace(fold, process=process))))
 
     def said(self, ticket: Ticket) -> str:
         return " ".join(one.error.sentence for one in worked(ticket).problems)
