@@ -83,8 +83,10 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
                     cuttings, told = _taken_down(by, own, line, areas)
                 case ThroughCut() as own:
                     cuttings, told = _cut_out(by, own, line)
-                case _:
+                case _ if rule is None or line.process == "guide":
                     continue
+                case _:
+                    raise CannotMake("A router does not make such lines.", "Carve, clear or cut through.")
         except NibbleError as error:
             failed.append((line.id, error))
             continue

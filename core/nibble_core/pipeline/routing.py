@@ -17,6 +17,7 @@ from nibble_core.pipeline.beams import bed_of, corner_of, drive_of
 from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, RouterRun
 from nibble_core.pipeline.carving import GROOVES, carve_layer
 from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
 from nibble_core.pipeline.store import ResultStore, stage
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.model import Machine, Sheet, Ticket
@@ -183,10 +184,13 @@ def _start(machine: Machine, laid: LaidSheet, own: dict[str, CarvedLayer]) -> tu
 
 
 def check_route(sheet: Sheet, work: Work) -> None:
-    """Raises DoesNotFit for cuts beyond the bed, or over a clamp, CannotMake for a router without cutters."""
+    """Raises DoesNotFit for cuts beyond the bed, or over a clamp, CannotMake for a router without cutters, and for what
+    it cuts of no board."""
     machine = sheet.machine
     if not machine.cutters:
         raise CannotMake(f"The {machine.name} has no cutters.", "Add those in its rack to its record.")
+    if (sheet.border, sheet.weed_lines, sheet.cross_cut) != (NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT):
+        raise CannotMake("A router cuts no film to weed, and no web off.", "Leave weed cuts and cross-cuts out.")
     if sheet.id not in work.routes:
         return
     run = work.routes[sheet.id].value

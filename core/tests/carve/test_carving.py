@@ -29,7 +29,17 @@ from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket import Change, Ticket, apply
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.library import MACHINES, STOCKS
-from nibble_core.ticket.line import AS_THEY_ARE, Carving, Clearing, FoldLines, Line, OneElement, Source, ThroughCut
+from nibble_core.ticket.line import (
+    AS_THEY_ARE,
+    Carving,
+    Clearing,
+    FoldLines,
+    Line,
+    OneElement,
+    Perforation,
+    Source,
+    ThroughCut,
+)
 from nibble_core.ticket.model import Held, Machine, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
 from nibble_core.ticket.places import Span
@@ -348,6 +358,20 @@ class BadInputTest(TestCase):
         self.assertIn("has no cutters", self.said(EDGE, machine=replace(machine, cutters=())))
         only = (Cutter("v", "point", "pointed"),)
         self.assertIn("no cutter that is flat", self.said(EDGE, machine=replace(machine, cutters=only)))
+
+    def test_what_a_router_does_not_make_is_refused_though_its_record_names_it(self):
+        machine = MACHINES["board-router"]
+        spots = (
+            *machine.spots,
+            *(replace(machine.spots[0], process=one, ink=one) for one in ("perforate", "weed cut")),
+        )
+        machine = replace(machine, spots=spots)
+        self.assertIn("does not make such lines", self.said(replace(EDGE, process=Perforation()), machine=machine))
+        ticket = board(EDGE, machine=machine)
+        self.assertEqual(worked(ticket).problems, [])
+        bordered = replace(ticket.sheets[0], border="a weed border round all")
+        problems = worked(replace(ticket, sheets=(bordered,))).problems
+        self.assertIn("no film to weed", problems[0].error.sentence)
 
     def test_a_knife_carves_nothing(self):
         work = worked(board(WORDS, machine=MACHINES["wide-camera-cutter"]))
