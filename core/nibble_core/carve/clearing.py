@@ -21,12 +21,12 @@ COARSE, COARSE_WITHIN = 0.0035, 0.01  # mm that a ring may leave what it follows
 @dataclass(frozen=True)
 class Flat:
     """A flat cutter. step: share of its diameter between two rings or lanes, at most a half, so that rings leave
-    nothing between them. climb: whether it cuts with its feed, the material to its left, as a cutter turns that turns
-    with the clock."""
+    nothing between them. climb: with what stays to the right of a cutter that turns with the clock, so that chips begin
+    thick; else to its left (conventional)."""
 
     diameter: float
     step: float = 0.4
-    climb: bool = True
+    climb: bool = False
 
     @property
     def radius(self) -> float:
@@ -90,10 +90,10 @@ def _lanes(room: BaseGeometry, cutter: Flat, angle: float) -> list[Points]:
 
 
 def _closed(ring: Points, climb: bool) -> Points:
-    """A ring back to its beginning; oriented rings have their inside to the right on screen, so that the material that
-    stays lies to the left: cut with the feed by a cutter that turns with the clock."""
+    """A ring back to its beginning; oriented rings have their inside to the right on screen, and the material that
+    stays to the left: a conventional cut."""
     points = np.vstack([ring, ring[:1]])
-    return points if climb else points[::-1]
+    return points[::-1] if climb else points
 
 
 def left_over(area: BaseGeometry, cutter: Flat) -> BaseGeometry:

@@ -236,12 +236,14 @@ def _fine_rings(area: BaseGeometry, tip: float, rise: float) -> list[np.ndarray]
     return found
 
 
-def _flat(cutter: Cutter) -> Flat:
-    return Flat(cutter.diameter, cutter.step_over)
+def _flat(cutter: Cutter, *, climb: bool = False) -> Flat:
+    return Flat(cutter.diameter, cutter.step_over, climb)
 
 
-def _flat_courses(area: BaseGeometry, cutter: Cutter, depth: float, *, lanes: bool, start: float = 0.0) -> list[Course]:
-    courses = cleared(area, _flat(cutter), lanes=lanes)
+def _flat_courses(
+    area: BaseGeometry, cutter: Cutter, depth: float, *, lanes: bool, start: float = 0.0, climb: bool = False
+) -> list[Course]:
+    courses = cleared(area, _flat(cutter, climb=climb), lanes=lanes)
     drop = depth - start
     made = lowered(courses, drop, cutter.deepest_pass)
     passes = max(1, round(len(made) / max(len(courses), 1)))
@@ -270,7 +272,7 @@ def _taken_down(
         key=lambda k: -by.cutters[k].diameter,
     )
     for k in (number, *smaller):
-        courses = _flat_courses(left, by.cutters[k], own.depth, lanes=own.way == "in lanes")
+        courses = _flat_courses(left, by.cutters[k], own.depth, lanes=own.way == "in lanes", climb=own.meets == "climb")
         if courses:
             made.append(Cutting(line.id, CLEARS, k, tuple(courses)))
             left = left_over(left, _flat(by.cutters[k]))

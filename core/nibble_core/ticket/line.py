@@ -81,6 +81,10 @@ TONES = {
     "grey by power": "The beam burns weaker where it is lighter.",
 }
 INVERTED = {"as it is": "Dark is burnt.", "dark and light exchanged": "Light is burnt: for dark or mirrored material."}
+WAYS_OF_MEETING = {
+    "conventional": "Chips begin thin: for a machine that gives a little.",
+    "climb": "Chips begin thick: cleaner edges, on a stiff machine.",
+}
 WAYS_OF_CLEARING = {
     "in rings": "From the middle outward, along the edge.",
     "in lanes": "Up and down in straight lanes, then round the edge.",
@@ -310,6 +314,7 @@ class Clearing(Making):
     depth: float = length(3.0, 0.05, 200.0, "depth", step=0.5)
     up_to: str = text("", 40, "line it clears up to", empty="within them")
     way: str = choice("in rings", "way of clearing", WAYS_OF_CLEARING)
+    meets: str = choice("conventional", "direction of cuts", WAYS_OF_MEETING)
     cutter: str = text("", 40, "cutter", empty="its flat cutter")
     _: KW_ONLY
     kind: str = choice("clear", "process", WORDS)

@@ -58,6 +58,8 @@ def line_sentences(here: str, line: Line, others: Mapping[str, str], elements: M
         more = (*more, *_fill_more(here, fill))
     if isinstance(made, Carving | Clearing):
         parts = (*parts, *_down(here, made, others))
+    if isinstance(made, Clearing):
+        more = (*more, " Its edges are ", slot(f"{here}/process", made, "meets"), " cuts.")
     yield Sentence(line.id, "lines", (*parts, "."), more, made.kind, here, line.on)
     yield from _by_hand(here, line)
 

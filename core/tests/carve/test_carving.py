@@ -124,6 +124,21 @@ class ClearingTest(TestCase):
                 self.assertLess(swept.difference(shape).area, 0.05)
                 self.assertLess(reachable(shape, FLAT6).difference(swept).area, 0.004 * shape.length)  # a skin is kept
 
+    def test_climb_cuts_have_what_stays_to_their_right_conventional_ones_to_their_left(self):
+        area = shapely.box(0, 0, 40, 40).difference(shapely.box(15, 15, 25, 25))
+        for climb, side in ((True, -1), (False, 1)):
+            for lanes in (True, False):
+                edges = 0
+                for ring in cleared(area, Flat(6.0, climb=climb), lanes=lanes):
+                    up = ring * [1, -1]  # y away from the operator
+                    way = np.diff(up, axis=0)
+                    left = np.column_stack([-way[:, 1], way[:, 0]]) / np.hypot(*way.T)[:, None]
+                    beside = (up[:-1] + up[1:]) / 2 + side * 3.1 * left
+                    if len(ring) > 2 and shapely.boundary(area).distance(shapely.LineString(ring)) < 3.1:
+                        edges += 1
+                        self.assertFalse(shapely.contains_xy(area, *(beside * [1, -1]).T).any())
+                self.assertGreaterEqual(edges, 2)
+
     def test_a_slope_leads_into_a_course_no_steeper_than_four_degrees(self):
         ring = np.array([(0, 0, -3.0), (10, 0, -3.0), (10, 10, -3.0), (0, 10, -3.0), (0, 0, -3.0)])
         made = ramped(ring, 0.0)

@@ -1722,6 +1722,8 @@ export interface components {
             up_to: string;
             /** @enum {string} */
             way: "in rings" | "in lanes";
+            /** @enum {string} */
+            meets: "conventional" | "climb";
             cutter: string;
         };
         /**
