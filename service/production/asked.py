@@ -37,7 +37,7 @@ from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.nested import nested
 from nibble_core.pipeline.rehearsal_words import rehearsed_line
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.route_files import routed
+from nibble_core.pipeline.route_files import routed, write_route_frame
 from nibble_core.pipeline.sheets import one_more
 from nibble_core.pipeline.sizing import Side, What, sized_to
 from nibble_core.pipeline.stocktaking import taken
@@ -361,10 +361,14 @@ def _zipped(name: str, files: Sequence[JobFile]) -> bytes:
 
 
 def _frame(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    if sheet.machine.carves:
+        return write_route_frame(ticket, sheet, work)
     return write_frame(ticket, sheet, work, FORMATS["gcode"])
 
 
 def _hull(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    if sheet.machine.carves:
+        return write_route_frame(ticket, sheet, work, "the hull")
     return write_frame(ticket, sheet, work, FORMATS["gcode"], "the hull")
 
 

@@ -30,8 +30,8 @@ class Tabs:
 
 def freed(area: BaseGeometry, diameter: float, depth: float, deepest_pass: float, tabs: Tabs = Tabs()) -> list[Course]:
     """Courses of a cutter's tip that free the parts of an area from a board ``depth`` mm thick: holes first, each ring
-    in conventional passes, the last one at full depth, up over its tabs. Parts that are nearer to each other than the cutter is wide
-    come off as one; holes that it does not fit into are left out."""
+    in conventional passes, the last one at full depth, up over its tabs. Parts that are nearer to each other than the
+    cutter is wide come off as one; holes that it does not fit into are left out."""
     rings: list[Points] = []
     for part in polygons(area.buffer(diameter / 2, quad_segs=SEGMENTS)):
         outer, holes = oriented_rings(part)

@@ -38,6 +38,27 @@ def write_route(moves: RouterMoves, dialect: Dialect, says: Sequence[str] = (), 
     return "".join(out).encode("ascii", "replace")
 
 
+def write_trial(ring: np.ndarray, feed: float, dialect: Dialect, says: Sequence[str], *, safe: float) -> bytes:
+    """Once along a ring, (n, 2) in the machine's axes, at the safe height, at ``feed`` mm a second: no cutter is called
+    for, none is turned."""
+    out = [dialect.comment(words) for words in says]
+    out += ["G21\n", "G90\n", "G17\n", "M5\n", f"G0 Z{format_number(safe, 3)}\n"]
+    for k, (x, y) in enumerate((np.round(np.vstack([ring, ring[:1]]), 3) + 0.0).tolist()):
+        out.append(f"G1 X{x:.3f} Y{y:.3f} F{format_number(feed * 60, 1)}\n" if k else f"G0 X{x:.3f} Y{y:.3f}\n")
+    return "".join([*out, "M2\n"]).encode("ascii", "replace")
+
+
+def read_trial(content: bytes) -> tuple[np.ndarray, float]:
+    """The places of a trial's ring, (n, 2), and its height. Raises UnreadableFile for a file that turns or changes a
+    cutter, or moves up and down on its way."""
+    lines = [re.sub(r"\(.*?\)|;.*", "", raw).strip() for raw in content.decode("ascii", "replace").splitlines()]
+    words = [{letter: float(value) for letter, value in _WORD.findall(line)} for line in lines if line]
+    heights = [one["Z"] for one in words if "Z" in one]
+    if any(one.get("M") in (3, 4, 6) or {"S", "T"} & one.keys() for one in words) or len(heights) != 1:
+        raise UnreadableFile("This G-code is no trial.", "Make it again.")
+    return np.array([[one["X"], one["Y"]] for one in words if "X" in one][:-1]), heights[0]
+
+
 def _changed(tool: Mounted, dialect: Dialect, safe: float, *, first: bool) -> str:
     """The words that put a cutter in; before them the one that was there is raised and stopped."""
     up = f"G0 Z{format_number(safe, 3)}\n"

@@ -5,13 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+import shapely
 
 from nibble_core.errors import CannotMake, FileDisagrees
 from nibble_core.formats.gcode import Dialect
-from nibble_core.formats.router_gcode import read_route, write_route
+from nibble_core.formats.router_gcode import read_route, read_trial, write_route, write_trial
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics.routing import RouterMoves
 from nibble_core.pipeline.carve_results import RouterRun
+from nibble_core.pipeline.head_files import TRIAL, watched
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
@@ -60,6 +62,24 @@ def write_board(
         name = moves.tools[int(moves.tool[0])].name
         made.append((f"-{k}-{slug(name)}" if order else "", content))
     return made
+
+
+def write_route_frame(ticket: Ticket, sheet: Sheet, work: Work, shape: str = "a box") -> bytes:
+    """Round all that is cut, at the safe height, with no cutter turning. shape: a box or the hull. Raises CannotMake
+    where there is nothing to go round."""
+    run, machine = routed(sheet, work), sheet.machine
+    outline = shapely.multipoints(run.moves.xyz[run.moves.xyz[:, 2] < 0, :2])
+    outline = outline.envelope if shape == "a box" else outline.convex_hull
+    if not isinstance(outline, shapely.Polygon):
+        raise CannotMake("There is no area to go round.", "See what Lines says.")
+    ring = run.to_machine.map(shapely.get_coordinates(outline.exterior)[:-1])
+    safe = float(run.height(machine.safe_height))
+    says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, f"on the {machine.name}"]
+    content = write_trial(ring, watched(machine), Dialect(comments=machine.comments), says, safe=safe)
+    ends, height = read_trial(content)
+    if ends.shape != ring.shape or np.abs(ends - ring).max() > OFF or abs(height - safe) > OFF:
+        raise FileDisagrees("The framing pass, read back, goes another way.", "Report this job.")
+    return content
 
 
 def _check(moves: RouterMoves, content: bytes, called: str) -> None:

@@ -22,6 +22,7 @@ from nibble_core.errors import UnreadableFile
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _TAKES = {"G": {0, 1, 2, 3, 4, 17, 21, 90}, "M": {2, 3, 4, 5, 6, 8, 9}}
 LONGEST_LINE = 4000
+TRIAL = "trial: no tool is started"  # in a comment at the head: the file is held to it
 STEEP = 0.35  # of a move's length that goes down, beyond which it is a plunge
 HAIR = 0.02  # mm
 CHORD = 0.02  # mm
@@ -84,7 +85,7 @@ class Router:
         self._at = [0.0, 0.0, math.inf]
         self._feed = 0.0
         self._tool = self.fitted
-        self._turns = False
+        self._turns = self._trial = False
         self._mode = 0
         self._units = self._absolute = False
         self._line = 0
@@ -92,6 +93,7 @@ class Router:
     def take(self, raw: str) -> None:
         """One line; a wrong one moves nothing."""
         self._line += 1
+        self._trial |= TRIAL in raw
         code = re.sub(r"\(.*?\)|;.*", "", raw[:LONGEST_LINE]).strip().upper()
         if code:
             wrong = self._taken(code)
@@ -119,6 +121,8 @@ class Router:
                     if self._turns:
                         return "the cutter is changed while it turns"
                     self.changes += 1
+                if self._trial and value in (3, 4, 6):
+                    return "a trial starts a tool"
                 self._turns = {3: True, 4: True, 5: False}.get(int(value), self._turns)
                 self.ended |= value == 2
             elif letter == "T":
@@ -159,6 +163,8 @@ class Router:
             self.lines.append(self._line)
             self.tools.append(self._tool if self._turns or rapid else -1)
             self.feeds.append(0.0 if rapid else self._feed)
+        if self._trial:
+            return "a trial goes down to the board" if end[2] < self.stage.top + HAIR else ""
         if not rapid and not self._turns:
             return "cuts while the cutter stands"
         return ""

@@ -22,6 +22,7 @@ from nibble_core.pipeline.files import make_files
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.route_files import write_route_frame
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators import router
@@ -323,6 +324,25 @@ class RouterTest(TestCase):
         bare = router.fed(files[0].content, router.Stage(690, 290, 18.0), RACK)
         router.cut(bare)
         self.assertIn("no cutter was put in", bare.complaints[0].words)
+
+    def test_a_trial_goes_round_the_work_above_the_board_and_turns_nothing(self):
+        ticket = board(WORDS, EDGE)
+        work = worked(ticket)
+        reached = work.routes["s1"].value
+        cuts = reached.to_machine.map(reached.moves.xyz[reached.moves.xyz[:, 2] < 0, :2])
+        for shape in ("a box", "the hull"):
+            content = write_route_frame(ticket, ticket.sheets[0], work, shape)
+            self.assertNotRegex(content.decode(), r"(?m)^[^(;]*(M3|M4|M6|S|T)")
+            run = router.fed(content, router.Stage(690, 290, 18.0), RACK)
+            surface = router.cut(run)
+            went = np.array(run.moves)
+            self.assertEqual((run.complaints, float(surface.min())), ([], 0.0))
+            self.assertGreater(float(went[:, [2, 5]].min()), 1.0)
+            for wrong, words in ((b"M3 S9000\n", "starts a tool"), (b"G1 Z-1 F600\n", "down to the board")):
+                spoilt = router.fed(content.replace(b"M2", wrong + b"M2"), router.Stage(690, 290, 18.0), RACK)
+                self.assertIn(words, " ".join(one.words for one in spoilt.complaints))
+            for side in (np.min, np.max):
+                self.assertTrue(np.allclose(side(went[1:, 3:5], axis=0), side(cuts, axis=0), atol=0.01))
 
     def test_depths_may_be_counted_from_the_bed(self):
         bed = replace(MACHINES["board-router"], zero="the bed")

@@ -213,7 +213,7 @@ function Trials(props: {
 }
 
 function trialsOf(ticket: Ticket, sheet: Sheet): readonly (readonly [string, string])[] {
-  if (carves(sheet.machine)) return TRIALS.slice(0, 1);
+  if (carves(sheet.machine)) return [...TRIALS.slice(0, 1), ...BEAM_TRIALS.slice(0, 2)];
   if (isTurned(ticket, sheet)) return [...BEAM_TRIALS, GUIDES];
   return burns(sheet.machine) ? [...TRIALS, ...BEAM_TRIALS] : TRIALS;
 }
