@@ -86,7 +86,12 @@ class KeepingTest(unittest.TestCase):
             with self.subTest(file.name):
                 ticket = ticket_from_plain(json.loads(file.read_text()))
                 self.assertEqual(ticket.pieces[0].layers[0].lines[0].offset.distance, 2.0)
-        self.assertTrue(list(FIXTURES.glob("schema-*.json")))
+        press, router = (
+            ticket_from_plain(json.loads((FIXTURES / f"schema-{number}.json").read_text())).sheets[0].machine
+            for number in (12, 13)
+        )
+        self.assertEqual((press.print_stretch, press.cutters, press.changes), (0.35, (), "by G-code"))
+        self.assertEqual([one.kind for one in router.cutters], ["flat", "flat", "pointed", "a drill"])
 
     def test_what_is_no_ticket_is_refused_with_its_place(self):
         good = to_plain(badge_ticket())
