@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from tests.carve.test_carving import EDGE, RACK, WORDS, board
 
-from nibble_core.carve import Board, Pointed, grooves, surface
+from nibble_core.carve import Board, Flat, Pointed, cleared, grooves, reachable, surface
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.regions import union
 from nibble_core.pipeline.files import make_files
@@ -26,6 +26,7 @@ NODES = 20_000
 
 def run() -> None:
     depths()
+    clearing()
     drawing()
     sign()
 
@@ -80,6 +81,45 @@ def _deepest(places: np.ndarray, moves: np.ndarray) -> np.ndarray:
         t = np.clip(along - lean, 0, length)
         best = np.maximum(best, -(z0 + climb * t + V60.rise * np.hypot(aside, along - t)))
     return best
+
+
+def clearing() -> None:
+    """What rings leave of all that a cutter can reach, and how wide it is engaged against its step-over, away from
+    corners and where something beside it was cut before: measured across it each mm."""
+    plate = shapely.box(0, 0, 160, 60)
+    letters = union(list(set_line(shipped_font("slab"), "OAR", 34.0).regions))
+    shapes = {"a plate": plate, "round an island": plate.difference(shapely.box(60, 20, 90, 30)),
+              "round letters": plate.difference(letters)}  # fmt: skip
+    for called, area in shapes.items():
+        cutter = Flat(6.0, 0.4)
+        engaged, cut = _engaged(cleared(area, cutter), cutter)
+        left = reachable(area, cutter).difference(cut.buffer(0.01)).area
+        print(f"cleared {called}: {left:.3f} mm² of what can be reached are left; engaged at most {engaged.max():.2f} "
+              f"times the step-over, more than 1.1 times in {100 * np.mean(engaged > 1.1):.1f} %")  # fmt: skip
+
+
+def _engaged(rings: list[np.ndarray], cutter: Flat) -> tuple[np.ndarray, shapely.geometry.base.BaseGeometry]:
+    """How wide a cutter is engaged against its step-over, at places of rings beside something cut before; and all that
+    they cut."""
+    cut = shapely.Polygon()
+    found: list[float] = []
+    for ring in rings:
+        swept = shapely.LineString(ring).buffer(cutter.radius, quad_segs=16)
+        if cut.intersection(swept).area > 0.02 * swept.area:  # no slot that begins a pocket
+            way = np.diff(ring, axis=0)
+            long = np.hypot(*way.T)
+            angle = np.arctan2(way[:, 1], way[:, 0])
+            turn = np.abs(np.angle(np.exp(1j * (angle - np.roll(angle, 1)))))
+            corners = shapely.MultiPoint(ring[:-1][turn > np.radians(15)])
+            for k in np.nonzero(long)[0].tolist():
+                across = cutter.radius * np.array([way[k, 1], -way[k, 0]]) / long[k]
+                for share in (np.arange(0.5, max(long[k], 1.0), 1.0) / max(long[k], 1.0)).tolist():
+                    place = ring[k] + share * way[k]
+                    if corners.is_empty or corners.distance(shapely.Point(place)) > cutter.diameter:
+                        wide = shapely.LineString([place - across, place + across]).difference(cut).length
+                        found.append(wide / (cutter.diameter * cutter.step))
+        cut = cut.union(swept)
+    return np.array(found), cut
 
 
 def drawing() -> None:
