@@ -62,7 +62,8 @@ def read_trial(content: bytes) -> tuple[np.ndarray, float]:
 def _changed(tool: Mounted, dialect: Dialect, safe: float, *, first: bool) -> str:
     """The words that put a cutter in; before them the one that was there is raised and stopped."""
     up = f"G0 Z{format_number(safe, 3)}\n"
-    called = dialect.comment(f"cutter {tool.number}: {tool.name}" if tool.number else f"with the {tool.name} put in, its height set anew")
+    by_hand = f"with the {tool.name} put in, its height set anew"
+    called = dialect.comment(f"cutter {tool.number}: {tool.name}" if tool.number else by_hand)
     stop = "" if first else "M5\n"
     call = f"T{tool.number} M6\n" if tool.number else ""
     return f"{up}{stop}{called}{call}S{tool.spindle} M3\nG4 P{format_number(SPIN_UP, 1)}\n"
