@@ -71,11 +71,12 @@ def _untied(layer: Layer, at: str) -> Iterator[Note]:
 
 
 def _chips(cutter: Cutter, where: str) -> Iterator[Note]:
-    chip = cutter.feed * 60 / (cutter.spindle * cutter.flutes)
+    feed = cutter.plunge if cutter.kind == "a drill" else cutter.feed
+    chip = feed * 60 / (cutter.spindle * cutter.flutes)
     if not LEAST_CHIP <= chip <= MOST_CHIP:
         what = "rubs and burns" if chip < LEAST_CHIP else "breaks"
         yield Note(
-            f"At {cutter.feed} mm/s and {cutter.spindle} turns a minute each edge of the {cutter.name} takes "
+            f"At {feed} mm/s and {cutter.spindle} turns a minute each edge of the {cutter.name} takes "
             f"{format_number(chip, 3)} mm: it {what}.",
             "Change its feed or its turns in the library.", where, LOOK,
         )  # fmt: skip

@@ -8,6 +8,8 @@ export function ItemsForm(props: {
   title: string;
   items: readonly Fields[];
   fields: Library["girth_fields"];
+  /** Names of fields that say nothing of an item. */
+  without?: (item: Fields) => readonly string[];
   adds: string;
   /** What another one begins with; the last there is. */
   next: (last: Fields | undefined) => Fields;
@@ -32,15 +34,17 @@ export function ItemsForm(props: {
           paddingY="6px"
           borderBottom="1px solid {colors.hair.soft}"
         >
-          {fields.map((field) => (
-            <FieldRow
-              key={field.name}
-              field={field}
-              value={item[field.name]}
-              problem=""
-              onChange={(to) => edit(k, { ...item, [field.name]: to })}
-            />
-          ))}
+          {fields
+            .filter(({ name }) => !props.without?.(item).includes(name))
+            .map((field) => (
+              <FieldRow
+                key={field.name}
+                field={field}
+                value={item[field.name]}
+                problem=""
+                onChange={(to) => edit(k, { ...item, [field.name]: to })}
+              />
+            ))}
           <Button
             type="button"
             look="quiet"

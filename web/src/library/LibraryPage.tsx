@@ -159,6 +159,8 @@ const NOT_OF_A_ROUTER = [
   ...["knife_radius", "blade_offset", "overcut", "speed", "narrowest_gap"],
   ...["print_stretch", "print_bow", "camera_error", "repeats", "mark_shape", "mark_count"],
 ];
+const POINTED = ["angle", "tip"];
+const NOT_OF_A_DRILL = [...POINTED, "feed", "step_over"];
 const OF_A_ROUTER = ["changes", "zero", "below"];
 /** What the first cutter in a rack begins with. */
 const A_CUTTER: Fields = {
@@ -363,6 +365,9 @@ function RecordForm(props: {
               fields={library.cutter_fields}
               adds="Add a cutter"
               next={(last) => last ?? A_CUTTER}
+              without={({ kind }) =>
+                kind === "pointed" ? [] : kind === "a drill" ? NOT_OF_A_DRILL : POINTED
+              }
               onChange={(cutters) => set("cutters", cutters)}
             />
           )}
