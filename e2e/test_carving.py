@@ -72,7 +72,7 @@ class CarvingTest(BrowserTest):
         angle = page.get_by_label("Angle of the point")
         expect(angle).to_have_value("60")
         angle.fill("0")
-        self.assertEqual(angle.evaluate("field => field.validationMessage"), "It can be 5 to 175.")
+        self.assertEqual(angle.evaluate("field => field.validationMessage"), "It can be 5 to 170.")
         expect(page.get_by_role("button", name="Keep these values")).to_be_disabled()
         angle.fill("90")
         page.get_by_role("button", name="Keep these values").click()

@@ -11,6 +11,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.carve.grooves import Course
+from nibble_core.carve.passes import passes_to
 from nibble_core.geometry import Points
 from nibble_core.geometry.regions import oriented_rings, polygons
 
@@ -46,7 +47,7 @@ def opened(hole: BaseGeometry, diameter: float, depth: float, deepest_pass: floa
 
 
 def _in_passes(rings: Sequence[Points], diameter: float, depth: float, deepest_pass: float, tabs: Tabs) -> list[Course]:
-    passes = max(1, math.ceil(depth / deepest_pass - 1e-9))
+    passes = passes_to(depth, deepest_pass)
     homes = [_nearest(rings, place) for place in tabs.places] if rings else []
     made: list[Course] = []
     for number, ring in enumerate(rings):

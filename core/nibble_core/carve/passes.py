@@ -13,9 +13,14 @@ from nibble_core.geometry import Points
 RAMP = math.tan(math.radians(4.0))  # of an entry along the course
 
 
+def passes_to(depth: float, deepest_pass: float) -> int:
+    """How many passes it takes to go so deep."""
+    return max(1, math.ceil(depth / deepest_pass - 1e-9))
+
+
 def lowered(courses: list[Points], depth: float, deepest_pass: float) -> list[Course]:
     """Flat courses at every pass down to a depth, pass by pass."""
-    passes = max(1, math.ceil(depth / deepest_pass - 1e-9))
+    passes = passes_to(depth, deepest_pass)
     return [
         np.column_stack([one, np.full(len(one), -depth * k / passes)]) for k in range(1, passes + 1) for one in courses
     ]

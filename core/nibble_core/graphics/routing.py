@@ -7,8 +7,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-PLUNGE = 0.5  # of a move's length that goes down, from which it is one
-
 
 @dataclass(frozen=True)
 class Mounted:

@@ -11,7 +11,7 @@ import shapely
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, opened, ramped
+from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, opened, passes_to, ramped
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
 from nibble_core.geometry import Box
@@ -66,6 +66,7 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
     made: list[Cutting] = []
     notes: list[CarveNote] = []
     failed: list[tuple[str, NibbleError]] = []
+    carved: list[DrawnLine] = []
     for line in drawn.lines:
         rule = rules.get(line.id)
         try:
@@ -78,6 +79,7 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
                 case ThroughCut() if not line.regions:
                     cuttings, told = _slots(by, line)
                 case Carving() as own:
+                    carved.append(line)
                     cuttings, told = _grooved(by, own, line)
                 case Clearing() as own:
                     cuttings, told = _taken_down(by, own, line, areas)
@@ -92,15 +94,11 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
             continue
         made += cuttings
         notes += told
-    notes += _thin_walls(by, [line for line in drawn.lines if isinstance(_made(rules, line.id), Carving)])
+    notes += _thin_walls(by, carved)
     places = [course[:, :2] for one in made for course in one.courses]
     corners = np.vstack(places) if places else np.zeros((1, 2))
     box = Box(*corners.min(0).tolist(), *corners.max(0).tolist())
     return CarvedLayer(tuple(made), tuple(notes), tuple(failed), box)
-
-
-def _made(rules: dict[str, Line], id: str) -> object:
-    return rules[id].process if id in rules else None
 
 
 def _thin_walls(by: Carvings, carved: Sequence[DrawnLine]) -> list[CarveNote]:
@@ -114,8 +112,7 @@ def _thin_walls(by: Carvings, carved: Sequence[DrawnLine]) -> list[CarveNote]:
     found = [part for part in polygons(walls) if part.area > WALL_LEAST]
     if not found:
         return []
-    first = max(found, key=lambda part: part.area).representative_point()
-    return [CarveNote(carved[0].id, "thin wall", float(len(found)), (first.x, first.y))]
+    return [CarveNote(carved[0].id, "thin wall", float(len(found)), _within(max(found, key=lambda part: part.area)))]
 
 
 def _chosen(by: Carvings, id: str, kinds: Sequence[str]) -> int:
@@ -162,20 +159,14 @@ def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting]
     half = cutter.half_width(own.deepest - own.start)
     bottom = line.area.buffer(-half, quad_segs=24)
     if not bottom.is_empty and bottom.area > LEAST_LEFT:
-        place = bottom.representative_point()
-        notes.append(CarveNote(line.id, "flat bottom", float(bottom.area), (place.x, place.y)))
-        flats = [k for k, one in enumerate(by.cutters) if one.kind == "flat"]
-        left: BaseGeometry = bottom
-        for k in sorted(flats, key=lambda k: -by.cutters[k].diameter):
-            courses = _flat_courses(left, by.cutters[k], own.deepest, lanes=False, start=own.start)
-            if courses:
-                made.append(Cutting(line.id, CLEARS, k, tuple(courses)))
-                left = left_over(left, _flat(by.cutters[k]))
+        notes.append(CarveNote(line.id, "flat bottom", float(bottom.area), _within(bottom)))
+        cuttings, left = _flattened(by, line, bottom, _narrower(by, np.inf), own.deepest, start=own.start)
+        made += cuttings
         rest = [ring for part in polygons(left) for ring in _fine_rings(part, rack.tip / 2, cutter.rise)]
         if rest:
             own_courses = [np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest]
             made.append(Cutting(line.id, GROOVES, number, tuple(own_courses)))
-    passes = max(1, int(np.ceil((own.deepest - own.start) / rack.deepest_pass - 1e-9)))
+    passes = passes_to(own.deepest - own.start, rack.deepest_pass)
     deepest = 0.0
     for k in range(1, passes + 1):
         to = own.start + (own.deepest - own.start) * k / passes
@@ -196,7 +187,7 @@ def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting]
         )
     fine = _thin_share(line, cutter)
     if fine > LEAST_LEFT:
-        notes.append(CarveNote(line.id, "finer than the tip", fine, _somewhere(line)))
+        notes.append(CarveNote(line.id, "finer than the tip", fine, _within(line.area)))
     return made, notes
 
 
@@ -241,18 +232,29 @@ def _flat(cutter: Cutter, *, climb: bool = False) -> Flat:
 
 
 def _flat_courses(
-    area: BaseGeometry, cutter: Cutter, depth: float, *, lanes: bool, start: float = 0.0, climb: bool = False
+    area: BaseGeometry, cutter: Cutter, depth: float, *, start: float, lanes: bool, climb: bool
 ) -> list[Course]:
+    """Passes over an area, from ``start`` down to a depth."""
     courses = cleared(area, _flat(cutter, climb=climb), lanes=lanes)
     drop = depth - start
-    made = lowered(courses, drop, cutter.deepest_pass)
-    passes = max(1, round(len(made) / max(len(courses), 1)))
-    entered = []
-    for number, course in enumerate(made):
-        course = course - np.array([0.0, 0.0, start])
-        above = -start - drop * (number // max(len(courses), 1)) / passes
-        entered.append(ramped(course, above))
-    return entered
+    step = drop / passes_to(drop, cutter.deepest_pass)
+    down = [course - np.array([0.0, 0.0, start]) for course in lowered(courses, drop, cutter.deepest_pass)]
+    return [ramped(course, float(course[0, 2]) + step) for course in down]
+
+
+def _flattened(
+    by: Carvings, line: DrawnLine, area: BaseGeometry, cutters: Sequence[int], depth: float, *, start: float = 0.0,
+    lanes: bool = False, climb: bool = False,
+) -> tuple[list[Cutting], BaseGeometry]:  # fmt: skip
+    """An area taken down by one cutter after another, each of what those before it left; and what all of them
+    leave."""
+    made: list[Cutting] = []
+    for k in cutters:
+        courses = _flat_courses(area, by.cutters[k], depth, start=start, lanes=lanes, climb=climb)
+        if courses:
+            made.append(Cutting(line.id, CLEARS, k, tuple(courses)))
+            area = left_over(area, _flat(by.cutters[k]))
+    return made, area
 
 
 def _taken_down(
@@ -265,26 +267,16 @@ def _taken_down(
             raise CannotMake("The line that it clears up to is not there any more.", "Choose another line.")
         area = areas[own.up_to].difference(area)
     number = _chosen(by, own.cutter, ("flat", "round"))
-    made: list[Cutting] = []
-    left = area
-    smaller = sorted(
-        (k for k, one in enumerate(by.cutters) if one.kind == "flat" and one.diameter < by.cutters[number].diameter),
-        key=lambda k: -by.cutters[k].diameter,
-    )
-    for k in (number, *smaller):
-        courses = _flat_courses(left, by.cutters[k], own.depth, lanes=own.way == "in lanes", climb=own.meets == "climb")
-        if courses:
-            made.append(Cutting(line.id, CLEARS, k, tuple(courses)))
-            left = left_over(left, _flat(by.cutters[k]))
-        elif k == number and not smaller:
-            break
+    cutters = [number, *_narrower(by, by.cutters[number].diameter)]
+    lanes, climb = own.way == "in lanes", own.meets == "climb"
+    made, left = _flattened(by, line, area, cutters, own.depth, lanes=lanes, climb=climb)
     if not made:
         raise CannotMake(f"The {by.cutters[number].name} is wider than all of this area.", "Choose a narrower cutter.")
-    notes = []
-    if left.area > LEAST_LEFT:
-        place = left.representative_point()
-        notes.append(CarveNote(line.id, "not reached", float(left.area), (place.x, place.y)))
-    return made, notes
+    return made, _not_reached(line, left)
+
+
+def _not_reached(line: DrawnLine, left: BaseGeometry) -> list[CarveNote]:
+    return [CarveNote(line.id, "not reached", float(left.area), _within(left))] if left.area > LEAST_LEFT else []
 
 
 def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
@@ -321,11 +313,7 @@ def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutti
             )
         made.append(_through(by, own, line, OPENS, fits, shape, opened))
         left.append(left_over(shape, _flat(by.cutters[fits])))
-    rest = shapely.union_all([one.buffer(-HAIRLINE).buffer(HAIRLINE) for one in left])
-    if rest.area <= LEAST_LEFT:
-        return made, []
-    place = rest.representative_point()
-    return made, [CarveNote(line.id, "not reached", float(rest.area), (place.x, place.y))]
+    return made, _not_reached(line, shapely.union_all([one.buffer(-HAIRLINE).buffer(HAIRLINE) for one in left]))
 
 
 def _slots(by: Carvings, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
@@ -370,7 +358,7 @@ def _through(
     near = [(p.x, p.y) for p in line.places if area.boundary.distance(shapely.Point(p.x, p.y)) <= ON_EDGE]
     tabs = Tabs(near, max(own.tie_width, 0.1), own.tab_height + by.below)
     courses = way(area, cutter.diameter, depth, cutter.deepest_pass, tabs)
-    step = depth / max(1, int(np.ceil(depth / cutter.deepest_pass - 1e-9)))
+    step = depth / passes_to(depth, cutter.deepest_pass)
     entered = [ramped(one, min(0.0, float(one[:, 2].min()) + step)) for one in courses]
     return Cutting(line.id, when, number, tuple(entered))
 
@@ -378,9 +366,13 @@ def _through(
 def _flats(by: Carvings) -> list[int]:
     """The flat cutter that is used unless another is needed, and narrower ones, the widest first."""
     first = _chosen(by, "", ("flat",))
-    wide = by.cutters[first].diameter
-    narrower = [k for k, one in enumerate(by.cutters) if one.kind == "flat" and one.diameter < wide]
-    return [first, *sorted(narrower, key=lambda k: -by.cutters[k].diameter)]
+    return [first, *_narrower(by, by.cutters[first].diameter)]
+
+
+def _narrower(by: Carvings, wide: float) -> list[int]:
+    """Flat cutters that are narrower than that, mm, the widest first."""
+    found = [k for k, one in enumerate(by.cutters) if one.kind == "flat" and one.diameter < wide]
+    return sorted(found, key=lambda k: -by.cutters[k].diameter)
 
 
 def _passes(hole: BaseGeometry, cutter: Cutter) -> bool:
@@ -413,7 +405,7 @@ def _drill_for(by: Carvings, hole: BaseGeometry) -> int | None:
 def _drilled(hole: BaseGeometry, drill: Cutter, depth: float) -> Course:
     """Down and up again in steps, so that chips come out."""
     x, y = hole.centroid.x, hole.centroid.y
-    steps = max(1, int(np.ceil(depth / drill.deepest_pass - 1e-9)))
+    steps = passes_to(depth, drill.deepest_pass)
     heights = [0.0]
     for k in range(1, steps + 1):
         heights += [-depth * k / steps, 0.0]
@@ -428,6 +420,7 @@ def _require_within(depth: float, thick: float) -> None:
         )
 
 
-def _somewhere(line: DrawnLine) -> tuple[float, float]:
-    place = line.area.representative_point()
+def _within(area: BaseGeometry) -> tuple[float, float]:
+    """A place in an area, to show it by."""
+    place = area.representative_point()
     return place.x, place.y

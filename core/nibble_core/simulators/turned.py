@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -231,8 +231,3 @@ def judged(laser: Laser, thing: Thing) -> tuple[dict[str, Any], list[Complaint]]
         "radius_mm": [round(min(radii), 3), round(max(radii), 3)] if radii else [],
     }
     return facts, found
-
-
-def with_slip(thing: Thing, slip: float) -> Thing:
-    """The same thing on rollers that lose a share of each turn."""
-    return replace(thing, slip=slip)

@@ -29,7 +29,7 @@ class Cutter:
     name: str = text("cutter", 60, "name of the cutter", shortest=1)
     kind: str = choice("flat", "kind of cutter", KINDS_OF_CUTTER)
     diameter: float = length(6.0, 0.1, 100.0, "diameter of the cutter", step=0.1)
-    angle: float = angle(60.0, "angle of the point", low=5.0, high=175.0)
+    angle: float = angle(60.0, "angle of the point", low=5.0, high=170.0)
     tip: float = length(0.0, 0.0, 50.0, "width of its tip", step=0.05)
     flutes: int = count(2, 1, 12, "flutes")
     feed: int = velocity(40, 1, 1000, "feed")
