@@ -301,9 +301,7 @@ def _name_board(today: date) -> DemoJob:
         stock=STOCKS["oak-18mm"], machine=MACHINES["board-router"],
     )  # fmt: skip
     elements = (
-        Element("e1", content=Figure("rounded rectangle", 560.0, 190.0, 18.0, colour="#b98a52")),
-        Element("e4", content=Figure("rounded rectangle", 536.0, 166.0, 10.0, colour="#b98a52"), way="apart",
-                across="centred", down="centred"),
+        *_rimmed(560.0, 190.0, 18.0, 10.0),
         Element("e2", FromArtwork("a1"), way="apart", across="left edges", down="centred", x=40.0),
         Element(
             "e3", way="apart", across="centred", down="centred", x=54.0,
@@ -319,6 +317,13 @@ def _name_board(today: date) -> DemoJob:
     return DemoJob(content, _with_lines(ticket, "name board", lines, elements, prints="nothing"))
 
 
+def _rimmed(width: float, height: float, corners: float, inner: float) -> tuple[Element, Element]:
+    """The outline of a board, and that of its field, 12 mm within."""
+    outer = Figure("rounded rectangle", width, height, corners, colour="#b98a52")
+    field = replace(outer, width=width - 24.0, height=height - 24.0, radius=inner)
+    return Element("e1", content=outer), Element("e4", content=field, way="apart", across="centred", down="centred")
+
+
 def _raised_oars(today: date) -> DemoJob:
     """Crossed oars that stand in a recess of an oak plate."""
     content = as_png(oars(720))
@@ -328,9 +333,7 @@ def _raised_oars(today: date) -> DemoJob:
         stock=STOCKS["oak-18mm"], machine=MACHINES["board-router"],
     )  # fmt: skip
     elements = (
-        Element("e1", content=Figure("rounded rectangle", 220.0, 190.0, 30.0, colour="#b98a52")),
-        Element("e4", content=Figure("rounded rectangle", 196.0, 166.0, 20.0, colour="#b98a52"), way="apart",
-                across="centred", down="centred"),
+        *_rimmed(220.0, 190.0, 30.0, 20.0),
         Element("e2", FromArtwork("a1"), way="apart", across="centred", down="centred"),
     )  # fmt: skip
     lines = (

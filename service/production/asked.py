@@ -6,6 +6,7 @@ import json
 import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -360,16 +361,10 @@ def _zipped(name: str, files: Sequence[JobFile]) -> bytes:
     return name.encode() + b"\n" + packed.getvalue()
 
 
-def _frame(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+def _frame(ticket: Ticket, sheet: Sheet, work: Work, shape: str = "a box") -> bytes:
     if sheet.machine.carves:
-        return write_route_frame(ticket, sheet, work)
-    return write_frame(ticket, sheet, work, FORMATS["gcode"])
-
-
-def _hull(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
-    if sheet.machine.carves:
-        return write_route_frame(ticket, sheet, work, "the hull")
-    return write_frame(ticket, sheet, work, FORMATS["gcode"], "the hull")
+        return write_route_frame(ticket, sheet, work, shape)
+    return write_frame(ticket, sheet, work, FORMATS["gcode"], shape)
 
 
 def _pen_run(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
@@ -381,7 +376,8 @@ def _guides(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
 
 
 HEAD_TRIALS: dict[str, Callable[[Ticket, Sheet, Work], bytes]] = {
-    "a framing pass": _frame, "a framing pass along the hull": _hull, "a pen run": _pen_run,
+    "a framing pass": _frame, "a framing pass along the hull": partial(_frame, shape="the hull"),
+    "a pen run": _pen_run,
     "guides": _guides,
 }  # fmt: skip
 """Small files for a machine with a beam, by what the trial is called."""

@@ -1,14 +1,13 @@
 import { chakra } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import { api, type Change, type Fields, Refusal } from "../api/client";
+import { api, type Change } from "../api/client";
 import { parseLength } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
-import { useNotices } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { PanelSection } from "./PanelSection";
 import type { Sheet } from "./ticket";
+import { useLearning } from "./useLearning";
 
 const Input = chakra("input");
 const READINGS = [
@@ -27,10 +26,8 @@ interface Props {
 
 /** What a press and a cutter are off by, read from a test sheet that was printed and cut for real. */
 export function LearnErrors({ jobId, sheet, onChanges }: Props) {
-  const client = useQueryClient();
   const id = useId();
   const { unit } = useUnit();
-  const say = useNotices((notices) => notices.say);
   const [open, setOpen] = useState(false);
   const [typed, setTyped] = useState<Record<string, string>>({});
   const read = (name: string) => {
@@ -43,22 +40,12 @@ export function LearnErrors({ jobId, sheet, onChanges }: Props) {
     return text === "" ? Number.NaN : Number(text);
   });
   const whole = readings.every(Number.isFinite);
-  const learn = useMutation({
-    mutationFn: async () => {
-      const told = await api.learnErrors(jobId, sheet.id, readings, read(RULERS[0]), read(RULERS[1]));
-      const library = await api.library();
-      const own = library.machines.find((one) => one.key === sheet.machine.key);
-      const learnt = Object.fromEntries(
-        told.changes.map(({ path, value }) => [path.split("/").at(-1), value]),
-      );
-      if (own) await api.keepRecord("machine", sheet.machine.key, { ...own, ...learnt } as Fields);
-      return told;
-    },
-    onSuccess: (told) => {
-      onChanges(told.changes);
-      void client.invalidateQueries({ queryKey: ["library"] });
-      say(`The record of the ${sheet.machine.name} has what was measured.`);
-    },
+  const { learn, pending, refused } = useLearning({
+    sheet,
+    ask: () => api.learnErrors(jobId, sheet.id, readings, read(RULERS[0]), read(RULERS[1])),
+    into: (record, learnt) => ({ ...record, ...learnt }),
+    onChanges,
+    said: () => `The record of the ${sheet.machine.name} has what was measured.`,
   });
   const field = (name: string, hint: string) => (
     <chakra.div key={name} display="grid" gap="2px">
@@ -99,16 +86,14 @@ export function LearnErrors({ jobId, sheet, onChanges }: Props) {
           <Button
             type="button"
             marginTop="8px"
-            aria-disabled={!whole || learn.isPending}
-            onClick={() => whole && !learn.isPending && learn.mutate()}
+            aria-disabled={!whole || pending}
+            onClick={() => whole && !pending && learn(undefined)}
           >
             Put it into the machine’s record
           </Button>
-          {learn.error && (
+          {refused && (
             <chakra.p role="alert" color="blocked" fontSize="14px" marginTop="4px">
-              {learn.error instanceof Refusal
-                ? `${learn.error.message} ${learn.error.whatToDo}`
-                : "Nothing was kept. Try again."}
+              {refused}
             </chakra.p>
           )}
         </>

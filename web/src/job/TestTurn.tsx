@@ -1,14 +1,13 @@
 import { chakra } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import { api, type Change, type Fields, Refusal } from "../api/client";
+import { api, type Change, type Fields } from "../api/client";
 import { parseLength } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
-import { useNotices } from "../ui/notices";
 import { useUnit } from "../ui/unit";
 import { PanelSection } from "./PanelSection";
 import type { Sheet } from "./ticket";
+import { useLearning } from "./useLearning";
 
 const Input = chakra("input");
 const Select = chakra("select");
@@ -23,35 +22,23 @@ interface Props {
 
 /** What a machine's turns are off by, read from two lines that were burnt a turn apart. */
 export function TestTurn({ jobId, sheet, onChanges }: Props) {
-  const client = useQueryClient();
   const id = useId();
   const { unit } = useUnit();
-  const say = useNotices((notices) => notices.say);
   const [turn, setTurn] = useState<string>(TURNS[0]);
   const [way, setWay] = useState<string>(WAYS[0]);
   const [typed, setTyped] = useState("");
   const gap = typed.trim() === "" ? null : parseLength(typed, unit);
   const whole = gap !== null && Number.isFinite(gap) && gap >= 0;
-  const learn = useMutation({
-    mutationFn: async (off: number) => {
-      const told = await api.learnTurn(jobId, sheet.id, off, turn);
-      const library = await api.library();
-      const own = library.machines.find((one) => one.key === sheet.machine.key);
-      const learnt = Object.fromEntries(
-        told.changes.map(({ path, value }) => [path.split("/").at(-1), value]),
-      );
-      if (own) {
-        const turner = { ...(own.turner as Fields), ...learnt };
-        await api.keepRecord("machine", sheet.machine.key, { ...own, turner } as Fields);
-      }
-      return told;
-    },
-    onSuccess: (told) => {
-      onChanges(told.changes);
+  const { learn, pending, refused } = useLearning({
+    sheet,
+    ask: (off: number) => api.learnTurn(jobId, sheet.id, off, turn),
+    into: (record, learnt) => ({ ...record, turner: { ...(record.turner as Fields), ...learnt } }),
+    onChanges: (changes) => {
+      onChanges(changes);
       setTyped("");
-      void client.invalidateQueries({ queryKey: ["library"] });
-      say(`Turns of the ${sheet.machine.name} are made ${(100 * told.correction).toFixed(2)} % long now.`);
     },
+    said: (told) =>
+      `Turns of the ${sheet.machine.name} are made ${(100 * told.correction).toFixed(2)} % long now.`,
   });
   return (
     <PanelSection title="A test turn first">
@@ -86,17 +73,15 @@ export function TestTurn({ jobId, sheet, onChanges }: Props) {
         </Field>
         <Button
           type="button"
-          aria-disabled={!whole || learn.isPending}
-          onClick={() => whole && !learn.isPending && learn.mutate(way === WAYS[0] ? gap : -gap)}
+          aria-disabled={!whole || pending}
+          onClick={() => whole && !pending && learn(way === WAYS[0] ? gap : -gap)}
         >
           Correct every turn
         </Button>
       </chakra.div>
-      {learn.error && (
+      {refused && (
         <chakra.p role="alert" color="blocked" fontSize="14px" marginTop="4px">
-          {learn.error instanceof Refusal
-            ? `${learn.error.message} ${learn.error.whatToDo}`
-            : "Nothing was kept. Try again."}
+          {refused}
         </chakra.p>
       )}
     </PanelSection>

@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import type { Fields, Library } from "../api/client";
 import { Button } from "../ui/Button";
 import { FieldRow } from "./FieldRow";
+import { freeId } from "./freeId";
 
 /** A list of small records, a row of fields each. */
 export function ItemsForm(props: {
@@ -58,12 +59,7 @@ export function ItemsForm(props: {
       <Button
         type="button"
         marginTop="6px"
-        onClick={() => {
-          const used = new Set(items.map((one) => one.id));
-          let n = 1;
-          while (used.has(`i${n}`)) n += 1;
-          props.onChange([...items, { ...props.next(items.at(-1)), id: `i${n}` }]);
-        }}
+        onClick={() => props.onChange([...items, { ...props.next(items.at(-1)), id: freeId("i", items) }])}
       >
         {props.adds}
       </Button>

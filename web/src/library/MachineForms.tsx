@@ -3,6 +3,7 @@ import type { Field, Fields } from "../api/client";
 import { Button } from "../ui/Button";
 import { useUnit } from "../ui/unit";
 import { Input, NumberInput } from "./FieldRow";
+import { freeId } from "./freeId";
 
 const Cell = chakra("td", { base: { padding: "3px 10px 3px 0" } });
 const Head = chakra("th", {
@@ -198,12 +199,9 @@ export function ClampsForm(props: { clamps: readonly Fields[]; onChange: (clamps
       <Button
         type="button"
         marginTop="6px"
-        onClick={() => {
-          const used = new Set(clamps.map((one) => one.id));
-          let n = 1;
-          while (used.has(`z${n}`)) n += 1;
-          props.onChange([...clamps, { id: `z${n}`, x: 0, y: 0, width: 40, height: 40 }]);
-        }}
+        onClick={() =>
+          props.onChange([...clamps, { id: freeId("z", clamps), x: 0, y: 0, width: 40, height: 40 }])
+        }
       >
         Add a clamp
       </Button>
