@@ -34,6 +34,8 @@ class CarvingTest(BrowserTest):
         expect(
             page.get_by_role("img", name=re.compile(r"^The carved board; its deepest place lies .* mm"))
         ).to_be_visible()
+        # the notes beside it, longer than the window, do not make the page longer
+        self.assertEqual(page.evaluate("document.documentElement.scrollHeight - innerHeight"), 0)
         whole = self.board()
         self.assertGreater(len(set(whole)), 20)  # walls in many shades, not a flat picture
         light = page.get_by_role("slider", name="Light from")

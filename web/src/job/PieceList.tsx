@@ -31,6 +31,7 @@ export function PieceList({ desk, ticket, work, current, onChoose, onCompare }: 
       padding="10px 8px"
       background="paper.warm"
       borderRight="1px solid {colors.hair}"
+      position="relative"
       overflowY="auto"
       display="flex"
       flexDirection="column"

@@ -119,7 +119,7 @@ export function TicketPanel(props: Props) {
           {station === "sheet" || station === "machine" ? onSheets : ofPiece}
         </chakra.p>
       </chakra.div>
-      <chakra.div ref={rows} flex="1" minHeight="0" overflowY="auto" overflowX="hidden">
+      <chakra.div ref={rows} flex="1" minHeight="0" position="relative" overflowY="auto" overflowX="hidden">
         {here.map((sentence) => (
           <SentenceView
             key={sentence.id}
