@@ -10,6 +10,8 @@ from benchmarks import (
     drafts,
     drawings,
     files,
+    hostile,
+    kills,
     laser,
     layouts,
     lines,
@@ -35,7 +37,8 @@ BENCHMARKS = {
     "verdicts": verdicts.run, "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
     "drafts": drafts.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
-    "refusals": refusals.run, "refused": refused.run, "rehearsals": rehearsals.run,
+    "refusals": refusals.run, "refused": refused.run, "hostile": hostile.run, "kills": kills.run,
+    "rehearsals": rehearsals.run,
     "round-goods": round_goods.run, "carving": carving.run, "zoo": zoo.run, "laser": laser.run,
     "nodes": nodes.run,
 }  # fmt: skip

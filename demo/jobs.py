@@ -9,7 +9,7 @@ from datetime import date, timedelta
 from demo.degrade import as_boxed_jpeg, as_phone_photo, as_png, as_soft_thumbnail
 from demo.drawings import honey, island, kite, lighthouse, oars, owl, wheat
 from nibble_core.ticket import STARTING, Ticket, first_ticket
-from nibble_core.ticket.goods import Faces, Label, OnRound, Seen
+from nibble_core.ticket.goods import Faces, Label, OnFlat, OnRound, Seen
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import (
     AS_THEY_ARE,
@@ -33,6 +33,8 @@ from nibble_core.ticket.places import Chosen
 
 LASER_PORT = 8470
 LASER = replace(MACHINES["small-laser"], port=LASER_PORT)
+ROUTER_PORT = 8471
+ROUTER = replace(MACHINES["board-router"], port=ROUTER_PORT)
 """The demo shop's laser, which is simulated."""
 
 
@@ -139,8 +141,8 @@ def _rowers(today: date) -> DemoJob:
         )
         for n, (name, colour, _) in enumerate(colours, 1)
     )  # fmt: skip
-    piece = replace(ticket.pieces[0], name="oars", layers=layers, alignment="three triangles", thing="a shirt",
-                    thing_colour="#c3c9c6")  # fmt: skip
+    piece = replace(ticket.pieces[0], name="oars", layers=layers, alignment="three triangles",
+                    goods=OnFlat("#c3c9c6", kind="a shirt"))  # fmt: skip
     cutter = ticket.sheets[0].machine
     sheets = tuple(
         Sheet(
@@ -298,7 +300,7 @@ def _name_board(today: date) -> DemoJob:
     ticket = first_ticket(
         name="Carved name board", client="Little Owl Library", due=(today + timedelta(days=18)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="owl clean.png", width=84,
-        stock=STOCKS["oak-18mm"], machine=MACHINES["board-router"],
+        stock=STOCKS["oak-18mm"], machine=ROUTER,
     )  # fmt: skip
     elements = (
         *_rimmed(560.0, 190.0, 18.0, 10.0),
@@ -330,7 +332,7 @@ def _raised_oars(today: date) -> DemoJob:
     ticket = first_ticket(
         name="Boathouse plate, raised oars", client="North Mole Rowers", due=(today + timedelta(days=22)).isoformat(),
         file=hashlib.sha256(content).hexdigest(), file_name="oars.png", width=130,
-        stock=STOCKS["oak-18mm"], machine=MACHINES["board-router"],
+        stock=STOCKS["oak-18mm"], machine=ROUTER,
     )  # fmt: skip
     elements = (
         *_rimmed(220.0, 190.0, 30.0, 20.0),

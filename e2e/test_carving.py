@@ -1,12 +1,17 @@
 """Carved signs in the browser: the board in relief, its section, what is made so far, depths and cutters changed."""
 
+import json
 import re
+import threading
 
 from playwright.sync_api import expect
 
 from e2e.browser import BrowserTest
+from nibble_core.simulators.in_time import Port
+from nibble_core.simulators.router import Cutter, Stage
+from nibble_core.simulators.router_port import Running
 
-NAME_BOARD, ROUTER = 12, "board router"
+NAME_BOARD, OARS, ROUTER = 12, 13, "board router"
 
 
 class CarvingTest(BrowserTest):
@@ -50,7 +55,73 @@ class CarvingTest(BrowserTest):
             if shades <= 3:
                 break
         self.assertLessEqual(shades, 3)  # wood that nothing has touched, and the table
-        page.get_by_role("slider", name="Made so far").press("End")
+        made = page.get_by_role("slider", name="Made so far")
+        made.press("End")
+        page.get_by_role("button", name="Play", exact=True).click()  # from the beginning, cut by cut
+        expect(made).to_have_attribute("aria-valuetext", re.compile("^[4-9] per cent|^[1-4][0-9] per cent"))
+        page.get_by_role("button", name="Pause", exact=True).click()
+        held = made.input_value()
+        page.wait_for_timeout(600)
+        self.assertEqual(made.input_value(), held)
+
+    def router(self) -> Running:
+        """A simulated router, connected to the record in the library."""
+        api = f"{self.nibble.address}/api/library"
+        record = next(
+            one for one in json.loads(self.page.request.get(api).text())["machines"] if one["key"] == "board-router"
+        )
+        rack = {
+            number: Cutter(
+                one["kind"], one["diameter"], one["angle"], one["tip"], feed=one["feed"], plunge=one["plunge"]
+            )
+            for number, one in enumerate(record["cutters"], 1)
+        }
+        running = Running(Stage(690.0, 290.0, 18.0), rack, 2000.0, 0.5)
+        port = Port(("127.0.0.1", 0), running)
+        threading.Thread(target=port.serve_forever, daemon=True).start()
+        self.addCleanup(port.server_close)
+        self.addCleanup(port.shutdown)
+        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+        answer = self.page.request.put(
+            f"{api}/machine/board-router", data={"value": record | {"port": port.server_address[1]}},
+            headers={"X-CSRFToken": token, "Referer": self.nibble.address},
+        )  # fmt: skip
+        self.assertTrue(answer.ok, answer.text())
+        return running
+
+    def test_a_board_is_sent_to_its_router_and_comes_out_whole(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/{OARS}?station=machine")
+        self.settled(page)
+        router = self.router()
+        page.reload()
+        panel = page.get_by_role("region", name="At the machine")
+        panel.get_by_role("button", name="Send it").click()
+        asked = page.get_by_role("dialog", name="Start the machine")
+        expect(asked).to_contain_text(re.compile("board router.*oak board"))
+        asked.get_by_role("button", name="Start it").click()
+        expect(panel.get_by_text("Done.")).to_be_visible(timeout=90_000)
+        told = router.command("report")
+        self.assertEqual((told["complaints"], told["loose"]), ([], []))  # its tabs hold it
+        self.assertAlmostEqual(told["deepest_mm"], 18.3, delta=0.05)
+
+    def test_a_groove_gets_a_plug_that_is_one_step_and_undone(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/{NAME_BOARD}?station=lines")
+        self.settled(page)
+        groove = page.locator("[data-sentence='pieces/p1/layers/l1/lines/k2']")
+        groove.get_by_role("button", name="make its plug").click()
+        rail = page.get_by_role("button", name=re.compile("^name board plug"))
+        expect(rail).to_be_visible()
+        self.settled(page)
+        rail.click()
+        sentence = page.locator("[data-sentence$='/lines/k1']")
+        expect(sentence).to_contain_text("all round them up to through cut")
+        expect(sentence.get_by_role("button", name="make its plug")).to_have_count(0)
+        self.go(page, "sheet")
+        expect(page.get_by_text("it is turned over, or seen from behind")).to_be_visible()
+        page.keyboard.press("Control+z")
+        expect(rail).to_have_count(0)
 
     def test_a_shallower_groove_is_told_by_the_figures_and_undone(self):
         page = self.page

@@ -9,8 +9,9 @@ import shapely
 from playwright.sync_api import expect
 
 from e2e.browser import BrowserTest
+from nibble_core.simulators.in_time import Port
 from nibble_core.simulators.laser import Body
-from nibble_core.simulators.laser_port import Lies, Port, Running
+from nibble_core.simulators.laser_port import Lies, Running
 
 STENCIL, SIGN = 5, 8
 TABLE = "canvas[role=application]"

@@ -74,6 +74,7 @@ class SheetTest(BrowserTest):
         library = json.loads(page.request.get(f"{self.nibble.address}/api/library").text())
         record = next(one for one in library["machines"] if one["key"] == "wide-camera-cutter")
         self.assertEqual(record["camera_error"], 0.13)  # the root of the mean square
+        self.settled(page)
         self.assertEqual(self.ticket(job)["sheets"][0]["machine"]["camera_error"], 0.13)
 
     def test_copies_are_nested_moved_turned_locked_thrown_off_and_taken_back(self):

@@ -8,7 +8,7 @@ import json
 import sys
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path as File
 from typing import TYPE_CHECKING, Any, NoReturn
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from nibble_core.pipeline.results import Work
     from nibble_core.pipeline.store import ResultStore
     from nibble_core.simulators.laser import Body
+    from nibble_core.simulators.router import Cutter, Stage
     from nibble_core.ticket import Ticket
 
 MODES = ("two-tone", "outer", "colours", "centre-lines", "panes", "paths")
@@ -120,7 +121,9 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("--angle", type=float, default=180.0, help="degrees from the handle or seam (default: 180)")
     laser.set_defaults(run=_simulate_laser)
     router = kinds.add_parser("router", help="a router: run a file on a board")
-    router.add_argument("files", type=File, nargs="+", help="G-code files, run one after another on the same board")
+    router.add_argument("files", type=File, nargs="*", help="G-code files, run one after another on the same board")
+    router.add_argument("--port", type=int, help="listen for programs at this port of this machine, without files")
+    router.add_argument("--quick", type=float, default=1.0, help="times as fast as a real one, at a port (default: 1)")
     router.add_argument("--fitted", default="", help="the cutters put in by hand before each file, as 1,3,1")
     router.add_argument("--board", default="600x200x18", help="width x height x thickness in mm (default: 600x200x18)")
     router.add_argument("--tools", type=File, required=True, help="its cutters by number, as JSON")
@@ -448,6 +451,9 @@ def _simulate_router(options: argparse.Namespace) -> None:
     zones = tuple((one[0], one[1], one[2], one[3], one[4]) for one in clamps)
     stage = router.Stage(width, height, thick, left, bottom, options.top, options.spoil, clamps=zones)
     rack = router.cutters_of(_bytes(options.tools))
+    if not options.files:
+        _listen_as_router(options, stage, rack)
+        return
     surface, runs = router.whole(stage, options.pitch), []
     for file, cutter in zip(options.files, fitted, strict=True):
         runs.append(router.fed(_bytes(file), stage, rack, cutter))
@@ -468,6 +474,19 @@ def _simulate_router(options: argparse.Namespace) -> None:
         image = np.rint(np.clip(share, 0, 1) * 65_535).astype(np.uint16)
         options.output.write_bytes(bytes(cv2.imencode(".png", image)[1]))
     print(json.dumps(told))
+
+
+def _listen_as_router(options: argparse.Namespace, stage: Stage, rack: Mapping[int, Cutter]) -> None:
+    from nibble_core.simulators.in_time import Port
+    from nibble_core.simulators.router_port import Running
+
+    if options.port is None:
+        raise InvalidTicket("There is nothing to run.", "Name G-code files, or a port with --port.")
+    if not 0 < options.quick < 1e7:
+        raise InvalidTicket("A machine is not that quick.", "Give a number above 0.")
+    with Port(("127.0.0.1", options.port), Running(stage, rack, options.quick, max(options.pitch, 0.2))) as port:
+        print(f"A router with a board of {options.board} mm listens at port {port.server_address[1]}.", flush=True)
+        port.serve_forever()
 
 
 def _simulate_turned(options: argparse.Namespace, body: Body) -> None:
@@ -521,7 +540,9 @@ def _body(options: argparse.Namespace) -> Body:
 
 
 def _listen(options: argparse.Namespace, body: Body) -> None:
-    from nibble_core.simulators.laser_port import Lies, Port, Running
+    from nibble_core.simulators import turned
+    from nibble_core.simulators.in_time import Port
+    from nibble_core.simulators.laser_port import Lies, Running
 
     try:
         x, y, turn, across, along = (float(part) for part in options.lies.split(","))
@@ -530,7 +551,8 @@ def _listen(options: argparse.Namespace, body: Body) -> None:
             f"“{options.lies}” does not say how a sheet lies.", "Write 1.5,-0.8,0.2,1.001,1."
         ) from error
     lies = Lies((x, y), turn, across, along)
-    with Port(("127.0.0.1", options.port), Running(body, options.quick, lies)) as port:
+    thing = turned.thing_of(_bytes(options.thing)) if options.thing else None
+    with Port(("127.0.0.1", options.port), Running(body, options.quick, lies, thing)) as port:
         print(f"A laser of {body.width:g} x {body.height:g} mm listens at port {port.server_address[1]}.", flush=True)
         port.serve_forever()
 

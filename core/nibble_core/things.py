@@ -1,4 +1,5 @@
-"""Made-up things that pieces go on, at their true size, and where a piece sits on them by the trade's rules.
+"""Made-up flat things that pieces go on, at their true size, and where a piece sits on them by the trade's rules.
+Round ones are records of the shop.
 
 One entry says all there is to a thing; the screen gets them from the API.
 """
@@ -6,8 +7,6 @@ One entry says all there is to a thing; the screen gets them from the API.
 from __future__ import annotations
 
 from dataclasses import dataclass
-
-NOTHING = "nothing"
 
 
 @dataclass(frozen=True)
@@ -50,12 +49,4 @@ THINGS: dict[str, Thing] = {
         "M700 860L760 860L760 900L700 900ZM40 1320L760 1320",
         390.0, 960.0, 0.0, False, "below the middle of the panel",
     ),
-    "a jar": Thing(
-        "A jar of 370 ml, seen from its front.",
-        "M10 26C2 34 0 40 0 50L0 100C0 108 6 112 12 112L66 112C72 112 78 108 78 100L78 50C78 40 76 34 68 26L68 2L10 2Z",
-        "M8 2L70 2L70 22L8 22ZM10 8L68 8",
-        39.0, 70.0, 0.0, False, "below the middle of its belly",
-    ),
 }  # fmt: skip
-
-WORDS = {NOTHING: "On its own.", **{key: thing.words for key, thing in THINGS.items()}}

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from files import blobs
 from files.pictures import show
 from files.results import STORE
-from nibble_core.errors import FileTooLarge, NibbleError, NothingToCut
+from nibble_core.errors import CannotMake, FileTooLarge, NibbleError, NothingToCut
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
 from nibble_core.geometry.units import format_growth
 from nibble_core.graphics import Raster
@@ -38,7 +38,7 @@ from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.nested import nested
 from nibble_core.pipeline.rehearsal_words import rehearsed_line
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.route_files import routed, write_route_frame
+from nibble_core.pipeline.route_files import routed, write_board, write_route_frame
 from nibble_core.pipeline.sheets import one_more
 from nibble_core.pipeline.sizing import Side, What, sized_to
 from nibble_core.pipeline.stocktaking import taken
@@ -255,7 +255,14 @@ def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, f
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
     sheet = _sheet_of(ticket, sheet_id)
-    return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision, found=found)
+    if not sheet.machine.carves:
+        return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision, found=found)
+    files = write_board(ticket, sheet, work, "cut file as G-code", revision=revision)
+    if len(files) > 1:
+        raise CannotMake(
+            f"Cutters of the {sheet.machine.name} are changed by hand.", "Run its files one after another, in order."
+        )
+    return files[0][1]
 
 
 def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Asker) -> bytes:

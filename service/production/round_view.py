@@ -11,7 +11,7 @@ from files.pictures import show
 from nibble_core.errors import NibbleError
 from nibble_core.geometry import Path, Points
 from nibble_core.graphics import Shape, hex_colour
-from nibble_core.pipeline.bending import chart_of, turning_of
+from nibble_core.pipeline.bending import chart_of, turning_of, wall_under
 from nibble_core.pipeline.label_bands import is_band
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.prints import PrintedPicture
@@ -39,7 +39,7 @@ def round_view(piece: Piece, ticket: Ticket, work: Work) -> dict[str, Any] | Non
         return None
     try:
         wall = wall_of(goods.thing.wall)
-        chart = chart_of(goods.made, wall)
+        chart = chart_of(goods.made, wall_under(goods))
     except NibbleError:
         return None
     heights = np.linspace(0.0, wall.height, STATIONS if not wall.is_cone else 2)

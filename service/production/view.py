@@ -218,7 +218,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
     laid = work.sheets[sheet.id].value
     return {
         "name": sheet_name(sheet, ticket), "width": laid.width, "height": laid.height, "copies": laid.copies,
-        "times": laid.times, "mirrored": sheet.stock.mirrored, "colour": sheet.stock.colour,
+        "times": laid.times, "mirrored": sheet.is_mirrored, "colour": sheet.stock.colour,
         "placements": [
             {"layer": layer, "matrices": [
                 [round(v, 6) for v in one.at] for one in laid.placements if one.layer == layer

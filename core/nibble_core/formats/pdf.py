@@ -302,7 +302,9 @@ def _declare_x4(pdf: pikepdf.Pdf, metadata: pikepdf.models.PdfMetadata, title: s
 
 def _image(pdf: pikepdf.Pdf, raster: Raster, profile: pikepdf.Object | None, press: Press | None) -> pikepdf.Object:
     def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> Stream:
-        made = Stream(pdf, zlib.compress(np.ascontiguousarray(samples).tobytes(), COMPRESSION))
+        packer = zlib.compressobj(COMPRESSION)
+        packed = [packer.compress(samples[rows].tobytes()) for rows in raster.bands()]
+        made = Stream(pdf, b"".join([*packed, packer.flush()]))
         made.Type, made.Subtype = Name.XObject, Name.Image
         made.Width, made.Height = raster.width, raster.height
         made.BitsPerComponent, made.Filter, made.ColorSpace = 8, Name.FlateDecode, space

@@ -255,8 +255,9 @@ def _ink(space: pikepdf.Object) -> Ink:
 def _pixels(image: pikepdf.Object) -> Raster:
     """The samples of an image object of 8 bit RGB, with its soft mask as alpha."""
     width, height = int(image.Width), int(image.Height)
-    rgb = np.frombuffer(image.read_bytes(), np.uint8).reshape(height, width, 3)
-    alpha = np.full((height, width, 1), 255, np.uint8)
+    pixels = np.empty((height, width, 4), np.uint8)
+    pixels[..., :3] = np.frombuffer(image.read_bytes(), np.uint8).reshape(height, width, 3)
+    pixels[..., 3] = 255
     if "/SMask" in image:
-        alpha = np.frombuffer(image.SMask.read_bytes(), np.uint8).reshape(height, width, 1)
-    return Raster(np.concatenate([rgb, alpha], 2))
+        pixels[..., 3] = np.frombuffer(image.SMask.read_bytes(), np.uint8).reshape(height, width)
+    return Raster(pixels)

@@ -79,8 +79,9 @@ def read_picture(content: bytes, name: str = "") -> PictureFile:
         ArithmeticError,
         RuntimeError,
     ) as error:
+        article = "an" if kind == "AVIF" else "a"
         raise UnreadableFile(
-            f"{called} starts like a {kind} but cannot be read to its end: it is damaged or cut short.",
+            f"{called} starts like {article} {kind} but cannot be read to its end: it is damaged or cut short.",
             "Save or send it again.",
         ) from error
     return PictureFile(raster, kind, _stated_ppi(image), tuple(notes))

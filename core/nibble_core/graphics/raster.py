@@ -95,10 +95,14 @@ class Raster:
         if not self.is_see_through:
             whole = np.ascontiguousarray(self.pixels)
             return Raster(np.asarray(cv2.resize(whole, (width, height), interpolation=cv2.INTER_AREA), np.uint8))
-        # colours are averaged premultiplied, or clear pixels would bleed into the edge
-        alpha = self.alpha.astype(np.float32)[..., None] / 255
-        mixed = np.concatenate([self.pixels[..., :3] * alpha, alpha * 255], 2)
-        small = cv2.resize(mixed, (width, height), interpolation=cv2.INTER_AREA)
+        # colours are averaged premultiplied, or clear pixels would bleed into the edge; across and then down, so that
+        # nothing as large as the picture is held in larger numbers
+        narrow = np.empty((self.height, width, 4), np.float32)
+        for rows in self.bands():
+            alpha = self.alpha[rows, :, None].astype(np.float32) / 255
+            mixed = np.concatenate([self.pixels[rows, :, :3] * alpha, alpha * 255], 2)
+            narrow[rows] = cv2.resize(mixed, (width, mixed.shape[0]), interpolation=cv2.INTER_AREA)
+        small = cv2.resize(narrow, (width, height), interpolation=cv2.INTER_AREA)
         rgb = small[..., :3] / np.maximum(small[..., 3:] / 255, 1e-6)
         return Raster(np.clip(np.rint(np.concatenate([rgb, small[..., 3:]], 2)), 0, 255).astype(np.uint8))
 

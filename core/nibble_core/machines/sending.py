@@ -108,6 +108,8 @@ def resumed(program: bytes, done: int) -> bytes:
     """A program that begins again at the path in which line ``done`` lies, counted from 1: the same head, the tool that
     was in use, then all from that path's travel on. Raises CannotMake for what has no such path."""
     lines = program.decode("ascii", "replace").splitlines()
+    if any(re.fullmatch(_SPINDLE, line) for line in lines):
+        return _resumed_route(lines, done)
     first = next((k for k, line in enumerate(lines) if _process(line)), len(lines))
     at = min(done, len(lines))
     start = next((k for k in range(at - 1, first - 1, -1) if lines[k].startswith("G0 ")), None)
@@ -124,6 +126,33 @@ def resumed(program: bytes, done: int) -> bytes:
         rest[0] += feed
     head = [*lines[:first], lines[tool].replace("process", "begun again: process", 1)]
     text = "\n".join([*head, *setting, travel, *rest]) + "\n"
+    return text.encode("ascii", "replace")
+
+
+_SPINDLE = r"S\d+ M3"  # what turns a cutter, on a line of its own
+
+
+def _resumed_route(lines: Sequence[str], done: int) -> bytes:
+    """A router's program from the last travel at its greatest height on, at which or before which line ``done`` lies:
+    the head, that height first, the cutter that was in, turning, and then all from there. Raises CannotMake."""
+    head = next(k for k, line in enumerate(lines) if re.fullmatch(_SPINDLE, line))
+    heights = {k: float(found[1]) for k, line in enumerate(lines) if (found := re.match(r"G0 .*?Z(-?[\d.]+)$", line))}
+    safe = max(heights.values(), default=0.0)
+    over = [k for k, z in heights.items() if z == safe and k > head and " X" in lines[k]]
+    start = next((k for k in reversed(over) if k < done), over[0] if over else None)
+    if start is None:
+        raise CannotMake("This program has no path to begin again at.", "Run it from the start.")
+    turned = max(k for k in range(start) if re.fullmatch(_SPINDLE, lines[k]))
+    changed = [k for k in range(turned) if " M6" in lines[k] or lines[k].startswith(("G0", "G1"))]
+    call = lines[changed[-1] : turned] if changed and " M6" in lines[changed[-1]] else []
+    feed = next((found[0] for k in range(start, turned, -1) if (found := re.search(r" F[\d.]+", lines[k]))), "")
+    rest = list(lines[start:])
+    first = next((k for k, line in enumerate(rest) if line.startswith(("G1 ", "G2 ", "G3 "))), None)
+    if first is not None and feed and " F" not in rest[first]:
+        rest[first] += feed
+    setting = lines[: next(k for k, line in enumerate(lines) if line.startswith(("G0", "T", "S")))]
+    spin = [*call, lines[turned], *lines[turned + 1 : turned + 2]]
+    text = "\n".join([*setting, f"G0 Z{safe:.3f}", *spin, *rest]) + "\n"
     return text.encode("ascii", "replace")
 
 

@@ -17,7 +17,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import own_lines
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import at_place
-from nibble_core.things import THINGS
+from nibble_core.ticket.goods import OnFlat
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece import Piece
 
@@ -129,19 +129,19 @@ def draw_on_thing(
     page: Page, piece: Piece, ticket: Ticket, work: Work, x: float, y: float, width: float, height: float
 ) -> tuple[float, float]:
     """A piece on what it goes on, in true proportion. Returns the width and height of it all on paper."""
-    box = piece_box(piece, work)
-    if box is None or piece.thing not in THINGS:
+    box, goods = piece_box(piece, work), piece.goods
+    if box is None or not isinstance(goods, OnFlat):
         return 0.0, 0.0
-    thing = THINGS[piece.thing]
+    thing = goods.thing
     body = Bundle.read(thing.outline.encode(), SVG)
     whole = body.bounds()
     scale = min(width / whole.width, height / whole.height, 1.0)
     weight = 0.3 / scale
-    top = thing.y + thing.below(piece.thing_down) - (0.0 if thing.from_top else box.height / 2)
+    top = thing.y + thing.below(goods.down) - (0.0 if thing.from_top else box.height / 2)
     with page.within(x - whole.left * scale, y - whole.top * scale, scale):
         for path in body:
             area = shapely.Polygon(path.flattened(FINE / scale))
-            page.shape(area, fill=piece.thing_colour, edge=INK, weight=weight)
+            page.shape(area, fill=goods.colour, edge=INK, weight=weight)
         for path in Bundle.read(thing.details.encode(), SVG):
             page.line(_course(path, FINE / scale), edge=SOFT, weight=weight)
         with page.mapped(Affine.translation(thing.x - (box.left + box.right) / 2, top - box.top)):

@@ -9,7 +9,7 @@ from nibble_core.papers.page import HAIR, INK, MARGIN, SOFT, STRONG, Page, leadi
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.results import Work
-from nibble_core.things import THINGS
+from nibble_core.ticket.goods import OnFlat
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Piece
 
@@ -56,12 +56,12 @@ def _piece(
 ) -> None:  # fmt: skip
     box = piece_box(piece, work)
     assert box is not None
-    on = 0.42 * width if piece.thing in THINGS and not behind else 0.0
+    on = 0.42 * width if isinstance(piece.goods, OnFlat) and not behind else 0.0
     made, tall = draw_piece(page, piece, ticket, work, x, y, width - on - 6, height - 24, lines=False, behind=behind)
-    if on:
+    if on and isinstance(piece.goods, OnFlat):
         _, high = draw_on_thing(page, piece, ticket, work, x + width - on, y, on, height - 22)
-        thing = THINGS[piece.thing]
-        where = f"On {piece.thing}, {thing.below(piece.thing_down):g} mm {thing.rule}"
+        thing = piece.goods.thing
+        where = f"On {piece.goods.kind}, {thing.below(piece.goods.down):g} mm {thing.rule}"
         page.text(x + width - on, y + high + 4, where, size=8, colour=SOFT)
     y += tall + 5
     name = f"{piece.name}, second side" if behind else piece.name

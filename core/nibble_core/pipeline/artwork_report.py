@@ -7,6 +7,7 @@ from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
 from nibble_core.formats.client_drawing import LEFTOVERS
 from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.clean import worked_on
 from nibble_core.pipeline.lettered import is_no_lettering, lettered, set_in_words
 from nibble_core.pipeline.making_words import LIGHT, STEPS, making_in_words, squares_in_words
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
@@ -67,6 +68,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     if facts.squares.is_enlarged:
         draft.notes.append(_squares(artwork, facts.squares))
     draft.notes += _making(artwork, picture)
+    draft.notes += _too_many_pixels(artwork, ticket, own_width, own_height)
     draft.fact = f"{ppi:.0f} px/in"
     prints = any(layer.prints.kind != "nothing" for piece in ticket.pieces for layer in piece.layers)
     if prints and ppi < POOR_PPI:
@@ -117,6 +119,21 @@ def _squares(artwork: Artwork, squares: Squares) -> Note:
         return Note(text, "Its squares count as single pixels, so that edges come out smooth.", at, mends=(mend,))
     mend = setting("Take them as single pixels", at, "single pixels")
     return Note(text, "Its squares are traced as they are.", at, mends=(mend,))
+
+
+def _too_many_pixels(artwork: Artwork, ticket: Ticket, width: int, height: int) -> list[Note]:
+    """That a picture has more pixels than are cleaned and traced; they are kept where it is printed as it came."""
+    fewer = worked_on(width, height)
+    if fewer == (width, height):
+        return []
+    mends = tuple(
+        setting(f"Print the client’s pixels: {layer.name or piece.name}", f"pieces/{piece.id}/layers/{layer.id}/prints",
+                "the client’s pixels")
+        for piece in ticket.pieces if any(element.artwork == artwork.id for element in piece.elements)
+        for layer in piece.layers if layer.prints.kind == "the artwork"
+    )  # fmt: skip
+    text = f"It is cleaned and traced in {fewer[0]:,} × {fewer[1]:,} of its {width:,} × {height:,} pixels."
+    return [Note(text, "Printed as it came it keeps them all.", f"artworks/{artwork.id}", mends=mends)]
 
 
 def _making(artwork: Artwork, picture: Picture) -> list[Note]:

@@ -87,7 +87,7 @@ def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, 
         (own.id, tuple((line.id, line.process) for line in own.lines if isinstance(line.process, ThroughCut)))
         for own in layers
     )
-    gap = min([spacing_of(sheet), *(near.apart for near in work.crowded.get(sheet.id, ()))])
+    gap = min([spacing_of(ticket, sheet), *(near.apart for near in work.crowded.get(sheet.id, ()))])
     by = Burning(sheet.setting(CUT), sheet.machine, sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
     found = [
         derived(_burnt_layer, None, work.layers[one.id], work.footprints[one.id],

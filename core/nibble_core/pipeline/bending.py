@@ -18,7 +18,7 @@ from nibble_core.errors import CannotMake
 from nibble_core.geometry import Affine, Box, Bundle, Point, Region
 from nibble_core.geometry.regions import polygons
 from nibble_core.graphics import Shape
-from nibble_core.pipeline.bent_pictures import BentPicture
+from nibble_core.pipeline.bent_pictures import BentPicture, pictured
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.engraving import filled
 from nibble_core.pipeline.label_bands import is_band, print_in_band, with_band
@@ -30,7 +30,20 @@ from nibble_core.ticket.goods import Faces, Label, Made, OnRound, Seen
 from nibble_core.ticket.line import AreaFill, Hatching, Rings
 from nibble_core.ticket.piece import Layer
 from nibble_core.ticket.round_shape import RoundShape
-from nibble_core.wrap import Bend, ByHand, Chart, Grid, Look, OnSurface, Relaid, ToTheEye, Turning, Wall, bent
+from nibble_core.wrap import (
+    Bend,
+    ByHand,
+    Chart,
+    Grid,
+    Look,
+    OnSurface,
+    Relaid,
+    ToTheEye,
+    Turning,
+    Wall,
+    bent,
+    straight_part,
+)
 from nibble_core.wrap import Label as LabelChart
 from nibble_core.wrap.bending import bent_pixels
 
@@ -61,8 +74,21 @@ def look_of(by: Bending, wall: Wall, high: float) -> Look:
     return surface if seen.truth == "true on the surface" else ByHand(surface, seen.top, seen.bottom, high)
 
 
+def wall_under(goods: OnRound) -> Wall:
+    """The wall that work lies on. Raises InvalidTicket."""
+    return _under(goods.thing.wall, goods.made, goods.faces)[0]
+
+
+def _under(shape: RoundShape, made: Made | Label, faces: Faces) -> tuple[Wall, float, float]:
+    """The wall that work lies on, and from which height to which it is that: under a label, which bends one way alone,
+    the part about it that is one cone."""
+    wall = wall_of(shape)
+    flat = isinstance(made, Label) and not wall.is_cone
+    return straight_part(wall, faces.below) if flat else (wall, -math.inf, math.inf)
+
+
 def chart_of(made: Made | Label, wall: Wall) -> Chart:
-    """How a wall is laid out. Raises CannotMake for a label on one that bulges."""
+    """How a wall is laid out."""
     if isinstance(made, Label):
         return LabelChart(wall)
     return turning_of(made, wall)
@@ -75,10 +101,21 @@ def turning_of(made: Made, wall: Wall) -> Turning:
 
 
 def bend_of(by: Bending, box: Box) -> Bend:
-    """The bend of a piece that fills a box. Raises InvalidTicket, CannotMake."""
-    wall = wall_of(by.wall)
+    """The bend of a piece that fills a box. Raises InvalidTicket, and CannotMake for a label where the wall bulges."""
+    wall, upper, lower = _under(by.wall, by.made, by.faces)
     middle = (box.left + box.right) / 2, (box.top + box.bottom) / 2
-    return Bend(wall, look_of(by, wall, box.height), chart_of(by.made, wall), middle)
+    bend = Bend(wall, look_of(by, wall, box.height), chart_of(by.made, wall), middle)
+    ends = np.array([[middle[0], box.top], [middle[0], box.bottom]])
+    heights = wall.height_along(bend.look.onto(ends - middle)[:, 1]).tolist()
+    if isinstance(by.made, Label) and is_band(by.made):
+        heights += [by.made.upper, by.made.lower]
+    if min(heights) < upper - 0.05 or max(heights) > lower + 0.05:
+        raise CannotMake(
+            f"From {max(min(heights), 0.0):.0f} to {max(heights):.0f} mm below the rim the wall bulges: a label would "
+            f"crease. About {by.faces.below:g} mm it is straight from {upper:.0f} to {lower:.0f} mm.",
+            "Make the label lower or move it, or engrave it.",
+        )
+    return bend
 
 
 def bent_layer(
@@ -95,16 +132,21 @@ def evenly_filled(
     store: ResultStore, layer: Layer, by: Bending, composed: Keyed[PieceResult], drawn: Keyed[LayerResult],
     made: Keyed[LayerResult],
 ) -> Keyed[LayerResult]:  # fmt: skip
-    """Areas of a turned layer filled with strokes that do not run round it, or with rings: drawn on the wall as it lies
-    flat, where they are as far apart as is asked, and brought to where the machine sees them. drawn: flat, unfilled."""
+    """Areas of a turned layer whose strokes would lie nearer where the wall leans or narrows: drawn on the wall as it
+    lies flat, where they are as far apart as is asked, and brought to where the machine sees them. drawn: flat,
+    unfilled."""
+    if isinstance(by.made, Label):
+        return made
     wall = wall_of(by.wall)
+    if wall.is_cone and abs(wall.slope) < 1e-9:
+        return made
+    levelled = turning_of(by.made, wall).levelled
     fills = tuple(
         (line.id, line.fill) for line in layer.lines
-        if line.on and (isinstance(line.fill, Rings) or (isinstance(line.fill, Hatching) and _slants(line.fill)))
+        if line.on and (isinstance(line.fill, Rings) or (isinstance(line.fill, Hatching) and
+                                                         (not levelled or _slants(line.fill))))
     )  # fmt: skip
-    if isinstance(by.made, Label) or not fills or not wall.is_cone or abs(wall.slope) < 1e-9:
-        return made
-    return stage(store, _evenly_filled, (by, fills), composed, drawn, made)
+    return stage(store, _evenly_filled, (by, fills), composed, drawn, made) if fills else made
 
 
 def with_even_power(store: ResultStore, by: Bending, made: Keyed[LayerResult]) -> Keyed[LayerResult]:
@@ -139,17 +181,25 @@ def _evenly_filled(
     own, fills = dict(by[1]), by[0]
     assert isinstance(fills.made, Made)
     wall = wall_of(fills.wall)
-    flat, turning = LabelChart(wall), turning_of(fills.made, wall)
-    bend = replace(bend_of(fills, composed.box), chart=flat)
+    turning, bend = turning_of(fills.made, wall), bend_of(fills, composed.box)
     before = {line.id: line for line in drawn.lines}
     lines = []
     for line in made.lines:
         fill = own.get(line.id)
         if isinstance(fill, Hatching | Rings) and line.filled:
-            on_wall = filled(fill, _bent_line(before[line.id], bend))
+            flat = _laid_flat(fill, wall, fills.faces.below)
+            on_wall = filled(fill, _bent_line(before[line.id], replace(bend, chart=flat)))
             line = replace(line, paths=bent(on_wall.paths, Relaid(flat, turning)), hatch=None)
         lines.append(line)
     return replace(made, lines=tuple(lines))
+
+
+def _laid_flat(fill: Hatching | Rings, wall: Wall, level: float) -> Chart:
+    """The wall flat, so that strokes on it lie as far apart as on the thing. Strokes round it stay circles, apart along
+    the wall; others need a cone, and are true at the artwork's level on a wall that no sheet of paper can cover."""
+    if wall.is_cone and (isinstance(fill, Rings) or _slants(fill)):
+        return LabelChart(wall)
+    return Turning(wall, float(wall.radius_at(level)), levelled=True)
 
 
 def _bent_lines(by: Bending, composed: PieceResult, drawn: LayerResult) -> LayerResult:
@@ -204,9 +254,7 @@ def _bent_item(item: PrintedPicture | Shape, bend: Bend) -> list[PrintedPicture 
     if isinstance(item, Shape):
         return [replace(item, region=_bent_region(item.region, bend))]
     if isinstance(item, PrintedPage):
-        raise CannotMake(
-            "A client’s page cannot be bent onto a round thing.", "Print the artwork, or the client’s pixels."
-        )
+        item = pictured(item)
     made: list[PrintedPicture | Shape] = []
     for place in item.places:
         flat = replace(item, places=(place,))

@@ -4,7 +4,7 @@ out; and what no cutter reaches."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, opened, passes_to, ramped
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
-from nibble_core.geometry import Box
+from nibble_core.geometry import Box, Region
 from nibble_core.geometry.regions import courses as courses_of
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
@@ -33,7 +33,9 @@ LEAST_LEFT = 0.5  # mm² that no cutter reaches, from which it is told
 RIDGE = 0.02  # mm that ridges between rings of a pointed cutter stand above a flat bottom
 MOST_RINGS = 6000
 COARSE = 0.004  # mm
+SLIVER = 0.02  # mm by which what is left grows, so that slivers of it are run over
 ON_EDGE = 0.2  # mm from an edge that a tab's place may be off
+LEAD = 6.0  # times as long as it goes aside that a lead-in is
 HAIRLINE = 0.02  # mm: half the width of what is no corner, but the noise of two outlines
 WALL_HAIR, WALL_LEAST = 0.05, 0.3  # mm, mm²: of a wall that is too thin, from which it is told
 
@@ -78,9 +80,11 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
                     )
                 case ThroughCut() if not line.regions:
                     cuttings, told = _slots(by, line)
+                case Carving() as own if own.up_to:
+                    cuttings, told = _stood(by, own, line, areas)
                 case Carving() as own:
                     carved.append(line)
-                    cuttings, told = _grooved(by, own, line)
+                    cuttings, told = _grooved(by, own, line, sunk=_is_sunk(line, own.start, rules, areas))
                 case Clearing() as own:
                     cuttings, told = _taken_down(by, own, line, areas)
                 case ThroughCut() as own:
@@ -144,8 +148,23 @@ def pointed_of(cutter: Cutter) -> Pointed:
     return Pointed(cutter.angle, cutter.tip)
 
 
-def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
-    """Grooves in passes, behind a flat cutter where the bottom is flat and it fits."""
+def _is_sunk(
+    line: DrawnLine, start: float, rules: dict[str, Line], areas: dict[str, BaseGeometry]
+) -> bool:  # fmt: skip
+    """Whether other lines clear all that a line encloses, down to where its groove begins."""
+    lowered = []
+    for id, rule in rules.items():
+        made = rule.process
+        if isinstance(made, Clearing) and made.depth >= start - 1e-6 and id in areas:
+            lowered.append(areas[made.up_to].difference(areas[id]) if made.up_to in areas else areas[id])
+    return start <= 0 or line.area.within(shapely.union_all(lowered).buffer(ROUND))
+
+
+def _grooved(
+    by: Carvings, own: Carving, line: DrawnLine, *, sunk: bool
+) -> tuple[list[Cutting], list[CarveNote]]:  # fmt: skip
+    """Grooves in passes, behind a flat cutter where the bottom is flat and it fits. sunk: whether the board is as low
+    as they begin; else they are cut down to there in passes of their own."""
     _require_within(own.deepest, by.thick)
     if own.start >= own.deepest:
         raise CannotMake(
@@ -156,16 +175,16 @@ def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting]
     _require_narrower(line, own, rack)
     made: list[Cutting] = []
     notes: list[CarveNote] = []
+    low = own.start if sunk else 0.0
     half = cutter.half_width(own.deepest - own.start)
     bottom = line.area.buffer(-half, quad_segs=24)
     if not bottom.is_empty and bottom.area > LEAST_LEFT:
         notes.append(CarveNote(line.id, "flat bottom", float(bottom.area), _within(bottom)))
-        cuttings, left = _flattened(by, line, bottom, _narrower(by, np.inf), own.deepest, start=own.start)
-        made += cuttings
-        rest = [ring for part in polygons(left) for ring in _fine_rings(part, rack.tip / 2, cutter.rise)]
+        made, _ = _flattened(by, line, bottom, _narrower(by, np.inf), own.deepest, start=low)
+        rest = _finished(bottom.difference(_swept(by, made, own.deepest)), bottom, rack.tip / 2, cutter.rise)
         if rest:
-            own_courses = [np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest]
-            made.append(Cutting(line.id, GROOVES, number, tuple(own_courses)))
+            flat = tuple(np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest)
+            made += _in_passes(Cutting(line.id, GROOVES, number, flat), own.deepest - low, rack.deepest_pass)
     passes = passes_to(own.deepest - own.start, rack.deepest_pass)
     deepest = 0.0
     for k in range(1, passes + 1):
@@ -179,7 +198,9 @@ def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting]
         if k > 1 and reached <= deepest + 1e-6:
             break
         deepest = reached
-        made.append(Cutting(line.id, GROOVES, number, tuple(courses)))
+        made += _in_passes(
+            Cutting(line.id, GROOVES, number, tuple(courses)), reached - low if k == 1 else 0.0, rack.deepest_pass
+        )
     if not deepest:
         raise CannotMake(
             f"Every stroke is narrower than the tip of the {rack.name}, {rack.tip:g} mm.",
@@ -189,6 +210,59 @@ def _grooved(by: Carvings, own: Carving, line: DrawnLine) -> tuple[list[Cutting]
     if fine > LEAST_LEFT:
         notes.append(CarveNote(line.id, "finer than the tip", fine, _within(line.area)))
     return made, notes
+
+
+def _stood(
+    by: Carvings, own: Carving, line: DrawnLine, areas: dict[str, BaseGeometry]
+) -> tuple[list[Cutting], list[CarveNote]]:  # fmt: skip
+    """What lies between a line and another taken down, so that what the first encloses stands with walls that lean: as
+    wide as the line is where it begins, ``start`` below the surface. Flat cutters clear as far out as they cut when it
+    is cut out; the pointed one follows the walls."""
+    _require_within(own.deepest, by.thick)
+    around = _area_up_to(own.up_to, areas)
+    if own.start >= own.deepest:
+        raise CannotMake(
+            f"Walls that begin {own.start:g} mm down cannot be {own.deepest:g} mm deep.", "Begin them higher."
+        )
+    number = _chosen(by, own.cutter, ("pointed",))
+    cutter, rack = pointed_of(by.cutters[number]), by.cutters[number]
+    tall = max(rack.diameter - rack.tip, 0.0) / 2 * cutter.rise
+    if own.deepest > tall + 1e-9:
+        raise CannotMake(
+            f"The point of the {rack.name} is {tall:.1f} mm tall: its shank rubs on walls {own.deepest:g} mm high.",
+            f"Carve {tall - 0.05:.1f} mm deep at most, or put a wider cutter into the rack.",
+        )
+    flats = _flats(by)
+    wall = line.area.buffer(cutter.half_width(own.deepest - own.start), quad_segs=24)
+    beyond = around.buffer(by.cutters[flats[0]].diameter, join_style="mitre")
+    made, _ = _flattened(by, line, beyond.difference(wall), flats, own.deepest)
+    bottom = around.difference(wall)
+    rest = _finished(bottom.difference(_swept(by, made, own.deepest)), bottom, rack.tip / 2, cutter.rise)
+    finished = [np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest]
+    outward = [
+        Region(region.outer.reversed(), tuple(hole.reversed() for hole in region.holes)) for region in line.regions
+    ]
+    finished += grooves(outward, cutter, own.deepest, start=own.start)
+    whole = Cutting(line.id, GROOVES, number, tuple(finished))
+    return made + _in_passes(whole, own.deepest, rack.deepest_pass), []
+
+
+def _in_passes(cutting: Cutting, depth: float, deepest_pass: float) -> list[Cutting]:
+    """Courses of a pointed cutter that go ``depth`` mm into what is there, in passes: held higher it cuts nothing that
+    is to stay."""
+    passes, top = passes_to(depth, deepest_pass), np.array([np.inf, np.inf, 0.0])
+    made = []
+    for k in range(1, passes + 1):
+        up = np.array([0.0, 0.0, depth * (passes - k) / passes])
+        courses = [np.minimum(course + up, top) for course in cutting.courses]
+        made.append(replace(cutting, courses=tuple(one for one in courses if one[:, 2].min() < -1e-6)))
+    return made
+
+
+def _area_up_to(up_to: str, areas: dict[str, BaseGeometry]) -> BaseGeometry:
+    if up_to not in areas:
+        raise CannotMake("The line that it goes up to is not there any more.", "Choose another line.")
+    return areas[up_to]
 
 
 def _thin_share(line: DrawnLine, cutter: Pointed) -> float:
@@ -212,17 +286,29 @@ def _require_narrower(line: DrawnLine, groove: Carving, cutter: Cutter) -> None:
     )
 
 
-def _fine_rings(area: BaseGeometry, tip: float, rise: float) -> list[np.ndarray]:
-    """Rings over what a flat cutter left of a flat bottom, so near to each other that the ridges between them are no
-    higher than ``RIDGE``. tip: the radius of the pointed cutter's end."""
+def _swept(by: Carvings, cuttings: Sequence[Cutting], depth: float) -> BaseGeometry:
+    """What flat cutters took down to a depth."""
+    taken = []
+    for cutting in cuttings:
+        radius = by.cutters[cutting.cutter].diameter / 2
+        at_depth = [course[course[:, 2] < COARSE - depth, :2] for course in cutting.courses]
+        taken += [shapely.LineString(one).buffer(radius, quad_segs=24) for one in at_depth if len(one) > 1]
+    return shapely.union_all(taken)
+
+
+def _finished(left: BaseGeometry, bottom: BaseGeometry, tip: float, rise: float) -> list[np.ndarray]:
+    """Rings of a pointed cutter over what flat ones left of a flat bottom, so near to each other that the ridges
+    between them are no higher than ``RIDGE``. bottom: where the middle of its tip may run; tip: its radius."""
+    # slivers between two rings of flat cutters are thinner than any ring would be
+    area = left.buffer(SLIVER, quad_segs=2).intersection(bottom)
     step = 2 * tip + 2 * RIDGE / rise
     found: list[np.ndarray] = []
-    left = area.buffer(-max(tip, 0.005), quad_segs=4)
-    while not left.is_empty and len(found) < MOST_RINGS:
-        for part in polygons(left.simplify(COARSE)):
+    inside = area.buffer(-COARSE, quad_segs=4)
+    while not inside.is_empty and len(found) < MOST_RINGS:
+        for part in polygons(inside.simplify(COARSE)):
             found += [np.asarray(shapely.get_coordinates(ring)) for ring in (part.exterior, *part.interiors)]
-        inner = left.buffer(-step, quad_segs=4)
-        left = left.buffer(-step / 2) if inner.is_empty and step > 4 * RIDGE / rise else inner
+        inner = inside.buffer(-step, quad_segs=4)
+        inside = inside.buffer(-step / 2) if inner.is_empty and step > 4 * RIDGE / rise else inner
         step = step / 2 if inner.is_empty else step
     return found
 
@@ -263,9 +349,7 @@ def _taken_down(
     _require_within(own.depth, by.thick)
     area: BaseGeometry = line.area
     if own.up_to:
-        if own.up_to not in areas:
-            raise CannotMake("The line that it clears up to is not there any more.", "Choose another line.")
-        area = areas[own.up_to].difference(area)
+        area = _area_up_to(own.up_to, areas).difference(area)
     number = _chosen(by, own.cutter, ("flat", "round"))
     cutters = [number, *_narrower(by, by.cutters[number].diameter)]
     lanes, climb = own.way == "in lanes", own.meets == "climb"
@@ -288,23 +372,26 @@ def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutti
         return made, []
     flats = _flats(by)
     gap = _least_gap(line.area)
-    number = next((k for k in flats if by.cutters[k].diameter <= gap + ROUND), None)
+    number = next((k for k in flats if by.cutters[k].diameter + own.last_pass <= gap + ROUND), None)
     if number is None:
         raise CannotMake(
             f"Two parts lie {gap:.1f} mm apart, and no flat cutter in the rack is so narrow.",
-            f"Set them {by.cutters[flats[-1]].diameter:g} mm apart, or add a narrower cutter.",
+            f"Set them {by.cutters[flats[-1]].diameter + own.last_pass:g} mm apart, or add a narrower cutter.",
         )
     left: list[BaseGeometry] = []
+    notes: list[CarveNote] = []
     for shape in sorted([*outlines, *holes], key=lambda one: float(one.area)):
         inner = any(one is not shape and one.contains(shape) for one in holes)
         if shape not in holes:
             made.append(_through(by, own, line, OPENS if inner else FREES, number, shape, freed))
+            if line.places and not _tabs_on(line, shape):
+                notes.append(CarveNote(line.id, "no tab", 1.0, _within(shape)))
             radius = by.cutters[number].diameter / 2
             left.append(shape.buffer(radius, quad_segs=24).buffer(-radius, quad_segs=24).difference(shape))
             continue
         holds = any(shape.contains(one) for one in outlines)
         narrow = flats[flats.index(number) :] if holds else flats
-        fits = next((k for k in narrow if _passes(shape, by.cutters[k])), None)
+        fits = next((k for k in narrow if _passes(shape.buffer(-own.last_pass), by.cutters[k])), None)
         if fits is None:
             wide = 2 * shapely.maximum_inscribed_circle(shape, tolerance=0.01).length
             raise CannotMake(
@@ -313,7 +400,8 @@ def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutti
             )
         made.append(_through(by, own, line, OPENS, fits, shape, opened))
         left.append(left_over(shape, _flat(by.cutters[fits])))
-    return made, _not_reached(line, shapely.union_all([one.buffer(-HAIRLINE).buffer(HAIRLINE) for one in left]))
+    missed = shapely.union_all([one.buffer(-HAIRLINE).buffer(HAIRLINE) for one in left])
+    return made, [*notes, *_not_reached(line, missed)]
 
 
 def _slots(by: Carvings, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
@@ -355,12 +443,39 @@ def _through(
     """What goes through the board with one cutter, along the edge of an area; tabs stand where they are on that
     edge."""
     cutter, depth = by.cutters[number], by.thick + by.below
-    near = [(p.x, p.y) for p in line.places if area.boundary.distance(shapely.Point(p.x, p.y)) <= ON_EDGE]
-    tabs = Tabs(near, max(own.tie_width, 0.1), own.tab_height + by.below)
-    courses = way(area, cutter.diameter, depth, cutter.deepest_pass, tabs)
+    tabs = Tabs(_tabs_on(line, area), max(own.tie_width, 0.1), own.tab_height + by.below)
+    left = own.last_pass if way is freed else -own.last_pass
+    courses = way(area.buffer(left, quad_segs=24) if left else area, cutter.diameter, depth, cutter.deepest_pass, tabs)
     step = depth / passes_to(depth, cutter.deepest_pass)
     entered = [ramped(one, min(0.0, float(one[:, 2].min()) + step)) for one in courses]
+    if left:
+        rough = shapely.union_all([shapely.LineString(one[:, :2]) for one in courses])
+        entered += [_led(one, rough, abs(left)) for one in way(area, cutter.diameter, depth, depth, tabs)]
     return Cutting(line.id, when, number, tuple(entered))
+
+
+def _led(course: Course, rough: BaseGeometry, apart: float) -> Course:
+    """A closed last pass with a lead-in from where the passes before ran, which is cut free already, and back out to
+    there, so that no mark stays where it begins. apart: mm between both."""
+    lead_in, lead_out = _lead(course, rough, apart), _lead(course[::-1], rough, apart)
+    return np.vstack([lead_in, course, lead_out[::-1]])
+
+
+def _lead(course: Course, rough: BaseGeometry, apart: float) -> Course:
+    """From a place on ``rough`` to the beginning of a course, level with both at its ends."""
+    first, way = course[0], course[1, :2] - course[0, :2]
+    unit = way / max(float(np.hypot(*way)), 1e-12)
+    near = shapely.shortest_line(rough, shapely.Point(first[:2] - unit * LEAD * apart))
+    start = np.array([*shapely.get_coordinates(near)[0], first[2]])
+    gone = first - start
+    onward = np.array([*(unit * float(gone[:2] @ unit)), 0.0])
+    share = np.linspace(0.0, 1.0, 6)[:-1, None]
+    return np.asarray(start + share * onward + share**2 * (3 - 2 * share) * (gone - onward))
+
+
+def _tabs_on(line: DrawnLine, area: BaseGeometry) -> list[tuple[float, float]]:
+    """Where tabs stand on the edge of an area."""
+    return [(p.x, p.y) for p in line.places if area.boundary.distance(shapely.Point(p.x, p.y)) <= ON_EDGE]
 
 
 def _flats(by: Carvings) -> list[int]:

@@ -10,6 +10,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.carve_results import CarveNote
 from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.routing import cutters_in
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.line import ThroughCut
 from nibble_core.ticket.model import Sheet, Ticket
@@ -32,7 +33,8 @@ def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None
         return
     run = work.routes[sheet.id].value
     used = np.unique(run.moves.tool).tolist() if len(run.moves) else []
-    draft.notes += [note for k in used for note in _chips(sheet.machine.cutters[k], f"{here}/machine")]
+    cutters = cutters_in(sheet.stock, sheet.machine)
+    draft.notes += [note for k in used for note in _chips(cutters[k], f"{here}/machine")]
     longest = sheet.machine.longest_run
     if longest is not None and run.minutes > longest:
         said = f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most."
@@ -56,6 +58,9 @@ def _said(note: CarveNote, where: str) -> Note:
     if note.kind == "finer than the tip":
         return Note(f"{amount} mm² are finer than the tip of the cutter: they are not carved.",
                     "Choose a finer cutter, or make the artwork larger.", where, LOOK, place=note.place)  # fmt: skip
+    if note.kind == "no tab":
+        return Note("A part has no tab of its own: it comes loose under the cutter.", "Set a tie on it by hand.", where,
+                    LOOK, place=note.place)  # fmt: skip
     return Note(f"{amount} mm² are left standing: no flat cutter in the rack goes into these corners.",
                 "Add a narrower one, or round the corners.", where, LOOK, place=note.place)  # fmt: skip
 
@@ -78,5 +83,5 @@ def _chips(cutter: Cutter, where: str) -> Iterator[Note]:
         yield Note(
             f"At {feed} mm/s and {cutter.spindle} turns a minute each edge of the {cutter.name} takes "
             f"{format_number(chip, 3)} mm: it {what}.",
-            "Change its feed or its turns in the library.", where, LOOK,
+            "Change its feed or its turns, or the feeds that this stock takes, in the library.", where, LOOK,
         )  # fmt: skip

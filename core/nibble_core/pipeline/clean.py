@@ -20,6 +20,9 @@ from nibble_core.pipeline.store import Keyed, ResultStore, derived, later, stage
 from nibble_core.ticket.artwork import TURNS, Artwork, BrushStroke, Clean, Place
 
 PREVIEW_PX = 800
+MOST_PX = 4096 * 4096
+"""Of a picture that is cleaned and traced: a process then stays below 1.5 GB, and a place on an edge is known to a
+tenth of a millimetre on a wall of 20 m."""
 
 
 def framing_of(artwork: Artwork) -> Framing:
@@ -120,16 +123,24 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
 
 
 def as_made(picture: Picture) -> Raster:
-    """A picture at the size it was made: squares of an enlarged one as single pixels."""
-    return single_pixels(picture.raster, picture.facts.squares)
+    """A picture at the size it was made, squares of an enlarged one as single pixels, in at most MOST_PX."""
+    return _whole(True, picture)
+
+
+def worked_on(width: int, height: int) -> tuple[int, int]:
+    """In how many of its pixels a picture is cleaned and traced."""
+    scale = min(1.0, (MOST_PX / (width * height)) ** 0.5)
+    return max(1, int(width * scale)), max(1, int(height * scale))
 
 
 def _whole(single: bool, picture: Picture) -> Raster:
-    return as_made(picture) if single else picture.raster
+    raster = single_pixels(picture.raster, picture.facts.squares) if single else picture.raster
+    size = worked_on(raster.width, raster.height)
+    return raster if size == (raster.width, raster.height) else raster.reduced(*size)
 
 
 def _reduced(single: bool, picture: Picture) -> Raster:
-    whole = _whole(single, picture)
+    whole = single_pixels(picture.raster, picture.facts.squares) if single else picture.raster
     scale = PREVIEW_PX / max(whole.width, whole.height)
     if scale >= 1:
         return whole

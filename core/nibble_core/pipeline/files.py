@@ -166,7 +166,7 @@ def _words(ticket: Ticket, sheet: Sheet) -> dict[str, str]:
     return {
         "client": slug(ticket.client, empty=""), "job": slug(ticket.name),
         "sheet": slug(sheet_name(sheet, ticket), empty=""),
-        "mirrored": "mirrored" if sheet.stock.mirrored and not sheet.behind else "",
+        "mirrored": "mirrored" if sheet.is_mirrored and not sheet.behind else "",
     }  # fmt: skip
 
 
@@ -217,7 +217,7 @@ def _sheet_facts(
         "processes": _processes(sheet, work),
         "stock": sheet.stock.name,
         "machine": sheet.machine.name,
-        "mirrored": sheet.stock.mirrored,
+        "mirrored": sheet.is_mirrored,
         "width_mm": round(laid.width, 3),
         "height_mm": round(laid.height, 3),
         "used": None if laid.used is None else {

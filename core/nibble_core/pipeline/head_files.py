@@ -169,7 +169,7 @@ def dialect_of(machine: Machine) -> Dialect:
 def _about(sheet: Sheet, run: BeamRun) -> list[str]:
     if run.axes is not None:
         return [f"{sheet.stock.name} on the {sheet.machine.name}", *_about_turn(sheet, run)]
-    side = ", mirrored" if sheet.stock.mirrored else ""
+    side = ", mirrored" if sheet.is_mirrored else ""
     return [
         f"{sheet.stock.name} on the {sheet.machine.name}{side}",
         f"origin {sheet.machine.origin} of {sheet.machine.origin_of}, x to the right, y away from the operator",

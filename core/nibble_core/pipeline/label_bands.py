@@ -84,7 +84,8 @@ def print_in_band(
     def everywhere(area: BaseGeometry) -> BaseGeometry:
         return shapely.union_all([shapely.transform(area, turn.map) for turn in turns]).intersection(room)
 
-    items = [cut for turn in turns for item in printed.items for cut in _within(_turned(item, turn), room)]
+    # what lies lower lies below all round: a ground that goes round more than once covers nothing that stands on it
+    items = [cut for item in printed.items for turn in turns for cut in _within(_turned(item, turn), room)]
     return replace(
         printed, items=tuple(items),
         area=everywhere(printed.area), bled=everywhere(printed.bled),

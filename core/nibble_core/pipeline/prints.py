@@ -480,7 +480,7 @@ def _where_bled(made: PrintedPicture, zone: BaseGeometry, before: NDArray[np.uin
     """For each place of a grown picture its pixels in ``zone``, and those of before elsewhere."""
     pictures = []
     for number, place in enumerate(made.places):
-        bled = _cover(zone, made, number) > 0.5
+        bled = cover(zone, made, number) > 0.5
         pixels = np.where(bled[..., None], made.raster.pixels, before)
         pictures.append(replace(made, raster=Raster(np.ascontiguousarray(pixels)), places=(place,)))
     return pictures
@@ -510,7 +510,7 @@ def _pages(plain: PrintedPicture, page: WholePage, framing: Framing, clip: BaseG
             area = area.intersection(clip)
         one = replace(plain, places=(place,))
         pixels = plain.raster.pixels.copy()
-        pixels[..., 3] = np.rint(plain.raster.alpha * _cover(area, one, 0))
+        pixels[..., 3] = np.rint(plain.raster.alpha * cover(area, one, 0))
         regions = tuple(refit_polygon(part) for part in polygons(area))
         if regions:
             made.append(
@@ -579,7 +579,7 @@ def _without_taken(
     for number, place in enumerate(picture.places):
         alpha = picture.raster.alpha.astype(float)
         for taken, way in takers:
-            share = _cover(taken, picture, number)
+            share = cover(taken, picture, number)
             alpha *= 1 - share if way == "cut out" else share
         pixels = picture.raster.pixels.copy()
         pixels[..., 3] = np.rint(alpha)
@@ -587,7 +587,7 @@ def _without_taken(
     return made
 
 
-def _cover(area: BaseGeometry, picture: PrintedPicture, place: int) -> NDArray[np.float64]:
+def cover(area: BaseGeometry, picture: PrintedPicture, place: int) -> NDArray[np.float64]:
     """Share of each pixel of the picture, at one of its places, that lies inside an area of the piece."""
     width, height = picture.raster.width, picture.raster.height
     step = picture.width / width

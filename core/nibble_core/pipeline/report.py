@@ -197,15 +197,15 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
                 Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.",
                      "Lay more, or run the sheet more often.", where, LOOK, _more_runs(sheet, laid, held.layer, wanted))
             )  # fmt: skip
-    if spacing_of(sheet) > sheet.spacing + 0.005 and laid.copies > 1:
-        gap = spacing_of(sheet)
+    if spacing_of(ticket, sheet) > sheet.spacing + 0.005 and laid.copies > 1:
+        gap = spacing_of(ticket, sheet)
         needs = "the cutter needs" if sheet.machine.carves else "lead-ins need"
         said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs} so much between them."
         if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
             kerf = f"a kerf apart, {format_number(gap, 2)} mm"
             said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
         draft.notes.append(Note(said, "", where))
-    draft.notes += [*_distances(sheet, work, where), *_direction(sheet, laid, where)]
+    draft.notes += [*_distances(ticket, sheet, work, where), *_direction(sheet, laid, where)]
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:
         draft.notes.append(
             Note("No two copies have a straight side in common, so that none is cut once for both.",
@@ -275,13 +275,13 @@ def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
     return [Note("The marks look the same when the sheet is fed the wrong way round.", "", where, mends=mends)]
 
 
-def _distances(sheet: Sheet, work: Work, where: str) -> list[Note]:
+def _distances(ticket: Ticket, sheet: Sheet, work: Work, where: str) -> list[Note]:
     """Copies put too near to each other."""
     near = [one for one in work.crowded.get(sheet.id, []) if one.apart > 0]
     if not near:
         return []
     pairs = "Two copies are" if len(near) == 1 else f"{len(near)} pairs of copies are"
-    said = f"{pairs} nearer than {format_number(spacing_of(sheet), 2)} mm: {near[0].apart:.2f} mm apart."
+    said = f"{pairs} nearer than {format_number(spacing_of(ticket, sheet), 2)} mm: {near[0].apart:.2f} mm apart."
     return [Note(said, "Move them apart, lower the spacing, or nest them again.", where, LOOK)]
 
 

@@ -11,12 +11,11 @@ import numpy as np
 import shapely
 
 from nibble_core.errors import CannotMake, DoesNotFit, NibbleError
-from nibble_core.pipeline.bending import chart_of
+from nibble_core.pipeline.bending import chart_of, wall_under
 from nibble_core.pipeline.label_bands import is_band
 from nibble_core.pipeline.notes import Mend, setting
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.round_places import repeats, scaled_artwork, spread_of
-from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.processes import parts
 from nibble_core.ticket import Change, to_plain
 from nibble_core.ticket.goods import FACED, OnRound, faces_of
@@ -75,7 +74,7 @@ def _lying(piece: Piece, goods: OnRound, work: Work) -> Lying | None:
     area = shapely.union_all(areas)
     if area.is_empty:
         return None
-    wall = wall_of(goods.thing.wall)
+    wall = wall_under(goods)
     chart = chart_of(goods.made, wall)
     height = wall.height_along(chart.lift(shapely.get_coordinates(area))[:, 1])
     radius, spread = float(wall.radius_at(goods.faces.below)), spread_of(area, chart)

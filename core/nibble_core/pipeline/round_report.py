@@ -14,12 +14,13 @@ from nibble_core.geometry import Box, Points
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.bending import Bending, bend_of, turning_of
 from nibble_core.pipeline.compose import PieceResult
-from nibble_core.pipeline.label_bands import is_band
+from nibble_core.pipeline.label_bands import BLEEDS, is_band
 from nibble_core.pipeline.notes import LOOK, MONEY, Draft, Note, setting
+from nibble_core.pipeline.prints import PRINT_PPI
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.round_places import repeats, scaled_artwork
 from nibble_core.pipeline.round_walls import wall_of
-from nibble_core.ticket.goods import Made, OnRound
+from nibble_core.ticket.goods import Label, Made, OnRound
 from nibble_core.ticket.model import Machine, Piece, Sheet, Ticket
 from nibble_core.wrap import Bend
 
@@ -40,7 +41,14 @@ def report_goods(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None
         return
     here = f"pieces/{piece.id}/goods"
     draft.figures += [(said, words) for said, words in _widened(bend, composed.box)]
-    draft.notes += [*_away(piece, goods, bend, composed, here, ticket), *_closing(piece, goods, bend, composed, ticket)]
+    if any(layer.prints.kind == "the client’s page" for layer in piece.layers):
+        text = f"To be bent, the client’s page becomes pixels, {PRINT_PPI:.0f} an inch: its inks are mixed anew."
+        draft.notes.append(Note(text, "Print its shapes to keep lines sharp.", here, LOOK))
+    draft.notes += [
+        *_over_itself(goods, bend, composed, here),
+        *_away(piece, goods, bend, composed, here, ticket),
+        *_closing(piece, goods, bend, composed, ticket),
+    ]
 
 
 def _widened(bend: Bend, box: Box) -> Iterator[tuple[str, str]]:
@@ -100,6 +108,15 @@ def _away(piece: Piece, goods: OnRound, bend: Bend, composed: PieceResult, here:
         f"sees them. At {format_number(wide, 1)} mm wide it would not.",
         "Make it smaller, or let it face away further.", f"{here}/seen", LOOK, scaled_artwork(piece, low, ticket),
     )  # fmt: skip
+
+
+def _over_itself(goods: OnRound, bend: Bend, composed: PieceResult, here: str) -> Iterator[Note]:
+    """Artwork of a band that is wider than its wall is round."""
+    around = 2 * math.pi * float(bend.wall.radius_at(goods.faces.below))
+    wide = composed.box.width
+    if is_band(goods.made) and isinstance(goods.made, Label) and wide > around + goods.made.lap + 2 * BLEEDS:
+        said = f"It is {wide:.0f} mm wide and goes round {around:.0f} mm: beyond a whole turn it lies over itself."
+        yield Note(said, "", here)
 
 
 def _closing(piece: Piece, goods: OnRound, bend: Bend, composed: PieceResult, ticket: Ticket) -> Iterator[Note]:

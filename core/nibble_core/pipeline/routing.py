@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -20,7 +20,9 @@ from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
 from nibble_core.pipeline.store import ResultStore, stage
 from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.model import Machine, Sheet, Ticket
+from nibble_core.ticket.stock import Stock
 from nibble_core.toolpaths.motion import seconds_in_space
 
 NEAR = 1.0  # mm above the surface to which a cutter comes fast
@@ -53,8 +55,16 @@ def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
             work.problems.append(Problem("machine", where, error))
     if any(one.value.failed for one in carved.values()):
         return
-    by = Routing(tuple(carved), sheet.machine, thick)
+    by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)), thick)
     work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values())
+
+
+def cutters_in(stock: Stock, machine: Machine) -> tuple[Cutter, ...]:
+    """A rack, its feeds as the stock takes them."""
+    return tuple(
+        replace(one, feed=max(1, round(one.feed * stock.feeds)), plunge=max(1, round(one.plunge * stock.feeds)))
+        for one in machine.cutters
+    )
 
 
 def _routed(by: Routing, laid: LaidSheet, *carved: CarvedLayer) -> RouterRun:

@@ -49,7 +49,7 @@ from nibble_core.sheet import (
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import to_plain
 from nibble_core.ticket.ids import free_ids
-from nibble_core.ticket.line import AreaFill
+from nibble_core.ticket.line import AreaFill, ThroughCut
 from nibble_core.ticket.model import Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process, shared
 from nibble_core.toolpaths.leads import lead_room
@@ -77,7 +77,7 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         sheet.arrangement, within, tuple(part[:3] for part in _parts(ticket, sheet, work)),
         sheet.amount == "a full sheet", sheet.placed, sheet.runs, count, sheet.mark_diameter, sheet.mark_shape,
         sheet.mark_every, keyed(sheet), 0.0 if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet),
-        _plate(ticket, sheet), sheet.stock.mirrored,
+        _plate(ticket, sheet), sheet.is_mirrored,
     )  # fmt: skip
     shapes = [] if sheet.arrangement == "a grid" else [work.footprints[layer] for layer in held]
     work.sheets[sheet.id] = stage(store, _laid, by, *shapes)
@@ -253,7 +253,7 @@ def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work
     if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
         return
     copies = keyed_copies(work.sheets[sheet.id], work)
-    work.crowded[sheet.id] = stage(store, _crowded, spacing_of(sheet), copies).value
+    work.crowded[sheet.id] = stage(store, _crowded, spacing_of(ticket, sheet), copies).value
     over = sum(one.apart == 0 for one in work.crowded[sheet.id])
     if over:
         pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
@@ -423,11 +423,11 @@ def usable_width(sheet: Sheet) -> float:
     return min(sheet.stock.usable_width, sheet.machine.usable_width)
 
 
-def spacing_of(sheet: Sheet) -> float:
+def spacing_of(ticket: Ticket, sheet: Sheet) -> float:
     """mm between copies: what is asked for, and no less than lead-ins on their outlines need. Copies that touch, to cut
     what they have in common once, lie a kerf apart: there the beam runs on one line for both."""
     if sheet.machine.carves:
-        return max(sheet.spacing, cutter_room(sheet))
+        return max(sheet.spacing, cutter_room(ticket, sheet))
     if not sheet.machine.burns:
         return sheet.spacing
     own = sheet.setting("through cut")
@@ -436,10 +436,12 @@ def spacing_of(sheet: Sheet) -> float:
     return max(sheet.spacing, lead_room(own.lead, own.lead_length, own.kerf))
 
 
-def cutter_room(sheet: Sheet) -> float:
-    """mm that the cutter which cuts parts out needs round them; none where no line does."""
+def cutter_room(ticket: Ticket, sheet: Sheet) -> float:
+    """mm that the cutter which cuts parts out needs round them, with what is left for a last pass."""
     flats = [one.diameter for one in sheet.machine.cutters if one.kind == "flat"]
-    return flats[0] if sheet.machine.carves and flats else 0.0
+    made = [line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on]
+    left = max((one.last_pass for one in made if isinstance(one, ThroughCut)), default=0.0)
+    return flats[0] + left if sheet.machine.carves and flats else 0.0
 
 
 def _plate(ticket: Ticket, sheet: Sheet) -> tuple[float, float, str] | None:
@@ -458,7 +460,7 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
     within = room(
         usable_width=usable_width(sheet) if sheet.panels == ONE_SHEET else WIDEST,
         usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
-        spacing=spacing_of(sheet), mark_count=count,
+        spacing=spacing_of(ticket, sheet), mark_count=count,
         mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond),
         least_edge=max(beyond, _run_up(ticket, sheet)),
     )  # fmt: skip
@@ -468,7 +470,7 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
 def _run_up(ticket: Ticket, sheet: Sheet) -> float:
     """mm that a beam's head needs beyond what it engraves, to gain and lose speed on the bed."""
     if sheet.machine.carves:
-        return cutter_room(sheet)
+        return cutter_room(ticket, sheet)
     lines = [line for held in sheet.holds for line in ticket.layer(held.layer).lines]
     filled = any(line.on and isinstance(line.fill, AreaFill) for line in lines)
     return sheet.setting("engrave").overscan if filled and sheet.machine.burns else 0.0

@@ -60,6 +60,11 @@ class Step(NamedTuple):
     touches: bool = False
 
     @property
+    def power(self) -> float:
+        """A share, as for every tool."""
+        return self.beam
+
+    @property
     def length(self) -> float:
         """mm."""
         if self.centre is None:

@@ -6,7 +6,7 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, is_dataclass, replace
+from dataclasses import dataclass, fields, is_dataclass, replace
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
@@ -14,6 +14,7 @@ from nibble_core.processes import parts
 from nibble_core.ticket.adding import BELOW
 from nibble_core.ticket.artwork import BrushStroke, Clean, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.goods import ROUND
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Engraving, Hatching, Line, Source, Surround
 from nibble_core.ticket.model import Accepted, Sheet, Ticket
@@ -130,9 +131,9 @@ def settle_goods(ticket: Any, piece: Any, library: Library) -> None:
     machine that turns it, and what would cut it through engraves its shapes; or they are of flat stock again."""
     goods, layers = piece["goods"], {layer["id"] for layer in piece["layers"]}
     things = {one.key: one for one in library.stocks if one.is_round}
-    if goods["kind"] != "flat work" and goods["thing"]["key"] not in things and things:
+    if goods["kind"] == ROUND and goods["thing"]["key"] not in things and things:
         goods["thing"] = to_plain(library.stock(next(iter(things))))
-    turned = goods["kind"] != "flat work" and goods["made"]["kind"] == "turned under a laser"
+    turned = goods["kind"] == ROUND and goods["made"]["kind"] == "turned under a laser"
     for sheet in ticket["sheets"]:
         if not layers & {held["layer"] for held in sheet["holds"]}:
             continue
@@ -202,14 +203,14 @@ def _element_follows(element: Any, changed: str, to: Any) -> None:
         element["x" if changed == "across" else "y"] = 0.0
 
 
-ROUND = {"across": "centred", "down": "centred", "x": 0.0, "y": 0.0}
+ROUND_IT = {"across": "centred", "down": "centred", "x": 0.0, "y": 0.0}
 
 
 def _go_round(words: Any, was: Any, to: Any) -> None:
     """Words on a circle go round what they stand beside; straight again, they stand below it."""
     if was == STRAIGHT and to != STRAIGHT:
-        words.update(ROUND)
-    elif was != STRAIGHT and to == STRAIGHT and all(words[name] == value for name, value in ROUND.items()):
+        words.update(ROUND_IT)
+    elif was != STRAIGHT and to == STRAIGHT and all(words[name] == value for name, value in ROUND_IT.items()):
         words.update(down="below it", y=BELOW)
 
 
@@ -308,7 +309,7 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
         if isinstance(owner, Line):
             process = owner.process.kind
     if change.operation == "set":
-        rule = rule_of(owner, name) if owner is not None and not isinstance(owner, tuple) else None
+        rule = rule_of(owner, name) if is_dataclass(owner) else None
         if isinstance(change.value, list):
             return _counted(len(change.value), _ITEMS.get(name, name.removesuffix("s").replace("_", " ")))
         if rule is None:
@@ -390,4 +391,4 @@ _TAKEN_BACK = {"drop": "region brought back", "keep": "region no longer kept", "
 def _descend(owner: Any, part: str) -> Any:
     if isinstance(owner, tuple):
         return next((item for item in owner if getattr(item, "id", None) == part), None)
-    return getattr(owner, part, None)
+    return getattr(owner, part, None) if is_dataclass(owner) and part in {rule.name for rule in fields(owner)} else None

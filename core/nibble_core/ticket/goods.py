@@ -1,4 +1,5 @@
-"""What the ticket says of a piece that goes on a round thing: how it is bent, where it lies, and how it is made.
+"""What a piece goes on: nothing, a flat thing that it is looked at on, or a round one: how it is bent onto that, where
+it lies, and how it is made.
 
 Angles are degrees round the axis, to the right as the thing is seen from outside with its rim above, from the middle
 of its handle or seam. Heights are mm below the rim.
@@ -8,12 +9,15 @@ from __future__ import annotations
 
 from dataclasses import KW_ONLY, dataclass, field
 
-from nibble_core.ticket.fields import angle, choice, count, length, of_kinds, share, text
+from nibble_core.things import THINGS, Thing
+from nibble_core.ticket.fields import angle, choice, colour, count, length, of_kinds, share, text
 from nibble_core.ticket.stock import ROUND_THING, Stock
 
+NOTHING, ROUND = "nothing", "a round thing"
 GOODS = {
-    "flat work": "Sheets, boards, film.",
-    "a round thing": "A cup, a bottle, a jar: bent onto its wall.",
+    NOTHING: "On its own.",
+    **{key: thing.words for key, thing in THINGS.items()},
+    ROUND: "A cup, a bottle, a jar: bent onto its wall.",
 }
 TRUTHS = {
     "true to the eye": "Seen straight from the front it has its own proportions.",
@@ -55,10 +59,24 @@ WRAPS = {
 
 @dataclass(frozen=True)
 class Goods:
-    """What a piece is made for: nothing round."""
+    """What a piece goes on: nothing."""
 
     _: KW_ONLY
-    kind: str = choice("flat work", "what it is made for", GOODS)
+    kind: str = choice(NOTHING, "what it goes on", GOODS)
+
+
+@dataclass(frozen=True)
+class OnFlat(Goods):
+    """A piece on a thing that lies or stands flat, as it is shown. down: see ``nibble_core.things``."""
+
+    colour: str = colour("#2d4a63", "colour of what it goes on")
+    down: float | None = length(None, -1000.0, 1000.0, "distance on it", step=5.0, auto="the usual distance")
+    _: KW_ONLY
+    kind: str = choice(next(iter(THINGS)), "what it goes on", GOODS)
+
+    @property
+    def thing(self) -> Thing:
+        return THINGS[self.kind]
 
 
 @dataclass(frozen=True)
@@ -124,7 +142,7 @@ class OnRound(Goods):
     faces: Faces = field(default_factory=Faces)
     made: Made | Label = of_kinds(Made(), "way it is made", MADE, _MADE.__getitem__)
     _: KW_ONLY
-    kind: str = choice("a round thing", "what it is made for", GOODS)
+    kind: str = choice(ROUND, "what it goes on", GOODS)
 
     @property
     def turned(self) -> bool:
@@ -132,11 +150,8 @@ class OnRound(Goods):
         return isinstance(self.made, Made)
 
 
-_GOODS: dict[str, type[Goods]] = {"flat work": Goods, "a round thing": OnRound}
-
-
 def type_of_goods(kind: str) -> type[Goods]:
-    return _GOODS[kind]
+    return OnFlat if kind in THINGS else OnRound if kind == ROUND else Goods
 
 
 def faces_of(faces: Faces) -> float:

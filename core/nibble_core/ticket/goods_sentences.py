@@ -4,15 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from nibble_core.ticket.goods import Faces, Label, Made, OnRound, Seen
+from nibble_core.ticket.goods import Faces, Label, Made, OnFlat, OnRound, Seen
 from nibble_core.ticket.library import Library
 from nibble_core.ticket.piece import Piece
 from nibble_core.ticket.saying import Choice, Parts, Sentence, Slot, slot
 
 
 def goods_sentences(piece: Piece, library: Library) -> Iterable[Sentence]:
-    """Of a piece on a round thing: on which, made how, bent how, lying where."""
+    """Of a piece on a flat thing: on which, where, in which colour. Of one on a round thing: on which, made how, bent
+    how, lying where."""
     goods, here = piece.goods, f"pieces/{piece.id}/goods"
+    if isinstance(goods, OnFlat):
+        usual = f" ({goods.thing.down:g} mm)" if goods.down is None else ""
+        yield Sentence(f"{piece.id}-thing", "lines", (
+            "It goes on ", slot(f"pieces/{piece.id}", piece, "goods"), ", ", slot(here, goods, "down"),
+            f"{usual} {goods.thing.rule}, ", slot(here, goods, "colour"), ".",
+        ))  # fmt: skip
     if not isinstance(goods, OnRound):
         return
     made: Parts = ("It goes on ", slot(f"pieces/{piece.id}", piece, "goods"), ", the ", _thing(here, goods, library),

@@ -257,7 +257,8 @@ class Cut(Making):
 
 @dataclass(frozen=True)
 class ThroughCut(Cut):
-    """ties: how many, unless one every ``tie_spacing``, or where ``tie_marks`` say."""
+    """ties: how many, unless one every ``tie_spacing``, or where ``tie_marks`` say. last_pass: mm that a router leaves
+    beside the edge in every pass, and takes off in one at full depth."""
 
     ties: int = count(0, 0, 200, "ties")
     tie_spacing: float = length(0.0, 0.0, 2000.0, "spacing of ties", step=5.0)
@@ -265,6 +266,7 @@ class ThroughCut(Cut):
     tie_places: str = choice("straight", "places of ties", TIE_PLACES)
     tie_marks: tuple[Anchor, ...] = ()
     tab_height: float = length(2.0, 0.1, 50.0, "height of tabs", step=0.5)
+    last_pass: float = length(0.0, 0.0, 5.0, "what is left for a last pass", step=0.1)
     kerf_side: str = choice("by its depth", "side of the kerf", KERF_SIDES)
     kerf_marks: tuple[KerfMark, ...] = ()
     _: KW_ONLY
@@ -296,11 +298,13 @@ class Engraving(Making):
 
 @dataclass(frozen=True)
 class Carving(Making):
-    """A groove. deepest: mm below the surface, where its bottom stays flat; start: mm that it begins below it. cutter:
-    id of one in the machine's rack."""
+    """A groove. deepest: mm below the surface, where its bottom stays flat; start: mm that it begins below it. up_to:
+    id of another line of the layer; then what lies between is taken down, and what this line encloses stands with
+    walls that lean: a plug. cutter: id of one in the machine's rack."""
 
     deepest: float = length(6.0, 0.05, 200.0, "deepest groove", step=0.5)
     start: float = length(0.0, 0.0, 100.0, "depth that it begins at", step=0.5)
+    up_to: str = text("", 40, "line it carves up to", empty="within them")
     cutter: str = text("", 40, "cutter", empty="its pointed cutter")
     _: KW_ONLY
     kind: str = choice("carve", "process", WORDS)

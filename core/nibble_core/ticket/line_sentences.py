@@ -68,7 +68,9 @@ def _down(here: str, made: Carving | Clearing, others: Mapping[str, str]) -> Par
     """How deep a groove or a clearing goes, and how it is made."""
     at = f"{here}/process"
     if isinstance(made, Carving):
-        parts: Parts = (", at most ", slot(at, made, "deepest"), " deep")
+        around = item_slot(f"{at}/up_to", made.up_to, "line it carves up to", others, "within them")
+        between: Parts = (", all round them up to ", around) if made.up_to else ()
+        parts: Parts = (*between, ", at most ", slot(at, made, "deepest"), " deep")
         return (*parts, ", beginning ", slot(at, made, "start"), " down") if made.start else parts
     area = item_slot(f"{at}/up_to", made.up_to, "line it clears up to", others, "within them")
     between = (", all round them up to ", area) if made.up_to else (", ", area)
@@ -168,7 +170,8 @@ def _more(here: str, line: Line) -> Parts:
             *more, "Ties: ", slot(at, made, "ties"), ", or one every ", slot(at, made, "tie_spacing"), ", ",
             slot(at, made, "tie_width"), " wide, on ", slot(at, made, "tie_places"), " stretches. ",
         )  # fmt: skip
-        more = (*more, "A cutter leaves tabs ", slot(at, made, "tab_height"), " high. ")
+        more = (*more, "A cutter leaves tabs ", slot(at, made, "tab_height"), " high, and ",
+                slot(at, made, "last_pass"), " for a last pass at full depth. ")  # fmt: skip
     if isinstance(made, Carving):
         more = (*more, "It begins ", slot(at, made, "start"), " below the surface. ")
     return more if line.open_ended else (*more, *_offset_more(here, line))

@@ -24,7 +24,7 @@ __all__ = [
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 13
+SCHEMA = 14
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -125,6 +125,10 @@ MICRO_TIES = {
     "micro-ties": "Parts smaller than the bed's openings are held by one thin tie.",
 }
 PLACED_BY = {"nest": "Nibble found the place.", "hand": "The operator put it there."}
+FACINGS = {
+    "as its stock says": "Mirrored only where the stock is pressed on its face.",
+    "mirrored": "Left and right exchanged, for what is turned over or seen from behind.",
+}
 FLIPS = {"as it is": "Seen from its face.", "mirrored": "Left and right exchanged."}
 
 
@@ -300,9 +304,10 @@ class Seam:
 @dataclass(frozen=True)
 class Sheet:
     """One stock on one machine, with copies of one or more layers on it. placed: counts when it is laid “as placed”.
-    runs: how often copies “as placed” are made. marks: 0 or 3 to 6; they are printed, so that a sheet that prints
-    nothing has none. behind: the sheet whose second side it is, for which it is turned over: its copies and marks lie
-    on those of that one, and its own arrangement does not count."""
+    runs: how often copies “as placed” are made. facing: whether it is mirrored, even of a stock that is not. marks: 0
+    or 3 to 6; they are printed, so that a sheet that prints nothing has none. behind: the sheet whose second side it
+    is, for which it is turned over: its copies and marks lie on those of that one, and its own arrangement does not
+    count."""
 
     id: str
     holds: tuple[Held, ...] = ()
@@ -318,6 +323,7 @@ class Sheet:
     amount: str = choice("as many as wanted", "number of copies", AMOUNTS)
     spares: int = count(0, 0, 10_000, "spares")
     spacing: float = length(3.0, 0.0, 200.0, "spacing")
+    facing: str = choice("as its stock says", "facing", FACINGS)
     marks: int = count(4, 0, 6, "registration marks")
     mark_diameter: float = length(6.0, 1.0, 30.0, "mark size", step=0.5)
     mark_gap: float = length(5.0, 0.0, 100.0, "distance of the marks", step=0.5)
@@ -341,6 +347,11 @@ class Sheet:
     micro_tie: float = length(0.2, 0.05, 5.0, "width of micro-ties", step=0.05)
     behind: str = text("", 40, "sheet it is behind", empty="none")
     turned: str = choice("left to right", "way it is turned over", TURNED)
+
+    @property
+    def is_mirrored(self) -> bool:
+        """Whether left and right are exchanged on it."""
+        return self.facing == "mirrored" or self.stock.mirrored
 
     def setting(self, process: str) -> Setting:
         """How its machine makes a process in its stock; the machine's own way where nobody has set it."""

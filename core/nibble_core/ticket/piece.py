@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import KW_ONLY, dataclass, field
 
-from nibble_core.things import NOTHING
-from nibble_core.things import WORDS as THING_WORDS
 from nibble_core.ticket.fields import angle, choice, colour, count, length, of_kinds, share, text
 from nibble_core.ticket.goods import GOODS, Goods, type_of_goods
 from nibble_core.ticket.line import Line
@@ -287,7 +285,4 @@ class Piece:
     mark_size: float = length(5.0, 1.0, 50.0, "size of alignment marks", step=0.5)
     mark_gap: float = length(4.0, 0.0, 100.0, "distance of alignment marks", step=0.5)
     origin: tuple[Origin, ...] = ()
-    goods: Goods = of_kinds(Goods(), "what it is made for", GOODS, type_of_goods)
-    thing: str = choice(NOTHING, "what it goes on", THING_WORDS)
-    thing_colour: str = colour("#2d4a63", "colour of what it goes on")
-    thing_down: float | None = length(None, -1000.0, 1000.0, "distance on it", step=5.0, auto="the usual distance")
+    goods: Goods = of_kinds(Goods(), "what it goes on", GOODS, type_of_goods)

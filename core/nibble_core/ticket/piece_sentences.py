@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from nibble_core.things import THINGS
-from nibble_core.ticket.goods import OnRound
+from nibble_core.ticket.goods import NOTHING
 from nibble_core.ticket.goods_sentences import goods_sentences
 from nibble_core.ticket.library import Library
 from nibble_core.ticket.line_sentences import line_name, line_sentences
@@ -41,18 +40,9 @@ def piece_sentences(piece: Piece, artworks: Mapping[str, str], library: Library)
         where = "where it was put by hand" if hanger.place else "straight above its balance point"
         hang = ("Hang it by ", slot(f"{here}/hanger", hanger, "kind"), " ", slot(f"{here}/hanger", hanger, "diameter"),
                 " wide with ", slot(f"{here}/hanger", hanger, "wall"), f" round it, {where}.")  # fmt: skip
-    on = THINGS.get(piece.thing)
-    seen: Parts = ("Seen on ", slot(here, piece, "thing"))
-    if on is not None:
-        usual = f" ({on.down:g} mm)" if piece.thing_down is None else ""
-        seen = (*seen, ", ", slot(here, piece, "thing_down"), f"{usual} {on.rule}, ", slot(here, piece, "thing_colour"))
-    seen = (*seen, ".")
-    flat: Parts = () if isinstance(piece.goods, OnRound) else (" It is ", slot(here, piece, "goods"), ".")
-    if on is None:  # what few pieces have is offered, not stated
-        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), (*flat, " ", *seen))
-    else:
-        yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), flat)
-        yield Sentence(f"{piece.id}-thing", "lines", seen)
+    # what few pieces have is offered, not stated
+    free: Parts = (" It goes on ", slot(here, piece, "goods"), ".") if piece.goods.kind == NOTHING else ()
+    yield Sentence(f"{piece.id}-made", "lines", (*parts, " ", *hang), free)
     yield from goods_sentences(piece, library)
     for bridge in stencil.bridges:
         yield Sentence(bridge.id, "lines", ("A bridge set by hand.",), owner=f"{here}/stencil/bridges/{bridge.id}")

@@ -151,8 +151,17 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
             f"{sheet.id}-cross", "sheet", ("Make ", slot(here, sheet, "cross_cut"), "."), process="cross-cut",
             about=sheet.id,
         )  # fmt: skip
-    mirrored = "Mirrored, because this film is pressed on its face." if sheet.stock.mirrored else "Not mirrored."
-    yield Sentence(f"{sheet.id}-mirror", "sheet", (mirrored,), about=sheet.id)
+    facing = slot(here, sheet, "facing")
+    if sheet.stock.mirrored:
+        yield _mirror(sheet, "Mirrored, because this film is pressed on its face.")
+    elif sheet.is_mirrored:
+        yield _mirror(sheet, "Lay it ", facing, ": it is turned over, or seen from behind.")
+    else:
+        yield replace(_mirror(sheet, "Not mirrored."), more=(" Lay it ", facing, "."))
+
+
+def _mirror(sheet: Sheet, *parts: str | Slot) -> Sentence:
+    return Sentence(f"{sheet.id}-mirror", "sheet", parts, about=sheet.id)
 
 
 def _turned(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
@@ -284,7 +293,11 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
                                         ". Depths count from ", slot(here, machine, "zero"),
                                         ", the origin is the ", slot(here, machine, "origin"), " of ",
                                         slot(here, machine, "origin_of"), ".")  # fmt: skip
-        yield Sentence(f"{sheet.id}-rack", "machine", zero, about=sheet.id)
+        feeds = (" In this stock they run at ", slot(f"sheets/{sheet.id}/stock", sheet.stock, "feeds"),
+                 " of their feeds.")  # fmt: skip
+        plain = sheet.stock.feeds == 1
+        said = zero if plain else (*zero, *feeds)
+        yield Sentence(f"{sheet.id}-rack", "machine", said, feeds if plain else (), about=sheet.id)
     used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
     used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()

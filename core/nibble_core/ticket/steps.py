@@ -16,7 +16,20 @@ from nibble_core.processes import parts
 from nibble_core.ticket.changes import Change
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.ids import free_ids, fresh_ids
-from nibble_core.ticket.line import AS_THEY_ARE, ITSELF, Cut, FoldLines, Line, Score, Source
+from nibble_core.ticket.line import (
+    AS_THEY_ARE,
+    ITSELF,
+    Carving,
+    Cut,
+    FoldLines,
+    Line,
+    Offset,
+    OneElement,
+    Score,
+    Source,
+    Surround,
+    ThroughCut,
+)
 from nibble_core.ticket.model import Held, Sheet, Ticket
 from nibble_core.ticket.piece import Layer, Piece, Prints
 from nibble_core.ticket.places import Chosen, Span, alike
@@ -36,9 +49,7 @@ class CopyLine:
 
     def changes(self, ticket: Ticket) -> list[Change]:
         piece, layer = _layer(ticket, self.layer)
-        at = next((k for k, one in enumerate(layer.lines) if one.id == self.line), None)
-        if at is None:
-            raise _gone()
+        at = layer.lines.index(_line(layer, self.line))
         copy = replace(layer.lines[at], id=next(free_ids("k", layer.lines)))
         before = layer.lines[at + 1].id if at + 1 < len(layer.lines) else None
         return [Change(f"pieces/{piece.id}/layers/{layer.id}/lines", to_plain(copy), "add", before)]
@@ -202,6 +213,50 @@ NAMED = 74  # letters of a piece's name that leave room for its number
 
 
 @dataclass(frozen=True)
+class MakePlug:
+    """A piece that fits into a groove, turned over: an inlay. Its shapes stand on walls that lean as the groove's do,
+    ``GLUE_GAP`` smaller all round; it goes in until ``GLUE_DEPTH`` from a flat bottom, and is sawn off above the board.
+    It has a board of its own, mirrored."""
+
+    layer: str
+    line: str
+    kind: Literal["make plug"] = "make plug"
+    said: ClassVar[str] = "a plug made for the groove"
+
+    def changes(self, ticket: Ticket) -> list[Change]:
+        piece, layer = _layer(ticket, self.layer)
+        line = _line(layer, self.line)
+        groove = line.process
+        if not isinstance(groove, Carving) or groove.up_to:
+            raise InvalidTicket("A plug is made for a groove.", "Choose a line that is carved.")
+        within = groove.start + max(groove.deepest - groove.start - GLUE_DEPTH, 0.7 * (groove.deepest - groove.start))
+        plug = replace(
+            line, id="k1", on=True, rank=1, offset=replace(line.offset, distance=line.offset.distance - GLUE_GAP),
+            process=replace(groove, deepest=within - groove.start + SAW_GAP, start=within - groove.start, up_to="k2"),
+        )  # fmt: skip
+        edge = Line("k2", Surround(), Offset(distance=PLUG_MARGIN), ThroughCut(ties=4, tie_width=6.0, tab_height=3.0))
+        elements = piece.elements
+        if isinstance(line.source, OneElement):
+            (only,) = [one for one in elements if one.id == line.source.of] or elements[:1]
+            elements = (replace(only, way="joined", beside="", across="where it is", down="where it is", x=0.0, y=0.0),)
+        taken = [one.name for one in ticket.pieces]
+        name = f"{piece.name[: NAMED - 5]} plug"
+        made = Piece(
+            next(free_ids("p", ticket.pieces)), _numbered(name, taken) if name in taken else name, piece.quantity,
+            elements,
+            (replace(layer, id=next(fresh_ids("l", _layer_ids(ticket))), prints=Prints(), lines=(plug, edge)),),
+        )  # fmt: skip
+        sheets = _sheets_for(ticket, [(layer.id, made.layers[0].id)])
+        turned = [_added(replace(one, facing="mirrored")) for one in sheets]
+        return [Change("pieces", to_plain(made), "add"), *turned]
+
+
+GLUE_GAP, GLUE_DEPTH = 0.05, 0.5  # mm between walls, and above a flat bottom
+SAW_GAP = 1.5  # mm between the board and what is sawn off
+PLUG_MARGIN = 10.0  # mm of board round a plug's shapes
+
+
+@dataclass(frozen=True)
 class RemovePiece:
     """A piece taken away with its sheets."""
 
@@ -315,7 +370,7 @@ class GiveOwnSheet:
 
 Step = (
     CopyLine | DrawFold | AddLayer | SplitByColour | RemoveLayer | CopyPiece | RemovePiece
-    | MoreOfTheSame | GiveSecondSide | TakeSecondSide | BringLayer | GiveOwnSheet
+    | MakePlug | MoreOfTheSame | GiveSecondSide | TakeSecondSide | BringLayer | GiveOwnSheet
 )  # fmt: skip
 
 
@@ -328,15 +383,19 @@ def sheet_like(like: Sheet, id: str, layers: Iterable[str], behind: str = "") ->
 def _with_sheets(ticket: Ticket, copies: Sequence[tuple[str, str]]) -> list[Change]:
     """Sheets for layers that are copied of others, as (old id, new id): each like the one that the old lies on, a
     second side behind the new sheet of what it lay behind."""
+    return [_added(sheet) for sheet in _sheets_for(ticket, copies)]
+
+
+def _sheets_for(ticket: Ticket, copies: Sequence[tuple[str, str]]) -> list[Sheet]:
     ids = free_ids("s", ticket.sheets)
     laid = [(sheet, new) for old, new in copies for sheet in ticket.sheets_of(old)[:1]]
     made: dict[str, str] = {}
-    changes = []
+    sheets = []
     for sheet, layer in sorted(laid, key=lambda one: bool(one[0].behind)):
         own = sheet_like(sheet, next(ids), [layer], made.get(sheet.behind, ""))
         made[sheet.id] = own.id
-        changes.append(_added(own))
-    return changes
+        sheets.append(own)
+    return sheets
 
 
 def _without(sheets: Iterable[Sheet], layers: Collection[str]) -> list[Change]:
@@ -371,6 +430,13 @@ def _layer(ticket: Ticket, id: str) -> tuple[Piece, Layer]:
             if layer.id == id:
                 return piece, layer
     raise _gone()
+
+
+def _line(layer: Layer, id: str) -> Line:
+    found = next((one for one in layer.lines if one.id == id), None)
+    if found is None:
+        raise _gone()
+    return found
 
 
 def _sheet(ticket: Ticket, id: str) -> Sheet:

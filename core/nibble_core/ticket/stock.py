@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from nibble_core.ticket.fields import amount, choice, count, flag, length, text
+from nibble_core.ticket.fields import amount, choice, count, flag, length, share, text
 from nibble_core.ticket.round_shape import RoundShape
 
 ROUND_THING = "a round thing"
@@ -25,8 +25,9 @@ RENDERINGS = {
 @dataclass(frozen=True)
 class Stock:
     """thinnest: part it holds. liner: whether one carries the cut parts. wall: of a round thing. profile: SHA-256 of
-    the ICC file of what is printed on it, empty for sRGB. printable: whether the press takes it. machines: keys of
-    those that had settings for it when it was chosen; empty where nobody knows of any."""
+    the ICC file of what is printed on it, empty for sRGB. feeds: of a router's cutters, a share of what their records
+    say. printable: whether the press takes it. machines: keys of those that had settings for it when it was chosen;
+    empty where nobody knows of any."""
 
     key: str = text("", 60, "stock", shortest=1)
     name: str = text("", 80, "stock", shortest=1)
@@ -52,6 +53,7 @@ class Stock:
     profile_name: str = text("", 80, "name of the colour profile", empty="none")
     rendering: str = choice("perceptual", "rendering intent", RENDERINGS)
     printable: bool = flag(True, "printing")
+    feeds: float = share(1.0, "feeds of cutters in it", low=0.1, high=4.0)
     wall: RoundShape = field(default_factory=RoundShape)
     machines: tuple[str, ...] = ()
 

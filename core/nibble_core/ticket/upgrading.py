@@ -7,7 +7,9 @@ from dataclasses import fields
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
+from nibble_core.things import THINGS
 from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.goods import NOTHING
 from nibble_core.ticket.line import Engraving, Line, Offset
 from nibble_core.ticket.model import SCHEMA
 from nibble_core.ticket.piece import Layer, Printed
@@ -29,6 +31,8 @@ def upgrade(plain: Any) -> Any:
         plain = _with_machines_on_sheets(plain)
     if schema < 10:
         plain = plain | {"pieces": _each(plain.get("pieces"), _in_kinds)}
+    if schema < 14:
+        plain = plain | {"pieces": _each(plain.get("pieces"), _with_goods)}
     return plain | {"schema": SCHEMA}  # what schemas 2, 3, 5 to 9 and 11 to 13 brought has defaults that mean what was
 
 
@@ -45,6 +49,19 @@ def _in_kinds(piece: Plain) -> Plain:
     """Schema 10: values that do not count for the kind of an element, a print or a line do not exist any more."""
     layers = _each(piece.get("layers"), _layer_in_kinds)
     return piece | {"elements": _each(piece.get("elements"), _element_in_kinds), "layers": layers}
+
+
+def _with_goods(piece: Plain) -> Plain:
+    """Schema 14: what a piece is made for and what it is looked at on are one thing. A jar to look at is none any more:
+    jars are round things."""
+    goods, thing = _group(piece.get("goods")), piece.get("thing", NOTHING)
+    own = _without(piece, "thing", "thing_colour", "thing_down")
+    if goods.get("kind", "flat work") != "flat work":
+        return own
+    if thing not in THINGS:
+        return own | {"goods": {"kind": NOTHING if thing == "a jar" else thing}}
+    moved = {"colour": piece.get("thing_colour"), "down": piece.get("thing_down")}
+    return own | {"goods": {name: value for name, value in moved.items() if value is not None} | {"kind": thing}}
 
 
 def _element_in_kinds(element: Plain) -> Plain:

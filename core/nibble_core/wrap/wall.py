@@ -20,6 +20,7 @@ Numbers = NDArray[np.float64]
 
 STATIONS = 257
 """Of a profile: between so many a smooth wall of a cup's size is straight within a thousandth of a millimetre."""
+STRAIGHT = 0.15  # mm that a wall may bulge under a label
 LEAST_RADIUS = 1e-3  # mm, beyond the end of a wall that tapers to nothing
 
 
@@ -117,6 +118,30 @@ def profile(places: Sequence[tuple[float, float]]) -> Wall:
         return Wall(z, d / 2)
     heights = np.unique(np.concatenate([np.linspace(0, z[-1], STATIONS), z]))
     return Wall(heights, _monotone(z, d / 2, heights))
+
+
+def straight_part(wall: Wall, level: float) -> tuple[Wall, float, float]:
+    """The longest part of a profile about a height that is one cone within ``STRAIGHT``: that cone, as high as the
+    profile, and from which height to which it is the wall, mm."""
+    stations = wall.heights
+    k = int(np.clip(np.searchsorted(stations, level), 1, len(stations) - 1))
+    low, high = k - 1, k
+    grown = True
+    while grown:
+        grown = False
+        for lower, higher in ((low - 1, high), (low, high + 1)):
+            if lower >= 0 and higher < len(stations) and _bulge(wall, lower, higher) <= STRAIGHT:
+                low, high, grown = lower, higher, True
+    slope = (wall.radii[high] - wall.radii[low]) / (stations[high] - stations[low])
+    rim = wall.radii[low] - slope * stations[low]
+    radii = np.maximum(np.array([rim, rim + slope * wall.height]), LEAST_RADIUS)
+    return Wall(np.array([0.0, wall.height]), radii), float(stations[low]), float(stations[high])
+
+
+def _bulge(wall: Wall, low: int, high: int) -> float:
+    """How far the wall between two stations lies off the cone through them, mm."""
+    z, r = wall.heights[low : high + 1], wall.radii[low : high + 1]
+    return float(np.abs(r - np.interp(z, z[[0, -1]], r[[0, -1]])).max())
 
 
 def _monotone(z: Numbers, r: Numbers, at: Numbers) -> Numbers:

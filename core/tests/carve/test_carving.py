@@ -6,6 +6,7 @@ from itertools import pairwise
 from typing import Any
 from unittest import TestCase
 
+import cv2
 import numpy as np
 import shapely
 from hypothesis import given, settings
@@ -17,7 +18,7 @@ from nibble_core.formats.gcode import Dialect
 from nibble_core.formats.router_gcode import read_route, write_route
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.regions import union
-from nibble_core.pipeline.carving import DRILLS, FREES, OPENS
+from nibble_core.pipeline.carving import DRILLS, FREES, GROOVES, OPENS
 from nibble_core.pipeline.files import make_files
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.report import stations
@@ -27,7 +28,7 @@ from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators import router
 from nibble_core.text import set_line, shipped_font
-from nibble_core.ticket import Change, Ticket, apply
+from nibble_core.ticket import Change, Ticket, apply, sentences
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import (
@@ -43,7 +44,8 @@ from nibble_core.ticket.line import (
 )
 from nibble_core.ticket.model import Held, Machine, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
-from nibble_core.ticket.places import Span
+from nibble_core.ticket.places import Anchor, Span
+from nibble_core.ticket.steps import MakePlug
 
 V60, FLAT6 = Pointed(60.0), Flat(6.0)
 RACK = {
@@ -179,11 +181,13 @@ def worked(ticket: Ticket) -> Work:
     return work_out(ticket, {}.__getitem__, MemoryStore())
 
 
-def cut(ticket: Ticket, pitch: float = 0.1, **stage: Any) -> tuple[np.ndarray, router.Router, Work]:
+def cut(
+    ticket: Ticket, pitch: float = 0.1, *, sheet: int = 0, **stage: Any
+) -> tuple[np.ndarray, router.Router, Work]:  # fmt: skip
     work = worked(ticket)
     files = make_files(ticket, work, formats=["gcode"]).files
-    content = next(one.content for one in files if one.name.endswith("gcode"))
-    laid = work.sheets["s1"].value
+    content = [one.content for one in files if one.name.endswith("gcode")][sheet]
+    laid = work.sheets[ticket.sheets[sheet].id].value
     run = router.fed(content, router.Stage(laid.width, laid.height, 18.0, **stage), RACK)
     return router.cut(run, pitch), run, work
 
@@ -199,6 +203,24 @@ def on_board(work: Work, line: str, shape: tuple[int, int], pitch: float = 0.1) 
     away = np.zeros(shape)
     away[inside] = far
     return inside, away
+
+
+def area_on_sheet(work: Work, layer: str, line: str, sheet: str) -> shapely.Geometry:
+    """What a line encloses, where its first copy lies."""
+    area = next(one.area for one in work.layers[layer].value.lines if one.id == line)
+    return shapely.transform(area, work.sheets[sheet].value.placements[0].at.map)
+
+
+def at(surface: np.ndarray, x: np.ndarray, y: np.ndarray, pitch: float = 0.1) -> np.ndarray:
+    """Heights of a surface at places, mm."""
+    places = [np.asarray(one / pitch - 0.5, np.float32) for one in (x, y)]
+    return cv2.remap(surface.astype(np.float32), *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def pixels(surface: np.ndarray, pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:
+    """Middles of a surface's pixels, mm."""
+    x, y = np.meshgrid((np.arange(surface.shape[1]) + 0.5) * pitch, (np.arange(surface.shape[0]) + 0.5) * pitch)
+    return x, y
 
 
 def hole_area(surface: np.ndarray, inside: np.ndarray, pitch: float = 0.1) -> float:
@@ -231,6 +253,43 @@ class RouterTest(TestCase):
         told = work.routes["s1"].value
         by_router = router.seconds(run) + 20 * run.changes - 3 * run.changes
         self.assertAlmostEqual(told.minutes * 60, by_router, delta=0.03 * by_router)
+
+    def test_a_flat_bottom_keeps_no_pillar_between_cutters(self):
+        """Where rings of two flat cutters and those of the pointed one meet; ridges stand in corners of rings alone."""
+        words = Element("e2", Lettering("Ra", "serif", "", 40.0), "apart", across="centred", down="centred")
+        plate = Element("e1", content=Figure("rounded rectangle", 160.0, 90.0, 8.0))
+        made, _, work = cut(board(replace(WORDS, process=Carving(1.2)), EDGE, elements=(plate, words)))
+        bottom = area_on_sheet(work, "l1", "k2", "s1").buffer(-V60.half_width(1.2) - 0.1)
+        heights = made[shapely.contains_xy(bottom, *pixels(made))]
+        self.assertLess(heights.max(), -1.2 + 0.15)
+        self.assertLess((heights > -1.2 + 0.03).mean(), 0.005)
+
+    def test_a_plug_fits_into_its_groove_when_it_is_turned_over(self):
+        """Both boards cut by the router, the plug laid into the groove, mirrored: nothing meets, the walls are as far
+        apart as the glue needs, and beside the letters the plug stays clear of the board."""
+        ticket = board(replace(WORDS, process=Carving(4.0)), EDGE)
+        ticket = apply(ticket, MakePlug("l1", "k2").changes(ticket))
+        plug = ticket.pieces[1].layers[0]
+        self.assertTrue(ticket.sheets[1].is_mirrored)
+        groove, stands = (cut(ticket, sheet=number)[:2] for number in (0, 1))
+        self.assertEqual((groove[1].complaints, stands[1].complaints), ([], []))
+        work = worked(ticket)
+        boxes = [area_on_sheet(work, layer, line, sheet).bounds
+                 for layer, line, sheet in (("l1", "k2", "s1"), (plug.id, "k1", "s2"))]  # fmt: skip
+        (left, top, right, bottom), (left2, top2, right2, bottom2) = boxes
+        reach = 8.0  # mm of board round the letters that are looked at
+        x, y = np.meshgrid(np.arange(left - reach, right + reach, 0.1), np.arange(top - reach, bottom + reach, 0.1))
+        pocket = at(groove[0], x, y)
+        mirrored = (left2 + right2 + left + right) / 2 - x, (top2 + bottom2 - top - bottom) / 2 + y
+        standing = at(stands[0], *mirrored)
+        gap = -3.5 - standing - pocket  # it goes in by 3.5 of the 4 mm
+        self.assertGreater(gap.min(), -0.03)
+        area = area_on_sheet(work, "l1", "k2", "s1")
+        inside = shapely.contains_xy(area.buffer(-0.3), x, y) & ~shapely.contains_xy(area.buffer(-1.5), x, y)
+        self.assertAlmostEqual(float(np.median(gap[inside])), 0.05 * V60.rise, delta=0.03)
+        self.assertAlmostEqual(float(np.median(gap[shapely.contains_xy(area.buffer(-2.6), x, y)])), 0.5, delta=0.03)
+        beside = ~shapely.contains_xy(area.buffer(1.0), x, y)
+        self.assertGreater(np.percentile(gap[beside], 0.2), 1.45)  # but for a speck between two rings
 
     def test_raised_letters_stand_in_a_recess_of_one_depth(self):
         made, run, work = cut(board(RAISED, EDGE))
@@ -284,6 +343,66 @@ class RouterTest(TestCase):
         self.assertEqual(run.complaints, [])
         near = holed(Figure("rectangle", 24.0, 24.0), disc)  # the disc 2 mm from the window's edge
         self.assertIn("2.0 mm apart", self.said(board(line, elements=near)))
+
+    def test_a_last_pass_takes_off_what_the_others_left_beside_the_edge(self):
+        edge = replace(EDGE, process=replace(EDGE.process, last_pass=0.5))
+        work = worked(board(edge))
+        (cutting,) = [one for one in work.carved["s1"]["l1"].value.cuttings if one.when == FREES]
+        boundary = work.layers["l1"].value.lines[0].area.boundary
+        *rough, last = [shapely.distance(shapely.points(one[:, :2]), boundary) for one in cutting.courses]
+        self.assertGreater(min(float(one.min()) for one in rough), 3.49)
+        lead = 6 * 0.5  # it comes from where the others ran, and goes back to there
+        self.assertAlmostEqual(float(last[0]), 3.5, delta=0.02)
+        self.assertAlmostEqual(float(last[-1]), 3.5, delta=0.02)
+        np.testing.assert_allclose(last[5:-5], 3.0, atol=0.02)
+        start = cutting.courses[-1][:6, :2]
+        self.assertLess(float(np.hypot(*(start[5] - start[0]))), lead + 0.6)
+        turns = np.diff(np.arctan2(*np.diff(cutting.courses[-1][:8, :2], axis=0).T[::-1]))
+        self.assertLess(np.abs(np.degrees(turns)).max(), 20)  # smoothly onto the edge
+        self.assertAlmostEqual(float(cutting.courses[-1][:, 2].min()), -18.3, places=3)
+        made, run, _ = cut(board(edge))
+        self.assertEqual(run.complaints, [])
+        beside = apply(board(edge), [Change("pieces/p1/quantity", 2), Change("sheets/s1/spacing", 3.0)])
+        one, other = worked(beside).sheets["s1"].value.placements[:2]
+        self.assertAlmostEqual(other.at.e - one.at.e - 160.0, 6.5, places=3)  # a cutter's width and what is left
+        inside = shapely.contains_xy(area_on_sheet(work, "l1", "k4", "s1").buffer(-0.1), *pixels(made))
+        self.assertTrue((made[inside] == 0).all())
+
+    def test_a_groove_that_begins_below_is_cut_down_to_there_in_passes(self):
+        """On an untouched board; one in a recess begins at its bottom."""
+        low = replace(WORDS, process=Carving(9.0, 6.0))
+        pointed = next(one for one in MACHINES["board-router"].cutters if one.kind == "pointed")
+        around = Line("k1", OneElement("e1"), AS_THEY_ARE, Clearing(6.0))
+        deep, sunk = (
+            [float(-min(course[:, 2].min() for course in one.courses)) for one in self.grooves(*lines)]
+            for lines in ((low, EDGE), (around, low, EDGE))
+        )
+        self.assertLessEqual(max(np.diff([0.0, *deep])), pointed.deepest_pass + 1e-6)
+        self.assertGreater(min(sunk), 6.0)
+        self.assertEqual(deep[-1], sunk[-1])
+
+    def grooves(self, *lines: Line) -> list[Any]:
+        cuttings = worked(board(*lines)).carved["s1"]["l1"].value.cuttings
+        return [one for one in cuttings if one.when == GROOVES and one.line == "k2"]
+
+    def test_a_stock_gives_its_share_of_the_feeds(self):
+        ticket = board(WORDS, EDGE)
+        slow = apply(ticket, [Change("sheets/s1/stock/feeds", 0.5)])
+        whole, half = (worked(one).routes["s1"].value.moves.feed for one in (ticket, slow))
+        np.testing.assert_allclose(half[half > 0], whole[whole > 0] / 2, atol=0.51)  # whole mm a second
+        self.assertTrue(any("50 %" in one.text and "cutters" in one.text for one in sentences(slow)))
+
+    def test_a_part_without_a_tab_of_its_own_is_told(self):
+        disc = Element("e2", content=Figure("circle", 30.0), way="apart", across="centred", down="centred")
+        ring = (Element("e1", content=Figure("ring", 160.0, wall=40.0)), disc)
+        for process, told in (
+            (ThroughCut(ties=2, tie_width=8.0), False),
+            (ThroughCut(tie_width=8.0, tie_marks=(Anchor("t1", 1.0, 0.5), Anchor("t2", 0.0, 0.5))), True),
+        ):
+            ticket = board(Line("k4", Source(kind="the shapes"), AS_THEY_ARE, process), elements=ring)
+            notes = [note.text for one in stations(ticket, worked(ticket)) for note in one.notes]
+            with self.subTest(process):
+                self.assertEqual(any("no tab of its own" in one for one in notes), told)
 
     def test_an_open_line_is_cut_as_a_slot_and_not_left_out(self):
         fold = Line("k4", FoldLines((Span("f1", 0.1, 0.5, 0.9, 0.5),)), process=ThroughCut())

@@ -30,6 +30,17 @@ class RasterTest(unittest.TestCase):
         self.assertAlmostEqual(grey, (0.299 * red + 0.587 * green + 0.114 * blue) / 255, places=5)
         self.assertTrue(0 <= grey <= 1.000001)
 
+    def test_fewer_pixels_hold_the_mean_of_what_they_cover_clear_ones_for_nothing(self):
+        rng = np.random.default_rng(3)
+        pixels = rng.integers(0, 256, (60, 90, 4)).astype(np.uint8)
+        pixels[::7, :, 3] = 0
+        small = Raster(pixels).reduced(30, 20).pixels.astype(float)
+        blocks = pixels.astype(float).reshape(20, 3, 30, 3, 4).transpose(0, 2, 1, 3, 4).reshape(20, 30, 9, 4)
+        alpha = blocks[..., 3:]
+        self.assertLessEqual(np.abs(small[..., 3] - alpha.mean(2)[..., 0]).max(), 0.51)
+        mean = (blocks[..., :3] * alpha).sum(2) / np.maximum(alpha.sum(2), 1)
+        self.assertLessEqual(np.abs(small[..., :3] - mean).max(), 0.51)
+
     def test_pixels_cannot_be_changed(self):
         with self.assertRaises(ValueError):
             one_pixel(1, 2, 3, 4).pixels[0, 0, 0] = 9

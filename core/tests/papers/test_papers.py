@@ -101,8 +101,8 @@ class PaperTest(unittest.TestCase):
         self.assertGreater(ink_in(content, 14, 40, 70, 100), 0.3)
 
     def test_the_proof_shows_the_piece_on_what_it_goes_on(self):
-        for thing, rule in (("a shirt", "75 mm below the collar"), ("a jar", "0 mm below the middle of its belly")):
-            on = apply(self.ticket, [Change("pieces/p1/thing", thing), Change("pieces/p1/thing_colour", "#ff0000")])
+        for thing, rule in (("a shirt", "75 mm below the collar"), ("a window", "0 mm below eye height")):
+            on = apply(self.ticket, [Change("pieces/p1/goods", thing), Change("pieces/p1/goods/colour", "#ff0000")])
             content = proof(on, badge_work(on), code="1.1")
             self.assertIn(f"On {thing}, {rule}", words_of(content))
             image = pdfium.PdfDocument(content)[0].render(scale=1).to_numpy()[..., :3]

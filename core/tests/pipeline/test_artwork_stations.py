@@ -6,10 +6,12 @@ import io
 import json
 import math
 import unittest
+from unittest.mock import patch
 
 import ezdxf
 import numpy as np
 import pypdfium2 as pdfium
+from PIL import Image
 
 from nibble_core.errors import NibbleError, NothingToTrace
 from nibble_core.formats.registry import OUTLINE_FORMATS
@@ -38,6 +40,13 @@ MIXED = f"""<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" 
 <text x="200" y="140" text-anchor="middle" style="font: 30px Pierhead">I</text></svg>""".encode()
 
 
+def png(pixels: np.ndarray) -> bytes:
+    """A picture's bytes; pixels: red, green, blue."""
+    made = io.BytesIO()
+    Image.fromarray(pixels).save(made, "PNG")
+    return made.getvalue()
+
+
 def touch(kind, **values):
     return Change(f"{HERE}/touch_ups", {"id": "t1", "kind": kind, **values}, "add")
 
@@ -51,6 +60,25 @@ def sign(*changes, content=SIGN, width=60):
     ticket = first_ticket(name="s", file=sha256, file_name="sign.svg", width=width, mode="paths")
     ticket = apply(ticket, changes)
     return ticket, work_out(ticket, lambda _: content, MemoryStore())
+
+
+class ManyPixelsTest(unittest.TestCase):
+    @patch("nibble_core.pipeline.clean.MOST_PX", 400 * 400)
+    def test_a_huge_picture_is_traced_in_fewer_pixels_and_printed_in_all_of_them_if_asked(self):
+        pixels = np.full((420, 420, 3), 255, np.uint8)
+        pixels[100:300, 80:350] = (20, 60, 120)
+        content = png(pixels)
+        sha256 = hashlib.sha256(content).hexdigest()
+        ticket = first_ticket(name="wall", file=sha256, file_name="wall.png", width=420)
+        work = work_out(ticket, lambda _: content, MemoryStore())
+        self.assertLessEqual(work.cleaned["a1"].value.raster.width, 400)
+        box = Box.around([region.bounds() for region in work.traces["a1"].value.kept_regions])
+        np.testing.assert_allclose((box.left, box.top, box.right, box.bottom), (80, 100, 350, 300), atol=0.02)
+        (note,) = (one for one in stations(ticket, work)[0].notes if "cleaned" in one.text)
+        self.assertEqual(note.text, "It is cleaned and traced in 400 × 400 of its 420 × 420 pixels.")
+        whole = apply(ticket, note.mends[0].changes)
+        printed = work_out(whole, lambda _: content, MemoryStore()).prints["l1"].value
+        self.assertEqual(printed.items[0].raster.width, 420)
 
 
 class TouchUpTest(unittest.TestCase):

@@ -1,11 +1,14 @@
 """Jobs on round things, from the ticket to what a simulated machine leaves on them."""
 
+import hashlib
+import io
 import math
 from dataclasses import replace
 from typing import Any
 from unittest import TestCase
 
 import numpy as np
+import pikepdf
 import shapely
 
 from nibble_core.errors import CannotMake, InvalidTicket
@@ -20,11 +23,12 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.simulators import burnt, turned
 from nibble_core.simulators.laser import Body
 from nibble_core.ticket import STARTING, Change, Ticket, apply, sentences
+from nibble_core.ticket.artwork import Artwork, Trace
 from nibble_core.ticket.goods import Faces, Label, Made, OnRound, Seen
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Hatching, Line, Rings, Source, line_of
 from nibble_core.ticket.model import Held, Machine, Sheet
-from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints, prints_of
+from nibble_core.ticket.piece import Element, Figure, FromArtwork, Layer, Piece, Prints, prints_of
 from nibble_core.ticket.round_shape import FreePart, Girth, RoundShape
 from nibble_core.ticket.steps import BringLayer, CopyPiece
 from nibble_core.ticket.turners import Chuck, Rollers
@@ -32,6 +36,7 @@ from nibble_core.ticket.turners import Chuck, Rollers
 CUP = replace(STOCKS["steel-cup"], wall=RoundShape("tapered", 80.0, None, 60.0, None, None, 110.0))
 LASER = MACHINES["small-laser"]
 ALONG = Line("k1", Source(kind="the shapes"), AS_THEY_ARE, Engraving())
+PEAR = ((0.0, 40.0), (30.0, 44.0), (60.0, 78.0), (90.0, 84.0))
 BED = Body(600, 400, acceleration=4000, fastest=600, jump=12, turns=True)
 
 
@@ -173,6 +178,22 @@ class TurnedTest(TestCase):
                     if near and not isinstance(fill, Rings):
                         self.assertAlmostEqual(near[0], 0.5, delta=0.01)
 
+    def test_circles_lie_as_far_apart_along_a_wall_as_is_asked_however_it_leans(self):
+        """On a pear in a chuck, whose wall leans by up to half of a right angle, and on a cone that is not levelled."""
+        pear = RoundShape("a profile", girths=tuple(Girth(f"q{k}", *place) for k, place in enumerate(PEAR)))
+        for wall in (pear, CUP.wall):
+            lies = Made(level="with its axis level")
+            goods = OnRound(replace(CUP, wall=wall), Seen("true on the surface"), Faces(45.0), lies)
+            line = Line("k1", Source(kind="the shapes"), AS_THEY_ARE, Engraving(Hatching(0.5)))
+            ticket = job(goods, line, element=Figure("rectangle", 15.0, 50.0))
+            of = thing(ticket, level=False)
+            _, burns = on_wall(gcode(ticket), of)
+            heights = np.unique(np.round([float(one.along.mean()) for one in burns], 3))
+            rows = np.interp(heights, of.heights, of.slants)
+            with self.subTest(wall.shape):
+                self.assertGreater(len(rows), 90)
+                np.testing.assert_allclose(np.diff(rows), 0.5, atol=0.006)
+
     def test_power_falls_with_the_speed_of_the_wall_where_that_is_asked_for(self):
         line = Line("k1", Source(kind="the shapes"), AS_THEY_ARE, Engraving(Hatching(1.0)))
         goods = OnRound(CUP, Seen("true on the surface"), Faces(55.0), Made(power="less where it is narrow"))
@@ -224,6 +245,19 @@ class LabelTest(TestCase):
         self.assertLess(printed.difference(edge.buffer(2.1, join_style="mitre")).area, 0.5)
         self.assertFalse(work.problems)
 
+    def test_a_ground_that_goes_round_more_than_once_covers_nothing_that_stands_on_it(self):
+        ticket = self.label(edge="cut as a band all round", lap=9.0, upper=20.0, lower=92.0)
+        red = Figure("circle", 10.0, colour="#aa0000")
+        dot = Element("e2", red, "apart", across="centred", down="centred", x=-200.0)
+        (piece,) = ticket.pieces
+        ticket = replace(ticket, pieces=(replace(piece, elements=(*piece.elements, dot)),))
+        work = worked(ticket)
+        colours = [item.colour for item in work.prints["l1"].value.items]
+        dots = [k for k, colour in enumerate(colours) if colour == (170, 0, 0)]
+        self.assertTrue(dots)
+        self.assertGreater(min(dots), max(k for k, colour in enumerate(colours) if colour != (170, 0, 0)))
+        self.assertTrue(any("lies over itself" in note.text for one in stations(ticket, work) for note in one.notes))
+
     def test_files_of_a_label_are_read_back_and_rehearsed_like_any(self):
         ticket = self.label(edge="cut as its lines say")
         size = {"width": 120.0, "height": 60.0}
@@ -231,6 +265,54 @@ class LabelTest(TestCase):
         made = make_files(ticket, worked(ticket))
         self.assertFalse(made.refused)
         self.assertEqual({one.purpose for one in made.files}, {"print", "cut", "manifest"})
+
+    def test_a_clients_page_is_bent_with_its_label(self):
+        """A square of 20 mm in the middle of a page: its ink lies in the sector that the closed formula says."""
+        pdf, out = pikepdf.new(), io.BytesIO()
+        pdf.add_blank_page(page_size=(170.0787, 113.3858))  # 60 by 40 mm
+        pdf.pages[0].Contents = pdf.make_stream(b"0.8 0.1 0.1 rg 56.6929 28.3465 56.6929 56.6929 re f")
+        pdf.save(out)
+        content = out.getvalue()
+        page = Element("e1", FromArtwork("a1"))
+        ticket = self.label(edge="cut as its lines say")
+        (piece,) = ticket.pieces
+        layer = replace(piece.layers[0], prints=prints_of("the client’s page"))
+        artwork = Artwork("a1", hashlib.sha256(content).hexdigest(), "page.pdf", width=60.0, trace=Trace(mode="paths"))
+        ticket = replace(ticket, artworks=(artwork,), pieces=(replace(piece, elements=(page,), layers=(layer,)),))
+        work = work_out(ticket, lambda _: content, MemoryStore())
+        self.assertFalse(work.problems)
+        (item,) = work.prints["l1"].value.items
+        inked = np.argwhere(item.raster.alpha > 127)[:, ::-1] + 0.5
+        places = item.places[0].map(inked * item.width / item.raster.width)
+        slope = (100 - 118) / 2 / math.hypot(110, 9)
+        apex = np.array([0.0, -59 / slope])
+        radii = np.hypot(*(places - apex).T)
+        level = 59 / abs(slope) - math.hypot(110, 9) / 2
+        np.testing.assert_allclose((radii.max(), radii.min()), (level + 10, level - 10), atol=0.1)
+        row = np.abs(radii - level) < 0.1
+        turn = np.arctan2(places[row, 0], -(places[row, 1] - apex[1]))
+        self.assertAlmostEqual(float(np.ptp(turn)) * level, 20.0, delta=0.2)
+        self.assertTrue(any("becomes pixels" in note.text for one in stations(ticket, work) for note in one.notes))
+
+    def test_a_bottle_takes_a_label_on_its_body_and_not_over_its_shoulder(self):
+        """A neck, a shoulder, and a body 70 mm wide from 80 mm below the rim on."""
+        bottle = RoundShape("a profile", girths=tuple(
+            Girth(f"g{k}", z, d) for k, (z, d) in enumerate(((0, 28), (40, 30), (80, 70), (120, 70), (200, 70)))
+        ))  # fmt: skip
+        ticket = self.label(edge="cut as its lines say")
+        (piece,) = ticket.pieces
+        square = replace(piece.elements[0], content=Figure("rectangle", 60.0, 80.0))
+        for below, fits in ((140.0, True), (100.0, False)):
+            goods = replace(piece.goods, thing=replace(self.PAIL, wall=bottle), faces=Faces(below))
+            work = worked(replace(ticket, pieces=(replace(piece, goods=goods, elements=(square,)),)))
+            with self.subTest(below):
+                self.assertEqual(not work.problems, fits, work.problems)
+                if fits:  # on a straight wall a label is as it was drawn
+                    box = work.layers["l1"].value.lines[0].regions[0].bounds()
+                    self.assertAlmostEqual(box.width, 60.0, delta=0.05)
+                    self.assertAlmostEqual(box.height, 80.0, delta=0.05)
+                else:
+                    self.assertRegex(work.problems[0].error.message, "straight from (7[6-9]|80) to 200 mm")
 
     def test_a_belly_takes_no_label(self):
         pear = RoundShape("a profile", girths=(Girth("g1", 0, 60), Girth("g2", 40, 90), Girth("g3", 100, 70)))

@@ -1,5 +1,6 @@
 """The simulated laser judges: bad lines are told, moves have limits, parts drop in their order."""
 
+import base64
 import contextlib
 import json
 import math
@@ -9,11 +10,16 @@ import time
 import unittest
 from queue import Queue
 
+import cv2
+import numpy as np
+
 from nibble_core.errors import CannotMake
 from nibble_core.machines import Lost, SocketDriver, resumed, send
+from nibble_core.simulators import turned
 from nibble_core.simulators.burnt import picture, run
+from nibble_core.simulators.in_time import Port
 from nibble_core.simulators.laser import Body
-from nibble_core.simulators.laser_port import Port, Running
+from nibble_core.simulators.laser_port import Running
 
 HEAD = "; sheet 100 x 100 mm\nG21\nG90\nG17\nM5\n"
 CUT = HEAD + "; process through cut\nM4 S0\n"
@@ -91,6 +97,28 @@ class Sending(unittest.TestCase):
         self.assertEqual((sent.why, sent.done), ("", len(program.splitlines())))
         told = self.driver.ask("report")
         self.assertAlmostEqual(told["burnt_mm"]["through cut"], 30 * 240, delta=0.1)
+
+    def test_with_a_thing_it_shows_what_was_burnt_on_that_from_any_side(self):
+        """A square of 10 mm, a quarter of a turn round a straight glass of 60 mm."""
+        glass = turned.Thing(np.array([0.0, 80.0]), np.array([30.0, 30.0]), 60 * math.pi, 30.0)
+        machine = Running(SMALL, quick=1e6, thing=glass)
+        filled = "".join(f"G0 X{30 + k / 5:.1f} Y42.12 S0\nG1 Y52.12 S800 F9000\n" for k in range(51))
+        for line in (CUT + filled + "M5\nM2\n").splitlines():
+            self.assertEqual(machine.take(line), "ok")
+        while machine.state()["doing"] != "idle":
+            time.sleep(0.01)
+        told = machine.command("report")
+        np.testing.assert_allclose(told["turned_deg"], np.degrees([42.12 / 30, 52.12 / 30]), atol=0.01)
+        front, behind = (
+            cv2.imdecode(np.frombuffer(base64.b64decode(machine.command(f"front {angle}")["png"]), np.uint8), 0)
+            for angle in (90, 270)
+        )
+        fine = front.shape[1] / 60
+        dark = np.argwhere(front < 110) / fine
+        np.testing.assert_allclose((dark.min(0), dark.max(0)), ((30, 25), (40, 35)), atol=0.4)
+        self.assertFalse((behind < 110).any())
+        self.assertIn("wrong", self.machine.command("front 90"))
+        self.assertIn("wrong", machine.command("front of it"))
 
     def test_paused_it_stands_and_goes_back_along_what_it_did(self):
         self.machine.quick = 20.0

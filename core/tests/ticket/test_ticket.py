@@ -22,6 +22,7 @@ from nibble_core.ticket import (
     words,
 )
 from nibble_core.ticket.adding import new_elements, new_lines
+from nibble_core.ticket.goods import OnFlat
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Perforation, Picture, Rings, Surround, ThroughCut
 from nibble_core.ticket.piece import Element, Figure, FromArtwork, Lettering, Piece, Printed, Prints, SpotPlate
 from nibble_core.ticket.sentences import Slot
@@ -92,6 +93,11 @@ class KeepingTest(unittest.TestCase):
         )
         self.assertEqual((press.print_stretch, press.cutters, press.changes), (0.35, (), "by G-code"))
         self.assertEqual([one.kind for one in router.cutters], ["flat", "flat", "pointed", "a drill"])
+        shirts = [
+            ticket_from_plain(json.loads((FIXTURES / f"schema-{number}.json").read_text())).pieces[0].goods
+            for number in (13, 14)
+        ]
+        self.assertEqual(shirts, [OnFlat("#c3c9c6", 60.0, kind="a shirt")] * 2)
 
     def test_what_is_no_ticket_is_refused_with_its_place(self):
         good = to_plain(badge_ticket())
@@ -164,13 +170,13 @@ class ChangeTest(unittest.TestCase):
         )  # fmt: skip
         ticket = every_kind()
         try:
+            self.assertTrue(words(ticket, change))  # undo's are said of what may then be refused
             made = apply(ticket, [change])
         except InvalidTicket as error:
             self.assertTrue(error.message)
             return
         self.assertEqual(ticket_from_plain(to_plain(made)), made)
         SCHEMA.validate(json.loads(json.dumps(to_plain(made))))
-        self.assertTrue(words(ticket, change))
         self.assertTrue(sentences(made))
 
     def test_overlap_is_the_same_place_or_one_within_the_other(self):

@@ -8,8 +8,9 @@ from django.test import TransactionTestCase
 from jobs.models import Job
 from nibble_core.errors import CannotMake
 from nibble_core.machines import Lost
+from nibble_core.simulators.in_time import Port
 from nibble_core.simulators.laser import Body
-from nibble_core.simulators.laser_port import Port, Running
+from nibble_core.simulators.laser_port import Running
 from production import runs
 from production.models import MachineRun
 

@@ -1630,6 +1630,7 @@ export interface components {
             kind: "carve";
             deepest: number;
             start: number;
+            up_to: string;
             cutter: string;
         };
         /** ChangeIn */
@@ -2200,7 +2201,7 @@ export interface components {
         };
         Goods: {
             /** @enum {string} */
-            kind: "flat work";
+            kind: "nothing";
         };
         /**
          * GrainOut
@@ -2586,6 +2587,23 @@ export interface components {
             /** @enum {string} */
             kind: "turned under a laser";
         };
+        /**
+         * MakePlug
+         * @description A piece that fits into a groove, turned over: an inlay. Its shapes stand on walls that lean as the groove's do,
+         *     ``GLUE_GAP`` smaller all round; it goes in until ``GLUE_DEPTH`` from a flat bottom, and is sawn off above the board.
+         *     It has a board of its own, mirrored.
+         */
+        MakePlug: {
+            /** Layer */
+            layer: string;
+            /** Line */
+            line: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "make plug";
+        };
         Making: {
             /** @enum {string} */
             kind: "guide";
@@ -2755,6 +2773,12 @@ export interface components {
             smooth: number;
             smallest: number;
         };
+        OnFlat: {
+            /** @enum {string} */
+            kind: "a shirt" | "a window" | "a van door";
+            colour: string;
+            down: number | null;
+        };
         OnRound: {
             /** @enum {string} */
             kind: "a round thing";
@@ -2872,11 +2896,7 @@ export interface components {
             mark_size: number;
             mark_gap: number;
             origin: components["schemas"]["Origin"][];
-            goods: components["schemas"]["Goods"] | components["schemas"]["OnRound"];
-            /** @enum {string} */
-            thing: "nothing" | "a shirt" | "a window" | "a van door" | "a jar";
-            thing_colour: string;
-            thing_down: number | null;
+            goods: components["schemas"]["Goods"] | components["schemas"]["OnFlat"] | components["schemas"]["OnRound"];
         };
         /** PieceShapeOut */
         PieceShapeOut: {
@@ -3404,6 +3424,8 @@ export interface components {
             amount: "as many as wanted" | "a full sheet";
             spares: number;
             spacing: number;
+            /** @enum {string} */
+            facing: "as its stock says" | "mirrored";
             marks: number;
             mark_diameter: number;
             mark_gap: number;
@@ -3630,7 +3652,7 @@ export interface components {
             /** Seen */
             seen: number;
             /** Step */
-            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["RemoveLayer"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
+            step: components["schemas"]["CopyLine"] | components["schemas"]["DrawFold"] | components["schemas"]["AddLayer"] | components["schemas"]["SplitByColour"] | components["schemas"]["RemoveLayer"] | components["schemas"]["CopyPiece"] | components["schemas"]["RemovePiece"] | components["schemas"]["MakePlug"] | components["schemas"]["MoreOfTheSame"] | components["schemas"]["GiveSecondSide"] | components["schemas"]["TakeSecondSide"] | components["schemas"]["BringLayer"] | components["schemas"]["GiveOwnSheet"];
         };
         Stock: {
             key: string;
@@ -3659,6 +3681,7 @@ export interface components {
             /** @enum {string} */
             rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
             printable: boolean;
+            feeds: number;
             wall: components["schemas"]["RoundShape"];
             machines: string[];
         };
@@ -3758,6 +3781,7 @@ export interface components {
             tie_places: "straight" | "hidden";
             tie_marks: components["schemas"]["Anchor"][];
             tab_height: number;
+            last_pass: number;
             /** @enum {string} */
             kerf_side: "by its depth" | "outside" | "inside" | "on the line";
             kerf_marks: components["schemas"]["KerfMark"][];

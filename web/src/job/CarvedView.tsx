@@ -44,6 +44,7 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
   const sheet = boards.find(({ id }) => id === chosen) ?? boards[0];
   const [share, setShare] = useState(1);
   const [asked, setAsked] = useState(1);
+  const [playing, setPlaying] = useState(false);
   const [turn, setTurn] = useState(225);
   const [painted, setPainted] = useState(false);
   const [line, setLine] = useState<Line | null>(null);
@@ -55,14 +56,35 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
     const later = window.setTimeout(() => setAsked(share), 120);
     return () => window.clearTimeout(later);
   }, [share]);
-  const { data, error } = useQuery({
+  const { data, error, isPlaceholderData } = useQuery({
     queryKey: ["carved", jobId, revision, sheet?.id, asked],
     queryFn: async () =>
       unpacked((await api.carved(jobId, sheet?.id ?? "", asked)) as unknown as ArrayBuffer),
     enabled: sheet !== undefined,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 20_000, // boards half made are large
   });
+  useEffect(() => {
+    if (!playing || isPlaceholderData || asked !== share) return;
+    if (error || share >= 1) {
+      setPlaying(false);
+      return;
+    }
+    const next = window.setTimeout(() => {
+      const made = Math.min(1, Math.round(100 * share + 2) / 100);
+      setShare(made);
+      setAsked(made);
+    }, 60);
+    return () => window.clearTimeout(next);
+  }, [playing, isPlaceholderData, asked, share, error]);
+  const play = () => {
+    if (!playing && share >= 1) {
+      setShare(0);
+      setAsked(0);
+    }
+    setPlaying(!playing);
+  };
   useEffect(() => {
     const own = canvas.current;
     if (!own) return;
@@ -189,6 +211,9 @@ export function CarvedView({ jobId, revision, ticket }: Props) {
             onChange={(event) => setShare(Number(event.target.value))}
           />
         </chakra.label>
+        <Button type="button" onClick={play}>
+          {playing ? "Pause" : "Play"}
+        </Button>
         <Button type="button" aria-pressed={painted} onClick={() => setPainted(!painted)}>
           Grooves painted
         </Button>

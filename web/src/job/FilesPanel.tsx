@@ -155,12 +155,14 @@ export function FilesPanel({
       )}
       {!blocked && <Trials {...{ jobId, ticket, sheets, onRehearse }} />}
       {sheets
-        .filter(({ sheet }) => burns(sheet.machine))
+        .filter(({ sheet }) => burns(sheet.machine) || carves(sheet.machine))
         .map(({ id, name, sheet, minutes }) => (
           <div key={id}>
             <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked, doubts }} />
             {isTurned(ticket, sheet) && <TestTurn {...{ jobId, sheet, onChanges }} />}
-            <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
+            {burns(sheet.machine) && (
+              <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
+            )}
           </div>
         ))}
       {sheets

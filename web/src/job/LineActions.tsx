@@ -40,6 +40,11 @@ export function OwnerActions({ sentence, piece, desk, onWays }: OwnerProps) {
           <Quiet onClick={() => onWays(owner)}>ways and their minutes</Quiet>
         )}
         <Quiet onClick={() => desk.take({ kind: "copy line", layer: layer.id, line: line.id })}>copy</Quiet>
+        {line.process.kind === "carve" && "up_to" in line.process && !line.process.up_to && (
+          <Quiet onClick={() => desk.take({ kind: "make plug", layer: layer.id, line: line.id })}>
+            make its plug
+          </Quiet>
+        )}
         {up && <Quiet onClick={() => desk.change(up)}>up</Quiet>}
         {down && <Quiet onClick={() => desk.change(down)}>down</Quiet>}
         <Quiet onClick={() => desk.change({ path: owner, operation: "remove" })}>remove</Quiet>

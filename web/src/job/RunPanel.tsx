@@ -8,7 +8,7 @@ import { tell } from "../ui/notices";
 import { endOfRun } from "./endOfRun";
 import { MarksPanel } from "./MarksPanel";
 import { PanelSection } from "./PanelSection";
-import type { Sheet } from "./ticket";
+import { carves, type Sheet } from "./ticket";
 import { goesOn, useConnected, useRun } from "./useRun";
 
 /** How far the head is backed up at a press, mm. */
@@ -64,8 +64,8 @@ export function RunPanel({
       )}
       {!connected ? (
         <chakra.p fontSize="14px" color="ink.soft">
-          The {sheet.machine.name} is not connected. Give its record in the library a port; the simulated
-          laser listens with ./nibble simulate laser --port.
+          The {sheet.machine.name} is not connected. Give its record in the library a port; a simulated one
+          listens with ./nibble simulate {carves(sheet.machine) ? "router" : "laser"} --port.
         </chakra.p>
       ) : (
         <>
@@ -84,7 +84,7 @@ export function RunPanel({
                 <chakra.div height="100%" background="marigold" style={{ width: `${100 * share}%` }} />
               </chakra.div>
               <chakra.p role="status" fontSize="14px" marginTop="4px">
-                {SAID[run.state]} {run.message}{" "}
+                {run.state === "paused" && carves(sheet.machine) ? "Held." : SAID[run.state]} {run.message}{" "}
                 <chakra.span color="ink.soft">
                   line {run.done} of {run.lines}
                   {run.revision !== revision && `, change ${run.revision}`}
@@ -92,7 +92,9 @@ export function RunPanel({
               </chakra.p>
             </>
           )}
-          {!busy && <MarksPanel {...{ jobId, revision, sheet: sheet.id, found, onFound: setFound }} />}
+          {!busy && !carves(sheet.machine) && (
+            <MarksPanel {...{ jobId, revision, sheet: sheet.id, found, onFound: setFound }} />
+          )}
           <chakra.div display="flex" flexWrap="wrap" gap="6px" marginTop="6px">
             {busy && run ? (
               <>

@@ -61,7 +61,7 @@ export function onTable(
 export function viewsOn({ station, ticket, work, piece, pixels, drawn }: OnTable): readonly View[] {
   return viewsAt(station, {
     measurable: pixels !== undefined && (pixels.level !== null || pixels.palette.length > 0),
-    thing: piece !== undefined && piece.thing !== "nothing",
+    thing: piece !== undefined && "down" in piece.goods,
     round: piece !== undefined && work.goods[piece.id] !== undefined,
     plate: Object.values(work.layers).some((one) => one.plate),
     moves: ticket.sheets.some((one) => burns(one.machine)),

@@ -40,9 +40,7 @@ const piece = {
   layers: [layer],
   hanger: { kind: "no hanger", place: [] },
   stencil: { kind: "a piece", bridges: [] },
-  thing: "nothing",
-  thing_colour: "#2d4a63",
-  thing_down: null,
+  goods: { kind: "nothing" },
 } as unknown as Piece;
 const view = {
   frame: [10, 20, 110, 70],

@@ -148,7 +148,8 @@ function pieceItems(view: ViewKey, ticket: Ticket, work: Work, images: Images, l
 
 /** The finished piece on what it goes on, without production lines. */
 function thingItems(piece: Piece, ticket: Ticket, work: Work, images: Images): Item[] {
-  const thing = thingOf(piece.thing);
+  const { goods } = piece;
+  const thing = "down" in goods ? thingOf(goods.kind) : undefined;
   const made = piece.layers.flatMap((layer) => {
     const of = work.layers[layer.id];
     if (!of) return [];
@@ -157,7 +158,7 @@ function thingItems(piece: Piece, ticket: Ticket, work: Work, images: Images): I
     const base: Item[] = body ? [{ kind: "path", ...boxed(body), fill: stock }] : [];
     return [...base, ...printItems(of, images, 1)];
   });
-  if (!thing) return made;
+  if (!thing || !("down" in goods)) return made;
   const frames = piece.layers.flatMap((layer) =>
     work.layers[layer.id] ? [work.layers[layer.id]?.box as Box] : [],
   );
@@ -170,7 +171,7 @@ function thingItems(piece: Piece, ticket: Ticket, work: Work, images: Images): I
     0,
     1,
     (box[0] + box[2]) / 2 - thing.x,
-    y - thing.y - (piece.thing_down ?? thing.down),
+    y - thing.y - (goods.down ?? thing.down),
   ];
   const outline = boxed(thing.outline);
   const [left, top, right, bottom] = outline.box;
@@ -179,7 +180,7 @@ function thingItems(piece: Piece, ticket: Ticket, work: Work, images: Images): I
     {
       kind: "path",
       ...outline,
-      fill: piece.thing_colour,
+      fill: goods.colour,
       stroke: { colour: INK, width: 1.2 },
     },
     { kind: "path", ...boxed(thing.details), stroke: { colour: "rgba(30,42,46,.55)", width: 1 } },

@@ -36,6 +36,7 @@ const UNITS: Record<string, string> = {
   acceleration: "mm/s²",
   "longest run": "minutes",
   power: "0 to 1",
+  "feeds of cutters in it": "1 as in their records",
 };
 
 /** What a record has before anything is written. */

@@ -155,7 +155,7 @@ const OF_FLAT_STOCK = [
 ];
 /** What of a record says nothing of a router. */
 const NOT_OF_A_ROUTER = [
-  ...["beam", "openings", "power_scale", "height", "port", "focus_depth"],
+  ...["beam", "openings", "power_scale", "height", "focus_depth"],
   ...["knife_radius", "blade_offset", "overcut", "speed", "narrowest_gap"],
   ...["print_stretch", "print_bow", "camera_error", "repeats", "mark_shape", "mark_count"],
 ];
@@ -184,6 +184,7 @@ function named(field: Field, value: Fields): Field {
 }
 
 function counts(kind: Kind, name: string, value: Fields): boolean {
+  if (kind === "stock" && name === "feeds") return value.kind === "a sheet";
   if (kind === "stock") return value.kind !== ROUND_THING || !OF_FLAT_STOCK.includes(name);
   if (kind !== "machine") return true;
   if (value.kind === "a router") return !NOT_OF_A_ROUTER.includes(name);

@@ -4,6 +4,7 @@ import { api, type Fields, type Library } from "../api/client";
 import { useUnit } from "../ui/unit";
 import { FieldRow } from "./FieldRow";
 import { ItemsForm } from "./ItemsForm";
+import { type Girth, ProfileDrawing } from "./ProfileDrawing";
 
 const FOOT = ["foot_diameter", "foot_girth", "taper"];
 const INK = "#1E2A2E";
@@ -11,7 +12,10 @@ const INK = "#1E2A2E";
 /** How a round thing is measured: by calipers, tape and rule, whatever there is; what follows is drawn. */
 export function WallForm(props: { library: Library; wall: Fields; onChange: (wall: Fields) => void }) {
   const { library, wall } = props;
-  const set = (name: string, to: unknown) => props.onChange({ ...wall, [name]: to });
+  const set = (name: string, to: unknown) => {
+    const begun = name === "shape" && to === "a profile" && !(wall.girths as unknown[] | undefined)?.length;
+    props.onChange({ ...wall, ...(begun ? { girths: firstGirths(wall) } : {}), [name]: to });
+  };
   const profile = wall.shape === "a profile";
   const fields = library.wall_fields.filter(
     ({ name }) => name === "shape" || (!profile && (wall.shape === "tapered" || !FOOT.includes(name))),
@@ -21,7 +25,7 @@ export function WallForm(props: { library: Library; wall: Fields; onChange: (wal
       <chakra.legend fontFamily="condensed" fontWeight={600} fontSize="19px">
         Its wall
       </chakra.legend>
-      <chakra.div display="grid" gridTemplateColumns="1fr 190px" gap="20px">
+      <chakra.div display="grid" gridTemplateColumns={profile ? "1fr 270px" : "1fr 190px"} gap="20px">
         <chakra.div
           display="grid"
           gridTemplateColumns="repeat(auto-fill, minmax(210px, 1fr))"
@@ -39,7 +43,7 @@ export function WallForm(props: { library: Library; wall: Fields; onChange: (wal
             />
           ))}
         </chakra.div>
-        <Silhouette wall={wall} />
+        <Silhouette wall={wall} onGirths={(girths) => set("girths", girths)} />
       </chakra.div>
       {profile && (
         <ItemsForm
@@ -66,8 +70,21 @@ export function WallForm(props: { library: Library; wall: Fields; onChange: (wal
   );
 }
 
-/** The wall from the side, as its measures make it, or what is wrong with them. */
-function Silhouette({ wall }: { wall: Fields }) {
+/** What a profile begins with: the rim, the middle and the foot of the wall as it was measured. */
+function firstGirths(wall: Fields): Girth[] {
+  const high = Number(wall.height ?? wall.along ?? 100);
+  const rim = Number(wall.rim_diameter ?? Number(wall.rim_girth ?? 80 * Math.PI) / Math.PI);
+  const foot = Number(wall.foot_diameter ?? rim);
+  return [0, 0.5, 1].map((share, k) => ({
+    id: `i${k + 1}`,
+    height: Math.round(2 * share * high) / 2,
+    diameter: Math.round(2 * (rim + share * (foot - rim))) / 2,
+  }));
+}
+
+/** The wall from the side, as its measures make it, or what is wrong with them; a profile is drawn by hand. */
+function Silhouette(props: { wall: Fields; onGirths: (girths: Girth[]) => void }) {
+  const { wall } = props;
   const { unit } = useUnit();
   const { data } = useQuery({
     queryKey: ["wall", JSON.stringify(wall)],
@@ -90,6 +107,21 @@ function Silhouette({ wall }: { wall: Fields }) {
     unit === "in" ? `${(value / 25.4).toFixed(2)} in` : `${value.toFixed(1)} mm`;
   const rim = 2 * (places[0]?.[1] ?? 0);
   const foot = 2 * (places.at(-1)?.[1] ?? 0);
+  const measures = `${said(rim)} across at the rim, ${said(foot)} at the foot, ${said(high)} high`;
+  if (wall.shape === "a profile")
+    return (
+      <chakra.figure margin="0" textAlign="center">
+        <ProfileDrawing
+          places={places}
+          girths={(wall.girths ?? []) as Girth[]}
+          label={measures}
+          onChange={props.onGirths}
+        />
+        <chakra.figcaption fontSize="13.5px" color="ink.soft">
+          Drag a diameter; click on the wall to add one.
+        </chakra.figcaption>
+      </chakra.figure>
+    );
   return (
     <chakra.figure margin="0" textAlign="center">
       <svg
@@ -97,7 +129,7 @@ function Silhouette({ wall }: { wall: Fields }) {
         width="170"
         height="170"
         role="img"
-        aria-label={`${said(rim)} across at the rim, ${said(foot)} at the foot, ${said(high)} high`}
+        aria-label={measures}
       >
         <path
           d={`M${[...right, ...left].join("L")}Z`}

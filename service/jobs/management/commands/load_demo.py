@@ -11,7 +11,7 @@ from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import connection
 
-from demo.jobs import LASER, demo_jobs, offcut_ticket
+from demo.jobs import LASER, ROUTER, demo_jobs, offcut_ticket
 from files import blobs
 from jobs.actions import bring_piece, change_job, keep_new_job
 from jobs.models import Job
@@ -39,6 +39,7 @@ class Command(BaseCommand):
         if options["without_jobs"] or Job.objects.exists():
             return
         keep_record("machine", LASER.key, to_plain(LASER))
+        keep_record("machine", ROUTER.key, to_plain(ROUTER))
         for demo in demo_jobs(date.today()):
             blobs.keep(demo.content)
             keep_new_job(user, demo.ticket, "loaded with the demo shop")

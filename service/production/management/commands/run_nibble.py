@@ -64,6 +64,7 @@ class Command(BaseCommand):
             threading.Thread(target=task, name=name, daemon=True).start()
         if settings.DEMO:
             threading.Thread(target=demo_laser, name="demo laser", daemon=True).start()
+            threading.Thread(target=demo_router, name="demo router", daemon=True).start()
             threading.Thread(target=demo_offcut, name="demo offcut", daemon=True).start()
 
         def end(*_: Any) -> None:
@@ -112,11 +113,30 @@ def demo_offcut() -> None:
 def demo_laser() -> None:
     """The demo shop's laser, simulated; nothing where something else listens at its port."""
     from demo.jobs import LASER_PORT
+    from nibble_core.simulators.in_time import Port
     from nibble_core.simulators.laser import Body
-    from nibble_core.simulators.laser_port import Lies, Port, Running
+    from nibble_core.simulators.laser_port import Lies, Running
 
     askew = Lies((1.4, -0.8), 0.3, 1.001)  # as a printed sheet is put on a bed by hand
     with contextlib.suppress(OSError), Port(("127.0.0.1", LASER_PORT), Running(Body(), DEMO_QUICK, askew)) as port:
+        port.serve_forever()
+
+
+def demo_router() -> None:
+    """The demo shop's router with its oak board, simulated; nothing where something else listens at its port."""
+    from demo.jobs import ROUTER, ROUTER_PORT
+    from nibble_core.simulators.in_time import Port
+    from nibble_core.simulators.router import Cutter, Stage
+    from nibble_core.simulators.router_port import Running
+    from nibble_core.ticket.library import STOCKS
+
+    oak = STOCKS["oak-18mm"]
+    stage = Stage(oak.usable_width, oak.usable_length, oak.thickness)
+    rack = {
+        number: Cutter(one.kind, one.diameter, one.angle, one.tip, feed=one.feed, plunge=one.plunge)
+        for number, one in enumerate(ROUTER.cutters, 1)
+    }
+    with contextlib.suppress(OSError), Port(("127.0.0.1", ROUTER_PORT), Running(stage, rack, DEMO_QUICK)) as port:
         port.serve_forever()
 
 
