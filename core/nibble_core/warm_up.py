@@ -30,6 +30,7 @@ from nibble_core.tracing.centre_lines import trace_centre_lines
 from nibble_core.tracing.colours import trace_colours
 from nibble_core.tracing.panes import trace_panes
 from nibble_core.tracing.polish import polish
+from nibble_core.wrap import bent
 
 STAR = Path.polygon([(0, 0), (30, 4), (60, 0), (50, 20), (30, 40), (10, 20)])
 WAIST = Path.polygon([(0, 0), (20, 0), (30, 8), (40, 0), (60, 0), (60, 20), (40, 20), (30, 12), (20, 20), (0, 20)])
@@ -50,10 +51,11 @@ def outlines() -> None:
 
 
 def rest() -> None:
-    """Polish an outline, grow a print, offset, nest, plot and burn small shapes."""
+    """Polish an outline, grow a print, offset, bend, nest, plot and burn small shapes."""
     polish(*_arch())
     _a_beam()
     _a_groove()
+    bent(Bundle.of([STAR, Path.circle(9, 5, 3)]), lambda places: places * 2)
     contour(outer_shape([Region(STAR), Region(Path.circle(80, 20, 10))]), 3.0)
     necks(Region(WAIST).polygon(), 6.0)
     bleed_pixels(Raster(np.full((40, 40, 4), (40, 90, 200, 255), np.uint8)), 2.0, mm_per_px=1.0)

@@ -222,10 +222,12 @@ class CardOut(Schema):
 
 
 class BoardOut(Schema):
-    """A page of the board; ``more``: whether another follows."""
+    """A page of the board; ``more``: whether another follows; ``undrawn``: how many jobs, on whatever page, wait for
+    their card, which a search cannot find by size yet."""
 
     cards: list[CardOut]
     more: bool
+    undrawn: int
 
 
 class StartedOut(Schema):
@@ -274,7 +276,7 @@ def jobs(
 ) -> Any:
     start = max(0, min(page, MOST_PAGES)) * PAGE
     found = list(queries.jobs_on_board(search, archived, order)[start : start + PAGE + 1])
-    return {"cards": found[:PAGE], "more": len(found) > PAGE}
+    return {"cards": found[:PAGE], "more": len(found) > PAGE, "undrawn": queries.undrawn_jobs(archived)}
 
 
 @router.post("", response=StartedOut, operation_id="start_job")

@@ -34,6 +34,11 @@ def jobs_on_board(search: str = "", archived: bool = False, order: str = "due") 
     return found.order_by(*ORDERS[order])
 
 
+def undrawn_jobs(archived: bool) -> int:
+    """How many jobs wait for their card, and with it for the sizes that a search finds them by."""
+    return Job.objects.filter(archived__in=[archived], card__isnull=True).count()
+
+
 def newest_revision(job_id: int) -> Revision:
     """Raises Job.DoesNotExist."""
     newest = Revision.objects.filter(job_id=job_id).select_related("author", "job").last()

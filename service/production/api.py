@@ -2,7 +2,6 @@
 
 import json
 import tempfile
-import zipfile
 from dataclasses import asdict
 from typing import Any, Literal
 
@@ -20,6 +19,7 @@ from jobs.api import ChangeIn, ChangesIn, JobOut, job_out, who
 from jobs.models import Job, Revision
 from jobs.waiting import waits_for
 from library.queries import library, machines
+from nibble_core.formats.package import pack
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.names import slug
 from nibble_core.processes import PROCESSES
@@ -399,9 +399,7 @@ def all_files(request: HttpRequest, task_id: int) -> HttpResponseBase:
     if task.state != Task.State.DONE:
         raise Http404
     whole = tempfile.TemporaryFile()  # noqa: SIM115 - the response closes it
-    with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as packed:
-        for file in task.files:
-            packed.writestr(file["name"], blobs.fetch(file["sha256"]))
+    pack(((file["name"], blobs.fetch(file["sha256"])) for file in task.files), whole)
     whole.seek(0)
     name = f"{slug(task.job.name)}-rev{task.revision}.zip"
     response = FileResponse(whole, as_attachment=True, filename=name, content_type="application/zip")

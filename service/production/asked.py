@@ -3,7 +3,6 @@ write nothing else."""
 
 import io
 import json
-import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from functools import partial
@@ -16,6 +15,7 @@ from files import blobs
 from files.pictures import show
 from files.results import STORE
 from nibble_core.errors import CannotMake, FileTooLarge, NibbleError, NothingToCut
+from nibble_core.formats.package import pack
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
 from nibble_core.geometry.units import format_growth
 from nibble_core.graphics import Raster
@@ -362,9 +362,7 @@ def trial(plain: Any, sheet_id: str, kind: str, *, asker: Asker) -> bytes:
 
 def _zipped(name: str, files: Sequence[JobFile]) -> bytes:
     packed = io.BytesIO()
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as whole:
-        for file in files:
-            whole.writestr(file.name, file.content)
+    pack(((file.name, file.content) for file in files), packed)
     return name.encode() + b"\n" + packed.getvalue()
 
 

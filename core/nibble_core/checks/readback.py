@@ -44,8 +44,8 @@ def check_page(meant: Page, found: Page, called: str, *, tolerance: float = POSI
         raise _disagree(f"the pictures of the {called}")
     if meant_places:
         _near(np.concatenate(meant_places), np.concatenate(found_places), f"the pictures of the {called}")
-    if len(meant.pictures) != len(found.pictures):
-        raise _disagree(f"the number of pictures stored in the {called}")
+    if [one.digest for one in meant.pictures] != [one.digest for one in found.pictures]:
+        raise _disagree(f"the pixels of the pictures in the {called}")
     _check_client_pages(meant, found, f"the clients' pages of the {called}", tolerance)
     _check_engravings(meant, found, f"the engravings of the {called}", tolerance)
 

@@ -69,7 +69,9 @@ def write_page(page: Page) -> bytes:
             resources.XObject[f"/Page{index}"] = _clipped(pdf, one, clients[one.digest][0])
             drawn += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
             continue
-        resources.XObject[f"/Picture{index}"] = _image(pdf, one.raster, profile, page.press)
+        if isinstance(one.pixels, str):
+            raise TypeError("a picture that was read back has no pixels to be written")
+        resources.XObject[f"/Picture{index}"] = _image(pdf, one.pixels, profile, page.press)
         w, h = _number(one.width), _number(one.height)
         drawn += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
     if under:
@@ -302,9 +304,11 @@ def _declare_x4(pdf: pikepdf.Pdf, metadata: pikepdf.models.PdfMetadata, title: s
 
 def _image(pdf: pikepdf.Pdf, raster: Raster, profile: pikepdf.Object | None, press: Press | None) -> pikepdf.Object:
     def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> Stream:
-        packer = zlib.compressobj(COMPRESSION)
-        packed = [packer.compress(samples[rows].tobytes()) for rows in raster.bands()]
-        made = Stream(pdf, b"".join([*packed, packer.flush()]))
+        packer, packed = zlib.compressobj(COMPRESSION), io.BytesIO()
+        for rows in raster.bands():
+            packed.write(packer.compress(samples[rows].tobytes()))
+        packed.write(packer.flush())
+        made = Stream(pdf, packed.getvalue())
         made.Type, made.Subtype = Name.XObject, Name.Image
         made.Width, made.Height = raster.width, raster.height
         made.BitsPerComponent, made.Filter, made.ColorSpace = 8, Name.FlateDecode, space

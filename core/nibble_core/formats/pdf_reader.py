@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import io
 import re
+import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -18,9 +20,11 @@ from nibble_core.formats.pdf import VARNISH, WHITE
 from nibble_core.geometry import CUBIC, LINE, Affine, Bundle, Path
 from nibble_core.geometry.path_text import PDF
 from nibble_core.geometry.units import POINTS_PER_MM
-from nibble_core.graphics import BLACK, ClientPage, Colour, Filled, Ink, Page, Painted, Picture, Plate, Raster, Stroked
+from nibble_core.graphics import BLACK, ClientPage, Colour, Filled, Ink, Page, Painted, Picture, Plate, Stroked
+from nibble_core.graphics.raster import digest_of_samples
 
 DEEPEST_FORM = 8
+FEED, BAND = 1_000_000, 16_000_000  # bytes of a picture that are unpacked in one go, and that come of it at most
 _PATHS_ALONE = re.compile(rb"((?:[\d.]+ ){3}rg\s)?([-\d.\smlch]*)(S|f\*)\s*")
 
 
@@ -39,7 +43,7 @@ def read_page(content: bytes) -> Page:
             walk.run(page.obj, page.obj.Resources, _State(to_mm), 0)
             width, height = (right - left) / POINTS_PER_MM, (top - bottom) / POINTS_PER_MM
             return walk.page(width, height)
-    except (pikepdf.PdfError, IndexError, AttributeError, KeyError) as error:
+    except (pikepdf.PdfError, zlib.error, IndexError, AttributeError, KeyError) as error:
         raise UnreadableFile("This is not a PDF with a page.", "Make the files again.") from error
 
 
@@ -121,7 +125,7 @@ class _Walk:
 
     def page(self, width: float, height: float) -> Page:
         pictures = tuple(
-            Picture(_pixels(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
+            Picture(_digest(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
         )
         filled = tuple(
             Filled(one.paths.mapped(place), one.state.fill) for one in self._filled for place in one.placements
@@ -252,12 +256,21 @@ def _ink(space: pikepdf.Object) -> Ink:
     return Ink(str(space[1]).removeprefix("/"), (c, m, y, k))
 
 
-def _pixels(image: pikepdf.Object) -> Raster:
-    """The samples of an image object of 8 bit RGB, with its soft mask as alpha."""
-    width, height = int(image.Width), int(image.Height)
-    pixels = np.empty((height, width, 4), np.uint8)
-    pixels[..., :3] = np.frombuffer(image.read_bytes(), np.uint8).reshape(height, width, 3)
-    pixels[..., 3] = 255
-    if "/SMask" in image:
-        pixels[..., 3] = np.frombuffer(image.SMask.read_bytes(), np.uint8).reshape(height, width)
-    return Raster(pixels)
+def _digest(image: pikepdf.Object) -> str:
+    """Of the samples of an image object of 8 bit RGB, with its soft mask as alpha. They are never held all at once."""
+    alpha = _samples(image.SMask) if "/SMask" in image else ()
+    return digest_of_samples((int(image.Width), int(image.Height)), _samples(image), alpha)
+
+
+def _samples(image: pikepdf.Object) -> Iterator[bytes]:
+    """The samples of an image object, a few megabytes at a time where they are only deflated."""
+    if image.get("/Filter") != pikepdf.Name.FlateDecode or "/DecodeParms" in image:
+        yield image.read_bytes()
+        return
+    packed, unpacker = memoryview(image.get_raw_stream_buffer()), zlib.decompressobj()
+    for start in range(0, len(packed), FEED):
+        left: bytes | memoryview = packed[start : start + FEED]
+        while left:
+            yield unpacker.decompress(left, BAND)
+            left = unpacker.unconsumed_tail
+    yield unpacker.flush()

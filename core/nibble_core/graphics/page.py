@@ -69,12 +69,17 @@ class Stroked:
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """Pixels stretched over a width by height mm box with its corner at the origin, at every placement."""
+    """Pixels stretched over a width by height mm box with its corner at the origin, at every placement. pixels: of a
+    picture that was read back from a file their digest alone, see ``Raster.digest``."""
 
-    raster: Raster
+    pixels: Raster | str
     width: float
     height: float
     placements: tuple[Affine, ...]
+
+    @property
+    def digest(self) -> str:
+        return self.pixels if isinstance(self.pixels, str) else self.pixels.digest
 
 
 @dataclass(frozen=True, eq=False)

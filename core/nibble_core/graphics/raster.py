@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import hashlib
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -23,6 +25,17 @@ def between_middles(at: Affine) -> NDArray[np.float64]:
     """A map of pixels' corners as OpenCV takes it, shape (2, 3): it counts places from their middles."""
     half = Affine.translation(0.5, 0.5).then(at).then(Affine.translation(-0.5, -0.5))
     return np.array([[half.a, half.c, half.e], [half.b, half.d, half.f]])
+
+
+def digest_of_samples(size: tuple[int, int], colours: Iterable[bytes], alpha: Iterable[bytes]) -> str:
+    """SHA-256 of a picture's size, of its red, green and blue samples row by row, and of its alpha, which is empty
+    where the picture covers everything. Both come in pieces of any length."""
+    digest = hashlib.sha256(f"{size[0]} x {size[1]}".encode())
+    for piece in colours:
+        digest.update(piece)
+    for piece in alpha:
+        digest.update(piece)
+    return digest.hexdigest()
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,6 +65,13 @@ class Raster:
     @property
     def is_see_through(self) -> bool:
         return bool((self.alpha < 255).any())
+
+    @cached_property
+    def digest(self) -> str:
+        """What tells one picture's samples from another's; see ``digest_of_samples``."""
+        colours = (self.pixels[rows, :, :3].tobytes() for rows in self.bands())
+        alpha = (self.alpha[rows].tobytes() for rows in self.bands()) if self.is_see_through else ()
+        return digest_of_samples((self.width, self.height), colours, alpha)
 
     @property
     def least(self) -> NDArray[np.uint8]:

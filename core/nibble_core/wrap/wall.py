@@ -75,8 +75,13 @@ class Wall:
 
     def slope_at(self, heights: Numbers | float) -> Numbers:
         """mm that the radius grows for each of height."""
-        at = np.clip(np.searchsorted(self.heights, np.asarray(heights, float)) - 1, 0, len(self.heights) - 2)
-        return np.asarray((np.diff(self.radii) / np.diff(self.heights))[at])
+        cone_of = np.clip(np.searchsorted(self.heights, np.asarray(heights, float)) - 1, 0, len(self.heights) - 2)
+        return np.asarray(self._slopes[cone_of])
+
+    @cached_property
+    def _slopes(self) -> Numbers:
+        """mm that the radius grows for each of height, between stations."""
+        return np.asarray(np.diff(self.radii) / np.diff(self.heights))
 
     def turned_away(self, eye: float, angles: Numbers, heights: Numbers, level: float) -> Numbers:
         """By how much places face away from an eye, radians: between the wall's normal and the way to it. eye: mm from

@@ -17,6 +17,8 @@ import pypdfium2 as pdfium
 import resvg_py
 import shapely
 from ezdxf.colors import aci2rgb
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from PIL import Image
 
 from benchmarks.made_up import SHAPES, sheet_on, ticket_of
@@ -270,6 +272,21 @@ class ReadBackTest(unittest.TestCase):
         moved = Page(100, 80, (Filled(Bundle.of([Path.circle(5.01, 5, 3)])),))
         with self.assertRaises(FileDisagrees):
             check_same_marks(found, moved)
+
+    @given(st.integers(0, 23), st.integers(0, 3))
+    @settings(max_examples=12, deadline=None)
+    def test_a_picture_that_differs_in_one_sample_is_noticed(self, pixel, channel):
+        pixels = np.random.default_rng(7).integers(0, 256, (4, 6, 4)).astype(np.uint8)
+        wrong = pixels.copy()
+        wrong.reshape(-1, 4)[pixel, channel] ^= 1
+        pages = [
+            replace(self.page(), printed=(Picture(Raster(one), 30, 20, (Affine.translation(10, 10),)),))
+            for one in (pixels, wrong)
+        ]
+        found = pdf_reader.read_page(pdf.write_page(pages[0]))
+        check_page(pages[0], found, "file")
+        with self.assertRaises(FileDisagrees):
+            check_page(pages[1], found, "file")
 
     def test_other_files_are_refused_in_words(self):
         for read in (pdf_reader.read_page, svg.read_page):

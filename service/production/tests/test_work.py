@@ -6,6 +6,7 @@ import json
 import threading
 import time
 import zipfile
+from unittest.mock import patch
 
 import cv2
 import numpy as np
@@ -199,7 +200,8 @@ class WorkTest(TransactionTestCase):
         answer = self.client.get(f"/api/tasks/{task.id}/files/{names[1]}")
         self.assertEqual(b"".join(answer.streaming_content)[:5], b"%PDF-")
         self.assertEqual(self.client.get(f"/api/tasks/{task.id}/files/other.pdf").status_code, 404)
-        packed = self.client.get(f"/api/tasks/{task.id}/all.zip")
+        with patch("time.localtime", return_value=time.gmtime(0)):  # a clock without a battery
+            packed = self.client.get(f"/api/tasks/{task.id}/all.zip")
         with zipfile.ZipFile(io.BytesIO(b"".join(packed.streaming_content))) as whole:
             self.assertEqual((whole.namelist(), whole.testzip()), (names, None))
         make_files.call_local(task.id)  # safe to run twice

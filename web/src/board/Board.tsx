@@ -49,11 +49,10 @@ export function Board() {
     // cards in another order would stand under the wrong headings
     placeholderData: (before, query) => (query?.queryKey[3] === order ? before : undefined),
     refetchInterval: ({ state }) =>
-      state.dataUpdateCount < MOST_LOOKS &&
-      state.data?.pages.some((page) => page.cards.some((card) => card.card === null)) === true &&
-      WAITING_MS,
+      state.dataUpdateCount < MOST_LOOKS && state.data?.pages.some((page) => page.undrawn > 0) === true && WAITING_MS,
   });
   const cards = pages.data?.pages.flatMap((page) => page.cards);
+  const undrawn = pages.data?.pages[0]?.undrawn ?? 0;
   const counted = (number: number) =>
     `${number}${pages.hasNextPage ? " and more" : ""} ${number === 1 && !pages.hasNextPage ? "job" : "jobs"}`;
   const { data: session } = useQuery({ queryKey: ["session"], queryFn: api.session });
@@ -208,7 +207,11 @@ export function Board() {
         )}
         {pages.isError && !cards && <Unreachable onAgain={() => void pages.refetch()} error={pages.error} />}
         {cards?.length === 0 && search && (
-          <chakra.p marginTop="24px">No job has “{search}”, be it as client, words, size or stock.</chakra.p>
+          <chakra.p marginTop="24px">
+            No job has “{search}”, be it as client, words, size or stock.
+            {undrawn > 0 &&
+              ` ${undrawn === 1 ? "One is" : `${undrawn} are`} being drawn; their sizes are not known yet.`}
+          </chakra.p>
         )}
         {cards?.length === 0 && archived && !search && (
           <chakra.p marginTop="24px">Nothing is archived.</chakra.p>
