@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.geometry import ARC, Affine, Bundle, Points
+from nibble_core.geometry import Affine, Bundle, Points
 from nibble_core.graphics import Raster
 from nibble_core.wrap.charts import Chart
-from nibble_core.wrap.kernels import along_parts, in_order, in_parts, through_places
+from nibble_core.wrap.kernels import along_parts, first_parts, in_order, in_parts, whole_or_halves
 from nibble_core.wrap.looks import Look
 from nibble_core.wrap.wall import Wall
 
@@ -20,8 +20,11 @@ Map = Callable[[Points], Points]
 """Of places (n, 2)."""
 TOLERANCE = 0.004  # mm
 NUDGE = 1e-4  # of a segment, by which directions are told
-CHECKED = np.array([0.2, 0.4, 0.6, 0.8])
-SHARES = np.concatenate([[0.0, NUDGE, 2 * NUDGE, 1 - 2 * NUDGE, 1 - NUDGE, 1.0], CHECKED])
+SHARES = np.array([
+    0.0, NUDGE, 2 * NUDGE, 0.5 - 2 * NUDGE, 0.5 - NUDGE, 0.5, 0.5 + NUDGE, 0.5 + 2 * NUDGE, 1 - 2 * NUDGE, 1 - NUDGE,
+    1.0, 0.1, 0.2, 0.3, 0.4, 0.6, 0.7, 0.8, 0.9,
+])  # fmt: skip
+"""Of a part: by which places it and its halves are bent."""
 MOST_ROUNDS, MOST_PARTS = 5, 4
 ROOM = 1.3  # that a part may stray more than the fourth power tells
 LONGEST = np.pi / 2  # radians of an arc that is bent in one go
@@ -61,23 +64,20 @@ def bent(paths: Bundle, bend: Map, tolerance: float = TOLERANCE) -> Bundle:
     power of its length: that tells how many parts."""
     if not len(paths):
         return paths
-    of, low, high = np.arange(paths.segments), np.zeros(paths.segments), np.ones(paths.segments)
-    arcs = paths.kinds == ARC
-    parts = np.where(arcs, np.ceil(np.abs(paths.rows[:, 4]) / LONGEST - 1e-9), 1.0)
+    of, low, high = first_parts(paths.kinds, paths.rows, LONGEST)
     done = []
-    for rounds in range(MOST_ROUNDS + 1):
-        of, low, high = in_parts(of, low, high, np.maximum(parts, 1.0).astype(np.int64))
+    for rounds in range(MOST_ROUNDS):
         places = along_parts(paths.kinds, paths.rows, of, low, high, SHARES)
         bent_places = np.ascontiguousarray(bend(places.reshape(-1, 2)), np.float64).reshape(places.shape)
-        kinds, rows, strays = through_places(bent_places, CHECKED, NUDGE, tolerance)
+        of, low, high, kinds, rows, strays = whole_or_halves(bent_places, of, low, high, NUDGE, tolerance)
         coarse = strays > tolerance
-        if rounds == MOST_ROUNDS or not coarse.any():
+        if rounds == MOST_ROUNDS - 1 or not coarse.any():
             done.append((of, low, kinds, rows))
             break
         fine = ~coarse
         done.append((of[fine], low[fine], kinds[fine], rows[fine]))
-        of, low, high = of[coarse], low[coarse], high[coarse]
-        parts = np.minimum(np.maximum((ROOM * strays[coarse] / tolerance) ** 0.25 + 1.0, 2.0), MOST_PARTS)
+        parts = np.clip((ROOM * strays[coarse] / tolerance) ** 0.25 + 1.0, 2.0, MOST_PARTS).astype(np.int64)
+        of, low, high = in_parts(of[coarse], low[coarse], high[coarse], parts)
     of, low, kinds, rows = (np.concatenate(each) for each in zip(*done, strict=True))
     kinds, rows, offsets = in_order(of, low, kinds, rows, paths.offsets, paths.closed)
     return Bundle(kinds, rows, offsets, paths.closed)

@@ -7,6 +7,9 @@ import numpy as np
 from nibble_core.geometry.kernels import compiled
 from nibble_core.geometry.segments import ARC, CUBIC, LINE
 
+CHECKED = (0.2, 0.4, 0.6, 0.8)
+"""Of a segment: where it is looked at whether it strays."""
+
 
 @compiled
 def along_parts(kinds, rows, of, low, high, shares):
@@ -37,50 +40,8 @@ def along_parts(kinds, rows, of, low, high, shares):
 
 
 @compiled
-def through_places(places, shares, nudge, tolerance):
-    """Kinds (n,), rows (n, 8) and by how much they stray (n,), mm, of segments through bent places (n, m, 2): at 0,
-    ``nudge``, twice that, the same from the end, 1, and at ``shares`` (m - 6,). A cubic has the same ends and the same
-    directions there as the places (Hermite), by parabolas through three near ones; a line stands for it where all lie
-    within a tenth of ``tolerance`` of its chord, in order."""
-    count = len(places)
-    kinds, rows, strays = np.empty(count, np.uint8), np.zeros((count, 8)), np.zeros(count)
-    for k in range(count):
-        one = places[k]
-        x0, y0, x3, y3 = one[0, 0], one[0, 1], one[5, 0], one[5, 1]
-        chord_x, chord_y = x3 - x0, y3 - y0
-        length = max(math.hypot(chord_x, chord_y), 1e-12)
-        beside, before, in_order = 0.0, -np.inf, True
-        for j in range(len(shares)):
-            out_x, out_y = one[6 + j, 0] - x0, one[6 + j, 1] - y0
-            beside = max(beside, abs(out_x * chord_y - out_y * chord_x) / length)
-            along = (out_x * chord_x + out_y * chord_y) / length
-            in_order = in_order and before <= along <= length
-            before = along
-        rows[k, 0], rows[k, 1], rows[k, 6], rows[k, 7] = x0, y0, x3, y3
-        if in_order and beside < tolerance / 10:
-            kinds[k] = LINE
-            continue
-        kinds[k] = CUBIC
-        x1 = x0 + (-3 * x0 + 4 * one[1, 0] - one[2, 0]) / (6 * nudge)
-        y1 = y0 + (-3 * y0 + 4 * one[1, 1] - one[2, 1]) / (6 * nudge)
-        x2 = x3 - (3 * x3 - 4 * one[4, 0] + one[3, 0]) / (6 * nudge)
-        y2 = y3 - (3 * y3 - 4 * one[4, 1] + one[3, 1]) / (6 * nudge)
-        rows[k, 2], rows[k, 3], rows[k, 4], rows[k, 5] = x1, y1, x2, y2
-        for j in range(len(shares)):
-            t = shares[j]
-            u = 1 - t
-            gone_x = one[6 + j, 0] - (u**3 * x0 + 3 * u * u * t * x1 + 3 * u * t * t * x2 + t**3 * x3)
-            gone_y = one[6 + j, 1] - (u**3 * y0 + 3 * u * u * t * y1 + 3 * u * t * t * y2 + t**3 * y3)
-            way_x = u * u * (x1 - x0) + 2 * t * u * (x2 - x1) + t * t * (x3 - x2)
-            way_y = u * u * (y1 - y0) + 2 * t * u * (y2 - y1) + t * t * (y3 - y2)
-            speed = max(math.hypot(way_x, way_y), 1e-12)
-            strays[k] = max(strays[k], abs(gone_x * way_y - gone_y * way_x) / speed)
-    return kinds, rows, strays
-
-
-@compiled
 def in_parts(of, low, high, parts):
-    """Each stretch of a segment in so many equal parts: segment, first and last parameter of each, in order."""
+    """Each stretch of a segment in so many equal parts, in order: their segment, first and last parameter."""
     total = 0
     for count in parts:
         total += count
@@ -92,6 +53,80 @@ def in_parts(of, low, high, parts):
             made_of[n], made_low[n], made_high[n] = of[k], low[k] + step * span, low[k] + (step + 1) * span
             n += 1
     return made_of, made_low, made_high
+
+
+@compiled
+def first_parts(kinds, rows, longest):
+    """Segments whole, arcs in parts of at most ``longest`` radians; see ``in_parts``."""
+    parts = np.ones(len(kinds), np.int64)
+    for k in range(len(kinds)):
+        if kinds[k] == ARC:
+            parts[k] = max(1, int(math.ceil(abs(rows[k, 4]) / longest - 1e-9)))
+    return in_parts(np.arange(len(kinds)), np.zeros(len(kinds)), np.ones(len(kinds)), parts)
+
+
+@compiled
+def through(places, start, beside, beyond, before, near, end, q1, q2, q3, q4, nudge, tolerance, row):
+    """Writes the segment through ``places`` (m, 2) to ``row``; its kind and by how much it strays. start, end: numbers
+    of its ends among the places; beside, beyond: of those ``nudge`` and twice that after the start; near, before:
+    before the end; q1 to q4: of those at ``CHECKED``. A cubic has the same ends and the same directions there as the
+    places (Hermite), by parabolas through three near ones; a line stands for it where all lie within a tenth of
+    ``tolerance`` of its chord, in order."""
+    x0, y0, x3, y3 = places[start, 0], places[start, 1], places[end, 0], places[end, 1]
+    row[0], row[1], row[6], row[7] = x0, y0, x3, y3
+    row[2:6] = 0.0
+    chord_x, chord_y = x3 - x0, y3 - y0
+    length = max(math.hypot(chord_x, chord_y), 1e-12)
+    off_chord, passed, in_order = 0.0, -np.inf, True
+    for place in (q1, q2, q3, q4):
+        out_x, out_y = places[place, 0] - x0, places[place, 1] - y0
+        off_chord = max(off_chord, abs(out_x * chord_y - out_y * chord_x) / length)
+        along = (out_x * chord_x + out_y * chord_y) / length
+        in_order = in_order and passed <= along <= length
+        passed = along
+    if in_order and off_chord < tolerance / 10:
+        return LINE, 0.0
+    x1 = x0 + (-3 * x0 + 4 * places[beside, 0] - places[beyond, 0]) / (6 * nudge)
+    y1 = y0 + (-3 * y0 + 4 * places[beside, 1] - places[beyond, 1]) / (6 * nudge)
+    x2 = x3 - (3 * x3 - 4 * places[near, 0] + places[before, 0]) / (6 * nudge)
+    y2 = y3 - (3 * y3 - 4 * places[near, 1] + places[before, 1]) / (6 * nudge)
+    row[2], row[3], row[4], row[5] = x1, y1, x2, y2
+    strays = 0.0
+    for place, t in ((q1, CHECKED[0]), (q2, CHECKED[1]), (q3, CHECKED[2]), (q4, CHECKED[3])):
+        u = 1 - t
+        gone_x = places[place, 0] - (u**3 * x0 + 3 * u * u * t * x1 + 3 * u * t * t * x2 + t**3 * x3)
+        gone_y = places[place, 1] - (u**3 * y0 + 3 * u * u * t * y1 + 3 * u * t * t * y2 + t**3 * y3)
+        way_x = u * u * (x1 - x0) + 2 * t * u * (x2 - x1) + t * t * (x3 - x2)
+        way_y = u * u * (y1 - y0) + 2 * t * u * (y2 - y1) + t * t * (y3 - y2)
+        speed = max(math.hypot(way_x, way_y), 1e-12)
+        strays = max(strays, abs(gone_x * way_y - gone_y * way_x) / speed)
+    return CUBIC, strays
+
+
+@compiled
+def whole_or_halves(places, of, low, high, nudge, tolerance):
+    """Segments through bent places of parts (n, 19, 2), which lie at ``bending.SHARES``: one for each part where that
+    strays by no more than ``tolerance``, else one for each of its halves. Their segment, first and last parameter,
+    kind, row, and by how much they stray, mm."""
+    most = 2 * len(of)
+    made_of, made_low, made_high = np.empty(most, np.int64), np.empty(most), np.empty(most)
+    kinds, rows, strays = np.empty(most, np.uint8), np.zeros((most, 8)), np.empty(most)
+    n = 0
+    for k in range(len(of)):
+        one = places[k]
+        kinds[n], strays[n] = through(one, 0, 1, 2, 8, 9, 10, 12, 14, 15, 17, nudge, tolerance, rows[n])
+        made_of[n], made_low[n], made_high[n] = of[k], low[k], high[k]
+        if strays[n] <= tolerance:
+            n += 1
+            continue
+        made_high[n] = made_low[n + 1] = (low[k] + high[k]) / 2
+        made_of[n + 1], made_high[n + 1] = of[k], high[k]
+        kinds[n], strays[n] = through(one, 0, 1, 2, 3, 4, 5, 11, 12, 13, 14, 2 * nudge, tolerance, rows[n])
+        kinds[n + 1], strays[n + 1] = through(
+            one, 5, 6, 7, 8, 9, 10, 15, 16, 17, 18, 2 * nudge, tolerance, rows[n + 1]
+        )  # fmt: skip
+        n += 2
+    return made_of[:n], made_low[:n], made_high[:n], kinds[:n], rows[:n], strays[:n]
 
 
 @compiled

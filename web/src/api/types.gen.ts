@@ -1565,13 +1565,16 @@ export interface components {
         };
         /**
          * BoardOut
-         * @description A page of the board; ``more``: whether another follows.
+         * @description A page of the board; ``more``: whether another follows; ``undrawn``: how many jobs, on whatever page, wait for
+         *     their card, which a search cannot find by size yet.
          */
         BoardOut: {
             /** Cards */
             cards: components["schemas"]["CardOut"][];
             /** More */
             more: boolean;
+            /** Undrawn */
+            undrawn: number;
         };
         /** BringIn */
         BringIn: {
