@@ -28,6 +28,7 @@ from benchmarks import (
     table,
     tracing,
     verdicts,
+    waits,
     zoo,
 )
 
@@ -40,7 +41,7 @@ BENCHMARKS = {
     "refusals": refusals.run, "refused": refused.run, "hostile": hostile.run, "kills": kills.run,
     "rehearsals": rehearsals.run,
     "round-goods": round_goods.run, "carving": carving.run, "zoo": zoo.run, "laser": laser.run,
-    "nodes": nodes.run,
+    "nodes": nodes.run, "waits": waits.run,
 }  # fmt: skip
 ALSO = {"tuning": tracing.tuning}
 

@@ -240,8 +240,8 @@ def add_jobs(nibble: RunningNibble, count: int) -> None:
     with sqlite3.connect(Path(nibble.folder) / "nibble.sqlite3", timeout=30) as database:
         card = database.execute("SELECT card FROM jobs_job WHERE id = 1").fetchone()[0]
         database.executemany(
-            "INSERT INTO jobs_job (created, archived, name, client, due, card, done, taken) "
-            "VALUES (?, 0, ?, ?, ?, ?, '[]', '[]')",
+            "INSERT INTO jobs_job (created, archived, name, client, due, card, done, taken, sought, sizes, waits) "
+            "VALUES (?, 0, ?, ?, ?, ?, '[]', '[]', '', '', '')",
             [("2026-01-01 00:00:00", f"Job {n}", f"Client {n % 700}", f"2027-{n % 12 + 1:02}-{n % 28 + 1:02}", card)
              for n in range(count)],
         )  # fmt: skip

@@ -1,6 +1,7 @@
 """Results of the pipeline: in memory first, then on disk, the least recently used let go beyond 2 GB."""
 
 import pickle
+import time
 from pathlib import Path
 from typing import Any
 
@@ -8,6 +9,9 @@ from django.conf import settings
 
 from files.folders import BoundedFolder
 from nibble_core.pipeline.store import MemoryStore
+
+QUICK = 0.2  # seconds
+MOST_MISSED = 1000
 
 
 class DiskStore:
@@ -32,13 +36,41 @@ class DiskStore:
         return found
 
     def put(self, key: str, value: Any) -> None:
+        self._folder.write(key, self.put_in_memory(key, value))
+
+    def put_in_memory(self, key: str, value: Any) -> bytes:
+        """For this process alone; returns the bytes it takes."""
         content = pickle.dumps(value, protocol=5)
         self._memory.put(key, value, size=len(content))
-        self._folder.write(key, content)
+        return content
 
     def give_up(self) -> None:
         """What lies on disk, for a disk that is full."""
         self._folder.give_up()
+
+
+class DraftStore:
+    """The same results for drafts, which come by the dozen while a value is dragged: only what took longer to work out
+    than ``QUICK`` is written to disk, for other processes."""
+
+    def __init__(self, store: DiskStore) -> None:
+        self._store = store
+        self._missed: dict[str, float] = {}
+
+    def get(self, key: str) -> Any | None:
+        found = self._store.get(key)
+        if found is None:
+            self._missed[key] = time.monotonic()
+        return found
+
+    def put(self, key: str, value: Any) -> None:
+        now = time.monotonic()
+        if now - self._missed.pop(key, now) < QUICK:
+            self._store.put_in_memory(key, value)
+        else:
+            self._store.put(key, value)
+        if len(self._missed) > MOST_MISSED:  # of work that failed or was given up
+            self._missed.clear()
 
 
 def make_store() -> DiskStore:
@@ -46,6 +78,7 @@ def make_store() -> DiskStore:
 
 
 STORE = make_store()
+DRAFTS = DraftStore(STORE)
 
 
 def give_up() -> None:

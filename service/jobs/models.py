@@ -37,6 +37,7 @@ class Job(models.Model):
             models.Index(fields=["archived", "turn", "-created"], name="board_order"),
             models.Index(fields=["archived", "client", "turn"], name="board_by_client"),
             models.Index(fields=["archived", "waits", "turn"], name="board_by_waiting"),
+            models.Index(fields=["archived"], condition=models.Q(card__isnull=True), name="board_undrawn"),
         )
 
     def __str__(self) -> str:

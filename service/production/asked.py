@@ -5,7 +5,7 @@ import io
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from files import blobs
 from files.pictures import show
-from files.results import STORE
+from files.results import DRAFTS, STORE
 from nibble_core.errors import CannotMake, FileTooLarge, NibbleError, NothingToCut
 from nibble_core.formats.package import pack
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
@@ -428,11 +428,17 @@ def _worked_out(
     plain: Any, asker: Asker, *, preview: bool = False, upto: str = STATIONS[-1], machines: Sequence[Any] = ()
 ) -> tuple[Ticket, Work]:
     ticket = ticket_from_plain(plain)
-    shop = Library((), tuple(from_plain(Machine, one, "") for one in machines)) if machines else STARTING
+    shop = _shop(json.dumps(machines)) if machines else STARTING
     return ticket, work_out(
-        ticket, blobs.fetch, STORE, preview=preview, upto=upto, library=shop, cancelled=asker.cancelled,
-        doing=asker.tell,
+        ticket, blobs.fetch, DRAFTS if preview else STORE, preview=preview, upto=upto, library=shop,
+        cancelled=asker.cancelled, doing=asker.tell,
     )  # fmt: skip
+
+
+@lru_cache(maxsize=4)
+def _shop(machines: str) -> Library:
+    """The shop's machines, JSON: they are the same from one question to the next."""
+    return Library((), tuple(from_plain(Machine, one, "") for one in json.loads(machines)))
 
 
 def _told(answer: Any) -> bytes:

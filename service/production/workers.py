@@ -28,7 +28,9 @@ LONGEST_SECONDS = 180.0
 MOST_BYTES = 6_000_000_000
 LARGE_KB = 1_500_000  # resident, from which a worker is replaced when it has answered
 GRACE_SECONDS = 4.0  # that work which is given up may take to notice
-BEHIND = 10  # what is computed waits for what is asked of the server itself: files, the board, edits
+# what is computed waits for what is asked of the server itself (files, the board, edits); of that, drafts come first,
+# then what is on the bench, and files that are made in the background last
+DRAFTS_BEHIND, BENCH_BEHIND, FILES_BEHIND = 5, 10, 15
 RETRY_SECONDS = 2.0
 USUAL_SECONDS, AT_HAND, MOST_LANES = 0.3, 0.5, 1000  # of work not seen yet; share of it that a warm process saves
 LOOKS = 0.25  # seconds between two looks at whether it was
@@ -37,9 +39,9 @@ NEWER = "A newer change took this one's place."
 STOPPED, GO_ON = "The work was stopped.", "The last good result stays; go on when you like."
 
 
-def _work(pipe: multiprocessing.connection.Connection, given_up: Any) -> None:
+def _work(pipe: multiprocessing.connection.Connection, given_up: Any, behind: int) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(BEHIND)
+    os.nice(behind)
     from production.asked import KINDS, Asker
 
     resource.setrlimit(resource.RLIMIT_AS, (MOST_BYTES, MOST_BYTES))
@@ -84,9 +86,12 @@ class _Task:
 class Workers:
     """Some processes that answer questions; safe to call from any thread. They start when first asked."""
 
-    def __init__(self, count: int, on_doing: Callable[[str, str], None] = lambda lane, words: None) -> None:
-        """``on_doing`` is told for a lane what is being done in it."""
-        self._count = count
+    def __init__(
+        self, count: int, behind: int, on_doing: Callable[[str, str], None] = lambda lane, words: None
+    ) -> None:
+        """behind: how far what others do has precedence on the processor, 0 to 19. ``on_doing`` is told for a lane what
+        is being done in it."""
+        self._count, self._behind = count, behind
         self._on_doing = on_doing
         self._changed = threading.Condition()
         self._waiting: OrderedDict[str, _Task] = OrderedDict()
@@ -161,7 +166,7 @@ class Workers:
 
     def _serve(self, index: int) -> None:
         given_up = number()
-        process, pipe = _worker(given_up)
+        process, pipe = _worker(given_up, self._behind)
         while True:
             with self._changed:
                 while not self._waiting:
@@ -187,7 +192,7 @@ class Workers:
             if not process.is_alive() or _resident_kb(process.pid) > LARGE_KB:
                 process.kill()
                 pipe.close()
-                process, pipe = _worker(given_up)
+                process, pipe = _worker(given_up, self._behind)
 
     def _next_lane(self, index: int) -> str:
         """The lane whose question is answered next: that of the shortest work, going by what its last took, less the
@@ -238,12 +243,12 @@ class Workers:
         return False, kind(*words)
 
 
-def _worker(given_up: Any) -> tuple[Any, multiprocessing.connection.Connection]:
+def _worker(given_up: Any, behind: int) -> tuple[Any, multiprocessing.connection.Connection]:
     """A process that works, tried for until there is one: a machine short of memory for a moment would have one less
     for ever."""
     while True:
         try:
-            return child(_work, given_up)
+            return child(_work, given_up, behind)
         except (OSError, EOFError):
             logging.getLogger("nibble").exception("no worker could be started")
             time.sleep(RETRY_SECONDS)
@@ -273,5 +278,5 @@ def _doing(lane: str, words: str) -> None:
 
 
 CORES = max(1, os.cpu_count() or 1)
-PREVIEWS = Workers(min(4, CORES))
-DESK = Workers(CORES, _doing)
+PREVIEWS = Workers(min(4, CORES), DRAFTS_BEHIND)
+DESK = Workers(CORES, BENCH_BEHIND, _doing)

@@ -232,7 +232,7 @@ def _densities(image: Image.Image) -> tuple[float | None, float | None]:
 
 def write_png(raster: Raster) -> bytes:
     """PNG bytes of a raster, without its alpha when nothing is see-through."""
-    pixels = raster.pixels if raster.is_see_through else np.ascontiguousarray(raster.pixels[..., :3])
-    stream = io.BytesIO()
-    Image.fromarray(pixels).save(stream, "PNG", compress_level=3)
-    return stream.getvalue()
+    order = cv2.COLOR_RGBA2BGRA if raster.is_see_through else cv2.COLOR_RGBA2BGR
+    # one filter for all rows: to try five takes twice the time, and saves nothing on artwork
+    how = [cv2.IMWRITE_PNG_COMPRESSION, 1, cv2.IMWRITE_PNG_FILTER, cv2.IMWRITE_PNG_FILTER_UP]
+    return bytes(cv2.imencode(".png", cv2.cvtColor(raster.pixels, order), how)[1])

@@ -65,7 +65,7 @@ class WorkTest(TransactionTestCase):
         self.assertEqual(answer.status_code, 422)
 
     def test_fifty_drafts_in_two_seconds_compute_at_most_two_after_the_last(self) -> None:
-        previews, ticket = Workers(1), ticket_from_plain(self.job.revisions.get().ticket)
+        previews, ticket = Workers(1, 0), ticket_from_plain(self.job.revisions.get().ticket)
         self.client.get(f"/api/jobs/{self.job.id}/work")
         previews.ask("preview", to_plain(ticket), 1, "machine", lane="job")
         answers: list[tuple[float, bytes]] = []
@@ -117,7 +117,7 @@ class WorkTest(TransactionTestCase):
 
     def test_a_worker_tells_what_it_is_at(self) -> None:
         told: list[tuple[str, str]] = []
-        workers = Workers(1, lambda lane, words: told.append((lane, words)))
+        workers = Workers(1, 0, lambda lane, words: told.append((lane, words)))
         workers.ask("final", to_plain(ticket_from_plain(self.job.revisions.get().ticket)), 1, lane="job 1", key="1")
         self.assertEqual(list(dict.fromkeys(told)), [
             ("job 1", "reading the artwork"), ("job 1", "cleaning"), ("job 1", "tracing"),
@@ -125,7 +125,7 @@ class WorkTest(TransactionTestCase):
         ])  # fmt: skip
 
     def test_short_work_goes_first_and_long_work_is_not_starved(self) -> None:
-        workers = Workers(0)  # nobody serves, so that what waits can be looked at
+        workers = Workers(0, 0)  # nobody serves, so that what waits can be looked at
         for lane, seconds in (("heavy", 20.0), ("light", 0.1)):
             workers._served[lane] = seconds, -1
             workers._task("preview", (), lane, "")
@@ -135,7 +135,7 @@ class WorkTest(TransactionTestCase):
         self.assertEqual(workers._next_lane(0), "heavy")
 
     def test_the_same_question_is_answered_once_and_stopped_work_ends_in_seconds(self) -> None:
-        workers, plain = Workers(1), to_plain(ticket_from_plain(self.job.revisions.get().ticket))
+        workers, plain = Workers(1, 0), to_plain(ticket_from_plain(self.job.revisions.get().ticket))
         answers: list[bytes] = []
         threads = [
             threading.Thread(target=lambda: answers.append(workers.ask("final", plain, 1, lane="a", key="1")))

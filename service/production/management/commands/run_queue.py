@@ -11,6 +11,7 @@ from files.children import die_with_parent
 from production.models import Task
 from production.queue import QUEUE
 from production.tasks import make_files
+from production.workers import FILES_BEHIND
 
 
 class Command(BaseCommand):
@@ -20,6 +21,7 @@ class Command(BaseCommand):
         die_with_parent()
         if os.getppid() != int(os.environ.get("NIBBLE_PARENT", os.getppid())):
             sys.exit(0)  # the server was gone before this process could ask
+        os.nice(FILES_BEHIND)
         # a task that was under way when its worker ended is safe to run again
         for task in Task.objects.filter(state=Task.State.WORKING):
             make_files(task.id)

@@ -1,0 +1,131 @@
+"""How a sheet that was cut comes apart: ties that hold, waste that is pulled off, how often each process runs."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from nibble_core.geometry.regions import polygons
+from nibble_core.processes import PROCESSES
+from nibble_core.simulators.cut_files import CutLine
+
+LONGEST_TIE = 5.0  # mm between two strokes of one line; further apart they are two lines
+MOST_TIES = 3000  # that are measured, spread evenly over the sheet
+TIE_STEP, BLADE = 0.02, 0.05  # mm between two places of a tie; to both sides of a cut, that it takes with it
+CHORD = 0.05  # mm that a line of the waste may lie off its curve
+SLIVER = 0.01  # mm² of waste that nobody notices
+
+
+@dataclass(frozen=True)
+class Tie:
+    """Where two strokes of one line leave material between them: from one end to the other, mm on the sheet."""
+
+    start: tuple[float, float]
+    end: tuple[float, float]
+
+    @property
+    def length(self) -> float:
+        return math.dist(self.start, self.end)
+
+
+@dataclass(frozen=True)
+class Waste:
+    """What is thrown away of the film: pieces that are pulled off, and holes that are picked out of what stays."""
+
+    pulls: int
+    holes: int
+
+
+def ties(lines: Sequence[CutLine], processes: Sequence[str]) -> list[Tie]:
+    """Between strokes that follow each other on lines which make edges."""
+    found = []
+    open_ones = [k for k, one in enumerate(lines) if not one.closed and PROCESSES[processes[k]].edges]
+    for before, after in pairwise(open_ones):
+        if processes[before] == processes[after]:
+            start, end = lines[before].places[-1], lines[after].places[0]
+            tie = Tie((float(start[0]), float(start[1])), (float(end[0]), float(end[1])))
+            if 0 < tie.length <= LONGEST_TIE:
+                found.append(tie)
+    return found
+
+
+def held(every: Sequence[Tie], tracks: Sequence[NDArray[np.float64]]) -> list[float]:
+    """What is left of ties, mm of each that is measured, once a blade has gone along the tracks, (n, 2) mm on the
+    sheet."""
+    measured = every[:: max(1, math.ceil(len(every) / MOST_TIES))]
+    cuts = shapely.STRtree([shapely.LineString(track) for track in tracks])
+    counts = [max(2, round(tie.length / TIE_STEP)) for tie in measured]
+    shares = [(np.arange(count) + 0.5) / count for count in counts]
+    places = [
+        np.array(tie.start) + share[:, None] * (np.array(tie.end) - np.array(tie.start))
+        for tie, share in zip(measured, shares, strict=True)
+    ]
+    if not places:
+        return []
+    points = shapely.points(np.vstack(places))
+    apart = np.full(len(points), np.inf)
+    which, distances = cuts.query_nearest(points, max_distance=LONGEST_TIE, return_distance=True, all_matches=False)
+    apart[which[0]] = distances
+    left, first = [], 0
+    for tie, count in zip(measured, counts, strict=True):
+        # strokes end where the blade leaves the material: what is nearer to them than half a blade is cut as well
+        free = apart[first : first + count] > BLADE
+        left.append(tie.length * float(_longest_run(free)) / count)
+        first += count
+    return left
+
+
+def _longest_run(flags: NDArray[np.bool_]) -> int:
+    """Of ones among flags (n,)."""
+    ends = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
+    return int((ends[1::2] - ends[::2]).max(initial=0))
+
+
+def waste(
+    lines: Sequence[CutLine], processes: Sequence[str], size: tuple[float, float]
+) -> Waste | None:  # fmt: skip
+    """What is pulled off a sheet of that size, width and height in mm, after its kiss cuts; None where it has none.
+    What lies within a closed cut is kept, what lies within another one inside that is a hole."""
+    through_film = [k for k, one in enumerate(processes) if one in FILM]
+    rings = [lines[k].places for k in through_film if lines[k].closed and PROCESSES[processes[k]].edges]
+    if not rings:
+        return None
+    edges = [shapely.Polygon(ring).simplify(CHORD) for ring in rings]
+    outer, inner = _by_depth(edges)
+    kept = shapely.difference(shapely.union_all(outer), shapely.union_all(inner))
+    left = shapely.difference(shapely.box(0, 0, *size), shapely.union(kept, shapely.union_all(inner)))
+    across = [
+        shapely.LineString(lines[k].places).simplify(CHORD)
+        for k in through_film if PROCESSES[processes[k]].across_waste
+    ]  # fmt: skip
+    if across:
+        left = shapely.difference(left, shapely.buffer(shapely.union_all(across), BLADE / 2))
+    return Waste(sum(part.area > SLIVER for part in polygons(left)), len(inner))
+
+
+FILM = tuple(key for key, one in PROCESSES.items() if one.step == "PartialCutting")
+"""Processes that go through the film alone."""
+
+
+def _by_depth(rings: Sequence[shapely.Polygon]) -> tuple[list[shapely.Polygon], list[shapely.Polygon]]:
+    """Those that lie within an even number of others, and within an odd number."""
+    tree = shapely.STRtree(rings)
+    inside = tree.query([ring.representative_point() for ring in rings], predicate="within")
+    depth = np.bincount(inside[0], minlength=len(rings)) - 1  # each lies within itself
+    sorted_out: tuple[list[shapely.Polygon], list[shapely.Polygon]] = ([], [])
+    for ring, count in zip(rings, depth, strict=True):
+        sorted_out[int(count) % 2].append(ring)
+    return sorted_out
+
+
+def strokes(processes: Sequence[str]) -> list[tuple[str, int]]:
+    """How often each process runs, in the order in which they come."""
+    counted = Counter(processes)
+    return sorted(counted.items(), key=lambda item: PROCESSES[item[0]].order)
