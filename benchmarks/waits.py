@@ -24,12 +24,12 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sizing import sized_to
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
-from nibble_core.ticket import STARTING, Change, Ticket, apply, first_ticket, to_plain
+from nibble_core.ticket import STARTING, Change, Ticket, apply, first_ticket
 from nibble_core.ticket.line import line_of
-from nibble_core.ticket.piece import Element, Lettering, Stencil
+from nibble_core.ticket.piece import Element, Lettering
 from nibble_core.ticket.steps import SplitByColour
 
-CUT = "pieces/p1/layers/l1/lines/k1"
+WIDEST = 20_000.0  # mm
 
 
 class Bench:
@@ -98,7 +98,7 @@ def bars() -> None:
     """Eight counters of a stencil fall out: each is held by bars."""
     words = Element("e1", content=Lettering("ABDOPQR8", "sans", cap_height=60.0))
     job = started(as_png(oars(300, "#ffffff")), "badge.png", 80.0, "two-tone")
-    piece = replace(job.ticket.pieces[0], elements=(words,), stencil=Stencil("nothing"))
+    piece = replace(job.ticket.pieces[0], elements=(words,))
     layer = replace(piece.layers[0], lines=(line_of("k1", "through cut", 0.0),))
     sheet = replace(job.ticket.sheets[0], stock=STARTING.stock("birch-3mm"), machine=STARTING.machine("small-laser"))
     job.ticket = replace(job.ticket, pieces=(replace(piece, layers=(layer,)),), sheets=(sheet,))
@@ -139,11 +139,5 @@ def banner() -> None:
     made = next(one for one in demo_jobs(date(2026, 1, 1)) if "banner" in one.ticket.name.lower())
     job = Bench(made.content, made.ticket)
     told("a banner of 3.6 m", 9.0, job.shown)
-    plain = to_plain(made.ticket)["pieces"][0]["elements"]
-    changes = []
-    for element in plain:
-        here = f"pieces/p1/elements/{element['id']}"
-        content = element["content"]
-        if "width" in content:
-            changes += [Change(f"{here}/content/width", 20_000.0)]
-    told("the same as wide as goes", 30.0, lambda: job.shown(apply(made.ticket, changes)))
+    wide = apply(made.ticket, [Change("artworks/a1/width", WIDEST)])
+    told("its drawing made 20 m wide", 30.0, lambda: job.shown(wide))

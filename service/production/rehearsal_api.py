@@ -27,7 +27,7 @@ class RehearsalIn(Schema):
 
 class CopyOut(Schema):
     """A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them;
-    into: mm that they run into the print."""
+    into: mm that they run into the print; strange: mm of a neighbour's print within them."""
 
     number: int
     name: str
@@ -36,6 +36,7 @@ class CopyOut(Schema):
     left: float | None
     white: bool
     into: float
+    strange: float
     picture: str
 
 

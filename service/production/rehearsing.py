@@ -44,12 +44,13 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
     blade = Blade(trails, errors.repeats, seed=turn)
     told = rehearse(bench, faults, camera=errors.camera, blade=blade)
     return {
-        "said": rehearsal_words(told), "left": told.left,
+        "said": rehearsal_words(told, bench), "left": told.left,
         "off": list(told.off) if told.copies else None,
         "copies": [
             {
                 "number": copy.number + 1, "name": copies_name(copy.layer, ticket), "worst": copy.worst,
                 "mean": copy.mean, "left": copy.left, "white": copy.white, "into": copy.into,
+                "strange": copy.strange,
                 "picture": _shown(told.pictures[k]) if k < len(told.pictures) else "",
             }
             for k, copy in enumerate(told.copies[:KEPT])

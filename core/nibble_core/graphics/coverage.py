@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from nibble_core.geometry import Points
 
+BAND = 32  # rows
+
 
 def covered(rings: Sequence[Points], width: int, height: int) -> NDArray[np.float64]:
     """Share of each pixel inside closed polylines (n, 2) in pixels: shape (height, width).
@@ -44,6 +46,9 @@ def covered(rings: Sequence[Points], width: int, height: int) -> NDArray[np.floa
     share = np.clip(1 - (middle[:, 0] - column), 0, 1)
     first = row * (width + 2) + column
     weights = np.concatenate([rise * share, rise * (1 - share)])
-    total = np.bincount(np.concatenate([first, first + 1]), weights, height * (width + 2))
-    sums = np.cumsum(total.reshape(height, width + 2), 1)[:, :width]
-    return np.asarray(np.clip(np.abs(sums), 0, 1))
+    sums = np.bincount(np.concatenate([first, first + 1]), weights, height * (width + 2)).reshape(height, width + 2)
+    for band in range(0, height, BAND):  # in place, while the rows are at hand
+        rows = sums[band : band + BAND]
+        np.cumsum(rows, 1, out=rows)
+        np.minimum(np.abs(rows, out=rows), 1.0, out=rows)
+    return np.asarray(sums[:, :width])

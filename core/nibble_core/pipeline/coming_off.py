@@ -117,8 +117,8 @@ FILM = tuple(key for key, one in PROCESSES.items() if one.step == "PartialCuttin
 def _by_depth(rings: Sequence[shapely.Polygon]) -> tuple[list[shapely.Polygon], list[shapely.Polygon]]:
     """Those that lie within an even number of others, and within an odd number."""
     tree = shapely.STRtree(rings)
-    inside = tree.query([ring.representative_point() for ring in rings], predicate="within")
-    depth = np.bincount(inside[0], minlength=len(rings)) - 1  # each lies within itself
+    inside = tree.query([shapely.Point(ring.exterior.coords[0]) for ring in rings], predicate="within")
+    depth = np.bincount(inside[0], minlength=len(rings))
     sorted_out: tuple[list[shapely.Polygon], list[shapely.Polygon]] = ([], [])
     for ring, count in zip(rings, depth, strict=True):
         sorted_out[int(count) % 2].append(ring)

@@ -428,12 +428,13 @@ def without_dropped(raster: Raster, trace: TraceResult, mode: str) -> Raster:
     dropped = [one.shape for one in trace.shapes if one.dropped in reasons]
     if not dropped:
         return raster
-    gone, kept = (_cover_of(shapes, raster, raster.width / trace.width) for shapes in (dropped, trace.kept))
-    ring = np.ones((2 * FRINGE + 1, 2 * FRINGE + 1), np.uint8)
+    px = raster.width / trace.width
     # sums along a row leave rounding behind every shape: less than a level is none
-    fringed = cv2.dilate((gone > 1 / 255).astype(np.uint8), ring) > 0
+    gone = (_cover_of(dropped, raster, px) > 1 / 255).astype(np.uint8)
+    fringed = cv2.dilate(gone, np.ones((2 * FRINGE + 1, 2 * FRINGE + 1), np.uint8)) > 0
     pixels = raster.pixels.copy()
-    pixels[..., 3] = np.rint(raster.alpha * np.where(fringed, kept, 1.0))
+    alpha = pixels[..., 3]
+    alpha[fringed] = np.rint(alpha[fringed] * _cover_of(trace.kept, raster, px)[fringed])
     return Raster(pixels)
 
 

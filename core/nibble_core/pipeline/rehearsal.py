@@ -20,6 +20,7 @@ from nibble_core.errors import Cancelled, CannotMake
 from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, Format
 from nibble_core.geometry import Affine
 from nibble_core.geometry.regions import polygons
+from nibble_core.pipeline.coming_off import Tie, held, ties
 from nibble_core.pipeline.files import write_part
 from nibble_core.pipeline.pages import Part, ink_of, parts_of
 from nibble_core.pipeline.results import Work
@@ -60,7 +61,7 @@ class CutCopy:
     """One copy as it came off. number: among the sheet's copies, from 0. worst, mean: mm between its cuts and where
     they belong on the print. left: mm of print beyond its cuts, least; None where
     none was meant to be there. white: whether the stock shows within the cut. into: mm that a cut which was meant to
-    leave a border runs into the print."""
+    leave a border runs into the print. strange: mm of a neighbour's print within the cut."""
 
     number: int
     layer: str
@@ -69,27 +70,34 @@ class CutCopy:
     left: float | None
     white: bool
     into: float = 0.0
+    strange: float = 0.0
 
     @property
     def spoilt(self) -> bool:
-        return self.white or self.into > 0
+        return self.white or self.into > 0 or self.strange > 0
 
 
 @dataclass(frozen=True, eq=False)
 class Rehearsed:
     """What came off. seen: what the camera found; copies: spoilt ones first, then by their worst place; none where
     nothing was cut. off: mean, 95th percentile and worst distance, mm; worst_at: mm on the sheet.
-    pictures: of the first of the copies, pixels (rows, columns, 3)."""
+    pictures: of the first of the copies, pixels (rows, columns, 3). ties: what is left of each that was measured,
+    mm."""
 
     seen: Seen
     copies: tuple[CutCopy, ...] = ()
     off: tuple[float, float, float] = (0.0, 0.0, 0.0)
     worst_at: tuple[float, float] = (0.0, 0.0)
     pictures: tuple[NDArray[np.uint8], ...] = ()
+    ties: tuple[float, ...] = ()
 
     @property
     def white(self) -> int:
         return sum(copy.white for copy in self.copies)
+
+    @property
+    def strange(self) -> int:
+        return sum(copy.strange > 0 for copy in self.copies)
 
     @property
     def cut_into(self) -> int:
@@ -179,8 +187,8 @@ class Bench:
     along the lines that are meant, (n, 2) mm on the sheet. line: of each place, its number; copy: of each line, that of
     the copy that it is on, -1 for what is the sheet's own; kept: of each place, whether it is on an edge of what is
     kept; inner: how far it lies within the print. fields: of each layer that prints; back: of each such layer which
-    places are on copies of it, and the six numbers of the map back to its piece. closed: numbers of lines that
-    close."""
+    places are on copies of it, and the six numbers of the map back to its piece; beside: the same of the copy next to
+    each place. closed: numbers of lines that close; processes: of each line; ties: between its strokes."""
 
     laid: LaidSheet
     printed: bytes
@@ -194,12 +202,24 @@ class Bench:
     inner: NDArray[np.float64]
     fields: Mapping[str, InkField]
     back: Mapping[str, tuple[NDArray[np.int64], NDArray[np.float64]]]
+    beside: Mapping[str, tuple[NDArray[np.int64], NDArray[np.float64]]]
     closed: frozenset[int]
+    processes: tuple[str, ...]
+    ties: tuple[Tie, ...]
 
     def within(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far the places, each at its own copy, lie within what is printed of it, mm; far outside for others."""
+        return self._within(places, self.back)
+
+    def within_neighbours(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How far they lie within what is printed of the copy next to their own."""
+        return self._within(places, self.beside)
+
+    def _within(
+        self, places: NDArray[np.float64], of: Mapping[str, tuple[NDArray[np.int64], NDArray[np.float64]]]
+    ) -> NDArray[np.float64]:
         found = np.full(len(places), -WIDEST)
-        for layer, (some, back) in self.back.items():
+        for layer, (some, back) in of.items():
             own = places[some]
             x = own[:, 0] * back[:, 0] + own[:, 1] * back[:, 2] + back[:, 4]
             y = own[:, 0] * back[:, 1] + own[:, 1] * back[:, 3] + back[:, 5]
@@ -271,12 +291,33 @@ def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, 
     line = np.repeat(np.arange(len(sampled)), [len(one) for one in sampled])
     edges = np.array([PROCESSES[process].edges for process in processes])
     fields = _fields(laid, work, printed)
+    neighbours = _neighbours(np.vstack(sampled), copy[line], laid, work)
     closed = frozenset(k for k, one in enumerate(meant.lines) if one.closed)
     bench = Bench(
         laid, printed, file, meant, marks_of(laid), np.vstack(sampled), line, copy, edges[line], np.empty(0),
-        fields, _back(laid, copy[line], fields), closed,
+        fields, _back(laid, copy[line], fields), _back(laid, neighbours, fields), closed, tuple(processes),
+        tuple(ties(meant.lines, processes)),
     )  # fmt: skip
     return replace(bench, inner=bench.within(bench.places))
+
+
+def _neighbours(
+    places: NDArray[np.float64], copies: NDArray[np.int64], laid: LaidSheet, work: Work
+) -> NDArray[np.int64]:
+    """Of each place on a copy the number of the copy next to it whose print may lie nearer than ``WIDEST``, else -1."""
+    prints = {layer: work.prints[layer].value for layer in laid.layers}
+    zones = [
+        shapely.transform(shapely.convex_hull(own.area.union(own.bled)), at.map)
+        for layer, at in laid.placements for own in (prints[layer],)
+    ]  # fmt: skip
+    points = shapely.points(places)
+    near = shapely.STRtree(zones).query(points, predicate="dwithin", distance=WIDEST)
+    near = near[:, near[1] != copies[near[0]]]
+    apart = shapely.distance(points[near[0]], np.array(zones)[near[1]])
+    found = np.full(len(places), -1)
+    order = np.argsort(-apart, kind="stable")  # the nearest is written last
+    found[near[0][order]] = near[1][order]
+    return np.where(copies >= 0, found, -1)
 
 
 def _process_of(part: Part, sheet: Sheet) -> dict[str, str]:
@@ -342,8 +383,9 @@ def rehearse(
 def _measured(
     bench: Bench, sheet: PrintedSheet, seen: Seen, lies: Lies, blade: Blade, pictured: int
 ) -> Rehearsed:  # fmt: skip
-    by = _followed if bench.file.led else _mapped
-    found = by(bench, sheet.distortion, lies, blade)
+    tracks = _tracks(bench, sheet.distortion, lies, blade) if bench.file.led or bench.ties else []
+    # a tip that trails its holder follows the file; others are led along the lines as they are meant
+    found = _nearest(tracks, bench.places) if bench.file.led else _mapped(bench, sheet.distortion, lies, blade)
     off = np.hypot(*(found - bench.places).T)
     worst = int(np.argmax(off))
     copies = _copies(bench, off, found)
@@ -351,7 +393,7 @@ def _measured(
     place = bench.places[worst]
     return Rehearsed(
         seen, copies, (float(off.mean()), float(np.quantile(off, 0.95)), float(off[worst])),
-        (float(place[0]), float(place[1])), tuple(pictures),
+        (float(place[0]), float(place[1])), tuple(pictures), tuple(held(bench.ties, tracks)),
     )  # fmt: skip
 
 
@@ -365,9 +407,9 @@ def _mapped(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> NDArra
     return truth.back(there)
 
 
-def _followed(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> NDArray[np.float64]:
-    """The same by a tip that trails its holder, which follows the file."""
-    return _nearest([truth.back(line.places) for line in cut(bench.file, lies, blade)], bench.places)
+def _tracks(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> list[NDArray[np.float64]]:
+    """Where on the print the tip goes along each line of the file, (n, 2) mm."""
+    return [truth.back(line.places) for line in cut(bench.file, lies, blade)]
 
 
 def _nearest(tracks: Sequence[NDArray[np.float64]], places: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -381,22 +423,23 @@ def _nearest(tracks: Sequence[NDArray[np.float64]], places: NDArray[np.float64])
 
 def _copies(bench: Bench, off: NDArray[np.float64], found: NDArray[np.float64]) -> tuple[CutCopy, ...]:
     numbers = bench.copy[bench.line]
-    left, white, into = _left(bench, found)
+    left, white, into, strange = _left(bench, found)
     count = bench.laid.copies
     worst, least, shows = np.zeros(count), np.full(count, np.inf), np.zeros(count, bool)
-    deep, total, places = np.zeros(count), np.zeros(count), np.zeros(count)
+    deep, other, total, places = (np.zeros(count) for _ in range(4))
     own = numbers >= 0
     np.maximum.at(worst, numbers[own], off[own])
     np.minimum.at(least, numbers[own], left[own])
     np.logical_or.at(shows, numbers[own], white[own])
     np.maximum.at(deep, numbers[own], into[own])
+    np.maximum.at(other, numbers[own], strange[own])
     np.add.at(total, numbers[own], off[own])
     np.add.at(places, numbers[own], 1.0)
     made = [
         CutCopy(
             number, bench.laid.placements[number].layer, float(worst[number]), float(total[number] / places[number]),
             float(least[number]) if np.isfinite(least[number]) else None, bool(shows[number]),
-            float(deep[number]),
+            float(deep[number]), float(other[number]),
         )
         for number in range(count) if places[number]
     ]  # fmt: skip
@@ -405,14 +448,16 @@ def _copies(bench: Bench, off: NDArray[np.float64], found: NDArray[np.float64]) 
 
 def _left(
     bench: Bench, found: NDArray[np.float64]
-) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.float64]]:
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64]]:
     """Print that is left beyond each place of a cut, infinite where none was meant to be; whether the stock shows
-    there; and how deep the cut runs into print that it was meant to leave a border round."""
-    within = bench.within(found)
+    there; how deep the cut runs into print that it was meant to leave a border round; and how deep into a
+    neighbour's."""
+    within, neighbour = bench.within(found), bench.within_neighbours(found)
     meant = bench.kept & (bench.inner >= -CLEARS)
     left = np.where(meant, within, np.inf)
     into = np.where(bench.kept & ~meant & (within > CLEARS), within, 0.0)
-    return left, left < -CLEARS, into
+    strange = np.where(bench.kept & (within < -CLEARS) & (neighbour > CLEARS), np.minimum(neighbour, -within), 0.0)
+    return left, (left < -CLEARS) & (strange == 0), into, strange
 
 
 def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDArray[np.uint8]:
@@ -443,9 +488,10 @@ def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDAr
 @dataclass(frozen=True)
 class Chances:
     """What many rehearsals came to. draws, copies: how many, of all draws together; white: copies at which the stock
-    shows, into: those whose cut runs into the print, spoilt: those of either; worst: the worst distance of each draw,
-    mm, (draws,); short: mm of print that were missing, deep: mm that a cut ran into the print, at the worst; left: the
-    least print beyond a cut, None where none was meant to be."""
+    shows, into: those whose cut runs into the print, strange: those that show a neighbour's, spoilt: those of any;
+    worst: the worst distance of each draw, mm, (draws,); short: mm of print that were missing, deep: mm that a cut ran
+    into the print, wide: mm of a neighbour's print, at the worst; left: the least print beyond a cut, None where none
+    was meant to be."""
 
     draws: int
     copies: int
@@ -456,6 +502,8 @@ class Chances:
     short: float
     deep: float
     left: float | None
+    strange: int = 0
+    wide: float = 0.0
 
     def quantile(self, share: float) -> float:
         return float(np.quantile(self.worst, share)) if self.worst else 0.0
@@ -470,8 +518,8 @@ def rehearse_often(
     Cancelled before the first."""
     told = bench.marks
     worst: list[float] = []
-    white = into = spoilt = done = 0
-    short, deep, least = 0.0, 0.0, math.inf
+    white = into = spoilt = strange = done = 0
+    short, deep, wide, least = 0.0, 0.0, 0.0, math.inf
     for k in range(draws):
         if cancelled():
             break
@@ -482,10 +530,12 @@ def rehearse_often(
         use = [n for n in range(len(told.places)) if n != told.key]
         blade = Blade(repeats=errors.repeats, seed=k)
         at = _mapped(bench, truth, lies_by(told.places[use], found[use]), blade)
-        left, shows, deeper = _left(bench, at)
+        left, shows, deeper, other = _left(bench, at)
         white += _copies_at(bench, shows)
         into += _copies_at(bench, deeper > 0)
-        spoilt += _copies_at(bench, shows | (deeper > 0))
+        strange += _copies_at(bench, other > 0)
+        spoilt += _copies_at(bench, shows | (deeper > 0) | (other > 0))
+        wide = max(wide, float(other.max(initial=0.0)))
         deep = max(deep, float(deeper.max(initial=0.0)))
         least = min(least, float(left.min(initial=np.inf)))
         short = max(short, float(-left.min(initial=0.0)))
@@ -495,7 +545,7 @@ def rehearse_often(
         raise Cancelled("The rehearsals were stopped.", "Rehearse again when you like.")
     return Chances(
         done, done * bench.laid.copies, white, into, spoilt, tuple(worst), short, deep,
-        least if least < math.inf else None,
+        least if least < math.inf else None, strange, wide,
     )  # fmt: skip
 
 

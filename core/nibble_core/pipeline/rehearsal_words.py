@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 from nibble_core.errors import NibbleError
 from nibble_core.geometry.units import format_growth
+from nibble_core.pipeline.coming_off import strokes, waste
 from nibble_core.pipeline.notes import Mend
-from nibble_core.pipeline.rehearsal import Chances, Errors, Rehearsed, prepared, rehearse_often
+from nibble_core.pipeline.rehearsal import Bench, Chances, Errors, Rehearsed, prepared, rehearse_often
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
+from nibble_core.processes import PROCESSES
 from nibble_core.simulators.cutter import Seen
 from nibble_core.ticket import Change, apply
 from nibble_core.ticket.model import Machine, Sheet, Ticket
@@ -23,6 +25,7 @@ TRIES = 4  # of a bleed
 MOST_ON_PAPER = 5000  # lines of a sheet
 SPARE = 0.1  # mm of bleed beyond what was missing
 SPOILT = 1.0  # mm from which a copy is waste
+HOLDS = 0.1  # mm that a tie must keep
 
 
 def errors_of(machine: Machine) -> Errors:
@@ -30,9 +33,27 @@ def errors_of(machine: Machine) -> Errors:
     return Errors(machine.print_stretch, machine.print_bow, machine.camera_error, machine.repeats)
 
 
-def rehearsal_words(told: Rehearsed) -> list[str]:
+def rehearsal_words(told: Rehearsed, bench: Bench) -> list[str]:
     """What came off, sentence by sentence."""
-    return [*_marks_words(told.seen), *_cut_words(told)]
+    return [*_marks_words(told.seen), *_cut_words(told), *(_apart_words(told, bench) if told.copies else [])]
+
+
+def _apart_words(told: Rehearsed, bench: Bench) -> Iterator[str]:
+    """How the sheet comes apart: what each process went through, its ties, and its waste."""
+    for process, count in strokes(bench.processes):
+        yield f"{count:,} × {process}. {PROCESSES[process].words}"
+    if told.ties:
+        least, meant = min(told.ties), min(tie.length for tie in bench.ties)
+        gone = sum(one < HOLDS for one in told.ties)
+        if gone:
+            yield f"{gone} of {len(told.ties)} ties are cut through."
+        else:
+            yield f"All {len(told.ties)} ties hold: {least:.2f} mm at the least, {meant:.2f} mm meant."
+    left = waste(bench.meant.lines, bench.processes, (bench.laid.width, bench.laid.height))
+    if left is not None:
+        pulls = "one pull" if left.pulls == 1 else f"{left.pulls:,} pulls"
+        holes = f"; {left.holes:,} holes are picked out" if left.holes > 1 else "; a hole is picked out"
+        yield f"The waste comes off in {pulls}{holes if left.holes else ''}."
 
 
 def _marks_words(seen: Seen) -> Iterator[str]:
@@ -70,6 +91,9 @@ def _cut_words(told: Rehearsed) -> Iterator[str]:
     if told.cut_into:
         deepest = max(copy.into for copy in told.copies)
         yield f"On {told.cut_into} of them the cut runs into the print, up to {deepest:.2f} mm."
+    if told.strange:
+        widest = max(copy.strange for copy in told.copies)
+        yield f"On {told.strange} of them the print of a neighbour shows, up to {widest:.2f} mm wide."
 
 
 def rehearsed_line(ticket: Ticket, sheet: Sheet, work: Work) -> str:
@@ -92,7 +116,9 @@ def chances_words(chances: Chances) -> list[str]:
     every = f"{chances.copies:,} copies in {chances.draws} rehearsals"
     white = f"White shows on {chances.white:,} of {every}, up to {chances.short:.2f} mm wide."
     into = f"The cut runs into the print on {chances.into:,} of {every}, up to {chances.deep:.2f} mm."
-    spoilt = [*([white] if chances.white else []), *([into] if chances.into else [])]
+    strange = f"The print of a neighbour shows on {chances.strange:,} of {every}, up to {chances.wide:.2f} mm wide."
+    told = ((chances.white, white), (chances.into, into), (chances.strange, strange))
+    spoilt = [words for count, words in told if count]
     return [
         *(spoilt or [f"None of {every} is spoilt: no white shows, and no cut runs into the print."]),
         f"The worst cut of a sheet lies {chances.quantile(0.5):.2f} mm from where it belongs in one rehearsal of two, "

@@ -15,6 +15,7 @@ import shapely
 from nibble_core.cli import main
 from nibble_core.errors import CannotMake
 from nibble_core.papers import printed_ticket
+from nibble_core.pipeline.coming_off import Waste, waste
 from nibble_core.pipeline.files import write_files
 from nibble_core.pipeline.rehearsal import Errors, fed_wrong, prepared, rehearse, rehearse_often
 from nibble_core.pipeline.rehearsal_words import (
@@ -25,6 +26,7 @@ from nibble_core.pipeline.rehearsal_words import (
     rehearsal_words,
     rehearsed_line,
 )
+from nibble_core.simulators.cut_files import CutLine
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.press import Faults
 from nibble_core.ticket import Change, apply
@@ -75,9 +77,10 @@ class RehearsalTest(unittest.TestCase):
         self.assertEqual(counts, {10})
 
     def test_stretch_turn_and_shift_are_taken_away_by_four_marks(self):
-        told = rehearse(bench_of(badge_ticket()), Faults(0.4, 0.4, turn=1.0, shift=(3.0, 3.0)))
+        bench = bench_of(badge_ticket())
+        told = rehearse(bench, Faults(0.4, 0.4, turn=1.0, shift=(3.0, 3.0)))
         self.assertLess(told.off[2], 0.05)
-        self.assertEqual(rehearsal_words(told)[0], "All 4 marks were found.")
+        self.assertEqual(rehearsal_words(told, bench)[0], "All 4 marks were found.")
 
     def test_bleed_that_is_left_is_what_was_given_less_the_error(self):
         bench = bench_of(bleeding(2.0, 6))
@@ -89,7 +92,8 @@ class RehearsalTest(unittest.TestCase):
 
     def test_white_shows_where_the_print_bows_and_pairs_of_marks_keep_it_away(self):
         bowed = Faults(bow=4.0)
-        ends = rehearse(bench_of(bleeding()), bowed)
+        bench = bench_of(bleeding())
+        ends = rehearse(bench, bowed)
         self.assertGreater(sum(copy.white for copy in ends.copies), 10)
         worst = ends.copies[0]
         self.assertTrue(worst.white)
@@ -97,15 +101,16 @@ class RehearsalTest(unittest.TestCase):
         pairs = rehearse(bench_of(apply(bleeding(), [Change("sheets/s1/mark_every", 250.0)])), bowed)
         self.assertFalse(any(copy.white for copy in pairs.copies))
         self.assertLess(pairs.off[2], 4.0 / 3**2 + 0.02)  # the sagitta of one of three sections
-        self.assertTrue(any("White shows on" in words for words in rehearsal_words(ends)))
+        self.assertTrue(any("White shows on" in words for words in rehearsal_words(ends, bench)))
 
     def test_a_cut_with_a_border_that_runs_into_the_print_is_told(self):
         border = badge_ticket(Change("sheets/s1/machine/usable_width", 240.0), quantity=40)
-        told = rehearse(bench_of(border), Faults(bow=6.0))
+        bench = bench_of(border)
+        told = rehearse(bench, Faults(bow=6.0))
         self.assertGreater(told.cut_into, 5)
         self.assertEqual(told.white, 0)
         self.assertLess(max(copy.into for copy in told.copies), 6.0 - 2.0 + 0.3)
-        self.assertTrue(any("runs into the print" in words for words in rehearsal_words(told)))
+        self.assertTrue(any("runs into the print" in words for words in rehearsal_words(told, bench)))
 
     def test_a_hole_that_is_cut_out_is_no_part_of_the_picture(self):
         holed = badge_ticket(Change(f"{LINE}/offset/holes", "kept"), Change(f"{LINE}/offset/distance", 0.2), quantity=1)
@@ -127,6 +132,41 @@ class RehearsalTest(unittest.TestCase):
         own = np.flatnonzero(bench.copy == told.copies[0].number)
         area = sum(shapely.Polygon(bench.meant.lines[k].places).area for k in own)
         self.assertAlmostEqual(freed.sum() * (25.4 / 150) ** 2 / area, 1.0, delta=0.03)
+
+
+class ApartTest(unittest.TestCase):
+    """How a sheet comes apart: neighbours' print, ties and waste."""
+
+    def test_a_neighbours_print_is_told_where_copies_lie_close_and_not_where_they_lie_apart(self):
+        near, apart = (apply(bleeding(1.0), [Change("sheets/s1/spacing", gap)]) for gap in (2.5, 20.0))
+        close, far = (rehearse(bench_of(ticket), Faults(bow=6.0)) for ticket in (near, apart))
+        self.assertEqual(far.strange, 0)
+        self.assertGreater(close.strange, 0)
+        self.assertGreater(close.off[2], max(copy.strange for copy in close.copies))
+        words = " ".join(rehearsal_words(close, bench_of(near)))
+        self.assertIn("the print of a neighbour shows", words)
+        self.assertEqual(rehearse(bench_of(near)).strange, 0)
+
+    def test_ties_are_as_long_as_meant_unless_the_knife_trails_over_them(self):
+        perforated = badge_ticket(Change(f"{LINE}/process", "perforate"))
+        bench = bench_of(perforated)
+        meant = [tie.length for tie in bench.ties]
+        self.assertGreater(len(meant), 50)
+        drawn = rehearse(bench, blade=Blade(0.0))
+        self.assertAlmostEqual(min(drawn.ties), min(meant), delta=0.13)
+        self.assertIn("ties hold", " ".join(rehearsal_words(drawn, bench)))
+        loose = rehearse(bench, blade=Blade(repeats=2.0, seed=3))
+        self.assertLess(min(loose.ties), 0.1)
+        self.assertIn("ties are cut through", " ".join(rehearsal_words(loose, bench)))
+
+    def test_waste_comes_off_in_as_many_pulls_as_weed_lines_leave_pieces(self):
+        ring = np.array([(np.cos(a), np.sin(a)) for a in np.linspace(0, 2 * np.pi, 200)])
+        rings = [CutLine("k", ring * size + middle) for middle in ([30, 30], [90, 30]) for size in (20.0, 8.0)]
+        processes = ["kiss cut"] * len(rings)
+        self.assertEqual(waste(rings, processes, (120.0, 60.0)), Waste(1, 2))
+        across = CutLine("w", np.array([(60.0, -5.0), (60.0, 65.0)]))
+        self.assertEqual(waste([*rings, across], [*processes, "weed cut"], (120.0, 60.0)), Waste(2, 2))
+        self.assertIsNone(waste(rings, ["through cut"] * 4, (120.0, 60.0)))
 
 
 class ManyTest(unittest.TestCase):

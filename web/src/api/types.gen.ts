@@ -1786,7 +1786,7 @@ export interface components {
         /**
          * CopyOut
          * @description A copy that came off. worst, mean: mm between its cuts and where they belong; left: mm of print beyond them;
-         *     into: mm that they run into the print.
+         *     into: mm that they run into the print; strange: mm of a neighbour's print within them.
          */
         CopyOut: {
             /** Number */
@@ -1803,6 +1803,8 @@ export interface components {
             white: boolean;
             /** Into */
             into: number;
+            /** Strange */
+            strange: number;
             /** Picture */
             picture: string;
         };

@@ -24,6 +24,7 @@ const KEYS: Keys = [
 ];
 
 const WAITING_MS = 2000; // between two looks while cards are being drawn
+const AGAIN_MS = 5000; // between two looks where the last one failed
 const MOST_LOOKS = 150; // after which a card that is not there yet is not waited for
 
 const ORDER_KEPT = "nibble-board-order";
@@ -48,8 +49,11 @@ export function Board() {
     getNextPageParam: (last, all) => (last.more ? all.length : undefined),
     // cards in another order would stand under the wrong headings
     placeholderData: (before, query) => (query?.queryKey[3] === order ? before : undefined),
-    refetchInterval: ({ state }) =>
-      state.dataUpdateCount < MOST_LOOKS && state.data?.pages.some((page) => page.undrawn > 0) === true && WAITING_MS,
+    refetchInterval: ({ state }) => {
+      if (state.status === "error") return AGAIN_MS; // it comes back by itself when Nibble does
+      const undrawn = state.data?.pages.some((page) => page.undrawn > 0) === true;
+      return state.dataUpdateCount < MOST_LOOKS && undrawn && WAITING_MS;
+    },
   });
   const cards = pages.data?.pages.flatMap((page) => page.cards);
   const undrawn = pages.data?.pages[0]?.undrawn ?? 0;

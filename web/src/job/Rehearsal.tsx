@@ -10,7 +10,8 @@ import { useUnit } from "../ui/unit";
 
 const DRAWS = 200;
 const LISTED = 12;
-const SPOILT = /^White shows|runs into the print on|cut runs into the print, up/;
+const SPOILT =
+  /^White shows|runs into the print on|cut runs into the print, up|of a neighbour shows|are cut through/;
 const [SMALL, LARGE] = [150, 420];
 
 interface Props {
@@ -150,6 +151,11 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
           {copy.into > 0 && (
             <chakra.span display="block" color="blocked">
               cut {mm(copy.into)} into the print
+            </chakra.span>
+          )}
+          {copy.strange > 0 && (
+            <chakra.span display="block" color="blocked">
+              {mm(copy.strange)} of a neighbour’s print
             </chakra.span>
           )}
           {copy.left !== null && (
