@@ -47,6 +47,7 @@ class RehearsalOut(Schema):
     left: float | None
     off: tuple[float, float, float] | None
     copies: list[CopyOut]
+    mends: list[MendOut]
 
 
 class RehearsalsIn(Schema):

@@ -22,8 +22,11 @@ from nibble_core.pipeline.rehearsal_words import (
     direction_mends,
     errors_of,
     fed_wrong_words,
+    foretold,
+    foretold_words,
     mends_of,
     rehearsal_words,
+    worst_case_mends,
 )
 from nibble_core.pipeline.results import Work
 from nibble_core.simulators.cutter import Blade
@@ -43,8 +46,10 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
     trails = max((one.blade_offset for one in sheet.settings), default=sheet.machine.blade_offset)
     blade = Blade(trails, errors.repeats, seed=turn)
     told = rehearse(bench, faults, camera=errors.camera, blade=blade)
+    worst = foretold(bench, sheet)
     return {
-        "said": rehearsal_words(told, bench), "left": told.left,
+        "said": [*rehearsal_words(told, bench), foretold_words(worst)], "left": told.left,
+        "mends": [_mend(one) for one in worst_case_mends(ticket, sheet, worst)],
         "off": list(told.off) if told.copies else None,
         "copies": [
             {

@@ -555,6 +555,14 @@ def _copies_at(bench: Bench, where: NDArray[np.bool_]) -> int:
     return len(np.unique(copies[where & (copies >= 0)]))
 
 
+def press_faults(errors: Errors, laid: LaidSheet, step: float) -> list[tuple[Faults, float]]:
+    """Each way in which a press is off, by a step of it, per cent or mm, and how much of that one in three exceeds."""
+    return [
+        (Faults(across=step), errors.stretch), (Faults(along=step), errors.stretch),
+        (Faults(bow=step), errors.bow * (laid.height / 1000) ** 2),
+    ]  # fmt: skip
+
+
 def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -> Faults:
     """What a press does to a sheet this time. A print bows by the square of its length."""
     across, along = chance.normal(0, errors.stretch, 2).tolist()

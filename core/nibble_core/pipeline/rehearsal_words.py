@@ -10,6 +10,7 @@ from nibble_core.errors import NibbleError
 from nibble_core.geometry.units import format_growth
 from nibble_core.pipeline.coming_off import strokes, waste
 from nibble_core.pipeline.notes import Mend
+from nibble_core.pipeline.prediction import predicted_worst
 from nibble_core.pipeline.rehearsal import Bench, Chances, Errors, Rehearsed, prepared, rehearse_often
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
@@ -20,7 +21,7 @@ from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.piece import Printed
 
 PAIRS = (1, 2, 4, 6)
-FEW = 40  # rehearsals
+FEW, OFTEN = 40, 200  # rehearsals
 TRIES = 4  # of a bleed
 MOST_ON_PAPER = 5000  # lines of a sheet
 SPARE = 0.1  # mm of bleed beyond what was missing
@@ -94,6 +95,26 @@ def _cut_words(told: Rehearsed) -> Iterator[str]:
     if told.strange:
         widest = max(copy.strange for copy in told.copies)
         yield f"On {told.strange} of them the print of a neighbour shows, up to {widest:.2f} mm wide."
+
+
+def foretold(bench: Bench, sheet: Sheet) -> float:
+    """How far, mm, the worst cut of many such sheets should lie off by the record of its machine."""
+    return predicted_worst(bench, errors_of(sheet.machine), OFTEN)
+
+
+def foretold_words(worst: float) -> str:
+    return f"By the machine’s record the worst cut of {OFTEN} such sheets should lie {worst:.2f} mm off."
+
+
+def worst_case_mends(ticket: Ticket, sheet: Sheet, worst: float) -> list[Mend]:
+    """The worst case, as Lines shows it, looked at for an error of so many mm, where it is for another one."""
+    error = math.ceil(20 * worst) / 20
+    changes = tuple(
+        Change(f"pieces/{ticket.piece_of_layer(held.layer).id}/layers/{held.layer}/prints/cutting_error", error)
+        for held in sheet.holds
+        if isinstance(prints := ticket.layer(held.layer).prints, Printed) and prints.cutting_error != error
+    )  # fmt: skip
+    return [Mend(f"Look at the worst case for {error:.2f} mm", changes)] if changes else []
 
 
 def rehearsed_line(ticket: Ticket, sheet: Sheet, work: Work) -> str:

@@ -17,6 +17,7 @@ from nibble_core.errors import CannotMake
 from nibble_core.papers import printed_ticket
 from nibble_core.pipeline.coming_off import Waste, waste
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.prediction import predicted_worst
 from nibble_core.pipeline.rehearsal import Errors, fed_wrong, prepared, rehearse, rehearse_often
 from nibble_core.pipeline.rehearsal_words import (
     chances_words,
@@ -25,6 +26,7 @@ from nibble_core.pipeline.rehearsal_words import (
     mends_of,
     rehearsal_words,
     rehearsed_line,
+    worst_case_mends,
 )
 from nibble_core.simulators.cut_files import CutLine
 from nibble_core.simulators.cutter import Blade
@@ -183,6 +185,21 @@ class ManyTest(unittest.TestCase):
         again = rehearse_often(bench_of(mended), errors, 16)
         self.assertEqual(again.spoilt, 0)
         self.assertIn("None of", chances_words(again)[0])
+
+    def test_the_worst_of_many_sheets_is_foretold_without_a_draw(self):
+        bench = bench_of(bleeding(quantity=12))
+        for errors in (Errors(0.2, 0.1, 0.15, 0.02), Errors(0.2, 4.0, 0.05, 0.05), Errors(0.0, 0.0, 0.0, 0.2)):
+            with self.subTest(errors):
+                met = [rehearse_often(bench, errors, 60, seed=seed).quantile(1.0) for seed in range(5)]
+                self.assertAlmostEqual(predicted_worst(bench, errors, 60) / np.median(met), 1.0, delta=0.15)
+        self.assertEqual(predicted_worst(bench, Errors(0.0, 0.0, 0.0, 0.0), 60), 0.0)
+
+    def test_the_worst_case_can_be_looked_at_for_what_is_foretold(self):
+        ticket = bleeding(quantity=4)
+        (mend,) = worst_case_mends(ticket, ticket.sheets[0], 0.4204)
+        changed = apply(ticket, mend.changes)
+        self.assertEqual(changed.layer("l1").prints.cutting_error, 0.45)
+        self.assertEqual(worst_case_mends(changed, changed.sheets[0], 0.43), [])
 
     def test_the_printed_ticket_tells_what_came_of_it(self):
         ticket = bleeding(2.0, 6)

@@ -3087,6 +3087,8 @@ export interface components {
             ] | null;
             /** Copies */
             copies: components["schemas"]["CopyOut"][];
+            /** Mends */
+            mends: components["schemas"]["MendOut"][];
         };
         /** RehearsalsIn */
         RehearsalsIn: {

@@ -73,6 +73,7 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
       {once.isFetching && <p role="status">Printing, looking for the marks, cutting…</p>}
       {once.error && <Refused error={once.error} />}
       {told && <Sentences said={told.said} />}
+      {told && <Mends mends={told.mends} onTake={onTake} />}
       {often.isPending && <p role="status">{progress || "rehearsing"}…</p>}
       {often.error && <Refused error={often.error} />}
       {often.data && (
@@ -188,7 +189,6 @@ function Told(props: {
   onTake: Props["onTake"];
   children: ReactNode;
 }) {
-  const { unit } = useUnit();
   return (
     <chakra.section
       aria-label={props.title}
@@ -202,14 +202,21 @@ function Told(props: {
         {props.title}
       </chakra.h3>
       {props.children}
-      <chakra.div display="flex" flexWrap="wrap" gap="8px" marginTop="4px">
-        {props.mends.map((mend) => (
-          <Button key={mend.label} type="button" onClick={() => props.onTake([...mend.changes])}>
-            {inUnit(mend.label, unit)}
-          </Button>
-        ))}
-      </chakra.div>
+      <Mends mends={props.mends} onTake={props.onTake} />
     </chakra.section>
+  );
+}
+
+function Mends({ mends, onTake }: { mends: readonly Mend[]; onTake: Props["onTake"] }) {
+  const { unit } = useUnit();
+  return (
+    <chakra.div display="flex" flexWrap="wrap" gap="8px" marginTop="4px">
+      {mends.map((mend) => (
+        <Button key={mend.label} type="button" onClick={() => onTake([...mend.changes])}>
+          {inUnit(mend.label, unit)}
+        </Button>
+      ))}
+    </chakra.div>
   );
 }
 
