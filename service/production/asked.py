@@ -23,7 +23,7 @@ from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.clicks import CLICKS
 from nibble_core.pipeline.engraving_ways import look, minutes_of_run, single_run
 from nibble_core.pipeline.error_sheet import error_sheet
-from nibble_core.pipeline.files import JobFile
+from nibble_core.pipeline.files import JobFile, write_plot
 from nibble_core.pipeline.head_files import (
     how_it_lies,
     marks_on_machine,
@@ -251,10 +251,13 @@ def marks(plain: Any, sheet_id: str, found: list[tuple[float, float]], *, asker:
 
 
 def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, float]], *, asker: Asker) -> bytes:
-    """A sheet's G-code, read back. found: where its printed marks lie, in their order; none where they do not count."""
+    """What a sheet's machine is sent, read back: HP-GL for a knife, which finds the marks itself, else G-code. found:
+    where its printed marks lie, in their order; none where they do not count."""
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
     sheet = _sheet_of(ticket, sheet_id)
+    if not sheet.machine.carves and not sheet.machine.burns:
+        return write_plot(ticket, sheet, work)
     if not sheet.machine.carves:
         return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision, found=found)
     files = write_board(ticket, sheet, work, "cut file as G-code", revision=revision)

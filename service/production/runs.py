@@ -99,7 +99,7 @@ def go_on(run: MachineRun) -> MachineRun:
 
 def moves_in(program: bytes, lines: int | None = None) -> int:
     """How many moves its first lines are, or all of them."""
-    return sum(line.startswith((b"G0 ", b"G1 ", b"G2 ", b"G3 ")) for line in program.splitlines()[:lines])
+    return sum(line.startswith((b"G0 ", b"G1 ", b"G2 ", b"G3 ", b"PU")) for line in program.splitlines()[:lines])
 
 
 def moves_made(run: MachineRun) -> int:

@@ -108,6 +108,8 @@ def resumed(program: bytes, done: int) -> bytes:
     """A program that begins again at the path in which line ``done`` lies, counted from 1: the same head, the tool that
     was in use, then all from that path's travel on. Raises CannotMake for what has no such path."""
     lines = program.decode("ascii", "replace").splitlines()
+    if lines and lines[0].startswith("IN;"):
+        return _resumed_plot(lines, done)
     if any(re.fullmatch(_SPINDLE, line) for line in lines):
         return _resumed_route(lines, done)
     first = next((k for k, line in enumerate(lines) if _process(line)), len(lines))
@@ -154,6 +156,18 @@ def _resumed_route(lines: Sequence[str], done: int) -> bytes:
     spin = [*call, lines[turned], *lines[turned + 1 : turned + 2]]
     text = "\n".join([*setting, f"G0 Z{safe:.3f}", *spin, *rest]) + "\n"
     return text.encode("ascii", "replace")
+
+
+def _resumed_plot(lines: Sequence[str], done: int) -> bytes:
+    """A plotter file from the line on that was being cut, with its pen, speed and force. Raises CannotMake."""
+    paths = [k for k, line in enumerate(lines) if line.startswith("PU") and "PD" in line]
+    if not paths:
+        raise CannotMake("This program has no path to begin again at.", "Run it from the start.")
+    start = next((k for k in reversed(paths) if k < done), paths[0])
+    first = next(k for k, line in enumerate(lines) if line.startswith("SP"))
+    pen = next(k for k in range(start, -1, -1) if lines[k].startswith("SP"))
+    setting = [line for line in lines[pen : pen + 2] if not line.startswith("PU")]
+    return ("\n".join([*lines[:first], *setting, *lines[start:]]) + "\n").encode("ascii", "replace")
 
 
 def _process(line: str) -> bool:

@@ -143,6 +143,17 @@ def _written_moves(
     return [("", write_head(ticket, sheet, work, form, called, revision=revision))]
 
 
+def write_plot(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
+    """What a knife is sent: a sheet's cut file as HP-GL. Raises CannotMake for panels, and for a machine that does not
+    take it."""
+    if "hpgl" not in sheet.machine.formats:
+        raise CannotMake(f"The {sheet.machine.name} does not take HP-GL.", "Add it to its formats in the library.")
+    parts = parts_of(ticket, sheet, work)
+    if len(parts) > 1:
+        raise CannotMake("Panels cannot be sent in one.", "Make the sheet in one, or cut their files one by one.")
+    return write_part(parts[0], CUT, FORMATS["hpgl"], sheet, "cut file as HP-GL")[0]
+
+
 def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str) -> tuple[bytes, Page | None]:
     """One file, and what it holds, read back and found to be what was meant; None of pixels, which hold no lines.
     called: the file, in words. Raises FileDisagrees."""

@@ -10,7 +10,7 @@ import io
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -80,50 +80,77 @@ def read_cut(content: bytes, ending: str, *, height: float | None = None) -> Cut
 
 def _hpgl(content: bytes, height: float | None) -> CutFile:
     text = content.decode("latin-1")
-    text = re.sub(r'CO\s*"[^"]*"', "", text)
     if "IN" not in text[:200] and "PU" not in text and "PD" not in text:
         raise Unreadable("This is no plotter file.")
     if not text.rstrip().endswith(";"):
         raise Unreadable("This plotter file is cut off in the middle: its last instruction has no end.")
+    plotter = Plotter()
     lines: list[CutLine] = []
-    pen, at, down = "0", (0.0, 0.0), False
-    places: list[tuple[float, float]] = []
+    for instruction in instructions(text):
+        lines += _lines_of(plotter.take(instruction), height or 0.0)
+    if plotter.down and plotter.places:
+        raise Unreadable("This plotter file is cut off in the middle: the tool is still down at its end.")
+    return CutFile(tuple(lines), None, height, led=True)
 
-    def lifted() -> None:
-        if len(places) > 1:
-            own = np.array(places) * UNIT
-            own[:, 1] = (height or 0.0) - own[:, 1]
-            lines.append(CutLine(pen, own))
-        places.clear()
 
-    for instruction in re.split(r"[;\s]+", text):
-        if not instruction:
-            continue
+def instructions(text: str) -> list[str]:
+    """Those of HP-GL, without its comments."""
+    return [one for one in re.split(r"[;\s]+", re.sub(r'CO\s*"[^"]*"', "", text)) if one]
+
+
+@dataclass
+class Plotter:
+    """What HP-GL is told to, instruction by instruction. pen: the one in hand; places: where it has gone since it was
+    put down, in plotter units, y upward; speed: cm a second."""
+
+    pen: str = "0"
+    at: tuple[float, float] = (0.0, 0.0)
+    down: bool = False
+    speed: float | None = None
+    places: list[tuple[float, float]] = field(default_factory=list)
+
+    def take(self, instruction: str) -> tuple[str, Places] | None:
+        """The pen, and the line that ends with this instruction, (n, 2), if one does. Raises Unreadable."""
         name = instruction[:2].upper()
         try:
             numbers = [float(one) for one in instruction[2:].split(",") if one]
         except ValueError as error:
             raise Unreadable(f"This plotter file says “{instruction[:20]}”, which is no number.") from error
         if name == "SP":
-            lifted()
-            pen, down = f"{int(numbers[0]) if numbers else 0}", False
-        elif name in ("PU", "PD", "PA"):
-            if name == "PU":
-                lifted()
-            down = name == "PD" or (name == "PA" and down)
-            if len(numbers) % 2:
-                raise Unreadable("This plotter file has a place without its second number.")
-            if down and not places:
-                places.append(at)
-            for x, y in zip(numbers[0::2], numbers[1::2], strict=True):
-                at = (x, y)
-                if down:
-                    places.append(at)
-        elif name not in ("IN", "DF", "VS", "FS"):
-            raise Unreadable(f"This cutter does not know “{name}”.")
-    if down and places:
-        raise Unreadable("This plotter file is cut off in the middle: the tool is still down at its end.")
-    return CutFile(tuple(lines), None, height, led=True)
+            ended = self._lifted()
+            self.pen, self.down = f"{int(numbers[0]) if numbers else 0}", False
+            return ended
+        if name == "VS":
+            self.speed = numbers[0] if numbers else None
+            return None
+        if name not in ("PU", "PD", "PA"):
+            if name not in ("IN", "DF", "FS"):
+                raise Unreadable(f"This cutter does not know “{name}”.")
+            return None
+        ended = self._lifted() if name == "PU" else None
+        self.down = name == "PD" or (name == "PA" and self.down)
+        if len(numbers) % 2:
+            raise Unreadable("This plotter file has a place without its second number.")
+        if self.down and not self.places:
+            self.places.append(self.at)
+        for x, y in zip(numbers[0::2], numbers[1::2], strict=True):
+            self.at = (x, y)
+            if self.down:
+                self.places.append(self.at)
+        return ended
+
+    def _lifted(self) -> tuple[str, Places] | None:
+        ended = (self.pen, np.array(self.places)) if len(self.places) > 1 else None
+        self.places = []
+        return ended
+
+
+def _lines_of(ended: tuple[str, Places] | None, height: float) -> list[CutLine]:
+    if ended is None:
+        return []
+    own = ended[1] * UNIT
+    own[:, 1] = height - own[:, 1]
+    return [CutLine(ended[0], own)]
 
 
 def _pdf(content: bytes, _: float | None) -> CutFile:

@@ -19,6 +19,8 @@ from nibble_core.errors import InvalidTicket, UnreadableFile
 from nibble_core.simulators.camera import INCH
 from nibble_core.simulators.cut_files import CutFile, Unreadable, read_cut
 from nibble_core.simulators.cutter import Blade, Complaint, Marks, Seen, cut, look_for
+from nibble_core.simulators.cutter_port import Loaded, Running
+from nibble_core.simulators.in_time import Port
 from nibble_core.simulators.press import MARGIN, Distortion, Faults, PrintedSheet, Unprintable
 from nibble_core.simulators.rehearsal_options import NUMBERS
 
@@ -70,16 +72,22 @@ def run_press(options: argparse.Namespace) -> None:
 
 
 def run_cutter(options: argparse.Namespace) -> None:
-    """Raises UnreadableFile for files that are none of a cutter's, OSError."""
+    """Raises InvalidTicket for options that make no cutter, UnreadableFile for files that are none of a cutter's,
+    OSError."""
     sheet, marks, height = _job(options)
     picture, ppi = _sheet(options.sheet)
+    first = _numbers(options.first, 2, "--first") if options.first else tuple(marks.places[0] + MARGIN)
+    if options.file is None:
+        _listen(options, Loaded(
+            picture, ppi, _camera(picture, ppi), marks, sheet, (float(first[0]), float(first[1]))
+        ))  # fmt: skip
+        return
     try:
         file = read_cut(options.file.read_bytes(), options.file.suffix.lower().lstrip("."), height=height)
     except Unreadable as error:
         raise UnreadableFile(str(error), "Send the whole cut file of this job.") from error
     seen = Seen(complaints=judged(file, marks, sheet))
     if not any(one.stops for one in seen.complaints):
-        first = _numbers(options.first, 2, "--first") if options.first else tuple(marks.places[0] + MARGIN)
         before = seen.complaints
         seen = look_for(_camera(picture, ppi), marks, (float(first[0]), float(first[1])), ppi=ppi)
         seen.complaints[:0] = before
@@ -114,6 +122,18 @@ def run_cutter(options: argparse.Namespace) -> None:
     if options.report:
         options.report.write_text(json.dumps(told, indent=1))
     print(json.dumps({key: told[key] for key in ("cut", "complaints", "off_mm") if key in told}))
+
+
+def _listen(options: argparse.Namespace, loaded: Loaded) -> None:
+    if options.port is None:
+        raise InvalidTicket("There is nothing to run.", "Name a cut file, or a port with --port.")
+    if not 0 < options.quick < 1e7:
+        raise InvalidTicket("A machine is not that quick.", "Give a number above 0.")
+    blade = Blade(options.trails, options.repeats, options.backlash, options.seed)
+    with Port(("127.0.0.1", options.port), Running(loaded, options.quick, blade)) as port:
+        wide, high = loaded.size
+        print(f"A cutter with a sheet of {wide:g} x {high:g} mm listens at port {port.server_address[1]}.", flush=True)
+        port.serve_forever()
 
 
 def judged(file: CutFile, marks: Marks, size: tuple[float, float]) -> list[Complaint]:

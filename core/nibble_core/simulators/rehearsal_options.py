@@ -37,8 +37,10 @@ NUMBERS = {
 
 def add_cutter(kinds: Any) -> None:
     """The options of ``simulate cutter``."""
-    cutter = kinds.add_parser("cutter", help="a cutter with a camera: a cut file on a printed sheet")
-    cutter.add_argument("file", type=Path)
+    cutter = kinds.add_parser("cutter", help="a cutter with a camera, a printed sheet in it: run a file, or listen")
+    cutter.add_argument("file", type=Path, nargs="?", help="a cut file; without it, --port")
+    cutter.add_argument("--port", type=int, help="listen for programs at this port of this machine")
+    cutter.add_argument("--quick", type=float, default=1.0, help="times as fast as a real one, at a port (default: 1)")
     cutter.add_argument("--sheet", type=Path, required=True, help="the printed sheet, a picture that states its size")
     cutter.add_argument("--manifest", type=Path, required=True, help="manifest.json of the job: its marks and size")
     cutter.add_argument("--number", type=int, default=1, help="of the sheet within the manifest (default: 1)")

@@ -154,17 +154,15 @@ export function FilesPanel({
         </chakra.ul>
       )}
       {!blocked && <Trials {...{ jobId, ticket, sheets, onRehearse }} />}
-      {sheets
-        .filter(({ sheet }) => burns(sheet.machine) || carves(sheet.machine))
-        .map(({ id, name, sheet, minutes }) => (
-          <div key={id}>
-            <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked, doubts }} />
-            {isTurned(ticket, sheet) && <TestTurn {...{ jobId, sheet, onChanges }} />}
-            {burns(sheet.machine) && (
-              <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
-            )}
-          </div>
-        ))}
+      {sheets.map(({ id, name, sheet, minutes }) => (
+        <div key={id}>
+          <RunPanel {...{ jobId, revision, sheet, name, minutes, blocked, doubts }} />
+          {isTurned(ticket, sheet) && <TestTurn {...{ jobId, sheet, onChanges }} />}
+          {burns(sheet.machine) && (
+            <FindSettings jobId={jobId} ticket={ticket} sheet={sheet} onChanges={onChanges} />
+          )}
+        </div>
+      ))}
       {sheets
         .filter(({ sheet }) => canBeRehearsed(ticket, sheet))
         .filter(

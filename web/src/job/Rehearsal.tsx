@@ -173,13 +173,13 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
 function Sentences({ said }: { said: readonly string[] }) {
   const { unit } = useUnit();
   return (
-    <chakra.p lineHeight="1.5" maxWidth="80ch" marginBottom="4px">
+    <chakra.ul listStyleType="none" padding="0" lineHeight="1.45" maxWidth="80ch" marginBottom="4px">
       {said.map((sentence) => (
-        <chakra.span key={sentence} fontWeight={SPOILT.test(sentence) ? 600 : 400}>
-          {inUnit(sentence, unit)}{" "}
-        </chakra.span>
+        <chakra.li key={sentence} fontWeight={SPOILT.test(sentence) ? 600 : 400}>
+          {inUnit(sentence, unit)}
+        </chakra.li>
       ))}
-    </chakra.p>
+    </chakra.ul>
   );
 }
 

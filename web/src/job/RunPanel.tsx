@@ -8,7 +8,7 @@ import { tell } from "../ui/notices";
 import { endOfRun } from "./endOfRun";
 import { MarksPanel } from "./MarksPanel";
 import { PanelSection } from "./PanelSection";
-import { carves, type Sheet } from "./ticket";
+import { burns, carves, type Sheet } from "./ticket";
 import { goesOn, useConnected, useRun } from "./useRun";
 
 /** How far the head is backed up at a press, mm. */
@@ -55,6 +55,8 @@ export function RunPanel({
   const { data: library } = useQuery({ queryKey: ["library"], queryFn: api.library });
   const busy = goesOn(run?.state);
   const share = run?.lines ? run.done / run.lines : 0;
+  const cuts = !burns(sheet.machine) && !carves(sheet.machine);
+  if (cuts && !connected) return null; // its files are taken to it by hand, as in most shops
   return (
     <PanelSection title={`At the machine${name ? `: ${name}` : ""}`}>
       {minutes !== null && !busy && (
@@ -84,7 +86,7 @@ export function RunPanel({
                 <chakra.div height="100%" background="marigold" style={{ width: `${100 * share}%` }} />
               </chakra.div>
               <chakra.p role="status" fontSize="14px" marginTop="4px">
-                {run.state === "paused" && carves(sheet.machine) ? "Held." : SAID[run.state]} {run.message}{" "}
+                {run.state === "paused" && !burns(sheet.machine) ? "Held." : SAID[run.state]} {run.message}{" "}
                 <chakra.span color="ink.soft">
                   line {run.done} of {run.lines}
                   {run.revision !== revision && `, change ${run.revision}`}
@@ -92,7 +94,7 @@ export function RunPanel({
               </chakra.p>
             </>
           )}
-          {!busy && !carves(sheet.machine) && (
+          {!busy && burns(sheet.machine) && (
             <MarksPanel {...{ jobId, revision, sheet: sheet.id, found, onFound: setFound }} />
           )}
           <chakra.div display="flex" flexWrap="wrap" gap="6px" marginTop="6px">

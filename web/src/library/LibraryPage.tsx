@@ -141,7 +141,7 @@ export function LibraryPage() {
 /** What of a machine's record says nothing of a blade, or of a beam. */
 const OF_A_BEAM = [
   ...["beam", "acceleration", "fastest", "jump", "longest_run", "openings"],
-  ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "port", "focus_depth"],
+  ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "focus_depth"],
 ];
 const OF_A_BLADE = [
   ...["knife_radius", "blade_offset", "overcut", "speed"],
