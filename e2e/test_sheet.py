@@ -58,6 +58,10 @@ class SheetTest(BrowserTest):
         self.go(page, "machine")
         page.get_by_role("button", name="a rehearsal on the screen").click()
         expect(page.get_by_role("dialog", name="Rehearsal")).to_contain_text("copies came off")
+        page.keyboard.press("v")  # as made
+        expect(page.get_by_role("dialog", name="Rehearsal")).to_have_count(0)
+        page.keyboard.press("v")  # as it came off
+        expect(page.get_by_role("dialog", name="Rehearsal")).to_contain_text("The waste comes off in one pull")
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Measure it with a test sheet").click()
         with page.expect_download() as download:

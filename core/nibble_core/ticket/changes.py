@@ -221,7 +221,7 @@ TONES_TRACED = {"solid shadows": "two-tone", "line-like edges": "two-tone", "ban
 
 def _trace_tones(trace: Any, tones: Any) -> None:
     """Tones that were made flat are traced by their shapes; the outer edge alone would show none of them."""
-    if trace["mode"] == "outer":
+    if trace["mode"] == "outer" and isinstance(tones, str):
         trace["mode"] = TONES_TRACED.get(tones, "outer")
 
 

@@ -157,9 +157,10 @@ class ChangeTest(unittest.TestCase):
             Change("pieces", operation="remove"), Change(LINE, operation="swap"),
             Change("pieces/p1/layers", {"id": "l1"}, "add"),
             Change("artworks/a1/touch_ups", {"kind": "drop"}, "add"), Change("artworks/a1", operation="remove"),
+            Change("artworks/a1/clean/tones", [{"id": "k1"}]), Change("artworks/a1/clean/tones", {}),
         ):  # fmt: skip
             with self.subTest(change), self.assertRaises(InvalidTicket):
-                badge_ticket(change)
+                badge_ticket(Change("artworks/a1/trace/mode", "outer"), change)
 
     @given(st.data())
     @settings(max_examples=300, deadline=None)

@@ -14,11 +14,14 @@ import { TableArea } from "./TableArea";
 import { TicketPanel } from "./TicketPanel";
 import { ToolRow } from "./ToolRow";
 import { Track } from "./Track";
-import type { Ticket } from "./ticket";
+import { canBeRehearsed, type Ticket } from "./ticket";
 import { useCopies } from "./useCopies";
 import { useInHand } from "./useInHand";
 import { useJobDesk } from "./useJobDesk";
 import { KEYS, useJobKeys } from "./useJobKeys";
+
+/** Where a sheet is whole. */
+const CUT_AT: readonly string[] = ["sheet", "machine"];
 
 /** One job: track of stations, table and ticket. */
 export function JobScreen() {
@@ -31,7 +34,11 @@ export function JobScreen() {
   const [dropped, setDropped] = useState<readonly File[]>([]);
   const { start } = useStartJob();
   useTakesFiles(setDropped);
-  useJobKeys(desk, inHand.go, () => setKeys(true));
+  const rehearse = () => {
+    const sheet = ticket?.sheets.find((one) => canBeRehearsed(ticket, one));
+    if (sheet && CUT_AT.includes(inHand.station)) inHand.setOver({ rehearsalOf: sheet.id });
+  };
+  useJobKeys(desk, inHand.go, () => setKeys(true), rehearse);
   useEffect(() => {
     document.title = ticket ? `${ticket.name}, Nibble` : "Nibble";
   }, [ticket]);

@@ -8,6 +8,8 @@ import { CardButton } from "../ui/CardButton";
 import { Overlay } from "../ui/Overlay";
 import { useUnit } from "../ui/unit";
 
+/** The key from a sheet as made to the same as it came off, and back. */
+export const CAME_OFF = "v";
 const DRAWS = 200;
 const LISTED = 12;
 const SPOILT =
@@ -43,6 +45,7 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
     <Overlay
       label="Rehearsal"
       title={name ? `Rehearsal of ${name}` : "Rehearsal of the sheet"}
+      again={CAME_OFF}
       onClose={onClose}
     >
       <chakra.div display="flex" flexWrap="wrap" gap="8px" marginBottom="10px">

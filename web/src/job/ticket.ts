@@ -109,7 +109,6 @@ export function toNestAgain(changes: readonly Change[], ticket: Ticket): string 
   )?.id;
 }
 
-/** Whether a sheet can be rehearsed: printed with marks, and cut by a knife that looks for them. */
 /** Whether a sheet is the wall of things that its machine turns. */
 export function isTurned(ticket: Ticket, sheet: Sheet): boolean {
   return ticket.pieces.some(
@@ -121,6 +120,7 @@ export function isTurned(ticket: Ticket, sheet: Sheet): boolean {
   );
 }
 
+/** Whether a sheet can be rehearsed: printed with marks, and cut by a knife that looks for them. */
 export function canBeRehearsed(ticket: Ticket, sheet: Sheet): boolean {
   const layers = ticket.pieces.flatMap((piece) => piece.layers);
   const prints = sheet.holds.some(

@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 import type { Keys } from "../ui/KeyList";
+import { CAME_OFF } from "./Rehearsal";
 import { STATIONS, type StationKey } from "./stations";
 import type { JobDesk } from "./useJobDesk";
 
@@ -19,6 +20,7 @@ export const KEYS: Keys = [
   ["a, o, p, d", "as made, outlines, over the artwork, deviation"],
   ["m; Enter , .", "at Machine: moves of a beam; play or pause, one path back, one path on"],
   ["f, w, h, c, t, i", "at Lines: drop-out, weak parts, weeding, worst case, on the thing, plate"],
+  ["v", "at Sheet and Machine: as it came off a rehearsal, and back to as made"],
   ["click, drag, Shift", "at Sheet: take copies in hand, move them, take more"],
   ["arrows, r, k, Delete", "at Sheet: move, turn, lock, throw off what is in hand; n the next"],
   ["[ ]", "brush narrower, wider"],
@@ -33,8 +35,13 @@ export const KEYS: Keys = [
   ["Enter, Esc", "take the value, restore it"],
 ];
 
-/** Keys that work anywhere on the screen: undo and redo, the stations, the list of keys. */
-export function useJobKeys(desk: JobDesk, go: (station: StationKey) => void, onKeys: () => void): void {
+/** Keys that work anywhere on the screen: undo and redo, the stations, a rehearsal, the list of keys. */
+export function useJobKeys(
+  desk: JobDesk,
+  go: (station: StationKey) => void,
+  onKeys: () => void,
+  onCameOff: () => void,
+): void {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const typing = event.target instanceof HTMLInputElement;
@@ -49,6 +56,7 @@ export function useJobKeys(desk: JobDesk, go: (station: StationKey) => void, onK
       if (typing || event.altKey || event.ctrlKey || event.metaKey) return;
       const slot = (event.target as HTMLElement | null)?.getAttribute?.("role") === "spinbutton";
       if (event.key === "?") onKeys();
+      else if (event.key === CAME_OFF) onCameOff();
       else if (/^[1-6]$/.test(event.key) && !slot && !event.defaultPrevented)
         go(STATIONS[Number(event.key) - 1]?.key ?? "artwork");
     };

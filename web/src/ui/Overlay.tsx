@@ -8,11 +8,13 @@ interface Props {
   label: string;
   title: string;
   onClose: () => void;
+  /** The key that laid it over the table, and takes it off again. */
+  again?: string;
   children: ReactNode;
 }
 
 /** Something laid over the table for a while, with a heading and a way back; it holds the keyboard, and Esc leaves it. */
-export function Overlay({ label, title, onClose, children }: Props) {
+export function Overlay({ label, title, onClose, again, children }: Props) {
   const back = useRef<HTMLButtonElement>(null);
   const close = useRef(onClose);
   close.current = onClose;
@@ -45,7 +47,7 @@ export function Overlay({ label, title, onClose, children }: Props) {
       padding="14px 18px 20px"
       outline="none"
       onKeyDown={(event) => {
-        if (event.key === "Escape") onClose();
+        if (event.key === "Escape" || event.key === again) onClose();
         if (event.key === "Tab") goRound(event);
         event.stopPropagation();
       }}
