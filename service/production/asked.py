@@ -289,14 +289,14 @@ def _grey(image: NDArray[np.uint8]) -> Raster:
     return Raster(np.dstack([image, image, image, np.full_like(image, 255)]))
 
 
-def rehearsal(plain: Any, sheet_id: str, turn: int, *, asker: Asker) -> bytes:
+def rehearsal(plain: Any, sheet_id: str, turn: int, panel: int, *, asker: Asker) -> bytes:
     """A sheet's own files through the press and the cutter that ship, once."""
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
-    return _told(one_rehearsal(ticket, _sheet_of(ticket, sheet_id), work, turn))
+    return _told(one_rehearsal(ticket, _sheet_of(ticket, sheet_id), work, turn, panel))
 
 
-def rehearsals(plain: Any, sheet_id: str, draws: int, *, asker: Asker) -> bytes:
+def rehearsals(plain: Any, sheet_id: str, draws: int, panel: int, *, asker: Asker) -> bytes:
     """The same many times; told to stop, what was done by then."""
     ticket = ticket_from_plain(plain)
 
@@ -305,7 +305,8 @@ def rehearsals(plain: Any, sheet_id: str, draws: int, *, asker: Asker) -> bytes:
         work.require_whole()
         return work
 
-    return _told(many_rehearsals(ticket, _sheet_of(ticket, sheet_id), work_of, draws, asker.tell, asker.cancelled))
+    sheet = _sheet_of(ticket, sheet_id)
+    return _told(many_rehearsals(ticket, sheet, work_of, draws, panel, asker.tell, asker.cancelled))
 
 
 def test_sheet(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
@@ -314,11 +315,11 @@ def test_sheet(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
     return _zipped(f"{slug(sheet.machine.name)}-test-sheet.zip", error_sheet(sheet))
 
 
-def rehearsal_fed_wrong(plain: Any, sheet_id: str, *, asker: Asker) -> bytes:
+def rehearsal_fed_wrong(plain: Any, sheet_id: str, panel: int, *, asker: Asker) -> bytes:
     """A sheet put into the cutter in each wrong way."""
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
-    return _told(wrong_ways(ticket, _sheet_of(ticket, sheet_id), work))
+    return _told(wrong_ways(ticket, _sheet_of(ticket, sheet_id), work, panel))
 
 
 def test_swatch(plain: Any, sheet_id: str, grid: dict[str, Any], *, asker: Asker) -> bytes:

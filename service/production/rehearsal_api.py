@@ -15,11 +15,17 @@ from production.schemas import MendOut
 from production.sources import safe_sources
 from production.workers import DESK
 
-MOST_DRAWS = 500
+MOST_DRAWS, MOST_PANELS = 500, 1000
 router = Router(tags=["rehearsal"])
 
 
-class RehearsalIn(Schema):
+class OfPanel(Schema):
+    """panel: from 0, of a sheet that is made in several."""
+
+    panel: int = Field(0, ge=0, le=MOST_PANELS)
+
+
+class RehearsalIn(OfPanel):
     """turn: the number of the rehearsal; each has chances of its own."""
 
     turn: int = Field(1, ge=1, le=1_000_000)
@@ -41,16 +47,18 @@ class CopyOut(Schema):
 
 
 class RehearsalOut(Schema):
-    """said: in sentences. off: mean, 95th percentile and worst distance, mm; None where nothing was cut."""
+    """said: in sentences. panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None
+    where nothing was cut."""
 
     said: list[str]
+    panels: int
     left: float | None
     off: tuple[float, float, float] | None
     copies: list[CopyOut]
     mends: list[MendOut]
 
 
-class RehearsalsIn(Schema):
+class RehearsalsIn(OfPanel):
     draws: int = Field(200, ge=1, le=MOST_DRAWS)
 
 
@@ -73,19 +81,19 @@ class FedWrongOut(Schema):
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/rehearsal", response=RehearsalOut, operation_id="rehearse")
 def rehearse(request: HttpRequest, job_id: int, sheet_id: str, body: RehearsalIn) -> HttpResponse:
     """Print and cut a sheet once; nothing is written."""
-    return _asked("rehearsal", job_id, sheet_id, body.turn)
+    return _asked("rehearsal", job_id, sheet_id, body.turn, body.panel)
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/rehearsals", response=RehearsalsOut, operation_id="rehearse_often")
 def rehearse_often(request: HttpRequest, job_id: int, sheet_id: str, body: RehearsalsIn) -> HttpResponse:
     """Print and cut a sheet many times, by maps. How far it is comes as “doing”."""
-    return _asked("rehearsals", job_id, sheet_id, body.draws)
+    return _asked("rehearsals", job_id, sheet_id, body.draws, body.panel)
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/fed-wrong", response=FedWrongOut, operation_id="feed_wrong")
-def feed_wrong(request: HttpRequest, job_id: int, sheet_id: str) -> HttpResponse:
+def feed_wrong(request: HttpRequest, job_id: int, sheet_id: str, body: OfPanel) -> HttpResponse:
     """Put a printed sheet into the cutter in each wrong way."""
-    return _asked("rehearsal_fed_wrong", job_id, sheet_id)
+    return _asked("rehearsal_fed_wrong", job_id, sheet_id, body.panel)
 
 
 @router.post("/jobs/{job_id}/rehearsals/stop", response=dict[str, bool], operation_id="stop_rehearsals")

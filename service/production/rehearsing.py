@@ -37,10 +37,10 @@ from nibble_core.ticket.sentences import copies_name
 KEPT = 400  # copies that are told of, worst first
 
 
-def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[str, Any]:
-    """A sheet rehearsed once, with the errors of its machine's record; turn: its number, each with chances of its
-    own."""
-    bench = prepared(ticket, sheet, work)
+def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: int) -> dict[str, Any]:
+    """A sheet, or one of its panels, rehearsed once, with the errors of its machine's record; turn: its number, each
+    with chances of its own."""
+    bench = prepared(ticket, sheet, work, panel)
     errors = errors_of(sheet.machine)
     faults = drawn_faults(errors, bench.laid, np.random.default_rng((turn, 0)))
     trails = max((one.blade_offset for one in sheet.settings), default=sheet.machine.blade_offset)
@@ -50,6 +50,7 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
     return {
         "said": [*rehearsal_words(told, bench), foretold_words(worst)], "left": told.left,
         "mends": [_mend(one) for one in worst_case_mends(ticket, sheet, worst)],
+        "panels": len(work.panels[sheet.id]),
         "off": list(told.off) if told.copies else None,
         "copies": [
             {
@@ -64,11 +65,11 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int) -> dict[s
 
 
 def many_rehearsals(
-    ticket: Ticket, sheet: Sheet, work_of: Callable[[Ticket], Work], draws: int, tell: Callable[[str], None],
-    cancelled: Callable[[], bool],
+    ticket: Ticket, sheet: Sheet, work_of: Callable[[Ticket], Work], draws: int, panel: int,
+    tell: Callable[[str], None], cancelled: Callable[[], bool],
 ) -> dict[str, Any]:  # fmt: skip
     """A sheet rehearsed many times, by maps; what was done by then where it is stopped."""
-    bench = prepared(ticket, sheet, work_of(ticket))
+    bench = prepared(ticket, sheet, work_of(ticket), panel)
 
     def progress(done: int) -> None:
         if done % 10 == 0:
@@ -77,16 +78,16 @@ def many_rehearsals(
     chances = rehearse_often(bench, errors_of(sheet.machine), draws, progress=progress, cancelled=cancelled)
     if chances.spoilt and not cancelled():
         tell("looking for what would spoil none")
-    mends = mends_of(ticket, sheet, chances, work_of, cancelled)
+    mends = mends_of(ticket, sheet, chances, work_of, cancelled, panel)
     said = chances_words(chances)
     if chances.spoilt and not mends and not cancelled():
         said.append("Neither more bleed nor more pairs of marks was enough.")
     return {"said": said, "mends": [_mend(one) for one in mends]}
 
 
-def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work) -> dict[str, Any]:
+def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work, panel: int) -> dict[str, Any]:
     """A sheet put in each wrong way round."""
-    told = fed_wrong(prepared(ticket, sheet, work))
+    told = fed_wrong(prepared(ticket, sheet, work, panel))
     return {
         "ways": [
             {"way": way, "said": said, "safe": safe} for way, said, safe in fed_wrong_words(told)

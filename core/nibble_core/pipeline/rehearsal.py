@@ -241,9 +241,9 @@ def _back(
     return found
 
 
-def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
-    """A sheet, or the first of its panels, for the press and the cutter. Raises CannotMake for what they cannot show:
-    nothing printed or cut, no marks, a machine that takes moves only."""
+def prepared(ticket: Ticket, sheet: Sheet, work: Work, panel: int = 0) -> Bench:
+    """A sheet, or one of its panels (from 0; the last where it has fewer), for the press and the cutter. Raises
+    CannotMake for what they cannot show: nothing printed or cut, no marks, a machine that takes moves only."""
     if not ticket.prints_on(sheet):
         raise CannotMake("Nothing is printed on this sheet: its cuts have no print to meet.", "Rehearse one that is.")
     purposes = [
@@ -254,7 +254,8 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work) -> Bench:
         raise CannotMake(
             f"The {sheet.machine.name} takes moves only, which the simulated laser runs.", "Look at the moves."
         )
-    part = parts_of(ticket, sheet, work)[0]
+    parts = parts_of(ticket, sheet, work)
+    part = parts[min(panel, len(parts) - 1)]
     if len(part.laid.marks.places) < 2:
         raise CannotMake("This sheet has no registration marks.", "Give it some at Sheet.")
     if not part.program.runs:

@@ -158,7 +158,7 @@ class Tried:
 
 def mends_of(
     ticket: Ticket, sheet: Sheet, chances: Chances, work_of: Callable[[Ticket], Work],
-    cancelled: Callable[[], bool] = lambda: False,
+    cancelled: Callable[[], bool] = lambda: False, panel: int = 0,
 ) -> list[Mend]:  # fmt: skip
     """More bleed, and more pairs of marks, that spoil no copy when the sheet as it then lies is rehearsed as often;
     work_of: the work of a changed ticket."""
@@ -168,7 +168,7 @@ def mends_of(
     def tried(label: str, changes: tuple[Change, ...]) -> Tried:
         changed = apply(ticket, changes)
         own = next(one for one in changed.sheets if one.id == sheet.id)
-        bench = prepared(changed, own, work_of(changed))
+        bench = prepared(changed, own, work_of(changed), panel)
         errors, few = errors_of(own.machine), min(FEW, chances.draws)
         found = rehearse_often(bench, errors, few, cancelled=cancelled)
         if not found.spoilt and few < chances.draws:  # a few are enough to tell what is not enough

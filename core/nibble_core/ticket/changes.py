@@ -5,6 +5,7 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, fields, is_dataclass, replace
 from typing import Any
@@ -52,12 +53,34 @@ def apply(ticket: Ticket, changes: Iterable[Change], library: Library = STARTING
     for change in changes:
         if change.operation not in OPERATIONS:
             raise InvalidTicket(f"“{change.operation}” is no change.", f"Use {', '.join(OPERATIONS)}.")
-        _apply_one(plain, change, library)
-        several |= isinstance(change.value, (Mapping, list, tuple))
+        before = copy.deepcopy(plain) if _is_composed(change.value) else plain
+        try:
+            _apply_one(plain, change, library)
+        except (AttributeError, KeyError, TypeError):  # what follows from a value presumes a whole one of its place
+            if change.operation != "set":
+                raise
+            whole = _made_whole(copy.deepcopy(before), change)
+            if whole == change.value:
+                raise
+            plain = before
+            _apply_one(plain, replace(change, value=whole), library)
+        several |= _is_composed(change.value)
     made = ticket_from_plain(plain)
     # values that leave others to their defaults are judged as they will be kept: what cannot be read again is told now,
     # not when the job is opened
     return ticket_from_plain(to_plain(made)) if several else made
+
+
+def _is_composed(value: Any) -> bool:
+    return isinstance(value, (Mapping, list, tuple))
+
+
+def _made_whole(plain: Any, change: Change) -> Any:
+    """A value that is set, with the defaults of what it leaves out. Raises InvalidTicket where it is none of its
+    place."""
+    *way, last = [part for part in change.path.split("/") if part]
+    _step_along(plain, way, change.path)[last] = change.value
+    return _step_along(to_plain(ticket_from_plain(plain)), way, change.path)[last]
 
 
 def _apply_one(plain: Any, change: Change, library: Library) -> None:

@@ -158,9 +158,16 @@ class ChangeTest(unittest.TestCase):
             Change("pieces/p1/layers", {"id": "l1"}, "add"),
             Change("artworks/a1/touch_ups", {"kind": "drop"}, "add"), Change("artworks/a1", operation="remove"),
             Change("artworks/a1/clean/tones", [{"id": "k1"}]), Change("artworks/a1/clean/tones", {}),
+            Change("pieces/p1/goods", [{"id": "k1"}]), Change("pieces/p1/goods", True), Change("pieces/p1/goods", {}),
+            Change("pieces/p1/goods", {"kind": "a round thing", "thing": []}),
         ):  # fmt: skip
             with self.subTest(change), self.assertRaises(InvalidTicket):
                 badge_ticket(Change("artworks/a1/trace/mode", "outer"), change)
+
+    def test_a_value_that_leaves_others_to_their_defaults_takes_with_it_what_follows(self):
+        turned = badge_ticket(Change("pieces/p1/goods", {"kind": "a round thing"}))
+        self.assertTrue(turned.sheets[0].stock.is_round)
+        self.assertEqual(turned, badge_ticket(Change("pieces/p1/goods", "a round thing")))
 
     @given(st.data())
     @settings(max_examples=300, deadline=None)

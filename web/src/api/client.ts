@@ -242,18 +242,18 @@ export const api = {
         body: { seconds },
       }),
     ),
-  rehearse: (id: number, sheet: string, turn: number) =>
+  rehearse: (id: number, sheet: string, turn: number, panel: number) =>
     answer(
       service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/rehearsal", {
         ...sheetOf(id, sheet),
-        body: { turn },
+        body: { turn, panel },
       }),
     ),
-  rehearseOften: (id: number, sheet: string, draws: number) =>
+  rehearseOften: (id: number, sheet: string, draws: number, panel: number) =>
     answer(
       service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/rehearsals", {
         ...sheetOf(id, sheet),
-        body: { draws },
+        body: { draws, panel },
       }),
     ),
   learnErrors: (id: number, sheet: string, readings: number[], across: number | null, along: number | null) =>
@@ -270,8 +270,13 @@ export const api = {
         body: { gap, turn },
       }),
     ),
-  feedWrong: (id: number, sheet: string) =>
-    answer(service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/fed-wrong", sheetOf(id, sheet))),
+  feedWrong: (id: number, sheet: string, panel: number) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/fed-wrong", {
+        ...sheetOf(id, sheet),
+        body: { panel },
+      }),
+    ),
   stopRehearsals: (id: number) => answer(service.POST("/api/jobs/{job_id}/rehearsals/stop", job(id))),
   stopNest: (id: number) => answer(service.POST("/api/jobs/{job_id}/nest/stop", job(id))),
   oneMore: (id: number, sheet: string, layer: string) =>

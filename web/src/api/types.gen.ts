@@ -2762,6 +2762,17 @@ export interface components {
             /** Accepted */
             accepted: string;
         };
+        /**
+         * OfPanel
+         * @description panel: from 0, of a sheet that is made in several.
+         */
+        OfPanel: {
+            /**
+             * Panel
+             * @default 0
+             */
+            panel: number;
+        };
         Offset: {
             distance: number;
             /** @enum {string} */
@@ -3065,6 +3076,11 @@ export interface components {
          */
         RehearsalIn: {
             /**
+             * Panel
+             * @default 0
+             */
+            panel: number;
+            /**
              * Turn
              * @default 1
              */
@@ -3072,11 +3088,13 @@ export interface components {
         };
         /**
          * RehearsalOut
-         * @description said: in sentences. off: mean, 95th percentile and worst distance, mm; None where nothing was cut.
+         * @description said: in sentences. panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None where nothing was cut.
          */
         RehearsalOut: {
             /** Said */
             said: string[];
+            /** Panels */
+            panels: number;
             /** Left */
             left: number | null;
             /** Off */
@@ -3092,6 +3110,11 @@ export interface components {
         };
         /** RehearsalsIn */
         RehearsalsIn: {
+            /**
+             * Panel
+             * @default 0
+             */
+            panel: number;
             /**
              * Draws
              * @default 200
@@ -5933,7 +5956,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfPanel"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

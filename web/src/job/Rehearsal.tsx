@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useRef, useState } from "react";
 import { api, type Change, type CutCopy, type Mend, Refusal } from "../api/client";
 import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
@@ -31,16 +31,23 @@ interface Props {
 /** A sheet's own files put through the press and the cutter that ship: what comes off, the worst copy first. */
 export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onClose }: Props) {
   const [turn, setTurn] = useState(1);
+  const [panel, setPanel] = useState(0);
   const [large, setLarge] = useState("");
   const once = useQuery({
-    queryKey: ["rehearsal", jobId, revision, sheet, turn],
-    queryFn: () => api.rehearse(jobId, sheet, turn),
+    queryKey: ["rehearsal", jobId, revision, sheet, turn, panel],
+    queryFn: () => api.rehearse(jobId, sheet, turn, panel),
     retry: false,
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const often = useMutation({ mutationFn: () => api.rehearseOften(jobId, sheet, DRAWS) });
-  const wrong = useMutation({ mutationFn: () => api.feedWrong(jobId, sheet) });
+  const often = useMutation({ mutationFn: () => api.rehearseOften(jobId, sheet, DRAWS, panel) });
+  const wrong = useMutation({ mutationFn: () => api.feedWrong(jobId, sheet, panel) });
   const told = once.data;
+  const panels = usePanels(told?.panels);
+  const showPanel = (number: number) => {
+    setPanel(number);
+    often.reset();
+    wrong.reset();
+  };
   return (
     <Overlay
       label="Rehearsal"
@@ -73,6 +80,27 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
           Feed it the wrong way round
         </Button>
       </chakra.div>
+      {panels > 1 && (
+        <chakra.div
+          role="group"
+          aria-label="Panel"
+          display="flex"
+          flexWrap="wrap"
+          gap="8px"
+          marginBottom="10px"
+        >
+          {Array.from({ length: panels }, (_, number) => `panel ${number + 1}`).map((words, number) => (
+            <Button
+              key={words}
+              type="button"
+              aria-pressed={number === panel}
+              onClick={() => showPanel(number)}
+            >
+              {words}
+            </Button>
+          ))}
+        </chakra.div>
+      )}
       {once.isFetching && <p role="status">Printing, looking for the marks, cutting…</p>}
       {once.error && <Refused error={once.error} />}
       {told && <Sentences said={told.said} />}
@@ -119,6 +147,13 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
       )}
     </Overlay>
   );
+}
+
+/** How many panels a sheet has, also while another one of them is being rehearsed. */
+function usePanels(told: number | undefined): number {
+  const last = useRef(1);
+  if (told !== undefined) last.current = told;
+  return last.current;
 }
 
 /** One copy as it came off; a press shows it from close by. */
