@@ -466,7 +466,7 @@ def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDAr
     rings = [
         (bench.meant.lines[k].called, lies.forward(bench.meant.lines[k].places))
         for k in np.flatnonzero(bench.copy == number).tolist() if k in bench.closed
-    ] or [("", lies.forward(bench.places[bench.copy[bench.line] == number]))]  # fmt: skip
+    ] or [("", lies.forward(_outline_of_strokes(bench, number)))]  # fmt: skip
     every = np.vstack([ring for _, ring in rings])
     pad = 2.0
     left, top = every.min(0) - pad
@@ -484,6 +484,16 @@ def _picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDAr
     share = mask[..., None] / 255
     behind = np.array(LINER) * 0.8 + seen * 0.2
     return np.asarray(np.rint(seen * share + behind * (1 - share)), np.uint8)
+
+
+def _outline_of_strokes(bench: Bench, number: int) -> NDArray[np.float64]:
+    """Round a copy none of whose cuts closes by itself, (n, 2) mm: what several enclose together, as on a panel, or all
+    of them."""
+    strokes = [bench.meant.lines[k].places for k in np.flatnonzero(bench.copy == number).tolist()]
+    faces = list(shapely.get_parts(shapely.polygonize([shapely.unary_union(shapely.multilinestrings(strokes))])))
+    whole = shapely.union_all(faces) if faces else shapely.MultiPoint(np.vstack(strokes)).convex_hull
+    largest = max(polygons(whole), key=lambda part: part.area, default=None)
+    return np.vstack(strokes) if largest is None else shapely.get_coordinates(largest.exterior)
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ import numpy as np
 import pypdfium2
 import shapely
 
+from benchmarks.made_up import ticket_of
 from nibble_core.cli import main
 from nibble_core.errors import CannotMake
 from nibble_core.papers import printed_ticket
@@ -28,11 +29,14 @@ from nibble_core.pipeline.rehearsal_words import (
     rehearsed_line,
     worst_case_mends,
 )
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.cut_files import CutLine
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.press import Faults
 from nibble_core.ticket import Change, apply
 from nibble_core.ticket.line import line_of
+from nibble_core.ticket.piece import Element, Figure
 from tests.sample import LINE, badge_ticket, badge_work
 
 PRINTS = "pieces/p1/layers/l1/prints"
@@ -134,6 +138,22 @@ class RehearsalTest(unittest.TestCase):
         own = np.flatnonzero(bench.copy == told.copies[0].number)
         area = sum(shapely.Polygon(bench.meant.lines[k].places).area for k in own)
         self.assertAlmostEqual(freed.sum() * (25.4 / 150) ** 2 / area, 1.0, delta=0.03)
+
+
+class PanelTest(unittest.TestCase):
+    def test_a_panel_is_seen_whole_though_none_of_its_cuts_closes(self):
+        board = Element("e1", content=Figure("rectangle", 900.0, 300.0, colour="#804020"))
+        ticket = ticket_of([board], [line_of("k1", "through cut", -2.0)], quantity=1, marks=True,
+                           stock="matt-white-vinyl-1370")  # fmt: skip
+        sheet = ticket.sheets[0]
+        narrow = replace(sheet, panels="panels", machine=replace(sheet.machine, usable_width=400.0))
+        ticket = replace(ticket, sheets=(narrow,))
+        work = work_out(ticket, lambda _: b"", MemoryStore())
+        self.assertGreater(len(work.panels["s1"]), 2)
+        bench = prepared(ticket, narrow, work, 1)
+        (picture,) = rehearse(bench, pictured=1).pictures
+        brown = (np.abs(picture.astype(int) - [128, 64, 32]).max(2) < 30).mean()
+        self.assertGreater(brown, 0.9)
 
 
 class ApartTest(unittest.TestCase):
