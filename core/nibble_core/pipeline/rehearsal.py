@@ -490,7 +490,9 @@ def _outline_of_strokes(bench: Bench, number: int) -> NDArray[np.float64]:
     """Round a copy none of whose cuts closes by itself, (n, 2) mm: what several enclose together, as on a panel, or all
     of them."""
     strokes = [bench.meant.lines[k].places for k in np.flatnonzero(bench.copy == number).tolist()]
-    faces = list(shapely.get_parts(shapely.polygonize([shapely.unary_union(shapely.multilinestrings(strokes))])))
+    faces = list(
+        shapely.get_parts(shapely.polygonize([shapely.unary_union([shapely.LineString(one) for one in strokes])]))
+    )
     whole = shapely.union_all(faces) if faces else shapely.MultiPoint(np.vstack(strokes)).convex_hull
     largest = max(polygons(whole), key=lambda part: part.area, default=None)
     return np.vstack(strokes) if largest is None else shapely.get_coordinates(largest.exterior)

@@ -142,7 +142,7 @@ class RehearsalTest(unittest.TestCase):
 
 class PanelTest(unittest.TestCase):
     def test_a_panel_is_seen_whole_though_none_of_its_cuts_closes(self):
-        board = Element("e1", content=Figure("rectangle", 900.0, 300.0, colour="#804020"))
+        board = Element("e1", content=Figure("rounded rectangle", 900.0, 300.0, radius=40.0, colour="#804020"))
         ticket = ticket_of([board], [line_of("k1", "through cut", -2.0)], quantity=1, marks=True,
                            stock="matt-white-vinyl-1370")  # fmt: skip
         sheet = ticket.sheets[0]
