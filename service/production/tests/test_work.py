@@ -16,8 +16,9 @@ from PIL import Image
 
 from demo.loose_files import draw_loose_file
 from jobs import actions
-from nibble_core.errors import Cancelled, NibbleError
+from nibble_core.errors import Cancelled, CannotMake, NibbleError
 from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
+from production.asked import Asker, program
 from production.events import Exchange
 from production.models import Task
 from production.tasks import make_files
@@ -206,6 +207,15 @@ class WorkTest(TransactionTestCase):
             self.assertEqual((whole.namelist(), whole.testzip()), (names, None))
         make_files.call_local(task.id)  # safe to run twice
         self.assertEqual(self.client.get(f"/api/tasks/{task.id}").json(), told)
+
+    def test_a_knife_is_sent_its_cut_file_as_hpgl(self) -> None:
+        plain, asker = self.job.revisions.get().ticket, Asker(lambda: False, lambda words: None)
+        sent = program(plain, "s1", 1, [], asker=asker)
+        self.assertTrue(sent.startswith(b"IN;DF;"))
+        self.assertIn(b";PD", sent)
+        with self.assertRaisesMessage(CannotMake, "does not take HP-GL"):
+            program(to_plain(apply(ticket_from_plain(plain), [Change("sheets/s1/machine/formats", ["svg"])])), "s1", 1,
+                    [], asker=asker)  # fmt: skip
 
     def test_a_stopped_task_makes_nothing_and_a_blocked_job_says_why(self) -> None:
         task = Task.objects.create(job=self.job, revision=1, stop_wanted=True)
