@@ -30,7 +30,7 @@ def predicted_worst(bench: Bench, errors: Errors, draws: int) -> float:
     """The distance, mm, that the worst cut of so many sheets stays below in one case of two."""
     every = max(1, len(bench.places) // MOST_PLACES)
     places, line = bench.places[::every], bench.line[::every]
-    common = common_spread(bench, errors, places)
+    common = _common_spread(bench, errors, places)
     widest = np.linalg.eigvalsh(common)
     spread = np.sqrt(np.maximum(widest.max(1), 0.0))
     if max(spread.max(), errors.repeats) < LEAST:
@@ -45,7 +45,7 @@ def predicted_worst(bench: Bench, errors: Errors, draws: int) -> float:
     return found
 
 
-def common_spread(bench: Bench, errors: Errors, places: NDArray[np.float64]) -> NDArray[np.float64]:
+def _common_spread(bench: Bench, errors: Errors, places: NDArray[np.float64]) -> NDArray[np.float64]:
     """Of what the camera and the press are off by at places (n, 2): covariances (n, 2, 2), mm²."""
     told = bench.marks
     use = [n for n in range(len(told.places)) if n != told.key]

@@ -116,6 +116,8 @@ class Plotter:
             numbers = [float(one) for one in instruction[2:].split(",") if one]
         except ValueError as error:
             raise Unreadable(f"This plotter file says “{instruction[:20]}”, which is no number.") from error
+        if not all(abs(one) * UNIT <= LONGEST_SIDE for one in numbers):  # NaN is not below anything
+            raise Unreadable("This file has places that no machine can go to.")
         if name == "SP":
             ended = self._lifted()
             self.pen, self.down = f"{int(numbers[0]) if numbers else 0}", False

@@ -108,7 +108,7 @@ class Feeding:
             return "This line lies far outside the marks: it belongs to another sheet."
         if self.seen is not None and self.seen.lies is not None:
             way = self.seen.lies.forward(way)
-        feed = (10 * self.plotter.speed if self.plotter.speed else USUAL) if down else TRAVEL
+        feed = (10 * self.plotter.speed if (self.plotter.speed or 0) > 0 else USUAL) if down else TRAVEL
         ends = [(float(x), float(y)) for x, y in way]
         self.steps += [
             Way(self.number, start, end, feed, 0.0, float(down), self.plotter.pen)

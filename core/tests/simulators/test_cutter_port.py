@@ -100,6 +100,22 @@ class CutterPortTest(unittest.TestCase):
         self.assertIn("belongs to another sheet", sent.why)
         self.assertEqual(running.cuts(), [])
 
+    def test_whatever_it_is_sent_is_answered(self):
+        running, driver, _ = self.cutter()
+        driver.begin()
+        for line in (
+            "PUnan,5;",
+            "PU1e308,0;PD1e308,9;",
+            "SP1e400;",
+            "PU5;",
+            "ZZ1,2;",
+            "VS-3;PU400,400;PD800,nan;",
+            "\x00;",
+        ):
+            with self.subTest(line):
+                self.assertNotEqual(driver.send(line, lambda: None), "ok")
+        self.assertEqual(running.cuts(), [])
+
     def test_what_broke_off_goes_on_at_its_line_with_the_pen_that_was_in(self):
         running, driver, back = self.cutter(quick=3.0)
         first = next(k for k, line in enumerate(self.program.splitlines(), 1) if b"PD" in line)

@@ -214,7 +214,9 @@ export function Board() {
           <chakra.p marginTop="24px">
             No job has “{search}”, be it as client, words, size or stock.
             {undrawn > 0 &&
-              ` ${undrawn === 1 ? "One is" : `${undrawn} are`} being drawn; their sizes are not known yet.`}
+              (undrawn === 1
+                ? " One is being drawn; its size is not known yet."
+                : ` ${undrawn} are being drawn; their sizes are not known yet.`)}
           </chakra.p>
         )}
         {cards?.length === 0 && archived && !search && (
