@@ -19,7 +19,7 @@ from nibble_core.simulators.press import Faults, PrintedSheet
 from nibble_core.ticket import Change
 from tests.sample import badge_ticket, badge_work
 
-PPI = 300.0
+SWUNG = 2.0  # mm in which a knife has swung round
 FED = Faults(across=0.3, along=0.1, turn=0.6, shift=(2.0, -1.0))
 
 
@@ -72,7 +72,9 @@ class CutterPortTest(unittest.TestCase):
         cuts = [back(track) for _, track in running.cuts()]
         meant = shapely.union_all([shapely.LineString(line.places) for line in self.bench.meant.lines])
         made = shapely.union_all([shapely.LineString(track) for track in cuts])
-        there = shapely.distance(meant, shapely.points(np.vstack([track[1:] for track in cuts])))
+        tracks = [shapely.LineString(track) for track in cuts]
+        along = [shapely.line_interpolate_point(track, np.arange(SWUNG, track.length, 0.5)) for track in tracks]
+        there = shapely.distance(meant, np.concatenate(along))
         here = shapely.distance(made, shapely.points(self.bench.places))
         return max(float(np.quantile(one, 0.99)) for one in (there, here))
 
