@@ -61,7 +61,7 @@ class SheetTest(BrowserTest):
         page.keyboard.press("v")  # as made
         expect(page.get_by_role("dialog", name="Rehearsal")).to_have_count(0)
         page.keyboard.press("v")  # as it came off
-        expect(page.get_by_role("dialog", name="Rehearsal")).to_contain_text("The waste comes off in one pull")
+        expect(page.get_by_role("dialog", name="Rehearsal")).to_contain_text("6 × through cut")
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Measure it with a test sheet").click()
         with page.expect_download() as download:

@@ -108,7 +108,8 @@ class Feeding:
             return "This line lies far outside the marks: it belongs to another sheet."
         if self.seen is not None and self.seen.lies is not None:
             way = self.seen.lies.forward(way)
-        feed = (10 * self.plotter.speed if (self.plotter.speed or 0) > 0 else USUAL) if down else TRAVEL
+        speed = self.plotter.speed or 0.0
+        feed = TRAVEL if not down else 10 * speed if speed > 0 else USUAL
         ends = [(float(x), float(y)) for x, y in way]
         self.steps += [
             Way(self.number, start, end, feed, 0.0, float(down), self.plotter.pen)

@@ -3088,7 +3088,8 @@ export interface components {
         };
         /**
          * RehearsalOut
-         * @description said: in sentences. panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None where nothing was cut.
+         * @description said: in sentences. panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None
+         *     where nothing was cut.
          */
         RehearsalOut: {
             /** Said */
