@@ -130,7 +130,7 @@ def made_again(nibble: RunningNibble, until: float) -> None:
     banner = next(card["id"] for card in cards if "banner" in card["name"].lower())
     while time.monotonic() < until:
         task = json.loads(desk.ask("POST", f"/api/jobs/{banner}/files", {})[1])
-        while task["state"] in ("waiting", "running") and time.monotonic() < until:
+        while task["state"] in ("waiting", "working") and time.monotonic() < until:
             time.sleep(0.5)
             task = json.loads(desk.ask("GET", f"/api/tasks/{task['id']}")[1])
 

@@ -401,8 +401,6 @@ def _simulate_laser(options: argparse.Namespace) -> None:
 
     body = _body(options)
     if options.file is None:
-        if options.port is None:
-            raise InvalidTicket("There is nothing to run.", "Name a G-code file, or a port with --port.")
         _listen(options, body)
         return
     if options.thing:
@@ -477,16 +475,11 @@ def _simulate_router(options: argparse.Namespace) -> None:
 
 
 def _listen_as_router(options: argparse.Namespace, stage: Stage, rack: Mapping[int, Cutter]) -> None:
-    from nibble_core.simulators.in_time import Port
+    from nibble_core.simulators.in_time import listen
     from nibble_core.simulators.router_port import Running
 
-    if options.port is None:
-        raise InvalidTicket("There is nothing to run.", "Name G-code files, or a port with --port.")
-    if not 0 < options.quick < 1e7:
-        raise InvalidTicket("A machine is not that quick.", "Give a number above 0.")
-    with Port(("127.0.0.1", options.port), Running(stage, rack, options.quick, max(options.pitch, 0.2))) as port:
-        print(f"A router with a board of {options.board} mm listens at port {port.server_address[1]}.", flush=True)
-        port.serve_forever()
+    running = Running(stage, rack, options.quick, max(options.pitch, 0.2))
+    listen(running, options.port, f"A router with a board of {options.board} mm", "G-code files")
 
 
 def _simulate_turned(options: argparse.Namespace, body: Body) -> None:
@@ -541,7 +534,7 @@ def _body(options: argparse.Namespace) -> Body:
 
 def _listen(options: argparse.Namespace, body: Body) -> None:
     from nibble_core.simulators import turned
-    from nibble_core.simulators.in_time import Port
+    from nibble_core.simulators.in_time import listen
     from nibble_core.simulators.laser_port import Lies, Running
 
     try:
@@ -552,9 +545,8 @@ def _listen(options: argparse.Namespace, body: Body) -> None:
         ) from error
     lies = Lies((x, y), turn, across, along)
     thing = turned.thing_of(_bytes(options.thing)) if options.thing else None
-    with Port(("127.0.0.1", options.port), Running(body, options.quick, lies, thing)) as port:
-        print(f"A laser of {body.width:g} x {body.height:g} mm listens at port {port.server_address[1]}.", flush=True)
-        port.serve_forever()
+    called = f"A laser of {body.width:g} x {body.height:g} mm"
+    listen(Running(body, options.quick, lies, thing), options.port, called, "a G-code file")
 
 
 def _worked_out(

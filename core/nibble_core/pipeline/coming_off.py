@@ -21,6 +21,8 @@ MOST_TIES = 3000  # that are measured, spread evenly over the sheet
 TIE_STEP, BLADE = 0.02, 0.05  # mm between two places of a tie; to both sides of a cut, that it takes with it
 CHORD = 0.05  # mm that a line of the waste may lie off its curve
 SLIVER = 0.01  # mm² of waste that nobody notices
+FILM = tuple(key for key, one in PROCESSES.items() if one.step == "PartialCutting")
+"""Processes that go through the film alone."""
 
 
 @dataclass(frozen=True)
@@ -99,8 +101,8 @@ def waste(
         return None
     edges = [shapely.Polygon(ring).simplify(CHORD) for ring in rings]
     outer, inner = _by_depth(edges)
-    kept = shapely.difference(shapely.union_all(outer), shapely.union_all(inner))
-    left = shapely.difference(shapely.box(0, 0, *size), shapely.union(kept, shapely.union_all(inner)))
+    # holes come out by themselves: what is pulled off lies outside all outer cuts
+    left = shapely.difference(shapely.box(0, 0, *size), shapely.union_all(shapely.make_valid(np.array(outer))))
     across = [
         shapely.LineString(lines[k].places).simplify(CHORD)
         for k in through_film if PROCESSES[processes[k]].across_waste
@@ -108,10 +110,6 @@ def waste(
     if across:
         left = shapely.difference(left, shapely.buffer(shapely.union_all(across), BLADE / 2))
     return Waste(sum(part.area > SLIVER for part in polygons(left)), len(inner))
-
-
-FILM = tuple(key for key, one in PROCESSES.items() if one.step == "PartialCutting")
-"""Processes that go through the film alone."""
 
 
 def _by_depth(rings: Sequence[shapely.Polygon]) -> tuple[list[shapely.Polygon], list[shapely.Polygon]]:

@@ -25,6 +25,7 @@ CHORD = 0.004  # mm that a chord may lie off its curve
 MOST_POINTS = 8_000_000
 DEEPEST = 12
 LONGEST_SIDE = 100_000.0  # mm
+NOWHERE = "This file has places that no machine can go to."
 
 
 class Unreadable(ValueError):
@@ -74,7 +75,7 @@ def read_cut(content: bytes, ending: str, *, height: float | None = None) -> Cut
     if sum(len(one.places) for one in made.lines) > MOST_POINTS:
         raise Unreadable("This file has more places than a cutter can hold.")
     if any(not np.isfinite(one.places).all() or np.abs(one.places).max() > LONGEST_SIDE for one in made.lines):
-        raise Unreadable("This file has places that no machine can go to.")
+        raise Unreadable(NOWHERE)
     return made
 
 
@@ -117,7 +118,7 @@ class Plotter:
         except ValueError as error:
             raise Unreadable(f"This plotter file says “{instruction[:20]}”, which is no number.") from error
         if not all(abs(one) * UNIT <= LONGEST_SIDE for one in numbers):  # NaN is not below anything
-            raise Unreadable("This file has places that no machine can go to.")
+            raise Unreadable(NOWHERE)
         if name == "SP":
             ended = self._lifted()
             self.pen, self.down = f"{int(numbers[0]) if numbers else 0}", False

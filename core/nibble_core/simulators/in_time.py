@@ -20,10 +20,13 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from nibble_core.errors import InvalidTicket
+
 BUFFER = 64  # moves that it holds
 LONGEST_LINE = 65_536  # bytes
 MOST_WAITING = 10_000  # lines of a program that were sent and not taken
 TICK = 0.01  # seconds
+MOST_QUICK = 1e7  # times as fast as a real one
 PAUSED, RUNNING, IDLE, STOPPED = "paused", "running", "idle", "stopped"
 
 
@@ -219,6 +222,18 @@ class _Handler(socketserver.StreamRequestHandler):
         except OSError:
             pass
         lines.put(None)
+
+
+def listen(machine: InTime, port: int | None, called: str, files: str) -> None:
+    """Let a machine listen at a port of this computer until the process ends. called: the machine; files: what it would
+    run instead. Raises InvalidTicket without a port, and for a machine that is not so quick."""
+    if port is None:
+        raise InvalidTicket("There is nothing to run.", f"Name {files}, or a port with --port.")
+    if not 0 < machine.quick < MOST_QUICK:
+        raise InvalidTicket("A machine is not that quick.", "Give a number above 0.")
+    with Port(("127.0.0.1", port), machine) as listening:
+        print(f"{called} listens at port {listening.server_address[1]}.", flush=True)
+        listening.serve_forever()
 
 
 class Port(socketserver.ThreadingTCPServer):

@@ -20,7 +20,7 @@ from nibble_core.simulators.camera import INCH
 from nibble_core.simulators.cut_files import CutFile, Unreadable, read_cut
 from nibble_core.simulators.cutter import Blade, Complaint, Marks, Seen, cut, look_for
 from nibble_core.simulators.cutter_port import Loaded, Running
-from nibble_core.simulators.in_time import Port
+from nibble_core.simulators.in_time import listen
 from nibble_core.simulators.press import MARGIN, Distortion, Faults, PrintedSheet, Unprintable
 from nibble_core.simulators.rehearsal_options import NUMBERS
 
@@ -125,15 +125,10 @@ def run_cutter(options: argparse.Namespace) -> None:
 
 
 def _listen(options: argparse.Namespace, loaded: Loaded) -> None:
-    if options.port is None:
-        raise InvalidTicket("There is nothing to run.", "Name a cut file, or a port with --port.")
-    if not 0 < options.quick < 1e7:
-        raise InvalidTicket("A machine is not that quick.", "Give a number above 0.")
     blade = Blade(options.trails, options.repeats, options.backlash, options.seed)
-    with Port(("127.0.0.1", options.port), Running(loaded, options.quick, blade)) as port:
-        wide, high = loaded.size
-        print(f"A cutter with a sheet of {wide:g} x {high:g} mm listens at port {port.server_address[1]}.", flush=True)
-        port.serve_forever()
+    wide, high = loaded.size
+    called = f"A cutter with a sheet of {wide:g} x {high:g} mm"
+    listen(Running(loaded, options.quick, blade), options.port, called, "a cut file")
 
 
 def judged(file: CutFile, marks: Marks, size: tuple[float, float]) -> list[Complaint]:
