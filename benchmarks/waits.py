@@ -83,7 +83,7 @@ def run() -> None:
     split(sticker, tuple(dict.fromkeys(inks)))
     bars()
     photo(phone_photo(4000, 3000))
-    area(phone_photo(2150, 1630))
+    area(as_png(oars(1870, "#ffffff")))
     banner()
 
 
@@ -128,8 +128,8 @@ def photo(content: bytes) -> None:
 
 
 def area(content: bytes) -> None:
-    job = started(content, "photo.jpg", 200.0, "colours")
-    told("a photo of 3.5 megapixels in colours", 9.0, job.shown)
+    job = started(content, "badge.png", 200.0, "colours")
+    told("a drawing of 3.5 megapixels in colours", 9.0, job.shown)
     box = {"id": "b1", "x": 0.2, "y": 0.2, "x2": 0.7, "y2": 0.75}
     boxed = apply(job.ticket, [Change("artworks/a1/trace/areas", box, "add")])
     told("an area of it alone", 5.0, lambda: job.shown(boxed))
