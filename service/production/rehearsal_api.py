@@ -113,10 +113,12 @@ class ErrorsIn(Schema):
 
 
 class ErrorsOut(Schema):
-    """changes: that put what was learnt into the job; said: what that is."""
+    """changes: that put what was learnt into the job. stretch_across, stretch_along: per cent; None where a ruler was
+    not measured."""
 
     changes: list[ChangeIn]
-    print_stretch: float | None
+    stretch_across: float | None
+    stretch_along: float | None
     camera_error: float
 
 
@@ -134,7 +136,9 @@ def learn_errors(request: HttpRequest, job_id: int, sheet_id: str, body: ErrorsI
     _, _, sheet = sheet_of(job_id, sheet_id)
     told = learnt(sheet.machine, body.readings, body.across, body.along)
     changes = [asdict(one) for one in told.changes(sheet)]
-    return {"changes": changes, "print_stretch": told.stretch, "camera_error": told.camera}
+    return {
+        "changes": changes, "stretch_across": told.across, "stretch_along": told.along, "camera_error": told.camera,
+    }  # fmt: skip
 
 
 def _asked(kind: str, job_id: int, sheet_id: str, *more: int) -> HttpResponse:

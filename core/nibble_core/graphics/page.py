@@ -6,7 +6,7 @@ written can be compared with what was meant.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -162,6 +162,30 @@ class Page:
     engravings: tuple[Engraving, ...] = ()
     trim: Box | None = None
     bleed: Box | None = None
+
+    def scaled(self, across: float, down: float) -> Page:
+        """The same page made larger or smaller, each way by its own factor."""
+        if across == down == 1:
+            return self
+        by = Affine.scale(across, down)
+
+        def places(some: tuple[Affine, ...]) -> tuple[Affine, ...]:
+            return tuple(one.then(by) for one in some)
+
+        def box(one: Box | None) -> Box | None:
+            return (
+                None if one is None else Box(one.left * across, one.top * down, one.right * across, one.bottom * down)
+            )
+
+        return replace(
+            self, width=self.width * across, height=self.height * down,
+            filled=tuple(replace(one, paths=one.paths.mapped(by)) for one in self.filled),
+            stroked=tuple(replace(one, placements=places(one.placements)) for one in self.stroked),
+            printed=tuple(replace(one, placements=places(one.placements)) for one in self.printed),
+            plates=tuple(replace(one, placements=places(one.placements)) for one in self.plates),
+            engravings=tuple(replace(one, placements=places(one.placements)) for one in self.engravings),
+            trim=box(self.trim), bleed=box(self.bleed),
+        )  # fmt: skip
 
     @property
     def pictures(self) -> tuple[Picture, ...]:

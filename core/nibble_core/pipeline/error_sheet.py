@@ -38,17 +38,18 @@ MOST_STRETCH = 5.0  # per cent
 
 @dataclass(frozen=True)
 class Learnt:
-    """What a test sheet told: the stretch of prints, per cent, None where the rulers were not measured, and how far a
-    mark is found off, mm."""
+    """What a test sheet told: by how many per cent a print comes out larger across and along, None where a ruler was
+    not measured, and how far a mark is found off, mm."""
 
-    stretch: float | None
+    across: float | None
+    along: float | None
     camera: float
 
     def changes(self, sheet: Sheet) -> tuple[Change, ...]:
         """That put it into the record of a sheet's machine, as the job has it."""
         at = f"sheets/{sheet.id}/machine"
-        stretch = () if self.stretch is None else (Change(f"{at}/print_stretch", self.stretch),)
-        return *stretch, Change(f"{at}/camera_error", self.camera)
+        told = {"stretch_across": self.across, "stretch_along": self.along, "camera_error": self.camera}
+        return tuple(Change(f"{at}/{name}", value) for name, value in told.items() if value is not None)
 
 
 def size_of(machine: Machine) -> tuple[float, float]:
@@ -91,15 +92,16 @@ def learnt(machine: Machine, readings: Sequence[float], across: float | None, al
             f"A vernier reads from -{FURTHEST:g} to {FURTHEST:g} mm.", "Read the number where two lines meet."
         )
     stretches = [
-        100 * abs(told / true - 1) for told, true in zip((across, along), ruler_of(machine), strict=True) if told
+        None if told is None else round(100 * (told / true - 1), 2)
+        for told, true in zip((across, along), ruler_of(machine), strict=True)
     ]
-    if not max(stretches, default=0.0) <= MOST_STRETCH:
+    if not all(one is None or abs(one) <= MOST_STRETCH for one in stretches):
         raise InvalidTicket(
             f"The rulers are {ruler_of(machine)[0]:g} and {ruler_of(machine)[1]:g} mm long; no print stretches so far.",
             "Measure them from end to end.",
         )
     camera = math.sqrt(sum(one * one for one in readings) / len(readings))
-    return Learnt(round(max(stretches), 2) if stretches else None, round(max(camera, LEAST), 2))
+    return Learnt(stretches[0], stretches[1], round(max(camera, LEAST), 2))
 
 
 def _part(sheet: Sheet) -> Part:

@@ -12,7 +12,7 @@ from typing import Any
 
 from nibble_core.checks.readback import check_page, check_same_marks, check_size
 from nibble_core.errors import Cancelled, CannotMake, DoesNotFit, FileDisagrees, NibbleError
-from nibble_core.formats.registry import CUT, FORMATS, PRINT, SHEET_FORMATS, Format
+from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.graphics import Page
 from nibble_core.pipeline.head_files import write_head
 from nibble_core.pipeline.names import file_name, slug
@@ -108,6 +108,7 @@ def make_files(
                         content, page = write_part(part, purpose, form, sheet, called)
                         made = [("", content)]
                     if page is not None:
+                        page = part.at_true_size(purpose, page)
                         check_same_marks(first or page, page)
                 except (FileDisagrees, CannotMake, DoesNotFit) as error:
                     name = file_name(names, words | {"purpose": f"{slug(purpose)}{form.tail}"}, form.ending)
@@ -156,8 +157,13 @@ def write_plot(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
 
 def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str) -> tuple[bytes, Page | None]:
     """One file, and what it holds, read back and found to be what was meant; None of pixels, which hold no lines.
-    called: the file, in words. Raises FileDisagrees."""
+    called: the file, in words. Raises FileDisagrees, CannotMake."""
     assert form.sheets is not None
+    if purpose == BOTH and part.print_scale != (1.0, 1.0) and not part.laid.marks.places:
+        raise CannotMake(
+            "A file that is printed and cut in one needs marks to allow for the stretch of the press.",
+            "Give the sheet marks, or print it at true size.",
+        )
     meant = part.pages[purpose]
     if form.sheets.unit:
         meant = replace(meant, stroked=plotter_strokes(part.program, sheet, meant.height, form.sheets.unit))
@@ -229,6 +235,7 @@ def _sheet_facts(
         "stock": sheet.stock.name,
         "machine": sheet.machine.name,
         "mirrored": sheet.is_mirrored,
+        "print_scale": [round(share, 6) for share in sheet.print_scale],
         "width_mm": round(laid.width, 3),
         "height_mm": round(laid.height, 3),
         "used": None if laid.used is None else {

@@ -19,6 +19,7 @@ from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, parts
 from nibble_core.sheet import LaidSheet, hull
 from nibble_core.ticket.model import Machine, Sheet, Ticket
+from nibble_core.ticket.sentences import print_scale_words
 from nibble_core.toolpaths import Definition, Knife, Program, plotted
 
 PLATE_INKS = {
@@ -31,19 +32,34 @@ PLATE_INKS = {
 @dataclass(frozen=True, eq=False)
 class Part:
     """What leaves as files of its own: its laid sheet, its pages, what its machine does. name: “panel 2 of 3”, empty
-    for a sheet that is made whole."""
+    for a sheet that is made whole. printed: at true size; print_scale: shares of it that are printed across and
+    along."""
 
     name: str
     laid: LaidSheet
     printed: Page
     cut: Page
     program: Program
+    print_scale: tuple[float, float] = (1.0, 1.0)
 
     @property
     def pages(self) -> dict[str, Page]:
-        """By what they are for: one size, one origin, the same marks."""
+        """By what they are for: one size, one origin, the same marks, but for the scale of what is printed."""
         both = replace(self.printed, stroked=self.cut.stroked, title=f"{self.printed.title} and cut")
-        return {PRINT: self.printed, CUT: self.cut, BOTH: both}
+        said = _scale_words(self.print_scale)
+        made = {PRINT: self.printed, BOTH: both}
+        return {CUT: self.cut} | {
+            purpose: replace(page.scaled(*self.print_scale), title=page.title + said) for purpose, page in made.items()
+        }
+
+    def at_true_size(self, purpose: str, page: Page) -> Page:
+        """A page for a purpose as it lies on the sheet once it is printed."""
+        across, down = self.print_scale
+        return page if purpose == CUT else page.scaled(1 / across, 1 / down)
+
+
+def _scale_words(scale: tuple[float, float]) -> str:
+    return "" if scale == (1.0, 1.0) else f", {print_scale_words(scale)} for the stretch of the press"
 
 
 def parts_of(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
@@ -99,7 +115,7 @@ def _part(
         Page(laid.width, laid.height, marks, (), tuple(printed), f"{title}, print", tuple(plates), press, (), trim,
              bleed),
         Page(laid.width, laid.height, marks, strokes(program, sheet.machine), title=f"{title}, cut"),
-        program,
+        program, sheet.print_scale,
     )  # fmt: skip
 
 

@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 
 from nibble_core.pipeline.rehearsal import Bench, Errors, press_faults
 from nibble_core.simulators.cutter import lies_by
-from nibble_core.simulators.press import Distortion
 
 STEP = 1e-3  # mm or per cent, by which derivatives are told
 MOST_PLACES = 3000
@@ -62,7 +61,7 @@ def _common_spread(bench: Bench, errors: Errors, places: NDArray[np.float64]) ->
             found[mark, axis] += STEP
             add(lies_by(meant, found).forward(places) - places, errors.camera)
     for faults, much in press_faults(errors, bench.laid, STEP):
-        truth = Distortion(bench.laid.width, bench.laid.height, faults)
+        truth = bench.printing(faults)
         add(truth.back(lies_by(meant, truth.forward(meant)).forward(places)) - places, much)
     return spread
 

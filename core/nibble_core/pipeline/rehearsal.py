@@ -16,18 +16,31 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.errors import Cancelled, CannotMake
+from nibble_core.errors import Cancelled, CannotMake, DoesNotFit
 from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, Format
 from nibble_core.geometry import Affine
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.coming_off import Tie, held, ties
 from nibble_core.pipeline.files import write_part
+from nibble_core.pipeline.led_head import LedHead, as_led, led_head
 from nibble_core.pipeline.pages import Part, ink_of, parts_of
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
 from nibble_core.simulators.cut_files import CutFile, CutLine, Unreadable, read_cut
-from nibble_core.simulators.cutter import Blade, Lies, Marks, Seen, cut, lies_by, look_for
+from nibble_core.simulators.cutter import (
+    Blade,
+    Clamp,
+    Complaint,
+    Lies,
+    Marks,
+    Seen,
+    clamped_words,
+    cut,
+    lies_by,
+    look_for,
+    under_clamps,
+)
 from nibble_core.simulators.press import Distortion, Faults, PrintedSheet
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -48,12 +61,29 @@ CAMERA_PPI = 300.0
 @dataclass(frozen=True)
 class Errors:
     """What a press and a cutter are known to do, one in three times more: stretch of the print, per cent, across and
-    along; bow, mm over a metre of length; camera, mm that a mark is found off; repeats, mm that a line is cut off."""
+    along; steady: per cent across and along that every print has besides; bow, mm over a metre of length; camera, mm
+    that a mark is found off; repeats, mm that a line is cut off."""
 
     stretch: float
     bow: float
     camera: float
     repeats: float
+    steady: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Printing:
+    """Where places of a sheet come to lie on the material. scale: shares of its true size that its file has across and
+    along; distortion: what the press does to that."""
+
+    scale: tuple[float, float]
+    distortion: Distortion
+
+    def forward(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        return self.distortion.forward(places * self.scale)
+
+    def back(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(self.distortion.back(places) / self.scale, float)
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,7 +218,9 @@ class Bench:
     the copy that it is on, -1 for what is the sheet's own; kept: of each place, whether it is on an edge of what is
     kept; inner: how far it lies within the print. fields: of each layer that prints; back: of each such layer which
     places are on copies of it, and the six numbers of the map back to its piece; beside: the same of the copy next to
-    each place. closed: numbers of lines that close; processes: of each line; ties: between its strokes."""
+    each place. closed: numbers of lines that close; processes: of each line; ties: between its strokes; print_scale:
+    see ``Part``; head: of a machine that takes moves; its file is what is meant; clamps: of the
+    bed, in whose upper left corner it lies."""
 
     laid: LaidSheet
     printed: bytes
@@ -206,6 +238,14 @@ class Bench:
     closed: frozenset[int]
     processes: tuple[str, ...]
     ties: tuple[Tie, ...]
+    print_scale: tuple[float, float] = (1.0, 1.0)
+    head: LedHead | None = None
+    clamps: tuple[Clamp, ...] = ()
+
+    def printing(self, faults: Faults) -> Printing:
+        """What a press with such faults makes of its file."""
+        width, height = self.laid.width * self.print_scale[0], self.laid.height * self.print_scale[1]
+        return Printing(self.print_scale, Distortion(width, height, faults))
 
     def within(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far the places, each at its own copy, lie within what is printed of it, mm; far outside for others."""
@@ -243,24 +283,24 @@ def _back(
 
 def prepared(ticket: Ticket, sheet: Sheet, work: Work, panel: int = 0) -> Bench:
     """A sheet, or one of its panels (from 0; the last where it has fewer), for the press and the cutter. Raises
-    CannotMake for what they cannot show: nothing printed or cut, no marks, a machine that takes moves only."""
+    CannotMake for what they cannot show: nothing printed or cut, no marks, moves that are not planned."""
     if not ticket.prints_on(sheet):
         raise CannotMake("Nothing is printed on this sheet: its cuts have no print to meet.", "Rehearse one that is.")
     purposes = [
         (FORMATS[key], purpose) for key in sheet.machine.formats for purpose in (CUT, BOTH)
         if FORMATS[key].sheets is not None and purpose in FORMATS[key].purposes
     ]  # fmt: skip
-    if not purposes:
-        raise CannotMake(
-            f"The {sheet.machine.name} takes moves only, which the simulated laser runs.", "Look at the moves."
-        )
     parts = parts_of(ticket, sheet, work)
     part = parts[min(panel, len(parts) - 1)]
     if len(part.laid.marks.places) < 2:
         raise CannotMake("This sheet has no registration marks.", "Give it some at Sheet.")
     if not part.program.runs:
         raise CannotMake("Nothing is cut on this sheet.", "Draw a line at Lines.")
-    form, purpose = purposes[0]
+    led = "gcode" in sheet.machine.formats and sheet.id in work.beams
+    head = led_head(ticket, sheet, work) if led or not purposes else None
+    if head is not None and len(parts) > 1:
+        raise CannotMake("Panels cannot be sent as moves.", "Make the sheet in one, or choose another machine.")
+    form, purpose = purposes[0] if head is None else (FORMATS["pdf"], CUT)
     printed, _ = write_part(part, PRINT, FORMATS["pdf"], sheet, "print file")
     try:
         file = _read(part, purpose, form, sheet)
@@ -268,13 +308,17 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work, panel: int = 0) -> Bench:
         meant = _read(part, CUT, FORMATS["pdf"], sheet) if file.led else file
     except Unreadable as error:
         raise CannotMake(f"This sheet cannot be cut: {error}", "See what Lines and Machine say.") from error
-    return _bench(part, sheet, work, printed, file, meant)
+    clamps = tuple((one.x, one.y, one.x + one.width, one.y + one.height) for one in sheet.machine.clamps)
+    return replace(_bench(part, sheet, work, printed, file, meant), head=head, clamps=clamps)
 
 
 def _read(part: Part, purpose: str, form: Format, sheet: Sheet) -> CutFile:
     """A cut file as a cutter reads it, without the marks that are drawn in some: nobody follows them."""
     content, _ = write_part(part, purpose, form, sheet, "cut file")
     file = read_cut(content, form.ending, height=part.laid.height)
+    if purpose == BOTH:  # a cutter lays the marks of the file onto those it finds, and its lines with them
+        lines = tuple(replace(line, places=line.places / part.print_scale) for line in file.lines)
+        file = replace(file, lines=lines)
     known = _process_of(part, sheet)
     return file if file.led else replace(file, lines=tuple(line for line in file.lines if line.called in known))
 
@@ -291,13 +335,13 @@ def _bench(part: Part, sheet: Sheet, work: Work, printed: bytes, file: CutFile, 
     sampled = [_sampled(line) for line in meant.lines]
     line = np.repeat(np.arange(len(sampled)), [len(one) for one in sampled])
     edges = np.array([PROCESSES[process].edges for process in processes])
-    fields = _fields(laid, work, printed)
+    fields = _fields(laid, work, printed, Affine.scale(*part.print_scale))
     neighbours = _neighbours(np.vstack(sampled), copy[line], laid, work)
     closed = frozenset(k for k, one in enumerate(meant.lines) if one.closed)
     bench = Bench(
         laid, printed, file, meant, marks_of(laid), np.vstack(sampled), line, copy, edges[line], np.empty(0),
         fields, _back(laid, copy[line], fields), _back(laid, neighbours, fields), closed, tuple(processes),
-        tuple(ties(meant.lines, processes)),
+        tuple(ties(meant.lines, processes)), part.print_scale,
     )  # fmt: skip
     return replace(bench, inner=bench.within(bench.places))
 
@@ -329,12 +373,14 @@ def _process_of(part: Part, sheet: Sheet) -> dict[str, str]:
     return {f"{process.replace(' ', '-')}{rank}": process for process, rank in ranked} | inks
 
 
-def _fields(laid: LaidSheet, work: Work, printed: bytes) -> dict[str, InkField]:
-    """Of each layer that prints, by its first copy."""
+def _fields(laid: LaidSheet, work: Work, printed: bytes, scale: Affine) -> dict[str, InkField]:
+    """Of each layer that prints, by its first copy. scale: of the file that is printed."""
     sheet = PrintedSheet(printed)
     try:
         return {
-            layer: InkField.of(own.area, own.bled, sheet, next(at for name, at in laid.placements if name == layer))
+            layer: InkField.of(
+                own.area, own.bled, sheet, next(at for name, at in laid.placements if name == layer).then(scale)
+            )
             for layer in laid.layers if not ((own := work.prints[layer].value).area.is_empty and own.bled.is_empty)
         }  # fmt: skip
     finally:
@@ -368,25 +414,42 @@ def rehearse(
     found off, beyond what the pixels show; by chance, like what the blade does."""
     sheet = PrintedSheet(bench.printed, faults)
     try:
-        first = sheet.distortion.forward(bench.marks.places[:1])[0] + EASY_PLACE
+        first = Printing(bench.print_scale, sheet.distortion).forward(bench.marks.places[:1])[0] + EASY_PLACE
         seen = look_for(sheet.picture, bench.marks, (float(first[0]), float(first[1])), ppi=CAMERA_PPI)
         if seen.lies is None or any(one.stops for one in seen.complaints):
             return Rehearsed(seen)
         lies = seen.lies
+        if bench.head is not None and len(lies.found) < len(bench.marks.places):
+            return _stopped(seen, "A head that is led by marks needs every one of them.")
+        clamped = under_clamps([lies.forward(line.places) for line in bench.file.lines], bench.clamps)
+        if clamped:
+            return _stopped(seen, clamped_words(clamped))
         if camera > 0:
             off = np.random.default_rng(blade.seed).normal(0, camera, lies.found.shape)
             lies = lies_by(lies.meant, lies.found + off)
         return _measured(bench, sheet, seen, lies, blade, pictured)
+    except DoesNotFit as error:
+        return _stopped(seen, error.message)
     finally:
         sheet.close()
+
+
+def _stopped(seen: Seen, words: str) -> Rehearsed:
+    """Nothing was cut, for a reason that the camera does not see."""
+    return Rehearsed(replace(seen, complaints=[*seen.complaints, Complaint(words)]))
 
 
 def _measured(
     bench: Bench, sheet: PrintedSheet, seen: Seen, lies: Lies, blade: Blade, pictured: int
 ) -> Rehearsed:  # fmt: skip
-    tracks = _tracks(bench, sheet.distortion, lies, blade) if bench.file.led or bench.ties else []
+    truth = Printing(bench.print_scale, sheet.distortion)
+    tracks = _tracks(bench, truth, lies, blade) if bench.file.led or bench.ties else []
     # a tip that trails its holder follows the file; others are led along the lines as they are meant
-    found = _nearest(tracks, bench.places) if bench.file.led else _mapped(bench, sheet.distortion, lies, blade)
+    if bench.file.led:
+        found = _nearest(tracks, bench.places)
+    else:
+        there = lies.forward(bench.places) if bench.head is None else bench.head.reached(lies, bench.places)
+        found = _landed(bench, truth, there, blade)
     off = np.hypot(*(found - bench.places).T)
     worst = int(np.argmax(off))
     copies = _copies(bench, off, found)
@@ -398,17 +461,15 @@ def _measured(
     )  # fmt: skip
 
 
-def _mapped(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> NDArray[np.float64]:
-    """Where on the print each place comes to be cut, (n, 2) mm, by a tip that is led along the lines as they are
-    meant."""
-    there = lies.forward(bench.places)
+def _landed(bench: Bench, truth: Printing, there: NDArray[np.float64], blade: Blade) -> NDArray[np.float64]:
+    """Where on the print each place comes to be cut, (n, 2) mm, by a tip that is led to places on the material."""
     if blade.repeats > 0:
         chance = np.random.default_rng(blade.seed)
         there = there + chance.normal(0, blade.repeats, (len(bench.meant.lines), 2))[bench.line]
     return truth.back(there)
 
 
-def _tracks(bench: Bench, truth: Distortion, lies: Lies, blade: Blade) -> list[NDArray[np.float64]]:
+def _tracks(bench: Bench, truth: Printing, lies: Lies, blade: Blade) -> list[NDArray[np.float64]]:
     """Where on the print the tip goes along each line of the file, (n, 2) mm."""
     return [truth.back(line.places) for line in cut(bench.file, lies, blade)]
 
@@ -538,11 +599,13 @@ def rehearse_often(
             break
         progress(k)
         chance = np.random.default_rng((seed, k))
-        truth = Distortion(bench.laid.width, bench.laid.height, drawn_faults(errors, bench.laid, chance))
+        truth = bench.printing(drawn_faults(errors, bench.laid, chance))
         found = truth.forward(told.places) + chance.normal(0, errors.camera, told.places.shape)
         use = [n for n in range(len(told.places)) if n != told.key]
         blade = Blade(repeats=errors.repeats, seed=k)
-        at = _mapped(bench, truth, lies_by(told.places[use], found[use]), blade)
+        lies = lies_by(told.places[use], found[use])
+        there = (lies if bench.head is None else as_led(lies)).forward(bench.places)
+        at = _landed(bench, truth, there, blade)
         left, shows, deeper, other = _left(bench, at)
         white += _copies_at(bench, shows)
         into += _copies_at(bench, deeper > 0)
@@ -578,7 +641,7 @@ def press_faults(errors: Errors, laid: LaidSheet, step: float) -> list[tuple[Fau
 
 def drawn_faults(errors: Errors, laid: LaidSheet, chance: np.random.Generator) -> Faults:
     """What a press does to a sheet this time. A print bows by the square of its length."""
-    across, along = chance.normal(0, errors.stretch, 2).tolist()
+    across, along = (chance.normal(0, errors.stretch, 2) + errors.steady).tolist()
     bow = chance.normal(0, errors.bow) * (laid.height / 1000) ** 2
     return Faults(
         across=across, along=along, bow=float(bow), turn=float(chance.uniform(-0.5, 0.5)),

@@ -31,7 +31,13 @@ HOLDS = 0.1  # mm that a tie must keep
 
 def errors_of(machine: Machine) -> Errors:
     """What a machine's record says that its prints and cuts are off by."""
-    return Errors(machine.print_stretch, machine.print_bow, machine.camera_error, machine.repeats)
+    return Errors(
+        machine.print_stretch,
+        machine.print_bow,
+        machine.camera_error,
+        machine.repeats,
+        (machine.stretch_across, machine.stretch_along),
+    )
 
 
 def rehearsal_words(told: Rehearsed, bench: Bench) -> list[str]:

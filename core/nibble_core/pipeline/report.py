@@ -206,6 +206,7 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
             said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
         draft.notes.append(Note(said, "", where))
     draft.notes += [*_distances(ticket, sheet, work, where), *_direction(sheet, laid, where)]
+    draft.notes += _stretch(ticket, sheet, laid, where)
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:
         draft.notes.append(
             Note("No two copies have a straight side in common, so that none is cut once for both.",
@@ -273,6 +274,22 @@ def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
         setting("Print which way it is fed", f"{where}/caption", "job, sheet and feed"),
     )
     return [Note("The marks look the same when the sheet is fed the wrong way round.", "", where, mends=mends)]
+
+
+def _stretch(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
+    """What a press that always stretches makes of the size of a sheet."""
+    machine = sheet.machine
+    if not machine.stretches or not ticket.prints_on(sheet) or sheet.print_size != "at true size":
+        return []
+    wider, longer = laid.width * machine.stretch_across / 100, laid.used_height * machine.stretch_along / 100
+    grown = [f"{format_number(abs(much), 1)} mm {larger if much > 0 else smaller}"
+             for much, larger, smaller in ((wider, "wider", "narrower"), (longer, "longer", "shorter"))
+             if abs(much) >= 0.05]  # fmt: skip
+    if not grown:
+        return []
+    said = f"By the record of its press this sheet comes out {' and '.join(grown)} than it is drawn."
+    mend = setting("Print it ready for the stretch", f"{where}/print_size", "ready for the stretch")
+    return [Note(said, "Cuts follow the marks; the size of the pieces does not.", where, mends=(mend,))]
 
 
 def _distances(ticket: Ticket, sheet: Sheet, work: Work, where: str) -> list[Note]:

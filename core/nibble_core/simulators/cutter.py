@@ -18,6 +18,8 @@ from nibble_core.simulators.camera import Found, Look, MarkLook, find_mark
 from nibble_core.simulators.cut_files import CutFile, CutLine
 
 Places = NDArray[np.float64]
+Clamp = tuple[float, float, float, float]
+"""What holds the material down, and what no head may touch: left, top, right and bottom, mm on the material."""
 
 FIRST_REACH = 12.0  # mm round the place where the first mark is said to be
 REACH, TURNED_A_METRE = 3.0, 60.0  # mm round the second, and so much more for each metre that it lies away
@@ -325,6 +327,31 @@ def cut(file: CutFile, lies: Lies, blade: Blade = Blade()) -> list[CutLine]:
             there = there + chance.normal(0, blade.repeats, 2)
         made.append(CutLine(line.called, there))
     return made
+
+
+def under_clamps(tracks: Sequence[Places], clamps: Sequence[Clamp]) -> int:
+    """How many of some tracks, (n, 2) mm on the material, touch a clamp."""
+    return sum(any(_touches(track, clamp) for clamp in clamps) for track in tracks)
+
+
+def _touches(track: Places, clamp: Clamp) -> bool:
+    """Whether any straight way of a track touches a rectangle (Liang and Barsky's clipping)."""
+    start, step = track[:-1], np.diff(track, axis=0)
+    enter, leave = np.zeros(len(start)), np.ones(len(start))
+    for axis, low, high in ((0, clamp[0], clamp[2]), (1, clamp[1], clamp[3])):
+        along, off = step[:, axis], start[:, axis]
+        still = np.abs(along) < 1e-12
+        with np.errstate(divide="ignore", invalid="ignore"):
+            one, other = (low - off) / along, (high - off) / along
+        enter = np.where(still, enter, np.maximum(enter, np.minimum(one, other)))
+        leave = np.where(still, leave, np.minimum(leave, np.maximum(one, other)))
+        leave = np.where(still & ((off < low) | (off > high)), -1.0, leave)
+    return bool((enter <= leave).any())
+
+
+def clamped_words(count: int) -> str:
+    """What is said of so many lines that touch a clamp."""
+    return f"{count:,} {'line runs' if count == 1 else 'lines run'} under a clamp: nothing is cut."
 
 
 def _behind(places: Places, backlash: float) -> Places:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from nibble_core.simulators.camera import INCH, Look
 from nibble_core.simulators.cut_files import UNIT, Plotter, Unreadable, instructions
-from nibble_core.simulators.cutter import Blade, Marks, Seen, look_for, tip_track
+from nibble_core.simulators.cutter import Blade, Clamp, Marks, Seen, look_for, tip_track, under_clamps
 from nibble_core.simulators.in_time import InTime, png
 
 TRAVEL, USUAL = 600.0, 300.0  # mm a second: raised; with the knife down, where nothing is said
@@ -30,7 +30,7 @@ MOST_SHOWN = 4_000_000  # px of a picture that is sent
 @dataclass(frozen=True, eq=False)
 class Loaded:
     """The sheet that lies in it. picture: pixels (rows, columns, 3), ppi an inch; look: its camera; size: mm of the
-    sheet as it was meant; first: mm in the picture where the first mark is said to be."""
+    sheet as it was meant; first: mm in the picture where the first mark is said to be; clamps: what holds it down."""
 
     picture: NDArray[np.uint8]
     ppi: float
@@ -38,6 +38,7 @@ class Loaded:
     marks: Marks
     size: tuple[float, float]
     first: tuple[float, float]
+    clamps: tuple[Clamp, ...] = ()
 
 
 class Way(NamedTuple):
@@ -108,6 +109,8 @@ class Feeding:
             return "This line lies far outside the marks: it belongs to another sheet."
         if self.seen is not None and self.seen.lies is not None:
             way = self.seen.lies.forward(way)
+        if under_clamps([way], self.loaded.clamps):
+            return "The head would run over a clamp."
         speed = self.plotter.speed or 0.0
         feed = TRAVEL if not down else 10 * speed if speed > 0 else USUAL
         ends = [(float(x), float(y)) for x, y in way]

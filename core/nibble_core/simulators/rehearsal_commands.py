@@ -18,7 +18,7 @@ from PIL.TiffImagePlugin import ImageFileDirectory_v2
 from nibble_core.errors import InvalidTicket, UnreadableFile
 from nibble_core.simulators.camera import INCH
 from nibble_core.simulators.cut_files import CutFile, Unreadable, read_cut
-from nibble_core.simulators.cutter import Blade, Complaint, Marks, Seen, cut, look_for
+from nibble_core.simulators.cutter import Blade, Complaint, Marks, Seen, clamped_words, cut, look_for, under_clamps
 from nibble_core.simulators.cutter_port import Loaded, Running
 from nibble_core.simulators.in_time import listen
 from nibble_core.simulators.press import MARGIN, Distortion, Faults, PrintedSheet, Unprintable
@@ -77,9 +77,10 @@ def run_cutter(options: argparse.Namespace) -> None:
     sheet, marks, height = _job(options)
     picture, ppi = _sheet(options.sheet)
     first = _numbers(options.first, 2, "--first") if options.first else tuple(marks.places[0] + MARGIN)
+    clamps = tuple((x, y, x + w, y + h) for x, y, w, h in (_numbers(one, 4, "--clamp") for one in options.clamp))
     if options.file is None:
         _listen(options, Loaded(
-            picture, ppi, _camera(picture, ppi), marks, sheet, (float(first[0]), float(first[1]))
+            picture, ppi, _camera(picture, ppi), marks, sheet, (float(first[0]), float(first[1])), clamps
         ))  # fmt: skip
         return
     try:
@@ -99,6 +100,11 @@ def run_cutter(options: argparse.Namespace) -> None:
         ],
         "complaints": [one.words for one in seen.complaints], "cut": False,
     }  # fmt: skip
+    if seen.lies is not None and not any(one.stops for one in seen.complaints):
+        clamped = under_clamps([seen.lies.forward(line.places) for line in file.lines], clamps)
+        if clamped:
+            seen.complaints.append(Complaint(clamped_words(clamped)))
+            told["complaints"].append(clamped_words(clamped))
     if seen.lies is not None and not any(one.stops for one in seen.complaints):
         blade = Blade(options.trails, options.repeats, options.backlash, options.seed)
         lines = cut(file, seen.lies, blade)

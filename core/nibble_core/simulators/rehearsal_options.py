@@ -48,6 +48,7 @@ def add_cutter(kinds: Any) -> None:
     cutter.add_argument("--trails", type=float, default=0.0, help="mm that the tip trails its holder, of HP-GL")
     cutter.add_argument("--repeats", type=float, default=0.0, help="mm by which lines land elsewhere")
     cutter.add_argument("--backlash", type=float, default=0.0, help="mm of play when an axis turns back")
+    cutter.add_argument("--clamp", action="append", default=[], metavar="X,Y,W,H", help="what holds the sheet, mm")
     cutter.add_argument("--seed", type=int, default=1, help="of what is by chance")
     cutter.add_argument("--truth", type=Path, help="the press's report, to measure by")
     cutter.add_argument("--meant", type=Path, help="the same cuts in a file that is not led for a trailing knife")

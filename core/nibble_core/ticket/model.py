@@ -24,7 +24,7 @@ __all__ = [
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 14
+SCHEMA = 15
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -74,6 +74,10 @@ BORDERS = {
 MARK_KEYS = {
     "no direction mark": "Turned by half a turn, four or six marks look the same.",
     "a direction mark": "One more beside the first: a sheet that is fed the wrong way round is noticed.",
+}
+PRINT_SIZES = {
+    "at true size": "As it is drawn, whatever the press makes of it.",
+    "ready for the stretch": "Smaller by what the press always stretches, so that it comes out at true size.",
 }
 MARK_SHAPES = {
     "circles": "Filled circles: most cameras find them.",
@@ -190,7 +194,8 @@ class Machine:
     goes into the board under what it cuts out. turner: of its round things; focus_depth: mm that a surface may lie
     nearer or further before the beam is too wide. power_scale: the word of full power in G-code. port: of this
     computer, that it listens at. print_stretch, print_bow, camera_error, repeats: by which its prints and cuts are off
-    one time in three, or more; see ``pipeline.rehearsal.Errors``."""
+    one time in three, or more; see ``pipeline.rehearsal.Errors``. stretch_across, stretch_along: per cent by which
+    every print of its press comes out wider and longer, below nothing where it shrinks."""
 
     key: str = text("", 60, "machine", shortest=1)
     name: str = text("", 80, "machine", shortest=1)
@@ -228,6 +233,8 @@ class Machine:
     focus_depth: float = length(2.0, 0.05, 100.0, "depth of focus", step=0.1)
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
     print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints, per cent")
+    stretch_across: float = amount(0.0, -5.0, 5.0, "steady stretch of prints across, per cent")
+    stretch_along: float = amount(0.0, -5.0, 5.0, "steady stretch of prints along, per cent")
     print_bow: float = length(0.1, 0.0, 20.0, "bow of a metre of print", step=0.05)
     camera_error: float = length(0.1, 0.0, 5.0, "error of its camera", step=0.05)
     repeats: float = length(0.1, 0.0, 5.0, "error of its cuts", step=0.05)
@@ -251,6 +258,11 @@ class Machine:
     def moves_head(self) -> bool:
         """Whether G-code raises and lowers its head."""
         return self.height != "set by hand"
+
+    @property
+    def stretches(self) -> bool:
+        """Whether every print of its press comes out larger or smaller than it is drawn."""
+        return bool(self.stretch_across or self.stretch_along)
 
     def pen(self, process: str) -> int:
         """The pen of a process: its record's, or its number among the machine's processes."""
@@ -305,7 +317,8 @@ class Seam:
 class Sheet:
     """One stock on one machine, with copies of one or more layers on it. placed: counts when it is laid “as placed”.
     runs: how often copies “as placed” are made. facing: whether it is mirrored, even of a stock that is not. marks: 0
-    or 3 to 6; they are printed, so that a sheet that prints nothing has none. behind: the sheet whose second side it
+    or 3 to 6; they are printed, so that a sheet that prints nothing has none. print_size: whether its print file allows
+    for what the press always stretches. behind: the sheet whose second side it
     is, for which it is turned over: its copies and marks lie on those of that one, and its own arrangement does not
     count."""
 
@@ -330,6 +343,7 @@ class Sheet:
     mark_shape: str = choice("circles", "shape of the marks", MARK_SHAPES)
     mark_key: str = choice("no direction mark", "direction mark", MARK_KEYS)
     mark_every: float = length(0.0, 0.0, 10_000.0, "largest distance of marks", step=50.0)
+    print_size: str = choice("at true size", "size of the print", PRINT_SIZES)
     border: str = choice("no weed border", "weed border", BORDERS)
     border_distance: float = length(2.0, 0.5, 100.0, "distance of the weed border", step=0.5)
     weed_lines: str = choice("no weed lines", "weed lines", WEED_LINES)
@@ -352,6 +366,13 @@ class Sheet:
     def is_mirrored(self) -> bool:
         """Whether left and right are exchanged on it."""
         return self.facing == "mirrored" or self.stock.mirrored
+
+    @property
+    def print_scale(self) -> tuple[float, float]:
+        """Shares of its true size that its print file has across and along."""
+        if self.print_size == "at true size":
+            return 1.0, 1.0
+        return 1 / (1 + self.machine.stretch_across / 100), 1 / (1 + self.machine.stretch_along / 100)
 
     def setting(self, process: str) -> Setting:
         """How its machine makes a process in its stock; the machine's own way where nobody has set it."""

@@ -127,10 +127,12 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
     if ticket.prints_on(sheet) and sheet.marks:
         pairs = (" Add pairs along its longer sides so that marks are at most ", slot(here, sheet, "mark_every"),
                  " apart (0: no pairs). Beside the first mark put ", slot(here, sheet, "mark_key"), ".")  # fmt: skip
+    if ticket.prints_on(sheet):
+        marks, pairs = _with_print_size(sheet, marks, pairs)
     yield Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
     margin = (sheet.stock.width - sheet.stock.usable_width) / 2
     if sheet.stock.kind == "a sheet" and ticket.prints_on(sheet):
-        said = f"Print its pages at true size, {say_length(margin)} from the left and upper edges of the stock."
+        said = f"Print its pages as large as they are, {say_length(margin)} from the left and upper edges of the stock."
         yield Sentence(f"{sheet.id}-page", "sheet", (said,), about=sheet.id)
     border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
     if sheet.border != "no weed border":
@@ -202,16 +204,35 @@ def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sen
         (f"Sheet {number} is the second side of sheet {ticket.number(first)}, turned over ",
          slot(here, sheet, "turned"), ", on ", chosen, "."), about=sheet.id,
     )  # fmt: skip
+    more: tuple[str | Slot, ...] = ()
     if ticket.prints_on(sheet) and first.marks:
         marks: tuple[str | Slot, ...] = (
             "Its copies and marks lie behind those of the first. Print ", slot(here, sheet, "caption"), " beside it.",
         )  # fmt: skip
     else:
         marks = ("Its copies lie behind those of the first, which has no registration marks.",)
-    yield Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
+    if ticket.prints_on(sheet):
+        marks, more = _with_print_size(sheet, marks, ())
+    yield Sentence(f"{sheet.id}-marks", "sheet", marks, more, about=sheet.id)
     yield Sentence(
         f"{sheet.id}-mirror", "sheet", ("What it prints and cuts is seen through the sheet: mirrored.",), about=sheet.id
     )  # fmt: skip
+
+
+def _with_print_size(
+    sheet: Sheet, said: tuple[str | Slot, ...], more: tuple[str | Slot, ...]
+) -> tuple[tuple[str | Slot, ...], tuple[str | Slot, ...]]:
+    """How large the print file is, behind “more” where that is as it is drawn."""
+    size = slot(f"sheets/{sheet.id}", sheet, "print_size")
+    if sheet.print_size == "at true size":
+        return said, (*more, " Print it ", size, ".")
+    return (*said, " Print it ", size, f" of its press, {print_scale_words(sheet.print_scale)}."), more
+
+
+def print_scale_words(scale: tuple[float, float]) -> str:
+    """“99.70 % wide and 99.90 % long”."""
+    across, down = (f"{100 * share:.2f} %" for share in scale)
+    return f"{across} wide and {down} long"
 
 
 def _stock_slot(sheet: Sheet, library: Library) -> Slot:

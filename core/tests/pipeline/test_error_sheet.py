@@ -48,7 +48,7 @@ class ErrorSheetTest(unittest.TestCase):
         across, along = ruler_of(CUTTER)
         told = learnt(CUTTER, readings, across * 1.003, along * 0.998)
         self.assertAlmostEqual(told.camera, float(np.sqrt((off**2).mean())), delta=STEP / 2)
-        self.assertEqual(told.stretch, 0.3)
+        self.assertEqual((told.across, told.along), (0.3, -0.2))
 
     def test_printed_teeth_stand_where_cut_ones_begin(self):
         files = self.files()
@@ -67,11 +67,11 @@ class ErrorSheetTest(unittest.TestCase):
     def test_what_no_sheet_tells_is_refused(self):
         for readings, across, along in (
             ([0.1] * 3, None, None), ([0.1, 0.1, 0.1, 0.9], None, None), ([float("nan")] * 4, None, None),
-            ([0.0] * 4, 100.0, 240.0),
+            ([0.0] * 4, 100.0, 240.0), ([0.0] * 4, None, 0.0),
         ):  # fmt: skip
             with self.assertRaises(InvalidTicket):
                 learnt(CUTTER, readings, across, along)
-        self.assertIsNone(learnt(CUTTER, [0.0] * 4, None, None).stretch)
+        self.assertIsNone(learnt(CUTTER, [0.0] * 4, None, None).along)
         for machine in (MACHINES["small-laser"], replace(CUTTER, usable_width=80.0)):
             with self.assertRaises(CannotMake):
                 error_sheet(replace(SHEET, machine=machine))

@@ -17,7 +17,7 @@ from nibble_core.cli import main
 from nibble_core.errors import CannotMake
 from nibble_core.papers import printed_ticket
 from nibble_core.pipeline.coming_off import Waste, waste
-from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.files import make_files, write_files
 from nibble_core.pipeline.prediction import predicted_worst
 from nibble_core.pipeline.rehearsal import Errors, fed_wrong, prepared, rehearse, rehearse_often
 from nibble_core.pipeline.rehearsal_words import (
@@ -35,8 +35,10 @@ from nibble_core.simulators.cut_files import CutLine
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.press import Faults
 from nibble_core.ticket import Change, apply
+from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
 from nibble_core.ticket.line import line_of
 from nibble_core.ticket.piece import Element, Figure
+from nibble_core.ticket.sentences import sentences
 from tests.sample import LINE, badge_ticket, badge_work
 
 PRINTS = "pieces/p1/layers/l1/prints"
@@ -53,6 +55,14 @@ def bleeding(bleed=1.0, quantity=40, **machine):
         Change(f"{LINE}/offset/distance", 0.0), Change(f"{PRINTS}/bleed", bleed),
         Change("sheets/s1/machine/usable_width", 240.0), *changes, quantity=quantity,
     )  # fmt: skip
+
+
+def on_the_laser(*changes):
+    """Badges printed on birch and cut out by a beam that takes moves."""
+    machine, stock = MACHINES["small-laser"], STOCKS["birch-3mm"]
+    own = dict(machine=replace(machine, formats=("gcode",)), settings=STARTING.settings_of(machine.key, stock.key))
+    ticket = badge_ticket(*changes, quantity=4)
+    return replace(ticket, sheets=(replace(ticket.sheets[0], stock=replace(stock, printable=True), **own),))
 
 
 class RehearsalTest(unittest.TestCase):
@@ -87,6 +97,50 @@ class RehearsalTest(unittest.TestCase):
         told = rehearse(bench, Faults(0.4, 0.4, turn=1.0, shift=(3.0, 3.0)))
         self.assertLess(told.off[2], 0.05)
         self.assertEqual(rehearsal_words(told, bench)[0], "All 4 marks were found.")
+
+    def test_a_beam_is_led_by_its_moves_and_cuts_what_was_printed(self):
+        bench = bench_of(on_the_laser())
+        self.assertIsNotNone(bench.head)
+        told = rehearse(bench, Faults(0.3, -0.2, turn=0.8, shift=(3.0, -2.0)), pictured=1)
+        self.assertEqual(len(told.copies), 4)
+        self.assertLess(told.off[2], 0.03)
+        bowed = rehearse(bench, Faults(bow=1.0, turn=0.8), pictured=0)  # a head knows shift, turn and size only
+        self.assertGreater(bowed.off[2], 0.3)
+        hurt = rehearse(bench, Faults(scratches=((*bench.marks.places[2].tolist(), 4.0),)))
+        self.assertEqual(hurt.copies, ())
+        self.assertIn("needs every one of them", hurt.seen.complaints[-1].words)
+        far = rehearse(bench, Faults(shift=(400.0, 0.0)))
+        self.assertIn("bed", far.seen.complaints[-1].words)
+        self.assertLess(rehearse_often(bench, Errors(0.0, 0.0, 0.05, 0.0), 8).quantile(1.0), 0.4)
+
+    def test_a_print_that_allows_for_the_stretch_comes_out_at_true_size(self):
+        machine = [Change("sheets/s1/machine/stretch_across", 0.8), Change("sheets/s1/machine/stretch_along", -0.5)]
+        plain = badge_ticket(*machine)
+        ready = apply(plain, [Change("sheets/s1/print_size", "ready for the stretch")])
+        for ticket in (plain, ready):
+            for formats in (("pdf",), ("combined",), ("hpgl",)):
+                sheet = replace(ticket.sheets[0], machine=replace(ticket.sheets[0].machine, formats=formats))
+                own = replace(ticket, sheets=(sheet,))
+                told = rehearse(bench_of(own), Faults(0.8, -0.5, turn=0.4), blade=Blade(trails=0.25), pictured=0)
+                with self.subTest(formats, size=sheet.print_size):
+                    self.assertLess(told.off[2], 0.09)
+                    size = (told.seen.lies.across, told.seen.lies.down)
+                    np.testing.assert_allclose(size, (1, 1) if ticket is ready else (1.008, 0.995), atol=2e-4)
+        unmarked = apply(
+            ready, [Change("sheets/s1/marks", 0), Change("sheets/s1/machine/formats", ["combined", "svg"])]
+        )
+        made = make_files(unmarked, badge_work(unmarked))
+        self.assertEqual([one.name for one in made.refused], ["badge-print-and-cut.pdf"])
+        said = " ".join(one.text for one in sentences(ready))
+        self.assertIn("ready for the stretch of its press, 99.21 % wide and 100.50 % long", said)
+
+    def test_a_clamp_over_the_work_is_told_before_anything_is_cut(self):
+        clamp = {"id": "z1", "x": 20.0, "y": 20.0, "width": 30.0, "height": 30.0}
+        bench = bench_of(badge_ticket(Change("sheets/s1/machine/clamps", [clamp])))
+        told = rehearse(bench)
+        self.assertEqual(told.copies, ())
+        self.assertIn("under a clamp: nothing is cut", rehearsal_words(told, bench)[1])
+        self.assertGreater(len(rehearse(bench, Faults(shift=(60.0, 60.0))).copies), 0)
 
     def test_bleed_that_is_left_is_what_was_given_less_the_error(self):
         bench = bench_of(bleeding(2.0, 6))
@@ -338,6 +392,9 @@ class CommandTest(unittest.TestCase):
             with self.subTest(arguments):
                 self.assertEqual((code, out), (2, ""))
                 self.assertIn(words, err)
+        for clamp, cuts in (("60,60,20,10", False), ("1,1,5,5", True)):  # over the work, and beside it
+            out = self.run_it("cutter", "cut.pdf", *told, "--clamp", clamp)[1]
+            self.assertEqual((json.loads(out)["cut"], "under a clamp" in out), (cuts, not cuts))
         code, out, _ = self.run_it("cutter", "ten.hpgl", *told)
         self.assertFalse(json.loads(out)["cut"])
         self.assertIn("scale is off", out)

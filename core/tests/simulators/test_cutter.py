@@ -4,6 +4,7 @@ import math
 import unittest
 
 import numpy as np
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -14,7 +15,7 @@ from nibble_core.graphics import Filled, Ink, Page, Painted, Stroked
 from nibble_core.sheet.laid import Marks as LaidMarks
 from nibble_core.simulators.camera import MarkLook
 from nibble_core.simulators.cut_files import Unreadable, read_cut
-from nibble_core.simulators.cutter import Blade, Marks, cut, lies_by, look_for, tip_track
+from nibble_core.simulators.cutter import Blade, Marks, cut, lies_by, look_for, tip_track, under_clamps
 from nibble_core.simulators.drag_knife import drag_knife
 from nibble_core.simulators.press import Faults, PrintedSheet
 
@@ -115,6 +116,12 @@ class LiesTest(unittest.TestCase):
             off[name] = np.hypot(*(lies.forward(places) - bowed(places)).T).max()
         self.assertAlmostEqual(off["ends"], 1.2, delta=0.01)
         self.assertAlmostEqual(off["pairs"], 1.2 / 8**2, delta=0.002)  # the sagitta of one of eight sections
+
+    @given(st.lists(st.tuples(*[st.integers(-6, 6)] * 2), min_size=2, max_size=6, unique=True))
+    def test_a_track_is_under_a_clamp_where_an_independent_library_says_so(self, places):
+        track = np.array(places, float)
+        touches = shapely.LineString(track).intersects(shapely.box(-2, -1, 3, 2))
+        self.assertEqual(under_clamps([track], [(-2.0, -1.0, 3.0, 2.0)]), int(touches))
 
     def test_two_marks_tell_no_stretch(self):
         meant = np.array([(0.0, 0.0), (0.0, 100.0)])

@@ -38,7 +38,7 @@ class CutterPortTest(unittest.TestCase):
     def setUpClass(cls):
         cls.bench, cls.program = job()
 
-    def cutter(self, faults=FED, quick=400.0):
+    def cutter(self, faults=FED, quick=400.0, clamps=()):
         """A cutter with the print of the job in it, at a port; and what the press did to that."""
         sheet = PrintedSheet(self.bench.printed, faults)
         self.addCleanup(sheet.close)
@@ -51,7 +51,7 @@ class CutterPortTest(unittest.TestCase):
         first = truth.forward(self.bench.marks.places[:1])[0] - [left, top] + [1.0, 0.5]
         loaded = Loaded(
             sheet.picture(sheet.reach, 100.0), 100.0, look, self.bench.marks,
-            (self.bench.laid.width, self.bench.laid.height), (float(first[0]), float(first[1])),
+            (self.bench.laid.width, self.bench.laid.height), (float(first[0]), float(first[1])), clamps,
         )  # fmt: skip
         running = Running(loaded, quick, Blade(trails=0.25))
         port = Port(("127.0.0.1", 0), running)
@@ -100,6 +100,9 @@ class CutterPortTest(unittest.TestCase):
         other = b"IN;DF;\nSP1;\nPU40000,40000;PD40000,44000;\nPU0,0;SP0;\n"
         sent = send(other, driver, lambda taken, state: True)
         self.assertIn("belongs to another sheet", sent.why)
+        self.assertEqual(running.cuts(), [])
+        running, driver, _ = self.cutter(clamps=((0.0, 0.0, 400.0, 400.0),))
+        self.assertIn("over a clamp", send(self.program, driver, lambda taken, state: True).why)
         self.assertEqual(running.cuts(), [])
 
     def test_whatever_it_is_sent_is_answered(self):

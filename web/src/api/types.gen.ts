@@ -2001,13 +2001,16 @@ export interface components {
         };
         /**
          * ErrorsOut
-         * @description changes: that put what was learnt into the job; said: what that is.
+         * @description changes: that put what was learnt into the job. stretch_across, stretch_along: per cent; None where a ruler was
+         *     not measured.
          */
         ErrorsOut: {
             /** Changes */
             changes: components["schemas"]["ChangeIn"][];
-            /** Print Stretch */
-            print_stretch: number | null;
+            /** Stretch Across */
+            stretch_across: number | null;
+            /** Stretch Along */
+            stretch_along: number | null;
             /** Camera Error */
             camera_error: number;
         };
@@ -2579,6 +2582,8 @@ export interface components {
             focus_depth: number;
             port: number | null;
             print_stretch: number;
+            stretch_across: number;
+            stretch_along: number;
             print_bow: number;
             camera_error: number;
             repeats: number;
@@ -3465,6 +3470,8 @@ export interface components {
             /** @enum {string} */
             mark_key: "no direction mark" | "a direction mark";
             mark_every: number;
+            /** @enum {string} */
+            print_size: "at true size" | "ready for the stretch";
             /** @enum {string} */
             border: "no weed border" | "a weed border round all" | "a weed border round each" | "a weed border along each";
             border_distance: number;

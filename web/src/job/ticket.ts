@@ -120,11 +120,11 @@ export function isTurned(ticket: Ticket, sheet: Sheet): boolean {
   );
 }
 
-/** Whether a sheet can be rehearsed: printed with marks, and cut by a knife that looks for them. */
+/** Whether a sheet can be rehearsed: printed with marks, and cut by a head that looks for them. */
 export function canBeRehearsed(ticket: Ticket, sheet: Sheet): boolean {
   const layers = ticket.pieces.flatMap((piece) => piece.layers);
   const prints = sheet.holds.some(
     ({ layer }) => layers.find((one) => one.id === layer)?.prints.kind !== "nothing",
   );
-  return prints && sheet.marks > 1 && !burns(sheet.machine);
+  return prints && sheet.marks > 1 && !carves(sheet.machine);
 }

@@ -145,7 +145,7 @@ const OF_A_BEAM = [
 ];
 const OF_A_BLADE = [
   ...["knife_radius", "blade_offset", "overcut", "speed"],
-  ...["print_stretch", "print_bow", "camera_error", "repeats"],
+  ...["stretch_across", "stretch_along", "print_stretch", "print_bow", "camera_error", "repeats"],
 ];
 
 /** What of a stock's record says nothing of a round thing. */
@@ -157,7 +157,8 @@ const OF_FLAT_STOCK = [
 const NOT_OF_A_ROUTER = [
   ...["beam", "openings", "power_scale", "height", "focus_depth"],
   ...["knife_radius", "blade_offset", "overcut", "speed", "narrowest_gap"],
-  ...["print_stretch", "print_bow", "camera_error", "repeats", "mark_shape", "mark_count"],
+  ...["stretch_across", "stretch_along", "print_stretch", "print_bow", "camera_error", "repeats"],
+  ...["mark_shape", "mark_count"],
 ];
 const POINTED = ["angle", "tip"];
 const NOT_OF_A_DRILL = [...POINTED, "feed", "step_over"];
@@ -379,12 +380,10 @@ function RecordForm(props: {
               onChange={(turner) => set("turner", turner)}
             />
           )}
-          {value.kind !== "a knife" && (
-            <ClampsForm
-              clamps={(value.clamps ?? []) as Fields[]}
-              onChange={(clamps) => set("clamps", clamps)}
-            />
-          )}
+          <ClampsForm
+            clamps={(value.clamps ?? []) as Fields[]}
+            onChange={(clamps) => set("clamps", clamps)}
+          />
         </>
       )}
       {problem && (
