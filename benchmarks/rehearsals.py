@@ -14,7 +14,8 @@ from benchmarks.made_up import SHAPES, ticket_of
 from demo.jobs import demo_jobs
 from nibble_core.errors import NibbleError
 from nibble_core.pipeline.prediction import predicted_worst
-from nibble_core.pipeline.rehearsal import Bench, Errors, prepared, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal import Errors, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal_bench import Bench, prepared
 from nibble_core.pipeline.rehearsal_words import errors_of
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out

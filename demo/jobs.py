@@ -51,7 +51,7 @@ def demo_jobs(today: date) -> list[DemoJob]:
     return [
         _kite_week(today), _harbour_hive(today), _little_owl(today), _rowers(today), _tansy_lane(today),
         _lighthouse(today), _banner(today), _sign(today), _island(today), _cups(today), _pail(today),
-        _name_board(today), _raised_oars(today),
+        _name_board(today), _raised_oars(today), _kites_on_the_roll(today),
     ]  # fmt: skip
 
 
@@ -68,6 +68,19 @@ def _kite_week(today: date) -> DemoJob:
     )
     ticket = _with_lines(ticket, "kite", lines, bleed=1.0)
     return DemoJob(content, replace(ticket, sheets=(replace(ticket.sheets[0], arrangement="interlocked pairs"),)))
+
+
+def _kites_on_the_roll(today: date) -> DemoJob:
+    """Large kites along nearly three metres of roll with marks at its ends only: a press that bows shows white in the middle."""
+    content = as_boxed_jpeg(kite(1240), 85)
+    ticket = first_ticket(
+        name="Kite Week, large, on the roll", client="Orrinmouth Kite Week",
+        due=(today + timedelta(days=17)).isoformat(), file=hashlib.sha256(content).hexdigest(),
+        file_name="kite-final-FINAL.jpg", width=140, mode="outer", quantity=150,
+    )  # fmt: skip
+    return DemoJob(
+        content, _with_lines(ticket, "large kite", (line_of("k1", "kiss cut", 0.0, close_gaps=1.0),), bleed=1.0)
+    )
 
 
 def _harbour_hive(today: date) -> DemoJob:

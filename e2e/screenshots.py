@@ -37,13 +37,14 @@ def take(page: Page, address: str) -> None:
         settled(page)
 
     page.goto(address)
-    expect(page.locator("[data-job]")).to_have_count(14)
+    expect(page.locator("[data-job]")).to_have_count(15)
     page.wait_for_load_state("networkidle")
     keep("board")
     jobs = {
         name: page.locator("[data-job]").filter(has_text=words).get_attribute("data-job")
         for name, words in (
-            ("kite", "Kite Week"),
+            ("kite", "Kite Week stickers"),
+            ("roll", "on the roll"),
             ("honey", "Jar labels"),
             ("oars", "crossed oars"),
             ("fob", "Key fobs"),
@@ -54,7 +55,7 @@ def take(page: Page, address: str) -> None:
         )
     }
     for name, job, station in (
-        ("lines", "kite", "lines"), ("rehearsal", "kite", "sheet"), ("on-the-thing", "cups", "sheet"),
+        ("lines", "kite", "lines"), ("rehearsal", "roll", "sheet"), ("on-the-thing", "cups", "sheet"),
         ("lines-drop-out", "stencil", "lines"), ("lines-weeding", "kite", "lines"), ("sheet", "offcut", "sheet"),
         ("machine", "honey", "machine"), ("moves", "fob", "machine"),
         ("trace-colours", "oars", "trace"), ("carved", "sign", "machine"),

@@ -67,13 +67,13 @@ class FullBoardTest(BrowserTest):
         page = self.page
         page.goto(self.nibble.address)
         cards = page.locator("[data-job]")
-        expect(cards).to_have_count(14)
+        expect(cards).to_have_count(15)
         expect(page.get_by_role("region", name="Due this week")).to_contain_text("3 jobs")
         page.get_by_role("button", name="Duplicate Kite Week stickers").click()
-        expect(cards).to_have_count(15)
+        expect(cards).to_have_count(16)
         expect(page.get_by_role("region", name="No date")).to_contain_text("Kite Week stickers, again")
         page.get_by_role("button", name="Archive Kite Week stickers, again").click()
-        expect(cards).to_have_count(14)
+        expect(cards).to_have_count(15)
         page.get_by_role("searchbox").fill("harbour")
         expect(cards).to_have_count(2)
         page.get_by_role("searchbox").fill("nobody at all")
@@ -81,7 +81,7 @@ class FullBoardTest(BrowserTest):
         for sought in ("bread", "birch", "110x"):
             page.get_by_role("searchbox").fill(sought)
             expect(cards).not_to_have_count(0)
-            expect(cards).not_to_have_count(14)
+            expect(cards).not_to_have_count(15)
         page.get_by_role("searchbox").fill("")
         page.get_by_role("button", name="by what they wait for").click()
         expect(page.get_by_role("region", name="To be looked at: Artwork")).to_contain_text("Little Owl Library")
@@ -93,7 +93,7 @@ class FullBoardTest(BrowserTest):
         page.get_by_role("button", name="Put back Kite Week stickers, again").click()
         expect(page.get_by_text("Nothing is archived.")).to_be_visible()
         page.get_by_role("button", name="Back to the board").click()
-        expect(cards).to_have_count(15)
+        expect(cards).to_have_count(16)
 
     def test_name_client_and_due_date_are_set_in_the_sentence(self):
         page = self.page

@@ -125,9 +125,9 @@ class KeyboardTest(BrowserTest):
     def test_a_job_is_found_opened_and_changed_by_keyboard_alone(self):
         page = self.page
         page.goto(self.nibble.address)
-        expect(page.locator("[data-job]")).to_have_count(14)
+        expect(page.locator("[data-job]")).to_have_count(15)
         page.keyboard.press("/")
-        page.keyboard.type("kite week")
+        page.keyboard.type("kite week stickers")
         expect(page.locator("[data-job]")).to_have_count(1)
         for _ in range(8):
             page.keyboard.press("Tab")

@@ -241,7 +241,7 @@ class DemoPiecesTest(BrowserTest):
     def test_every_demo_piece_is_drawn_and_the_sheet_of_labels_makes_its_files(self):
         page = self.page
         for words, said in (
-            ("Kite Week", "kiss cut"), ("Key fobs", "It hangs level"),
+            ("Kite Week stickers", "kiss cut"), ("Key fobs", "It hangs level"),
             ("stencil", "bridges of 1.6 mm hold every island"),
             ("crossed oars", "three triangles"), ("Jar labels", "no tie at a corner"),
         ):  # fmt: skip

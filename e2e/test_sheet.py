@@ -42,6 +42,12 @@ class SheetTest(BrowserTest):
         pictures.first.click()
         page.wait_for_timeout(200)
         self.assertGreater(pictures.first.bounding_box()["height"], 2 * small["height"])
+        whole = dialog.get_by_role("img", name="The sheet as it came off")
+        expect(whole.locator("[data-copy]")).to_have_count(6)
+        whole.locator("[data-copy='5']").click()
+        expect(dialog.get_by_label("Look at copy")).to_have_value("5")
+        dialog.get_by_label("Look at copy").fill("2")
+        expect(dialog.get_by_role("img", name=re.compile("copy 2, as it came off"))).to_be_visible()
         dialog.get_by_role("button", name="Rehearse 200 times").click()
         expect(dialog.get_by_role("region", name="Rehearsed many times")).to_contain_text("1,200 copies in 200")
         dialog.get_by_role("button", name="Feed it the wrong way round").click()
@@ -73,6 +79,7 @@ class SheetTest(BrowserTest):
         page.get_by_role("button", name="Put it into the machine’s record").click()
         expect(page.get_by_text("A vernier reads from")).to_be_visible()
         page.get_by_label("upper left, across").fill("0.2")
+        page.get_by_label("ruler across").fill("160.8 mm")
         page.get_by_role("button", name="Put it into the machine’s record").click()
         expect(page.get_by_text("has what was measured")).to_be_visible()
         library = json.loads(page.request.get(f"{self.nibble.address}/api/library").text())
@@ -80,6 +87,12 @@ class SheetTest(BrowserTest):
         self.assertEqual(record["camera_error"], 0.13)  # the root of the mean square
         self.settled(page)
         self.assertEqual(self.ticket(job)["sheets"][0]["machine"]["camera_error"], 0.13)
+        self.assertEqual((record["stretch_across"], record["stretch_along"]), (0.5, 0.0))
+        self.go(page, "sheet")
+        page.get_by_role("button", name="Print it ready for the stretch").click()
+        self.settled(page)
+        self.assertEqual(self.ticket(job)["sheets"][0]["print_size"], "ready for the stretch")
+        expect(page.get_by_role("complementary", name="Ticket")).to_contain_text("99.50 % wide and 100.00 % long")
 
     def test_copies_are_nested_moved_turned_locked_thrown_off_and_taken_back(self):
         page = self.page

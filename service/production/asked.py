@@ -67,7 +67,7 @@ from nibble_core.ticket.saying import STATIONS
 from nibble_core.ticket.sentences import copies_name
 from production.carved_view import carved_view
 from production.moves_view import moves_view
-from production.rehearsing import many_rehearsals, one_rehearsal, wrong_ways
+from production.rehearsing import many_rehearsals, one_copy, one_rehearsal, wrong_ways
 from production.view import card_view, deviation_view, shape_view, work_view
 
 MOST_ANSWER_BYTES = 60_000_000
@@ -296,6 +296,13 @@ def rehearsal(plain: Any, sheet_id: str, turn: int, panel: int, *, asker: Asker)
     return _told(one_rehearsal(ticket, _sheet_of(ticket, sheet_id), work, turn, panel))
 
 
+def rehearsed_copy(plain: Any, sheet_id: str, turn: int, panel: int, number: int, *, asker: Asker) -> bytes:
+    """A copy that came off such a rehearsal, from close by."""
+    ticket, work = _worked_out(plain, asker)
+    work.require_whole()
+    return _told(one_copy(ticket, _sheet_of(ticket, sheet_id), work, turn, panel, number))
+
+
 def rehearsals(plain: Any, sheet_id: str, draws: int, panel: int, *, asker: Asker) -> bytes:
     """The same many times; told to stop, what was done by then."""
     ticket = ticket_from_plain(plain)
@@ -414,6 +421,7 @@ KINDS: dict[str, Callable[..., bytes]] = {
         marks,
         one_way,
         rehearsal,
+        rehearsed_copy,
         rehearsals,
         rehearsal_fed_wrong,
         test_sheet,

@@ -15,7 +15,7 @@ from production.schemas import MendOut
 from production.sources import safe_sources
 from production.workers import DESK
 
-MOST_DRAWS, MOST_PANELS = 500, 1000
+MOST_DRAWS, MOST_PANELS, MOST_COPIES = 500, 1000, 20_000
 router = Router(tags=["rehearsal"])
 
 
@@ -29,6 +29,27 @@ class RehearsalIn(OfPanel):
     """turn: the number of the rehearsal; each has chances of its own."""
 
     turn: int = Field(1, ge=1, le=1_000_000)
+
+
+class OfCopy(RehearsalIn):
+    """copy_number: from 1, among the sheet's copies."""
+
+    copy_number: int = Field(ge=1, le=MOST_COPIES)
+
+
+class CopyPictureOut(Schema):
+    """picture: its address; empty where nothing was cut."""
+
+    picture: str
+
+
+class SheetPictureOut(Schema):
+    """The whole sheet as it came off, width by height px; edges: of each copy by its number, as places, px."""
+
+    picture: str
+    width: int
+    height: int
+    edges: dict[int, list[tuple[float, float]]]
 
 
 class CopyOut(Schema):
@@ -46,15 +67,23 @@ class CopyOut(Schema):
     picture: str
 
 
+class SaidOut(Schema):
+    """A sentence, and whether it says that something is spoilt."""
+
+    words: str
+    spoilt: bool
+
+
 class RehearsalOut(Schema):
-    """said: in sentences. panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None
+    """panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None
     where nothing was cut."""
 
-    said: list[str]
+    said: list[SaidOut]
     panels: int
     left: float | None
     off: tuple[float, float, float] | None
     copies: list[CopyOut]
+    sheet: SheetPictureOut | None
     mends: list[MendOut]
 
 
@@ -63,7 +92,7 @@ class RehearsalsIn(OfPanel):
 
 
 class RehearsalsOut(Schema):
-    said: list[str]
+    said: list[SaidOut]
     mends: list[MendOut]
 
 
@@ -82,6 +111,12 @@ class FedWrongOut(Schema):
 def rehearse(request: HttpRequest, job_id: int, sheet_id: str, body: RehearsalIn) -> HttpResponse:
     """Print and cut a sheet once; nothing is written."""
     return _asked("rehearsal", job_id, sheet_id, body.turn, body.panel)
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/rehearsal/copy", response=CopyPictureOut, operation_id="rehearsed_copy")
+def rehearsed_copy(request: HttpRequest, job_id: int, sheet_id: str, body: OfCopy) -> HttpResponse:
+    """One copy that came off such a rehearsal, from close by."""
+    return _asked("rehearsed_copy", job_id, sheet_id, body.turn, body.panel, body.copy_number)
 
 
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/rehearsals", response=RehearsalsOut, operation_id="rehearse_often")

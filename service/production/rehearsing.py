@@ -8,16 +8,13 @@ from typing import Any
 import numpy as np
 
 from files.pictures import show
+from nibble_core.errors import InvalidTicket
 from nibble_core.graphics import Raster
 from nibble_core.pipeline.notes import Mend
-from nibble_core.pipeline.rehearsal import (
-    drawn_faults,
-    fed_wrong,
-    prepared,
-    rehearse,
-    rehearse_often,
-)
+from nibble_core.pipeline.rehearsal import drawn_faults, fed_wrong, look_at, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal_bench import Bench, prepared
 from nibble_core.pipeline.rehearsal_words import (
+    Said,
     chances_words,
     direction_mends,
     errors_of,
@@ -29,26 +26,42 @@ from nibble_core.pipeline.rehearsal_words import (
     worst_case_mends,
 )
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.store import MemoryStore
 from nibble_core.simulators.cutter import Blade
-from nibble_core.ticket import Ticket
+from nibble_core.simulators.press import Faults
+from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import copies_name
 
 KEPT = 400  # copies that are told of, worst first
 
 
+_BENCHES = MemoryStore(2)
+
+
+def _bench(ticket: Ticket, sheet: Sheet, work: Work, panel: int) -> Bench:
+    """A sheet made ready; the last ones are kept, since copies are looked at one after another."""
+    key = fingerprint("bench", fingerprint(ticket), sheet.id, panel)
+    bench: Bench | None = _BENCHES.get(key)
+    if bench is None:
+        bench = prepared(ticket, sheet, work, panel)
+        _BENCHES.put(key, bench)
+    return bench
+
+
 def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: int) -> dict[str, Any]:
     """A sheet, or one of its panels, rehearsed once, with the errors of its machine's record; turn: its number, each
     with chances of its own."""
-    bench = prepared(ticket, sheet, work, panel)
-    errors = errors_of(sheet.machine)
-    faults = drawn_faults(errors, bench.laid, np.random.default_rng((turn, 0)))
-    trails = max((one.blade_offset for one in sheet.settings), default=sheet.machine.blade_offset)
-    blade = Blade(trails, errors.repeats, seed=turn)
-    told = rehearse(bench, faults, camera=errors.camera, blade=blade)
+    bench = _bench(ticket, sheet, work, panel)
+    told = rehearse(bench, _faults(bench, sheet, turn), camera=sheet.machine.camera_error, blade=_blade(sheet, turn))
     worst = foretold(bench, sheet)
     return {
-        "said": [*rehearsal_words(told, bench), foretold_words(worst)], "left": told.left,
+        "sheet": None if told.sheet is None else {
+            "picture": _shown(told.sheet.pixels), "width": told.sheet.pixels.shape[1],
+            "height": told.sheet.pixels.shape[0],
+            "edges": {number + 1: np.round(edge, 1).tolist() for number, edge in told.sheet.edges.items()},
+        },
+        "said": [one._asdict() for one in (*rehearsal_words(told, bench), foretold_words(worst))], "left": told.left,
         "mends": [_mend(one) for one in worst_case_mends(ticket, sheet, worst)],
         "panels": len(work.panels[sheet.id]),
         "off": list(told.off) if told.copies else None,
@@ -64,12 +77,32 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: in
     }  # fmt: skip
 
 
+def one_copy(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: int, number: int) -> dict[str, Any]:
+    """A copy, by its number from 1, from close by, as it came off such a rehearsal."""
+    bench = _bench(ticket, sheet, work, panel)
+    if not 0 <= number - 1 < bench.laid.copies:
+        raise InvalidTicket(f"This sheet has {bench.laid.copies} copies.", "Ask for one of them.")
+    pixels = look_at(
+        bench, number - 1, _faults(bench, sheet, turn), camera=sheet.machine.camera_error, blade=_blade(sheet, turn)
+    )
+    return {"picture": "" if pixels is None else _shown(pixels)}
+
+
+def _faults(bench: Bench, sheet: Sheet, turn: int) -> Faults:
+    return drawn_faults(errors_of(sheet.machine), bench.laid, np.random.default_rng((turn, 0)))
+
+
+def _blade(sheet: Sheet, turn: int) -> Blade:
+    trails = max((one.blade_offset for one in sheet.settings), default=sheet.machine.blade_offset)
+    return Blade(trails, sheet.machine.repeats, seed=turn)
+
+
 def many_rehearsals(
     ticket: Ticket, sheet: Sheet, work_of: Callable[[Ticket], Work], draws: int, panel: int,
     tell: Callable[[str], None], cancelled: Callable[[], bool],
 ) -> dict[str, Any]:  # fmt: skip
     """A sheet rehearsed many times, by maps; what was done by then where it is stopped."""
-    bench = prepared(ticket, sheet, work_of(ticket), panel)
+    bench = _bench(ticket, sheet, work_of(ticket), panel)
 
     def progress(done: int) -> None:
         if done % 10 == 0:
@@ -81,13 +114,13 @@ def many_rehearsals(
     mends = mends_of(ticket, sheet, chances, work_of, cancelled, panel)
     said = chances_words(chances)
     if chances.spoilt and not mends and not cancelled():
-        said.append("Neither more bleed nor more pairs of marks was enough.")
-    return {"said": said, "mends": [_mend(one) for one in mends]}
+        said.append(Said("Neither more bleed nor more pairs of marks was enough."))
+    return {"said": [one._asdict() for one in said], "mends": [_mend(one) for one in mends]}
 
 
 def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work, panel: int) -> dict[str, Any]:
     """A sheet put in each wrong way round."""
-    told = fed_wrong(prepared(ticket, sheet, work, panel))
+    told = fed_wrong(_bench(ticket, sheet, work, panel))
     return {
         "ways": [
             {"way": way, "said": said, "safe": safe} for way, said, safe in fed_wrong_words(told)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry.nearest_kernels import boxes_over, nearest_of
@@ -28,6 +29,16 @@ def distances_to_lines(places: Points, lines: Sequence[Points]) -> NDArray[np.fl
     """Distance of each place (n, 2) to the nearest of some open polylines."""
     starts, ends = ([np.empty((0, 2)), *(line[cut] for line in lines)] for cut in (slice(None, -1), slice(1, None)))
     return distances_to_segments(places, np.concatenate(starts), np.concatenate(ends))
+
+
+def nearest_places(places: Points, lines: Sequence[Points]) -> Points:
+    """The place nearest to each of some places (n, 2) on any of some open polylines (m, 2), of which there is one at
+    least."""
+    every = np.array([shapely.LineString(line) for line in lines])
+    points = shapely.points(places)
+    near = every[shapely.STRtree(every).nearest(points)]
+    there = shapely.line_interpolate_point(near, shapely.line_locate_point(near, points))
+    return np.asarray(shapely.get_coordinates(there), np.float64)
 
 
 def _along_curve(places: Points) -> NDArray[np.uint64]:

@@ -9,15 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from nibble_core.errors import CannotMake
 from nibble_core.formats.registry import FORMATS
 from nibble_core.geometry import Affine
+from nibble_core.geometry.nearest import nearest_places
 from nibble_core.pipeline.head_files import planned, write_head
 from nibble_core.pipeline.results import Work
 from nibble_core.simulators.burnt import course
@@ -41,17 +40,17 @@ class LedHead:
         """Where the edges that lie at places (n, 2) of a sheet as it was meant come to lie, mm, on one that lies so.
         Raises CannotMake for what is refused, DoesNotFit where it would run beyond the bed."""
         straight = as_led(lies)
-        beside = _nearest(self._meant, places)
+        beside = nearest_places(places, self._meant)
         aim = straight.forward(beside)
         tracks = self._run(self.to_machine.map(lies.found))
-        return np.asarray(straight.forward(places) + _nearest(tracks, aim) - aim, float)
+        return np.asarray(straight.forward(places) + nearest_places(aim, tracks) - aim, float)
 
     @cached_property
-    def _meant(self) -> NDArray[Any]:
+    def _meant(self) -> list[NDArray[np.float64]]:
         return self._run(np.empty((0, 2)))
 
-    def _run(self, found: NDArray[np.float64]) -> NDArray[Any]:
-        """What is burnt, as lines in the sheet's axes. found: see ``written``."""
+    def _run(self, found: NDArray[np.float64]) -> list[NDArray[np.float64]]:
+        """What is burnt, line by line, (n, 2) mm in the sheet's axes. found: see ``written``."""
         body = Body(2 * ANYWHERE, 2 * ANYWHERE, -ANYWHERE, -ANYWHERE, power=self.full)
         laser = Laser(body)
         for line in self.written([(x, y) for x, y in found.tolist()]).decode().splitlines():
@@ -62,7 +61,7 @@ class LedHead:
         burnt = [course(step) for step in laser.steps if step.beam > 0 and step.length > 0]
         if not burnt:
             raise CannotMake("Nothing is burnt on this sheet.", "Set power and speed at Machine.")
-        return np.array([shapely.LineString(back.map(one)) for one in burnt])
+        return [back.map(one) for one in burnt]
 
 
 def led_head(ticket: Ticket, sheet: Sheet, work: Work) -> LedHead:
@@ -78,10 +77,3 @@ def led_head(ticket: Ticket, sheet: Sheet, work: Work) -> LedHead:
 def as_led(lies: Lies) -> Lies:
     """How a head takes a sheet to lie: shift, turn and size, each way."""
     return replace(lies, model="affine")
-
-
-def _nearest(lines: NDArray[Any], places: NDArray[np.float64]) -> NDArray[np.float64]:
-    points = shapely.points(places)
-    near = lines[shapely.STRtree(lines).nearest(points)]
-    there = shapely.line_interpolate_point(near, shapely.line_locate_point(near, points))
-    return np.asarray(shapely.get_coordinates(there), float)

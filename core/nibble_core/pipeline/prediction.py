@@ -13,7 +13,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.pipeline.rehearsal import Bench, Errors, press_faults
+from nibble_core.pipeline.rehearsal import Errors, press_faults
+from nibble_core.pipeline.rehearsal_bench import Bench
 from nibble_core.simulators.cutter import lies_by
 
 STEP = 1e-3  # mm or per cent, by which derivatives are told

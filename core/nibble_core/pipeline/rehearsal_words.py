@@ -5,13 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from nibble_core.errors import NibbleError
 from nibble_core.geometry.units import format_growth
 from nibble_core.pipeline.coming_off import strokes, waste
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.prediction import predicted_worst
-from nibble_core.pipeline.rehearsal import Bench, Chances, Errors, Rehearsed, prepared, rehearse_often
+from nibble_core.pipeline.rehearsal import Chances, Errors, Rehearsed, rehearse_often
+from nibble_core.pipeline.rehearsal_bench import Bench, prepared
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.processes import PROCESSES
@@ -40,67 +42,74 @@ def errors_of(machine: Machine) -> Errors:
     )
 
 
-def rehearsal_words(told: Rehearsed, bench: Bench) -> list[str]:
+class Said(NamedTuple):
+    """A sentence, and whether it says that something is spoilt."""
+
+    words: str
+    spoilt: bool = False
+
+
+def rehearsal_words(told: Rehearsed, bench: Bench) -> list[Said]:
     """What came off, sentence by sentence."""
     return [*_marks_words(told.seen), *_cut_words(told), *(_apart_words(told, bench) if told.copies else [])]
 
 
-def _apart_words(told: Rehearsed, bench: Bench) -> Iterator[str]:
+def _apart_words(told: Rehearsed, bench: Bench) -> Iterator[Said]:
     """How the sheet comes apart: what each process went through, its ties, and its waste."""
     for process, count in strokes(bench.processes):
-        yield f"{count:,} × {process}. {PROCESSES[process].words}"
+        yield Said(f"{count:,} × {process}. {PROCESSES[process].words}")
     if told.ties:
         least, meant = min(told.ties), min(tie.length for tie in bench.ties)
         gone = sum(one < HOLDS for one in told.ties)
         if gone:
-            yield f"{gone} of {len(told.ties)} ties are cut through."
+            yield Said(f"{gone} of {len(told.ties)} ties are cut through.", True)
         else:
-            yield f"All {len(told.ties)} ties hold: {least:.2f} mm at the least, {meant:.2f} mm meant."
+            yield Said(f"All {len(told.ties)} ties hold: {least:.2f} mm at the least, {meant:.2f} mm meant.")
     left = waste(bench.meant.lines, bench.processes, (bench.laid.width, bench.laid.height))
     if left is not None:
         pulls = "one pull" if left.pulls == 1 else f"{left.pulls:,} pulls"
         holes = f"; {left.holes:,} holes are picked out" if left.holes > 1 else "; a hole is picked out"
-        yield f"The waste comes off in {pulls}{holes if left.holes else ''}."
+        yield Said(f"The waste comes off in {pulls}{holes if left.holes else ''}.")
 
 
-def _marks_words(seen: Seen) -> Iterator[str]:
+def _marks_words(seen: Seen) -> Iterator[Said]:
     whole = sum(one is not None and one.whole for one in seen.marks)
     count = len(seen.marks)
     if whole == count:
-        yield f"All {count} marks were found."
+        yield Said(f"All {count} marks were found.")
     elif whole:
-        yield f"{whole} of {count} marks were found."
-    yield from (one.words for one in seen.complaints)
+        yield Said(f"{whole} of {count} marks were found.")
+    yield from (Said(one.words, one.stops) for one in seen.complaints)
     lies = seen.lies
     if lies is not None:
-        yield (
+        yield Said(
             f"The print lies turned by {lies.turn:.2f}° and has grown by {format_growth(lies.across)} across and "
             f"{format_growth(lies.down)} along."
         )
 
 
-def _cut_words(told: Rehearsed) -> Iterator[str]:
+def _cut_words(told: Rehearsed) -> Iterator[Said]:
     if not told.copies:
-        yield "Nothing was cut."
+        yield Said("Nothing was cut.", True)
         return
     mean, most, worst = told.off
     across, down = told.worst_at
-    yield (
+    yield Said(
         f"{len(told.copies)} {'copy' if len(told.copies) == 1 else 'copies'} came off. Cuts lie {mean:.2f} mm from "
         f"where they belong, 19 of 20 within {most:.2f} mm, at the worst {worst:.2f} mm, "
         f"{across:.0f} mm from the sheet's left and {down:.0f} mm from its top."
     )
     left = told.left
     if told.white:
-        yield f"White shows on {told.white} of them, up to {-(left or 0.0):.2f} mm wide."
+        yield Said(f"White shows on {told.white} of them, up to {-(left or 0.0):.2f} mm wide.", True)
     elif left is not None:
-        yield f"At least {max(left, 0.0):.2f} mm of print is left beyond every cut."
+        yield Said(f"At least {max(left, 0.0):.2f} mm of print is left beyond every cut.")
     if told.cut_into:
         deepest = max(copy.into for copy in told.copies)
-        yield f"On {told.cut_into} of them the cut runs into the print, up to {deepest:.2f} mm."
+        yield Said(f"On {told.cut_into} of them the cut runs into the print, up to {deepest:.2f} mm.", True)
     if told.strange:
         widest = max(copy.strange for copy in told.copies)
-        yield f"On {told.strange} of them the print of a neighbour shows, up to {widest:.2f} mm wide."
+        yield Said(f"On {told.strange} of them the print of a neighbour shows, up to {widest:.2f} mm wide.", True)
 
 
 def foretold(bench: Bench, sheet: Sheet) -> float:
@@ -108,8 +117,8 @@ def foretold(bench: Bench, sheet: Sheet) -> float:
     return predicted_worst(bench, errors_of(sheet.machine), OFTEN)
 
 
-def foretold_words(worst: float) -> str:
-    return f"By the machine’s record the worst cut of {OFTEN} such sheets should lie {worst:.2f} mm off."
+def foretold_words(worst: float) -> Said:
+    return Said(f"By the machine’s record the worst cut of {OFTEN} such sheets should lie {worst:.2f} mm off.")
 
 
 def worst_case_mends(ticket: Ticket, sheet: Sheet, worst: float) -> list[Mend]:
@@ -138,18 +147,21 @@ def rehearsed_line(ticket: Ticket, sheet: Sheet, work: Work) -> str:
     return f"Rehearsed {chances.draws} times: worst {chances.quantile(1.0):.2f} mm{spoilt}."
 
 
-def chances_words(chances: Chances) -> list[str]:
+def chances_words(chances: Chances) -> list[Said]:
     """What many rehearsals came to."""
     every = f"{chances.copies:,} copies in {chances.draws} rehearsals"
     white = f"White shows on {chances.white:,} of {every}, up to {chances.short:.2f} mm wide."
     into = f"The cut runs into the print on {chances.into:,} of {every}, up to {chances.deep:.2f} mm."
     strange = f"The print of a neighbour shows on {chances.strange:,} of {every}, up to {chances.wide:.2f} mm wide."
     told = ((chances.white, white), (chances.into, into), (chances.strange, strange))
-    spoilt = [words for count, words in told if count]
+    spoilt = [Said(words, True) for count, words in told if count]
     return [
-        *(spoilt or [f"None of {every} is spoilt: no white shows, and no cut runs into the print."]),
-        f"The worst cut of a sheet lies {chances.quantile(0.5):.2f} mm from where it belongs in one rehearsal of two, "
-        f"{chances.quantile(0.95):.2f} mm or more in one of 20, and {chances.quantile(1.0):.2f} mm at the very worst.",
+        *(spoilt or [Said(f"None of {every} is spoilt: no white shows, and no cut runs into the print.")]),
+        Said(
+            f"The worst cut of a sheet lies {chances.quantile(0.5):.2f} mm from where it belongs in one rehearsal of "
+            f"two, {chances.quantile(0.95):.2f} mm or more in one of 20, and {chances.quantile(1.0):.2f} mm at the "
+            "very worst."
+        ),
     ]
 
 

@@ -19,7 +19,8 @@ from nibble_core.papers import printed_ticket
 from nibble_core.pipeline.coming_off import Waste, waste
 from nibble_core.pipeline.files import make_files, write_files
 from nibble_core.pipeline.prediction import predicted_worst
-from nibble_core.pipeline.rehearsal import Errors, fed_wrong, prepared, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal import Errors, fed_wrong, look_at, rehearse, rehearse_often
+from nibble_core.pipeline.rehearsal_bench import prepared
 from nibble_core.pipeline.rehearsal_words import (
     chances_words,
     direction_mends,
@@ -92,11 +93,26 @@ class RehearsalTest(unittest.TestCase):
             counts.add(len(bench_of(replace(ticket, pieces=(piece,), sheets=sheets)).meant.lines))
         self.assertEqual(counts, {10})
 
+    def test_the_whole_sheet_shows_each_copy_where_it_came_to_lie(self):
+        bench, faults = bench_of(badge_ticket(quantity=6)), Faults(turn=2.0, shift=(5.0, 3.0))
+        told = rehearse(bench, faults, pictured=1)
+        self.assertEqual(sorted(told.sheet.edges), list(range(6)))
+        freed = np.abs(told.sheet.pixels.astype(int) - told.sheet.pixels[2, 2]).max(2) > 12
+        for number, edge in told.sheet.edges.items():
+            middle = np.rint(shapely.Polygon(edge).representative_point().coords[0]).astype(int)
+            self.assertTrue(freed[middle[1], middle[0]])
+            laid = bench.laid.placements[number].at
+            own = bench.printing(faults).forward(np.array([[laid.e, laid.f]]))[0]
+            next_ = bench.printing(faults).forward(np.array([[laid.e + 10.0, laid.f]]))[0]
+            self.assertAlmostEqual(np.degrees(np.arctan2(*(next_ - own)[::-1])), -2.0, delta=0.01)
+        again = look_at(bench, told.copies[0].number, faults, camera=0.0, blade=Blade())
+        np.testing.assert_array_equal(again, told.pictures[0])
+
     def test_stretch_turn_and_shift_are_taken_away_by_four_marks(self):
         bench = bench_of(badge_ticket())
         told = rehearse(bench, Faults(0.4, 0.4, turn=1.0, shift=(3.0, 3.0)))
         self.assertLess(told.off[2], 0.05)
-        self.assertEqual(rehearsal_words(told, bench)[0], "All 4 marks were found.")
+        self.assertEqual(rehearsal_words(told, bench)[0].words, "All 4 marks were found.")
 
     def test_a_beam_is_led_by_its_moves_and_cuts_what_was_printed(self):
         bench = bench_of(on_the_laser())
@@ -139,7 +155,7 @@ class RehearsalTest(unittest.TestCase):
         bench = bench_of(badge_ticket(Change("sheets/s1/machine/clamps", [clamp])))
         told = rehearse(bench)
         self.assertEqual(told.copies, ())
-        self.assertIn("under a clamp: nothing is cut", rehearsal_words(told, bench)[1])
+        self.assertIn("under a clamp: nothing is cut", rehearsal_words(told, bench)[1].words)
         self.assertGreater(len(rehearse(bench, Faults(shift=(60.0, 60.0))).copies), 0)
 
     def test_bleed_that_is_left_is_what_was_given_less_the_error(self):
@@ -161,7 +177,7 @@ class RehearsalTest(unittest.TestCase):
         pairs = rehearse(bench_of(apply(bleeding(), [Change("sheets/s1/mark_every", 250.0)])), bowed)
         self.assertFalse(any(copy.white for copy in pairs.copies))
         self.assertLess(pairs.off[2], 4.0 / 3**2 + 0.02)  # the sagitta of one of three sections
-        self.assertTrue(any("White shows on" in words for words in rehearsal_words(ends, bench)))
+        self.assertTrue(any("White shows on" in words and spoilt for words, spoilt in rehearsal_words(ends, bench)))
 
     def test_a_cut_with_a_border_that_runs_into_the_print_is_told(self):
         border = badge_ticket(Change("sheets/s1/machine/usable_width", 240.0), quantity=40)
@@ -170,7 +186,9 @@ class RehearsalTest(unittest.TestCase):
         self.assertGreater(told.cut_into, 5)
         self.assertEqual(told.white, 0)
         self.assertLess(max(copy.into for copy in told.copies), 6.0 - 2.0 + 0.3)
-        self.assertTrue(any("runs into the print" in words for words in rehearsal_words(told, bench)))
+        self.assertTrue(
+            any("runs into the print" in words and spoilt for words, spoilt in rehearsal_words(told, bench))
+        )
 
     def test_a_hole_that_is_cut_out_is_no_part_of_the_picture(self):
         holed = badge_ticket(Change(f"{LINE}/offset/holes", "kept"), Change(f"{LINE}/offset/distance", 0.2), quantity=1)
@@ -219,7 +237,7 @@ class ApartTest(unittest.TestCase):
         self.assertEqual(far.strange, 0)
         self.assertGreater(close.strange, 0)
         self.assertGreater(close.off[2], max(copy.strange for copy in close.copies))
-        words = " ".join(rehearsal_words(close, bench_of(near)))
+        words = " ".join(said.words for said in rehearsal_words(close, bench_of(near)))
         self.assertIn("the print of a neighbour shows", words)
         self.assertEqual(rehearse(bench_of(near)).strange, 0)
 
@@ -230,10 +248,10 @@ class ApartTest(unittest.TestCase):
         self.assertGreater(len(meant), 50)
         drawn = rehearse(bench, blade=Blade(0.0))
         self.assertAlmostEqual(min(drawn.ties), min(meant), delta=0.13)
-        self.assertIn("ties hold", " ".join(rehearsal_words(drawn, bench)))
+        self.assertIn("ties hold", " ".join(said.words for said in rehearsal_words(drawn, bench)))
         loose = rehearse(bench, blade=Blade(repeats=2.0, seed=3))
         self.assertLess(min(loose.ties), 0.1)
-        self.assertIn("ties are cut through", " ".join(rehearsal_words(loose, bench)))
+        self.assertIn("ties are cut through", " ".join(said.words for said in rehearsal_words(loose, bench)))
 
     def test_waste_comes_off_in_as_many_pulls_as_weed_lines_leave_pieces(self):
         ring = np.array([(np.cos(a), np.sin(a)) for a in np.linspace(0, 2 * np.pi, 200)])
@@ -258,7 +276,7 @@ class ManyTest(unittest.TestCase):
         mended = apply(ticket, more_bleed.changes)
         again = rehearse_often(bench_of(mended), errors, 16)
         self.assertEqual(again.spoilt, 0)
-        self.assertIn("None of", chances_words(again)[0])
+        self.assertIn("None of", chances_words(again)[0].words)
 
     def test_the_worst_of_many_sheets_is_foretold_without_a_draw(self):
         bench = bench_of(bleeding(quantity=12))

@@ -10,7 +10,7 @@ import shapely
 
 from nibble_core.machines import SocketDriver, resumed, send
 from nibble_core.pipeline.files import write_plot
-from nibble_core.pipeline.rehearsal import prepared
+from nibble_core.pipeline.rehearsal_bench import prepared
 from nibble_core.simulators.camera import INCH
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.cutter_port import Loaded, Running

@@ -23,7 +23,7 @@ CLIENTS = [
     "Harbour Hive Honey", "Little Owl Library", "North Mole Rowers", "Orrinmouth Kite Week", "Tansy Lane Bakery",
     "Orrinmouth Lighthouse Trust", "the shop’s own", "Orrinmouth Lighthouse Trust", "Little Owl Library",
     "Orrinmouth Lighthouse Trust", "Tansy Lane Bakery", "Harbour Hive Honey", "Little Owl Library",
-    "North Mole Rowers",
+    "North Mole Rowers", "Orrinmouth Kite Week",
 ]  # fmt: skip
 
 

@@ -34,6 +34,8 @@ export type Taken = components["schemas"]["TakenOut"];
 export type Thing = components["schemas"]["ThingOut"];
 export type Process = components["schemas"]["ProcessOut"];
 export type CutCopy = components["schemas"]["CopyOut"];
+export type RehearsedSheetPicture = components["schemas"]["SheetPictureOut"];
+export type Said = components["schemas"]["SaidOut"];
 export type Nested = components["schemas"]["NestOut"];
 export type Marks = components["schemas"]["MarksOut"];
 /** A place in a machine's axes, mm. */
@@ -247,6 +249,13 @@ export const api = {
       service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/rehearsal", {
         ...sheetOf(id, sheet),
         body: { turn, panel },
+      }),
+    ),
+  rehearsedCopy: (id: number, sheet: string, turn: number, panel: number, copy: number) =>
+    answer(
+      service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/rehearsal/copy", {
+        ...sheetOf(id, sheet),
+        body: { turn, panel, copy_number: copy },
       }),
     ),
   rehearseOften: (id: number, sheet: string, draws: number, panel: number) =>

@@ -1329,6 +1329,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sheets/{sheet_id}/rehearsal/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearsed Copy
+         * @description One copy that came off such a rehearsal, from close by.
+         */
+        post: operations["rehearsed_copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheets/{sheet_id}/rehearsals": {
         parameters: {
             query?: never;
@@ -1805,6 +1825,14 @@ export interface components {
             into: number;
             /** Strange */
             strange: number;
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * CopyPictureOut
+         * @description picture: its address; empty where nothing was cut.
+         */
+        CopyPictureOut: {
             /** Picture */
             picture: string;
         };
@@ -2768,6 +2796,24 @@ export interface components {
             accepted: string;
         };
         /**
+         * OfCopy
+         * @description copy_number: from 1, among the sheet's copies.
+         */
+        OfCopy: {
+            /**
+             * Panel
+             * @default 0
+             */
+            panel: number;
+            /**
+             * Turn
+             * @default 1
+             */
+            turn: number;
+            /** Copy Number */
+            copy_number: number;
+        };
+        /**
          * OfPanel
          * @description panel: from 0, of a sheet that is made in several.
          */
@@ -3093,12 +3139,12 @@ export interface components {
         };
         /**
          * RehearsalOut
-         * @description said: in sentences. panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None
+         * @description panels: that the sheet is made in. off: mean, 95th percentile and worst distance, mm; None
          *     where nothing was cut.
          */
         RehearsalOut: {
             /** Said */
-            said: string[];
+            said: components["schemas"]["SaidOut"][];
             /** Panels */
             panels: number;
             /** Left */
@@ -3111,6 +3157,7 @@ export interface components {
             ] | null;
             /** Copies */
             copies: components["schemas"]["CopyOut"][];
+            sheet: components["schemas"]["SheetPictureOut"] | null;
             /** Mends */
             mends: components["schemas"]["MendOut"][];
         };
@@ -3130,7 +3177,7 @@ export interface components {
         /** RehearsalsOut */
         RehearsalsOut: {
             /** Said */
-            said: string[];
+            said: components["schemas"]["SaidOut"][];
             /** Mends */
             mends: components["schemas"]["MendOut"][];
         };
@@ -3300,6 +3347,16 @@ export interface components {
             message: string;
             /** May Move */
             may_move: boolean;
+        };
+        /**
+         * SaidOut
+         * @description A sentence, and whether it says that something is spoilt.
+         */
+        SaidOut: {
+            /** Words */
+            words: string;
+            /** Spoilt */
+            spoilt: boolean;
         };
         /** ScaleIn */
         ScaleIn: {
@@ -3549,6 +3606,25 @@ export interface components {
             beyond: string[];
             /** Seams */
             seams: components["schemas"]["SeamOut"][];
+        };
+        /**
+         * SheetPictureOut
+         * @description The whole sheet as it came off, width by height px; edges: of each copy by its number, as places, px.
+         */
+        SheetPictureOut: {
+            /** Picture */
+            picture: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Edges */
+            edges: {
+                [key: string]: [
+                    number,
+                    number
+                ][];
+            };
         };
         /** SignIn */
         SignIn: {
@@ -5923,6 +5999,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    rehearsed_copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfCopy"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyPictureOut"];
                 };
             };
         };

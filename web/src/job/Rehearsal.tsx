@@ -1,19 +1,18 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useRef, useState } from "react";
-import { api, type Change, type CutCopy, type Mend, Refusal } from "../api/client";
+import { api, type Change, type CutCopy, type Mend, Refusal, type Said } from "../api/client";
 import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { CardButton } from "../ui/CardButton";
 import { Overlay } from "../ui/Overlay";
 import { useUnit } from "../ui/unit";
+import { RehearsedSheet } from "./RehearsedSheet";
 
 /** The key from a sheet as made to the same as it came off, and back. */
 export const CAME_OFF = "v";
 const DRAWS = 200;
 const LISTED = 12;
-const SPOILT =
-  /^White shows|runs into the print on|cut runs into the print, up|of a neighbour shows|are cut through/;
 const [SMALL, LARGE] = [150, 420];
 
 interface Props {
@@ -126,6 +125,14 @@ export function Rehearsal({ jobId, revision, sheet, name, progress, onTake, onCl
           </chakra.ul>
         </Told>
       )}
+      {told?.sheet && (
+        <RehearsedSheet
+          key={`${turn} ${panel}`}
+          {...{ jobId, revision, sheet, turn, panel }}
+          picture={told.sheet}
+          copies={told.copies}
+        />
+      )}
       {told && told.copies.length > 0 && (
         <chakra.ul
           padding="0"
@@ -208,13 +215,13 @@ function Off({ copy, large, onPress }: { copy: CutCopy; large: boolean; onPress:
   );
 }
 
-function Sentences({ said }: { said: readonly string[] }) {
+function Sentences({ said }: { said: readonly Said[] }) {
   const { unit } = useUnit();
   return (
     <chakra.ul listStyleType="none" padding="0" lineHeight="1.45" maxWidth="80ch" marginBottom="4px">
-      {said.map((sentence) => (
-        <chakra.li key={sentence} fontWeight={SPOILT.test(sentence) ? 600 : 400}>
-          {inUnit(sentence, unit)}
+      {said.map(({ words, spoilt }) => (
+        <chakra.li key={words} fontWeight={spoilt ? 600 : 400}>
+          {inUnit(words, unit)}
         </chakra.li>
       ))}
     </chakra.ul>
