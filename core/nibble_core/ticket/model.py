@@ -232,7 +232,7 @@ class Machine:
     below: float = length(0.3, 0.0, 20.0, "depth below the board", step=0.1)
     focus_depth: float = length(2.0, 0.05, 100.0, "depth of focus", step=0.1)
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
-    print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints, per cent")
+    print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints by chance, per cent")
     stretch_across: float = amount(0.0, -5.0, 5.0, "steady stretch of prints across, per cent")
     stretch_along: float = amount(0.0, -5.0, 5.0, "steady stretch of prints along, per cent")
     print_bow: float = length(0.1, 0.0, 20.0, "bow of a metre of print", step=0.05)
