@@ -71,7 +71,7 @@ def _kite_week(today: date) -> DemoJob:
 
 
 def _kites_on_the_roll(today: date) -> DemoJob:
-    """Large kites along nearly three metres of roll with marks at its ends only: a press that bows shows white in the middle."""
+    """Large kites along nearly three metres of roll, with marks at its ends only: what bows shows white half-way."""
     content = as_boxed_jpeg(kite(1240), 85)
     ticket = first_ticket(
         name="Kite Week, large, on the roll", client="Orrinmouth Kite Week",

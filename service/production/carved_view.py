@@ -13,6 +13,7 @@ import numpy as np
 from nibble_core.carve import Board
 from nibble_core.carve.kernels import carved
 from nibble_core.pipeline.carve_results import RouterRun
+from nibble_core.ticket.cutters import BALL
 from nibble_core.ticket.model import Machine
 
 MOST_PX = 1_600_000
@@ -30,11 +31,11 @@ def carved_view(run: RouterRun, machine: Machine, share: float) -> bytes:
     tool, cuts = moves.tool[:made], ~moves.rapid[:made]
     for number in dict.fromkeys(tool.tolist()):
         own = machine.cutters[number]
-        pointed = own.kind == "pointed"
+        pointed = own.kind in ("pointed", BALL)
         rise = 1 / math.tan(math.radians(own.angle) / 2) if pointed else 0.0
         radius = own.tip / 2 if pointed else own.diameter / 2
         chosen = np.ascontiguousarray(ends[cuts & (tool == number)])
-        surface = carved(surface, chosen, rise, radius, own.kind == "round", 0.0, 0.0, pitch)
+        surface = carved(surface, chosen, rise, radius, own.kind in ("round", BALL), 0.0, 0.0, pitch)
     step = (run.thick + machine.below + 1.0) / 65_000
     rows, columns = surface.shape
     head = struct.pack("<6f", columns, rows, pitch, run.thick, step, share)

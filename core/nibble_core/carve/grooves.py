@@ -33,23 +33,48 @@ Course = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Pointed:
-    """A pointed cutter. angle: degrees that it includes. tip: mm that its end is flat."""
+    """A pointed cutter. angle: degrees that it includes. tip: mm that its end is flat or, if ``ball``, the diameter of
+    the ball that it ends in, which runs into the cone without a corner."""
 
     angle: float = 60.0
     tip: float = 0.0
+    ball: bool = False
 
     @property
     def rise(self) -> float:
         """mm of height for each outward."""
         return 1.0 / math.tan(math.radians(self.angle) / 2)
 
+    @property
+    def _under(self) -> float:
+        """mm that the point of its cone would lie below the end of its ball."""
+        return self.tip / 2 * (math.hypot(1.0, self.rise) - 1.0)
+
+    @property
+    def _round_to(self) -> tuple[float, float]:
+        """mm outward and upward from the end of its ball to where the cone begins."""
+        radius, long = self.tip / 2, math.hypot(1.0, self.rise)
+        return radius * self.rise / long, radius * (1.0 - 1.0 / long)
+
     def half_width(self, depth: float) -> float:
         """mm from the middle to the edge of a groove so deep."""
-        return self.tip / 2 + depth / self.rise
+        if not self.ball:
+            return self.tip / 2 + depth / self.rise
+        if depth >= self._round_to[1]:
+            return (depth + self._under) / self.rise
+        return math.sqrt(max(depth * (self.tip - depth), 0.0))
 
     def depth(self, half_width: NDArray[np.float64]) -> NDArray[np.float64]:
-        """mm below the surface at which the groove is so wide; none where the tip is wider."""
-        return np.asarray(np.maximum(half_width - self.tip / 2, 0.0) * self.rise)
+        """mm below the surface at which the groove is so wide; none where a flat tip is wider."""
+        if not self.ball:
+            return np.asarray(np.maximum(half_width - self.tip / 2, 0.0) * self.rise)
+        radius = self.tip / 2
+        soft = radius - np.sqrt(np.maximum(radius**2 - half_width**2, 0.0))
+        return np.asarray(np.where(half_width < self._round_to[0], soft, half_width * self.rise - self._under))
+
+    def stride(self, ridge: float) -> float:
+        """mm between two courses on a flat bottom that leave ridges so high."""
+        return 2 * self.half_width(ridge)
 
 
 @dataclass(frozen=True, eq=False)

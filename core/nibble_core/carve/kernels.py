@@ -101,10 +101,32 @@ def straight(points, i, j, tolerance):
 
 
 @compiled
+def tapered(aside, along, length, z0, climb, slope, radius, under):
+    """How low a cone that ends in a ball comes over a place so far aside of a straight way and along it, from
+    z0 on. Its outline is convex, so that there is one lowest place on the way: on the ball, or else on the cone."""
+    contact = radius * slope / math.sqrt(1.0 + slope * slope)
+    if aside < radius:
+        high = math.sqrt(radius * radius - aside * aside)
+        t = min(length, max(0.0, along - climb * high / math.sqrt(1.0 + climb * climb)))
+        away = math.hypot(aside, along - t)
+        if away <= contact:
+            return z0 + climb * t + radius - math.sqrt(radius * radius - away * away)
+    t = length if climb < 0.0 else 0.0  # steeper than the cone, its lower end counts
+    if abs(climb) < slope:
+        shift = aside * (climb / slope) / math.sqrt(1.0 - (climb / slope) ** 2)
+        t = min(length, max(0.0, along - shift))
+    away = math.hypot(aside, along - t)
+    if away <= contact:
+        return z0 + climb * t + radius - math.sqrt(max(radius * radius - away * away, 0.0))
+    return z0 + climb * t + slope * away - under
+
+
+@compiled
 def carved(surface, moves, slope, radius, round_tip, left, top, pitch):
     """Takes from a board what a cutter takes on straight moves, (m, 6): x, y, z to x, y, z, its tip. surface: (h, w)
     heights of pixels whose middles lie ``pitch`` apart. slope: rise of a pointed cutter for each mm outward beyond its
-    tip's radius, 0 of a flat one that is ``radius`` wide; round_tip: whether its end is half a ball of that radius."""
+    tip's radius, 0 of a flat one that is ``radius`` wide; round_tip: whether its end is a ball of that radius, which
+    runs into a cone without a corner."""
     h, w = surface.shape
     for m in range(len(moves)):
         x0, y0, z0, x1, y1, z1 = moves[m]
@@ -112,12 +134,16 @@ def carved(surface, moves, slope, radius, round_tip, left, top, pitch):
         if low >= 0.0:
             continue
         reach = radius
-        if slope > 0.0:
+        under = radius * (math.sqrt(1.0 + slope * slope) - 1.0)  # the cone's own point, below the end of its ball
+        if slope > 0.0 and round_tip:
+            reach = max(radius, (under - low) / slope)
+        elif slope > 0.0:
             reach = radius - low / slope
         dx, dy, dz = x1 - x0, y1 - y0, z1 - z0
         length = math.hypot(dx, dy)
         ux, uy = (dx / length, dy / length) if length > 1e-12 else (1.0, 0.0)
         climb = dz / length if length > 1e-12 else 0.0
+        z0 = z0 if length > 1e-12 else low  # straight down or up
         c0 = max(0, int((min(x0, x1) - reach - left) / pitch))
         c1 = min(w - 1, int((max(x0, x1) + reach - left) / pitch) + 1)
         r0 = max(0, int((min(y0, y1) - reach - top) / pitch))
@@ -130,17 +156,15 @@ def carved(surface, moves, slope, radius, round_tip, left, top, pitch):
                 aside = abs(py * ux - px * uy)
                 if aside > reach:
                     continue
-                if slope > 0.0:
+                if slope > 0.0 and round_tip:
+                    z = tapered(aside, along, length, z0, climb, slope, radius, under)
+                elif slope > 0.0:
                     off = max(aside - radius, 0.0)
                     # where the cone that moves and climbs stands lowest over this place
-                    shift = 0.0
+                    t = length if climb < 0.0 else 0.0
                     if abs(climb) < slope:
                         shift = off * (climb / slope) / math.sqrt(1.0 - (climb / slope) ** 2)
-                    elif climb > 0.0:
-                        shift = length
-                    else:
-                        shift = -length
-                    t = min(length, max(0.0, along - shift))
+                        t = min(length, max(0.0, along - shift))
                     away = math.hypot(aside, along - t)
                     z = z0 + climb * t + slope * max(away - radius, 0.0)
                 else:

@@ -20,7 +20,7 @@ from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
-from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.cutters import BALL, Cutter
 from nibble_core.ticket.line import Carving, Clearing, Line, ThroughCut
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
@@ -145,7 +145,12 @@ def pointed_of(cutter: Cutter) -> Pointed:
         raise CannotMake(
             f"A point of {cutter.angle:g}° carves no groove.", "Pointed cutters include 5° to 170°: correct its record."
         )
-    return Pointed(cutter.angle, cutter.tip)
+    return Pointed(cutter.angle, cutter.tip, cutter.kind == BALL)
+
+
+def tallest(cutter: Cutter) -> float:
+    """mm that a pointed cutter can go in before its shank does."""
+    return float(pointed_of(cutter).depth(np.array(cutter.diameter / 2)))
 
 
 def _is_sunk(
@@ -170,7 +175,7 @@ def _grooved(
         raise CannotMake(
             f"A groove that begins {own.start:g} mm down cannot be {own.deepest:g} mm deep.", "Begin it higher."
         )
-    number = _chosen(by, own.cutter, ("pointed",))
+    number = _chosen(by, own.cutter, ("pointed", BALL))
     cutter, rack = pointed_of(by.cutters[number]), by.cutters[number]
     _require_narrower(line, own, rack)
     made: list[Cutting] = []
@@ -181,7 +186,7 @@ def _grooved(
     if not bottom.is_empty and bottom.area > LEAST_LEFT:
         notes.append(CarveNote(line.id, "flat bottom", float(bottom.area), _within(bottom)))
         made, _ = _flattened(by, line, bottom, _narrower(by, np.inf), own.deepest, start=low)
-        rest = _finished(bottom.difference(_swept(by, made, own.deepest)), bottom, rack.tip / 2, cutter.rise)
+        rest = _finished(bottom.difference(_swept(by, made, own.deepest)), bottom, cutter)
         if rest:
             flat = tuple(np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest)
             made += _in_passes(Cutting(line.id, GROOVES, number, flat), own.deepest - low, rack.deepest_pass)
@@ -226,7 +231,7 @@ def _stood(
         )
     number = _chosen(by, own.cutter, ("pointed",))
     cutter, rack = pointed_of(by.cutters[number]), by.cutters[number]
-    tall = max(rack.diameter - rack.tip, 0.0) / 2 * cutter.rise
+    tall = tallest(rack)
     if own.deepest > tall + 1e-9:
         raise CannotMake(
             f"The point of the {rack.name} is {tall:.1f} mm tall: its shank rubs on walls {own.deepest:g} mm high.",
@@ -237,7 +242,7 @@ def _stood(
     beyond = around.buffer(by.cutters[flats[0]].diameter, join_style="mitre")
     made, _ = _flattened(by, line, beyond.difference(wall), flats, own.deepest)
     bottom = around.difference(wall)
-    rest = _finished(bottom.difference(_swept(by, made, own.deepest)), bottom, rack.tip / 2, cutter.rise)
+    rest = _finished(bottom.difference(_swept(by, made, own.deepest)), bottom, cutter)
     finished = [np.column_stack([ring, np.full(len(ring), -own.deepest)]) for ring in rest]
     outward = [
         Region(region.outer.reversed(), tuple(hole.reversed() for hole in region.holes)) for region in line.regions
@@ -267,7 +272,7 @@ def _area_up_to(up_to: str, areas: dict[str, BaseGeometry]) -> BaseGeometry:
 
 def _thin_share(line: DrawnLine, cutter: Pointed) -> float:
     """mm² that are finer than the cutter's tip."""
-    if not cutter.tip:
+    if not cutter.tip or cutter.ball:  # a ball goes into anything, however little
         return 0.0
     area = line.area
     kept = area.buffer(-cutter.tip / 2 * 0.98).buffer(cutter.tip / 2)
@@ -276,7 +281,7 @@ def _thin_share(line: DrawnLine, cutter: Pointed) -> float:
 
 def _require_narrower(line: DrawnLine, groove: Carving, cutter: Cutter) -> None:
     """Raises CannotMake where a groove would be wider at the surface than the cutter itself."""
-    widest = max(cutter.diameter - cutter.tip, 0.0) / 2 * pointed_of(cutter).rise
+    widest = tallest(cutter)
     if groove.deepest - groove.start <= widest + 1e-9 or line.area.buffer(-cutter.diameter / 2).is_empty:
         return
     raise CannotMake(
@@ -296,19 +301,19 @@ def _swept(by: Carvings, cuttings: Sequence[Cutting], depth: float) -> BaseGeome
     return shapely.union_all(taken)
 
 
-def _finished(left: BaseGeometry, bottom: BaseGeometry, tip: float, rise: float) -> list[np.ndarray]:
+def _finished(left: BaseGeometry, bottom: BaseGeometry, cutter: Pointed) -> list[np.ndarray]:
     """Rings of a pointed cutter over what flat ones left of a flat bottom, so near to each other that the ridges
-    between them are no higher than ``RIDGE``. bottom: where the middle of its tip may run; tip: its radius."""
+    between them are no higher than ``RIDGE``. bottom: where the middle of its tip may run."""
     # slivers between two rings of flat cutters are thinner than any ring would be
     area = left.buffer(SLIVER, quad_segs=2).intersection(bottom)
-    step = 2 * tip + 2 * RIDGE / rise
+    step, sharp = cutter.stride(RIDGE), 4 * RIDGE / cutter.rise
     found: list[np.ndarray] = []
     inside = area.buffer(-COARSE, quad_segs=4)
     while not inside.is_empty and len(found) < MOST_RINGS:
         for part in polygons(inside.simplify(COARSE)):
             found += [np.asarray(shapely.get_coordinates(ring)) for ring in (part.exterior, *part.interiors)]
         inner = inside.buffer(-step, quad_segs=4)
-        inside = inside.buffer(-step / 2) if inner.is_empty and step > 4 * RIDGE / rise else inner
+        inside = inside.buffer(-step / 2) if inner.is_empty and step > sharp else inner
         step = step / 2 if inner.is_empty else step
     return found
 

@@ -25,13 +25,14 @@ LONGEST_LINE = 4000
 TRIAL = "trial: no tool is started"  # in a comment at the head: the file is held to it
 STEEP = 0.35  # of a move's length that goes down, beyond which it is a plunge
 HAIR = 0.02  # mm
+CONES = ("pointed", "a tapered ball")
 CHORD = 0.02  # mm
 
 
 @dataclass(frozen=True)
 class Cutter:
-    """kind: pointed, flat, round or a drill. diameter, tip: mm; angle: degrees. plunges: whether it cuts straight down.
-    feed, plunge: mm/s at most; 0 for any."""
+    """kind: pointed, a tapered ball, flat, round or a drill. diameter, tip: mm; angle: degrees. plunges: whether it
+    cuts straight down. feed, plunge: mm/s at most; 0 for any."""
 
     kind: str
     diameter: float
@@ -225,8 +226,8 @@ def cut(router: Router, pitch: float = 0.1, board: NDArray[np.float64] | None = 
 
 def _shape(one: Cutter) -> tuple[float, float, float]:
     """Rise outward of its tip's radius, that radius, and whether it is a ball."""
-    if one.kind == "pointed":
-        return 1.0 / math.tan(math.radians(one.angle) / 2), one.tip / 2, 0.0
+    if one.kind in CONES:
+        return 1.0 / math.tan(math.radians(one.angle) / 2), one.tip / 2, float(one.kind == "a tapered ball")
     return 0.0, one.diameter / 2, 1.0 if one.kind == "round" else 0.0
 
 
@@ -252,6 +253,9 @@ def _cut(surface, moves, rise, radius, ball, rapid, turns, pitch):  # type: igno
             x, y, z = x0 + (x1 - x0) * t, y0 + (y1 - y0) * t, z0 + (z1 - z0) * t
             if z >= 0.0:
                 continue
+            # where a ball runs into a cone, and how far below its end the cone's own point would lie
+            secant = math.sqrt(1.0 + rise[m] ** 2)
+            meets, under = radius[m] * rise[m] / secant, radius[m] * (secant - 1.0)
             reach = radius[m] + (-z / rise[m] if rise[m] > 0.0 else 0.0)
             for row in range(max(0, int((y - reach) / pitch)), min(h - 1, int((y + reach) / pitch)) + 1):
                 dy = (row + 0.5) * pitch - y
@@ -261,7 +265,12 @@ def _cut(surface, moves, rise, radius, ball, rapid, turns, pitch):  # type: igno
                     if away > reach:
                         continue
                     bottom = z
-                    if rise[m] > 0.0:
+                    if rise[m] > 0.0 and ball[m] > 0.0:
+                        if away < meets:
+                            bottom = z + radius[m] - math.sqrt(radius[m] ** 2 - away * away)
+                        else:
+                            bottom = z + rise[m] * away - under
+                    elif rise[m] > 0.0:
                         bottom = z + rise[m] * max(away - radius[m], 0.0)
                     elif ball[m] > 0.0:
                         bottom = z + radius[m] - math.sqrt(max(radius[m] ** 2 - away * away, 0.0))
@@ -380,7 +389,7 @@ def cutters_of(content: bytes) -> dict[int, Cutter]:
             "This is no rack of cutters.", 'Write {"1": {"kind": "flat", "diameter_mm": 6}, …}.'
         ) from error
     for number, one in found.items():
-        sound = one.kind in ("pointed", "flat", "round", "a drill") and 0 < one.diameter < 1000
-        if not sound or (one.kind == "pointed" and not 1 <= one.angle < 180):
+        sound = one.kind in (*CONES, "flat", "round", "a drill") and 0 < one.diameter < 1000
+        if not sound or (one.kind in CONES and not 1 <= one.angle < 180):
             raise UnreadableFile(f"Cutter {number} makes no sense.", "Say its kind, diameter and angle.")
     return found

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 
 from nibble_core.ticket.fields import angle, choice, count, length, share, text, velocity
 
+BALL = "a tapered ball"
 KINDS_OF_CUTTER = {
     "pointed": "Carves grooves, as deep as a stroke is wide.",
+    BALL: "A cone that ends in a ball: carves grooves with a soft bottom.",
     "flat": "Clears areas to one depth, and cuts parts out.",
     "round": "A ball: clears with a soft bottom.",
     "a drill": "Holes as wide as it is.",
@@ -21,9 +23,9 @@ CHANGES = {
 
 @dataclass(frozen=True)
 class Cutter:
-    """diameter: of its body, mm; tip: of its flat or round end, where it is pointed. angle: degrees that a pointed one
-    includes. feed, plunge: mm a second along and down. deepest_pass: mm. step_over: share of its diameter between rings
-    or lanes."""
+    """diameter: of its body, mm; tip: of its flat end where it is pointed, of its ball where it is tapered. angle:
+    degrees that a pointed one includes. feed, plunge: mm a second along and down. deepest_pass: mm. step_over: share
+    of its diameter between rings or lanes."""
 
     id: str
     name: str = text("cutter", 60, "name of the cutter", shortest=1)

@@ -29,7 +29,7 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.simulators import router
 from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket import Change, Ticket, apply, sentences
-from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.cutters import BALL, Cutter
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import (
     AS_THEY_ARE,
@@ -111,6 +111,38 @@ class GrooveTest(TestCase):
         deepest = min(float(one[:, 2].min()) for one in courses)
         self.assertAlmostEqual(-deepest, max(wide / 2 - tip / 2, 0) * cutter.rise, delta=0.01 * cutter.rise + 1e-6)
 
+    @given(angle=st.floats(20, 120), tip=st.floats(0.2, 3), wide=st.floats(0.3, 8))
+    @settings(max_examples=25, deadline=None)
+    def test_a_tapered_ball_is_as_wide_as_the_stroke_at_the_surface(self, angle, tip, wide):
+        cutter = Pointed(angle, tip, ball=True)
+        depth = float(cutter.depth(np.array(wide / 2)))
+        half = math.radians(angle) / 2
+        # its outline, drawn: the ball up to where its tangent leans as the cone does, then straight on
+        lean = np.linspace(0, math.pi / 2 - half, 400)
+        along, up = tip / 2 * np.sin(lean), tip / 2 * (1 - np.cos(lean))
+        far = along[-1] + np.linspace(0, 10, 2)
+        along, up = np.append(along, far[1:]), np.append(up, up[-1] + (far[1:] - far[0]) / math.tan(half))
+        self.assertAlmostEqual(depth, float(np.interp(wide / 2, along, up)), delta=2e-4 + 1e-4 * depth)
+        self.assertAlmostEqual(cutter.half_width(depth), wide / 2, delta=1e-9)
+
+    @given(
+        st.tuples(*[st.floats(-3, 3)] * 2), st.floats(-4, -0.5), st.floats(-4, -0.5), st.floats(20, 120),
+        st.floats(0.2, 2),
+    )  # fmt: skip
+    @settings(max_examples=25, deadline=None)
+    def test_what_a_climbing_tapered_ball_takes_is_its_lowest_place_over_each_pixel(self, to, z0, z1, angle, tip):
+        cutter = Pointed(angle, tip, ball=True)
+        board = Board(-8.0, -8.0, 16.0, 16.0, 0.25)
+        way = [np.array([(0.0, 0.0, z0), (*to, z1)])]
+        made = surface(board, board.fresh(), way, rise=cutter.rise, radius=tip / 2, round_tip=True)
+        x, y = (one - 8.0 for one in pixels(made, 0.25))
+        lowest = np.zeros(made.shape)
+        for t in np.linspace(0, 1, 600):
+            away = np.hypot(x - t * to[0], y - t * to[1])
+            lowest = np.minimum(lowest, z0 + t * (z1 - z0) + cutter.depth(away))
+        steep = cutter.rise * math.hypot(*to) / 600 + abs(z1 - z0) / 600
+        self.assertLess(np.abs(made - lowest).max(), 1e-3 + steep)
+
     def test_each_middle_is_run_once(self):
         bar = [Region(Path.polygon([(0, 0), (100, 0), (100, 6), (0, 6)]))]
         flat = sum(float(np.hypot(*np.diff(one[:, :2], axis=0).T).sum()) for one in grooves(bar, V60, 30.0))
@@ -182,13 +214,13 @@ def worked(ticket: Ticket) -> Work:
 
 
 def cut(
-    ticket: Ticket, pitch: float = 0.1, *, sheet: int = 0, **stage: Any
+    ticket: Ticket, pitch: float = 0.1, *, sheet: int = 0, cutters: dict[int, router.Cutter] = RACK, **stage: Any
 ) -> tuple[np.ndarray, router.Router, Work]:  # fmt: skip
     work = worked(ticket)
     files = make_files(ticket, work, formats=["gcode"]).files
     content = [one.content for one in files if one.name.endswith("gcode")][sheet]
     laid = work.sheets[ticket.sheets[sheet].id].value
-    run = router.fed(content, router.Stage(laid.width, laid.height, 18.0, **stage), RACK)
+    run = router.fed(content, router.Stage(laid.width, laid.height, 18.0, **stage), cutters)
     return router.cut(run, pitch), run, work
 
 
@@ -253,6 +285,33 @@ class RouterTest(TestCase):
         told = work.routes["s1"].value
         by_router = router.seconds(run) + 20 * run.changes - 3 * run.changes
         self.assertAlmostEqual(told.minutes * 60, by_router, delta=0.03 * by_router)
+
+    def test_a_tapered_ball_carves_words_with_a_soft_bottom(self):
+        soft = Cutter("ball", "tapered ball 1 mm", BALL, 12.7, 60.0, 1.0, feed=35, plunge=10, deepest_pass=6.0)
+        machine = MACHINES["board-router"]
+        rack = tuple(soft if one.kind == "pointed" else one for one in machine.cutters)
+        cutters = RACK | {3: router.Cutter(BALL, 12.7, 60.0, 1.0, feed=35, plunge=10)}
+        made, run, work = cut(board(WORDS, EDGE, machine=replace(machine, cutters=rack)), cutters=cutters)
+        self.assertEqual(run.complaints, [])
+        inside, away = on_board(work, "k2", made.shape)
+        # by brute force: over each place the deepest that the cutter comes when it stands anywhere as deep as it may
+        cutter = Pointed(60.0, 1.0, ball=True)
+        rows, columns = np.nonzero(inside)
+        top, left = rows.min() - 5, columns.min() - 5
+        part = np.s_[top : top + 320, left : left + 320]
+        may = np.where(inside[part], np.minimum(cutter.depth(away[part]), 6.0), -99.0)
+        ideal, reach = np.zeros(may.shape), 40
+        padded = np.pad(may, reach, constant_values=-99.0)
+        for dy in range(-reach, reach + 1):
+            for dx in range(-reach, reach + 1):
+                there = padded[reach + dy : reach + dy + 320, reach + dx : reach + dx + 320]
+                np.maximum(ideal, there - cutter.depth(np.array(math.hypot(dx, dy) / 10)), out=ideal)
+        inner = np.s_[reach:-reach, reach:-reach]
+        off = (-made[part] - ideal)[inner][inside[part][inner]]
+        self.assertLess((-made - away * cutter.rise)[inside].max(), 0.02)  # nowhere beyond the outline
+        # the brute force knows edges and middles to half a pixel
+        self.assertLess(np.percentile(np.abs(off), 99.0), 0.05 * cutter.rise)
+        self.assertLess(off.max(), 0.05 * cutter.rise + 0.02)
 
     def test_a_flat_bottom_keeps_no_pillar_between_cutters(self):
         """Where rings of two flat cutters and those of the pointed one meet; ridges stand in corners of rings alone."""
