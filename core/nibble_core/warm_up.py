@@ -13,6 +13,7 @@ import numpy as np
 
 from nibble_core.carve import Board, Pointed, grooves, surface
 from nibble_core.geometry import CUBIC, Affine, Box, Bundle, Path, Region
+from nibble_core.geometry.helices import helices
 from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
@@ -84,6 +85,7 @@ def _a_groove() -> None:
     courses = grooves([Region(STAR)], cutter, 3.0)
     board = Board(-1.0, -1.0, 62.0, 42.0, 0.5)
     surface(board, board.fresh(), courses, rise=cutter.rise, radius=0.0)
+    helices(courses[0], np.ones(len(courses[0]) - 1, bool))
     seconds_in_space(courses[0][:-1], courses[0][1:], np.ones(len(courses[0]) - 1), Drive())
 
 

@@ -1,18 +1,21 @@
-"""G-code (ISO 6983) for routers: straight moves in space, millimetres, one cutter after another.
+"""G-code (ISO 6983) for routers: moves in space, millimetres, one cutter after another.
 
-``T… M6`` calls for a cutter, ``S… M3`` turns it, ``M5`` stops it; ``G0`` travels, ``G1`` cuts at ``F`` mm a minute. x
-goes to the right, y away from the operator, z up. What the file is of, and what each cutter does, stands in comments.
+``T… M6`` calls for a cutter, ``S… M3`` turns it, ``M5`` stops it; ``G0`` travels, ``G1`` cuts at ``F`` mm a minute,
+``G2`` and ``G3`` along an arc or a helix about the centre that ``I`` and ``J`` tell from where it begins. x goes to the
+right, y away from the operator, z up. What the file is of, and what each cutter does, stands in comments.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from nibble_core.errors import UnreadableFile
 from nibble_core.formats.gcode import Dialect
+from nibble_core.geometry.helices import helices
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics.routing import Mounted, RouterMoves
 
@@ -25,17 +28,36 @@ def write_route(moves: RouterMoves, dialect: Dialect, says: Sequence[str] = (), 
     size = f"board {format_number(moves.width)} x {format_number(moves.height)} mm"
     out = [dialect.comment(words) for words in (*says, size)]
     out += ["G21\n", "G90\n", "G17\n", "M5\n"]
-    tool, feed = -1, -1.0
-    for k, (x, y, z) in enumerate((np.round(moves.xyz, 3) + 0.0).tolist()):
+    tool, feed, before = -1, -1.0, -1
+    ends, arcs = _with_arcs(moves)
+    places = np.round(moves.xyz, 3) + 0.0
+    for k, (cx, cy, sweep) in zip(ends.tolist(), arcs.tolist(), strict=True):
         if moves.tool[k] != tool:
             tool, feed = int(moves.tool[k]), -1.0
             out.append(_changed(moves.tools[tool], dialect, safe, first=not k))
         own = float(moves.feed[k])
         word = "" if moves.rapid[k] or own == feed else f" F{format_number(own * 60, 1)}"
         feed = feed if moves.rapid[k] else own
-        out.append(f"{'G0' if moves.rapid[k] else 'G1'} X{x:.3f} Y{y:.3f} Z{z:.3f}{word}\n")
+        x, y, z = places[k].tolist()
+        does, round_what = "G0" if moves.rapid[k] else "G1", ""
+        if sweep:
+            i, j = (np.round(np.array([cx, cy]) - places[before, :2], 3) + 0.0).tolist()
+            does, round_what = "G3" if sweep > 0 else "G2", f" I{i:.3f} J{j:.3f}"
+        out.append(f"{does} X{x:.3f} Y{y:.3f} Z{z:.3f}{round_what}{word}\n")
+        before = k
     out += [f"G0 Z{format_number(safe, 3)}\n", "M5\n", "M2\n"]
     return "".join(out).encode("ascii", "replace")
+
+
+def _with_arcs(moves: RouterMoves) -> tuple[np.ndarray, np.ndarray]:
+    """Numbers of the moves at which those of a file end, and of each the centre and sweep of its arc; see
+    ``helices``."""
+    if len(moves) < 2:
+        return np.arange(len(moves)), np.zeros((len(moves), 3))
+    cuts = ~moves.rapid
+    joins = cuts[1:] & cuts[:-1] & (moves.feed[1:] == moves.feed[:-1]) & (moves.tool[1:] == moves.tool[:-1])
+    ends, arcs = helices(moves.xyz, np.concatenate([[False], joins[1:]]))  # the first move has no place before it
+    return np.concatenate([[0], ends]), np.vstack([np.zeros(3), arcs])
 
 
 def write_trial(ring: np.ndarray, feed: float, dialect: Dialect, says: Sequence[str], *, safe: float) -> bytes:
@@ -72,11 +94,22 @@ def _changed(tool: Mounted, dialect: Dialect, safe: float, *, first: bool) -> st
 _WORD = re.compile(r"([A-Z])(-?\d+(?:\.\d+)?)")
 
 
-def read_route(content: bytes) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Of each move that ``write_route`` wrote its end (m, 3), whether it is a travel, its feed (mm a second) and its
-    cutter, 0 of one that was put in by hand. Moves that raise a cutter for a change are left out. Raises UnreadableFile
-    at the first line that is not of this grammar."""
-    ends, rapid, feeds, tools = [], [], [], []
+@dataclass(frozen=True, eq=False)
+class ReadRoute:
+    """Of each move that ``write_route`` wrote its end (m, 3), whether it is a travel, its feed, mm a second, its
+    cutter, 0 of one that was put in by hand, and the centre of its arc from where it begins and which way it goes, 1
+    against the clock, 0 of straight ones, (m, 3). Moves that raise a cutter for a change are left out."""
+
+    ends: np.ndarray
+    rapid: np.ndarray
+    feed: np.ndarray
+    tool: np.ndarray
+    arcs: np.ndarray
+
+
+def read_route(content: bytes) -> ReadRoute:
+    """Raises UnreadableFile at the first line that is not of this grammar."""
+    ends, rapid, feeds, tools, arcs = [], [], [], [], []
     feed, tool, turning, ended = 0.0, 0, False, False
     for number, raw in enumerate(content.decode("ascii", "replace").splitlines(), 1):
         line = re.sub(r"\(.*?\)|;.*", "", raw).strip()
@@ -86,22 +119,28 @@ def read_route(content: bytes) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.n
         if ended or re.sub(_WORD, "", line).strip():
             raise UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
         values = {letter: float(value) for letter, value in words}
-        if not values.keys() <= set("GMXYZFSTP"):
+        if not values.keys() <= set("GMXYZIJFSTP"):
             raise UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
         if "M" in values:
             turning = {3: True, 5: False, 6: False}.get(int(values["M"]), turning)
             tool = int(values.get("T", tool))
             ended = values["M"] == 2
             continue
-        if values.get("G") not in (0.0, 1.0) or "X" not in values:  # no move, or the raising before a change
+        does = values.get("G")
+        if does not in (0.0, 1.0, 2.0, 3.0) or "X" not in values:  # no move, or the raising before a change
             continue
         feed = values.get("F", feed)
-        if not turning or not {"Y", "Z"} <= values.keys():
+        round_what = {"I", "J"} & values.keys()
+        if not turning or not {"Y", "Z"} <= values.keys() or len(round_what) != (2 if does > 1 else 0):
             raise UnreadableFile(f"Line {number} of this G-code is not as it was written.", "Make the files again.")
         ends.append([values["X"], values["Y"], values["Z"]])
-        rapid.append(values["G"] == 0)
-        feeds.append(0.0 if values["G"] == 0 else feed / 60)
+        rapid.append(does == 0)
+        feeds.append(0.0 if does == 0 else feed / 60)
         tools.append(tool)
+        arcs.append([values.get("I", 0.0), values.get("J", 0.0), {2.0: -1.0, 3.0: 1.0}.get(does, 0.0)])
     if not ended:
         raise UnreadableFile("This G-code has no end.", "Make the files again.")
-    return np.array(ends, float).reshape(-1, 3), np.array(rapid, bool), np.array(feeds, float), np.array(tools, int)
+    return ReadRoute(
+        np.array(ends, float).reshape(-1, 3), np.array(rapid, bool), np.array(feeds, float), np.array(tools, int),
+        np.array(arcs, float).reshape(-1, 3),
+    )  # fmt: skip

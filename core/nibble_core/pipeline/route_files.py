@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -9,7 +10,7 @@ import shapely
 
 from nibble_core.errors import CannotMake, FileDisagrees
 from nibble_core.formats.gcode import Dialect
-from nibble_core.formats.router_gcode import read_route, read_trial, write_route, write_trial
+from nibble_core.formats.router_gcode import ReadRoute, read_route, read_trial, write_route, write_trial
 from nibble_core.geometry.units import format_number
 from nibble_core.graphics.routing import RouterMoves
 from nibble_core.pipeline.carve_results import RouterRun
@@ -21,6 +22,8 @@ from nibble_core.ticket.model import Sheet, Ticket
 
 OFF = 0.0015  # mm
 FEED_OFF = 0.01  # mm a second
+FITTED = 0.003  # mm that places may lie off the arc that stands for them, rounding within
+MOST_OF_ARC = 5000  # moves
 
 
 def routed(sheet: Sheet, work: Work) -> RouterRun:
@@ -58,7 +61,7 @@ def write_board(
     for k, moves in enumerate(parts, 1):
         order = [] if machine.changes == "by G-code" else [f"file {k} of {len(parts)}"]
         content = write_route(moves, Dialect(comments=machine.comments), [*says, *order], safe=safe)
-        _check(moves, content, called)
+        check_route(moves, content, called)
         name = moves.tools[int(moves.tool[0])].name
         made.append((f"-{k}-{slug(name)}" if order else "", content))
     return made
@@ -82,13 +85,56 @@ def write_route_frame(ticket: Ticket, sheet: Sheet, work: Work, shape: str = "a 
     return content
 
 
-def _check(moves: RouterMoves, content: bytes, called: str) -> None:
+def check_route(moves: RouterMoves, content: bytes, called: str) -> None:
     """Raises FileDisagrees for a file that holds other moves."""
-    ends, rapid, feed, tool = read_route(content)
+    found = read_route(content)
+    of, apart = _followed(moves.xyz, found)
     numbers = np.array([one.number for one in moves.tools])[moves.tool]
-    same = len(ends) == len(moves) and (
-        np.abs(ends - moves.xyz).max(initial=0.0) <= OFF and (rapid == moves.rapid).all() and (tool == numbers).all()
-        and np.abs(feed - np.where(moves.rapid, 0.0, moves.feed)).max(initial=0.0) <= FEED_OFF
+    same = len(of) == len(moves) and (
+        apart <= OFF and (found.rapid[of] == moves.rapid).all() and (found.tool[of] == numbers).all()
+        and np.abs(found.feed[of] - np.where(moves.rapid, 0.0, moves.feed)).max(initial=0.0) <= FEED_OFF
     )  # fmt: skip
     if not same:
         raise FileDisagrees(f"The {called}, read back, holds other moves than were planned.", "Report this job.")
+
+
+def _followed(planned: np.ndarray, found: ReadRoute) -> tuple[np.ndarray, float]:
+    """Of each place that was planned, (m, 3), the number of the move in the file that passes or ends there, and how far
+    it passes from it, mm, at most. An arc goes on through the places that lie on it until the one where it ends."""
+    of: list[np.ndarray] = []
+    apart, k = 0.0, 0
+    for number, end in enumerate(found.ends):
+        i, j, way = found.arcs[number].tolist()
+        last = k
+        if way:
+            # an arc of the file stands for several moves: its end is the next place that was planned there
+            near = np.abs(planned[k : k + MOST_OF_ARC] - end).max(1) <= OFF
+            last = k + int(np.argmax(near)) if near.any() else k
+            begins = found.ends[number - 1]
+            apart = max(apart, _off_helix(planned[k : last + 1], begins, end, begins[:2] + np.array([i, j]), way))
+        if last >= len(planned):
+            return np.empty(0, np.int64), np.inf
+        apart = max(apart, float(np.abs(planned[last] - end).max()))
+        of.append(np.full(last + 1 - k, number))
+        k = last + 1
+    return (np.concatenate(of) if of else np.empty(0, np.int64)), apart
+
+
+def _off_helix(
+    places: np.ndarray, begins: np.ndarray, ends: np.ndarray, centre: np.ndarray, way: float
+) -> float:  # fmt: skip
+    """How far places lie off a helix about a centre, or out of order along it, less what its fit may be off by, mm."""
+    spoke, first, last = places[:, :2] - centre, begins[:2] - centre, ends[:2] - centre
+    radius = math.hypot(*first)
+    gone = _swept(np.broadcast_to(first, spoke.shape), spoke, way)
+    whole = float(_swept(first[None], last[None], way)[0]) or 2 * math.pi
+    slope = begins[2] + (ends[2] - begins[2]) * gone / whole
+    off = max(float(np.abs(np.hypot(*spoke.T) - radius).max()), float(np.abs(slope - places[:, 2]).max()))
+    backward = float(-np.diff(gone, prepend=0.0).min(initial=0.0)) * radius
+    return max(off - FITTED, backward, 0.0)
+
+
+def _swept(start: np.ndarray, end: np.ndarray, way: float) -> np.ndarray:
+    """Angles from directions to others, the way that an arc goes, radians from nothing to a whole turn."""
+    turn = np.arctan2(start[:, 0] * end[:, 1] - start[:, 1] * end[:, 0], (start * end).sum(1))
+    return np.asarray(np.mod(way * turn, 2 * math.pi))

@@ -26,7 +26,7 @@ TRIAL = "trial: no tool is started"  # in a comment at the head: the file is hel
 STEEP = 0.35  # of a move's length that goes down, beyond which it is a plunge
 HAIR = 0.02  # mm
 CONES = ("pointed", "a tapered ball")
-CHORD = 0.02  # mm
+CHORD = 0.001  # mm that an arc is run off
 
 
 @dataclass(frozen=True)
