@@ -143,9 +143,10 @@ def _looked(bench: Bench, sheet: PrintedSheet, camera: float, blade: Blade) -> t
         return seen, None
     if bench.head is not None and len(lies.found) < len(bench.marks.places):
         return _stopped(seen, "A head that is led by marks needs every one of them."), None
-    clamped = under_clamps([lies.forward(line.places) for line in bench.file.lines], bench.clamps)
-    if clamped:
-        return _stopped(seen, clamped_words(clamped)), None
+    if bench.clamps:
+        clamped = under_clamps([lies.forward(line.places) for line in bench.file.lines], bench.clamps)
+        if clamped:
+            return _stopped(seen, clamped_words(clamped)), None
     if camera > 0:
         off = np.random.default_rng(blade.seed).normal(0, camera, lies.found.shape)
         lies = lies_by(lies.meant, lies.found + off)

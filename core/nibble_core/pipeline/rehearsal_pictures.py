@@ -40,20 +40,36 @@ def sheet_picture(bench: Bench, sheet: PrintedSheet, lies: Lies) -> SheetPicture
     mask = np.zeros(seen.shape[:2], np.uint8)
     edges = {}
     for number, rings in copies.items():
-        mask = np.maximum(mask, _covered(rings, (left, top), ppi, (seen.shape[0], seen.shape[1])))
+        _cover(mask, rings, (left, top), ppi)
         outer = max((ring for _, ring in rings), key=lambda ring: np.ptp(ring, axis=0).prod())
         edge = (outer - (left, top)) * ppi / 25.4
-        edges[number] = shapely.get_coordinates(shapely.LineString(edge).simplify(SIMPLER))
+        edges[number] = shapely.get_coordinates(shapely.LineString(edge).simplify(SIMPLER, preserve_topology=False))
     return SheetPicture(_with_waste(seen, mask), edges)
 
 
 def _freed(bench: Bench, lies: Lies, number: int) -> list[tuple[str, NDArray[np.float64]]]:
     """What each closed cut of a copy is called, and where it runs, (n, 2) mm on the material; round a copy none of
     whose cuts closes, what they enclose."""
-    return [
-        (bench.meant.lines[k].called, lies.forward(bench.meant.lines[k].places))
+    rings = [
+        (bench.meant.lines[k].called, bench.meant.lines[k].places)
         for k in np.flatnonzero(bench.copy == number).tolist() if k in bench.closed
-    ] or [("", lies.forward(_outline_of_strokes(bench, number)))]  # fmt: skip
+    ] or [("", _outline_of_strokes(bench, number))]  # fmt: skip
+    there = np.split(lies.forward(np.vstack([ring for _, ring in rings])), np.cumsum([len(ring) for _, ring in rings]))
+    return [(called, own) for (called, _), own in zip(rings, there, strict=False)]
+
+
+def _cover(
+    mask: NDArray[np.uint8], rings: Sequence[tuple[str, NDArray[np.float64]]], corner: tuple[float, float], ppi: float
+) -> None:
+    """Put what lies within rings into a mask of the whole sheet, where they lie."""
+    every = (np.vstack([ring for _, ring in rings]) - corner) * ppi / 25.4
+    low = np.maximum(np.floor(every.min(0)).astype(int) - 1, 0)
+    high = np.minimum(np.ceil(every.max(0)).astype(int) + 2, mask.shape[::-1])
+    if (high <= low).any():
+        return
+    part = mask[low[1] : high[1], low[0] : high[0]]
+    there = (corner[0] + low[0] * 25.4 / ppi, corner[1] + low[1] * 25.4 / ppi)
+    np.maximum(part, _covered(rings, there, ppi, (part.shape[0], part.shape[1])), out=part)
 
 
 def _covered(
@@ -71,9 +87,12 @@ def _covered(
 
 def _with_waste(seen: NDArray[np.uint8], mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """As it was printed where the mask covers it, faint on the liner elsewhere."""
-    share = mask[..., None] / 255
-    behind = np.array(LINER) * 0.8 + seen * 0.2
-    return np.asarray(np.rint(seen * share + behind * (1 - share)), np.uint8)
+    liner = np.broadcast_to(np.array(LINER, np.uint8), seen.shape)
+    made = cv2.addWeighted(liner, 0.8, seen, 0.2, 0.0)
+    within = mask > 0
+    share = mask[within, None].astype(np.float32) / 255
+    made[within] = np.rint(seen[within] * share + made[within] * (1 - share))
+    return np.asarray(made, np.uint8)
 
 
 def copy_picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDArray[np.uint8]:

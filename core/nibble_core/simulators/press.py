@@ -213,7 +213,7 @@ class PrintedSheet:
             return np.full((rows, columns, 3), 255, np.uint8)
         fine = finer * ppi
         painted, placed = self._painted(document, low, high, fine)
-        spread = _between(placed(found) - 0.5, knots_x, knots_y, x, y).astype(np.float32)
+        spread = _between(placed(found) - 0.5, knots_x, knots_y, x, y)
         soft = cv2.GaussianBlur(painted, (0, 0), 0.5 * finer) if finer > 1 else painted
         seen = cv2.remap(
             soft,
@@ -284,8 +284,14 @@ def _between(net: Places, knots_x: Places, knots_y: Places, x: NDArray[Any], y: 
     for axis, knots, wanted in ((1, knots_x, x), (0, knots_y, y)):
         k = np.clip(np.searchsorted(knots, wanted) - 1, 0, len(knots) - 2)
         share = (wanted - knots[k]) / (knots[k + 1] - knots[k])
-        share = share[None, :, None] if axis else share[:, None, None]
-        net = np.take(net, k, axis) * (1 - share) + np.take(net, k + 1, axis) * share
+        share = share[None, :, None] if axis else share[:, None, None].astype(np.float32)
+        net = net if axis else net.astype(np.float32)  # as many as there are pixels
+        made = np.take(net, k + 1, axis)
+        low = np.take(net, k, axis)
+        made -= low
+        made *= share
+        made += low
+        net = made
     return net
 
 

@@ -1860,7 +1860,7 @@ export interface components {
             id: string;
             name: string;
             /** @enum {string} */
-            kind: "pointed" | "flat" | "round" | "a drill";
+            kind: "pointed" | "a tapered ball" | "flat" | "round" | "a drill";
             diameter: number;
             angle: number;
             tip: number;
