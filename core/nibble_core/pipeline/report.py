@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from nibble_core.geometry.units import format_number
@@ -163,84 +164,104 @@ def _belongs(where: str, ticket: Ticket) -> str:
 def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     if sheet.id not in work.sheets:
         return
-    laid = work.sheets[sheet.id].value
+    laid, where = work.sheets[sheet.id].value, f"sheets/{sheet.id}"
     length = laid.used_height
     long = f"{length / 1000:.2f} m" if length >= 1000 else f"{length:.0f} mm"
     draft.fact = f"{'1 copy' if laid.copies == 1 else f'{_thousands(laid.copies)} copies'}, {long}"
     if laid.times > 1:
         alike = repeated(ticket.piece_of_layer(laid.layers[0])) if len(laid.layers) == 1 else 1
         draft.fact = f"{laid.times} sheets of {_thousands(laid.copies * alike)}"
+    draft.notes += [
+        *_panels(sheet, work, where), *_quantities(ticket, sheet, laid, where), *_gaps(ticket, sheet, laid, where),
+        *_distances(ticket, sheet, work, where), *_direction(sheet, laid, where),
+        *_stretch(ticket, sheet, laid, where), *_shared(sheet, work, where), *_behind(sheet, ticket, where),
+        *_left(sheet, work, where), *_without_caption(ticket, sheet, laid, where),
+    ]  # fmt: skip
+    draft.figures = _figures(sheet, laid, work)
+
+
+def _panels(sheet: Sheet, work: Work, where: str) -> Iterator[Note]:
     strips = work.panels.get(sheet.id, [])
     if len(strips) > 1:
         widest = max(strip.width for strip in strips)
         said = f"Made as {len(strips)} panels of {widest:.0f} mm at most, each a file of its own, laid from the left."
-        draft.notes.append(Note(said, where=f"sheets/{sheet.id}"))
-    where = f"sheets/{sheet.id}"
+        yield Note(said, where=where)
     for number, seam in enumerate(work.seams.get(sheet.id, []), 1):
         if seam.crossed:
             shapes = "a shape" if seam.crossed == 1 else f"{seam.crossed} shapes"
             said = f"Seam {number}, {seam.x:.0f} mm from the left, runs through {shapes}."
-            draft.notes.append(Note(said, "Move it into a gap, or let seams reach further.", where, LOOK))
+            yield Note(said, "Move it into a gap, or let seams reach further.", where, LOOK)
+
+
+def _quantities(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> Iterator[Note]:
+    """How many are made, where that is not what is wanted."""
     if laid.times > 1:
-        draft.notes.append(Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where))
+        yield Note(f"Run this sheet {laid.times} times: {laid.copies * laid.times} copies.", where=where)
     for held in () if sheet.behind else sheet.holds:
         wanted, made = ticket.wanted_on(sheet, held.layer), laid.copies_of(held.layer) * laid.times
         of = f" of {copies_name(held.layer, ticket)}" if len(sheet.holds) > 1 else ""
         if made > wanted and sheet.amount == "a full sheet":
-            draft.notes.append(
-                Note(f"A full sheet makes {_thousands(made)}{of}; {_thousands(wanted)} are wanted.", where=where)
-            )
+            yield Note(f"A full sheet makes {_thousands(made)}{of}; {_thousands(wanted)} are wanted.", where=where)
         elif made > wanted + sheet.spares and laid.times > 1:
-            draft.notes.append(Note(f"That is {made - wanted - sheet.spares} more{of} than wanted.", where=where))
+            yield Note(f"That is {made - wanted - sheet.spares} more{of} than wanted.", where=where)
         elif made < wanted:
-            draft.notes.append(
-                Note(f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted.",
-                     "Lay more, or run the sheet more often.", where, LOOK, _more_runs(sheet, laid, held.layer, wanted))
-            )  # fmt: skip
-    if spacing_of(ticket, sheet) > sheet.spacing + 0.005 and laid.copies > 1:
-        gap = spacing_of(ticket, sheet)
-        needs = "the cutter needs" if sheet.machine.carves else "lead-ins need"
-        said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs} so much between them."
-        if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
-            kerf = f"a kerf apart, {format_number(gap, 2)} mm"
-            said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
-        draft.notes.append(Note(said, "", where))
-    draft.notes += [*_distances(ticket, sheet, work, where), *_direction(sheet, laid, where)]
-    draft.notes += _stretch(ticket, sheet, laid, where)
+            said = f"{_thousands(made)}{of} are made; {_thousands(wanted)} are wanted."
+            mends = _more_runs(sheet, laid, held.layer, wanted)
+            yield Note(said, "Lay more, or run the sheet more often.", where, LOOK, mends)
+
+
+def _gaps(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> Iterator[Note]:
+    """Why copies lie further apart than was asked."""
+    gap = spacing_of(ticket, sheet)
+    if gap <= sheet.spacing + 0.005 or laid.copies <= 1:
+        return
+    needs = "the cutter needs" if sheet.machine.carves else "lead-ins need"
+    said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs} so much between them."
+    if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
+        kerf = f"a kerf apart, {format_number(gap, 2)} mm"
+        said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
+    yield Note(said, "", where)
+
+
+def _shared(sheet: Sheet, work: Work, where: str) -> Iterator[Note]:
+    """That nothing is cut once for two copies, though it was asked."""
     if sheet.shared != EACH_ITS_OWN and program_of(sheet, work).length > each_by_itself(sheet, work).length - 1e-3:
-        draft.notes.append(
-            Note("No two copies have a straight side in common, so that none is cut once for both.",
-                 "Lay them without distance and bleed, straight side against straight side.", where, LOOK)
-        )  # fmt: skip
+        said = "No two copies have a straight side in common, so that none is cut once for both."
+        yield Note(said, "Lay them without distance and bleed, straight side against straight side.", where, LOOK)
+
+
+def _left(sheet: Sheet, work: Work, where: str) -> Iterator[Note]:
+    """More stock than is left of it."""
     stock, used = sheet.stock, stock_length(sheet, work)
-    draft.notes += _behind(sheet, ticket, where)
     if stock.length_left is not None and used > stock.length_left:
-        draft.notes.append(
-            Note(f"This takes {used / 1000:.2f} m; {stock.length_left / 1000:.2f} m of {stock.name} are left.",
-                 "Order some, or choose another stock.", where, LOOK)
-        )  # fmt: skip
+        said = f"This takes {used / 1000:.2f} m; {stock.length_left / 1000:.2f} m of {stock.name} are left."
+        yield Note(said, "Order some, or choose another stock.", where, LOOK)
+
+
+def _without_caption(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> Iterator[Note]:
     captioned = sheet.caption != "nothing" and ticket.first_side(sheet).marks and ticket.prints_on(sheet)
     if captioned and not caption_of(sheet, ticket, laid):
-        draft.notes.append(
-            Note("The sheet has no room for a line of print beside the work.", "Lay more copies, or put the marks "
-                 "further out.", where, LOOK)
-        )  # fmt: skip
+        said = "The sheet has no room for a line of print beside the work."
+        yield Note(said, "Lay more copies, or put the marks further out.", where, LOOK)
+
+
+def _figures(sheet: Sheet, laid: LaidSheet, work: Work) -> list[tuple[str, str]]:
     blocks = [f"{columns} × {rows}" for columns, rows in laid.blocks if columns * rows > 1]
-    draft.figures = [(" and ".join(blocks), "across and down")] if 0 < len(blocks) <= MOST_BLOCKS else []
-    area = stock_area(sheet, work)
-    kept = kept_area(sheet, work)
+    area, kept = stock_area(sheet, work), kept_area(sheet, work)
     share = None if kept is None or not area else 1 - kept / area
-    draft.figures += [
+    figures = [
+        *([(" and ".join(blocks), "across and down")] if 0 < len(blocks) <= MOST_BLOCKS else []),
         (f"{laid.width:.1f} × {laid.height:.1f}", "mm, the sheet"),
         *([] if laid.used is None else [(f"{laid.used_width:.1f} × {laid.used_height:.1f}", "mm are used")]),
         (_thousands(laid.copies * laid.times), "copies in all"),
         *([] if share is None else [(f"{100 * share:.0f} %", "of the stock is waste")]),
         (str(len(laid.marks.places)), "registration marks"),
     ]
-    if stock.price:
-        draft.figures.append((f"{area * stock.price:.2f} {MONEY}", "cost of the material"))
+    if sheet.stock.price:
+        figures.append((f"{area * sheet.stock.price:.2f} {MONEY}", "cost of the material"))
         if share is not None:
-            draft.figures.append((f"{share * area * stock.price:.2f} {MONEY}", "of that is waste"))
+            figures.append((f"{share * area * sheet.stock.price:.2f} {MONEY}", "of that is waste"))
+    return figures
 
 
 def _more_runs(sheet: Sheet, laid: LaidSheet, layer: str, wanted: int) -> tuple[Mend, ...]:

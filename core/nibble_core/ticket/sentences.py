@@ -75,23 +75,26 @@ def copies_name(layer: str, ticket: Ticket) -> str:
 
 
 def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]:
+    yield _lay(sheet, ticket, library)
+    yield _marks(sheet, ticket)
+    margin = (sheet.stock.width - sheet.stock.usable_width) / 2
+    if sheet.stock.kind == "a sheet" and ticket.prints_on(sheet):
+        said = f"Print its pages as large as they are, {say_length(margin)} from the left and upper edges of the stock."
+        yield Sentence(f"{sheet.id}-page", "sheet", (said,), about=sheet.id)
+    yield from _weeding(sheet)
+    facing = slot(f"sheets/{sheet.id}", sheet, "facing")
+    if sheet.stock.mirrored:
+        yield _mirror(sheet, "Mirrored, because this film is pressed on its face.")
+    elif sheet.is_mirrored:
+        yield _mirror(sheet, "Lay it ", facing, ": it is turned over, or seen from behind.")
+    else:
+        yield replace(_mirror(sheet, "Not mirrored."), more=(" Lay it ", facing, "."))
+
+
+def _lay(sheet: Sheet, ticket: Ticket, library: Library) -> Sentence:
+    """How many of what lie on a sheet, and how."""
     here = f"sheets/{sheet.id}"
-    name = sheet_name(sheet, ticket)
     on = (" on ", _stock_slot(sheet, library), ", ", slot(here, sheet, "spacing"), " apart")
-    laid: list[str | Slot] = [f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay "]
-    for number, held in enumerate(sheet.holds):
-        piece = ticket.piece_of_layer(held.layer)
-        last = number == len(sheet.holds) - 1
-        laid += ["" if not number else " and " if last else ", "]
-        if sheet.own_quantity is None:
-            laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
-        elif not number:
-            laid += [slot(here, sheet, "own_quantity"), " each of" if len(sheet.holds) > 1 else " more"]
-        laid += [f" {copies_name(held.layer, ticket)}"] if len(sheet.holds) > 1 else []
-    if sheet.amount == "a full sheet":
-        laid = [laid[0], slot(here, sheet, "amount"), " for ", *laid[1:]]
-    elif sheet.spares:
-        laid += [" and ", slot(here, sheet, "spares"), " spare of each" if len(sheet.holds) > 1 else " spare"]
     way = slot(here, sheet, "arrangement")
     if not sheet.placed:  # what nobody has put anywhere cannot lie where it was put
         way = replace(way, choices=tuple(one for one in way.choices if one.value != "as placed"))
@@ -111,10 +114,37 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
                slot(here, sheet, "seam_reach"), " into a gap between shapes")  # fmt: skip
     more = (*more, *wide, *lap, ".", " When nested, copies are turned ", slot(here, sheet, "turns"))
     more = (*more, ", ", slot(here, sheet, "together"), ".") if len(sheet.holds) > 1 else (*more, ".")
-    yield Sentence(f"{sheet.id}-lay", "sheet", (*laid, *on, *where), more, about=sheet.id)
+    return Sentence(f"{sheet.id}-lay", "sheet", (*_counted(sheet, ticket), *on, *where), more, about=sheet.id)
+
+
+def _counted(sheet: Sheet, ticket: Ticket) -> list[str | Slot]:
+    """“Lay 60 kite and 20 badge and 2 spare of each”."""
+    here, name = f"sheets/{sheet.id}", sheet_name(sheet, ticket)
+    laid: list[str | Slot] = [f"{name[:1].upper()}{name[1:]}: lay " if name else "Lay "]
+    for number, held in enumerate(sheet.holds):
+        piece = ticket.piece_of_layer(held.layer)
+        last = number == len(sheet.holds) - 1
+        laid += ["" if not number else " and " if last else ", "]
+        if sheet.own_quantity is None:
+            laid += [slot(f"pieces/{piece.id}", piece, "quantity")]
+        elif not number:
+            laid += [slot(here, sheet, "own_quantity"), " each of" if len(sheet.holds) > 1 else " more"]
+        laid += [f" {copies_name(held.layer, ticket)}"] if len(sheet.holds) > 1 else []
+    if sheet.amount == "a full sheet":
+        return [laid[0], slot(here, sheet, "amount"), " for ", *laid[1:]]
+    if sheet.spares:
+        laid += [" and ", slot(here, sheet, "spares"), " spare of each" if len(sheet.holds) > 1 else " spare"]
+    return laid
+
+
+def _marks(sheet: Sheet, ticket: Ticket) -> Sentence:
+    """The marks round a sheet, what is printed beside them, and how large."""
+    here = f"sheets/{sheet.id}"
+    pairs: tuple[str | Slot, ...] = ()
     if not ticket.prints_on(sheet):
         marks: tuple[str | Slot, ...] = ("Nothing is printed, so it has no registration marks.",)
-    elif not sheet.marks:
+        return Sentence(f"{sheet.id}-marks", "sheet", marks, about=sheet.id)
+    if not sheet.marks:
         marks = ("Put ", slot(here, sheet, "marks"), " registration marks round them: it is laid by eye.")
     else:
         marks = (
@@ -123,22 +153,19 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
             " across, ", slot(here, sheet, "mark_gap"), " from the work. Print ",
             slot(here, sheet, "caption"), " beside it.",
         )  # fmt: skip
-    pairs: tuple[str | Slot, ...] = ()
-    if ticket.prints_on(sheet) and sheet.marks:
         pairs = (" Add pairs along its longer sides so that marks are at most ", slot(here, sheet, "mark_every"),
                  " apart (0: no pairs). Beside the first mark put ", slot(here, sheet, "mark_key"), ".")  # fmt: skip
-    if ticket.prints_on(sheet):
-        marks, pairs = _with_print_size(sheet, marks, pairs)
-    yield Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
-    margin = (sheet.stock.width - sheet.stock.usable_width) / 2
-    if sheet.stock.kind == "a sheet" and ticket.prints_on(sheet):
-        said = f"Print its pages as large as they are, {say_length(margin)} from the left and upper edges of the stock."
-        yield Sentence(f"{sheet.id}-page", "sheet", (said,), about=sheet.id)
-    border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"), ".")
+    marks, pairs = _with_print_size(sheet, marks, pairs)
+    return Sentence(f"{sheet.id}-marks", "sheet", marks, pairs, about=sheet.id)
+
+
+def _weeding(sheet: Sheet) -> Iterable[Sentence]:
+    """Borders and lines for the waste, and the cut behind it."""
+    here = f"sheets/{sheet.id}"
+    border: tuple[str | Slot, ...] = ("Cut ", slot(here, sheet, "border"))
     if sheet.border != "no weed border":
-        border = (*border[:-1], ", ", slot(here, sheet, "border_distance"), " away.")
-    border = (*border[:-1], border[-1].rstrip(".") if isinstance(border[-1], str) else border[-1], " and ",
-              slot(here, sheet, "weed_lines"))  # fmt: skip
+        border = (*border, ", ", slot(here, sheet, "border_distance"), " away")
+    border = (*border, " and ", slot(here, sheet, "weed_lines"))
     if sheet.weed_lines != "no weed lines":
         border = (*border, " into pieces of ", slot(here, sheet, "weed_size"), " at most, ",
                   slot(here, sheet, "weed_clear"), " clear of the copies")  # fmt: skip
@@ -153,13 +180,6 @@ def _sheet(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentence]
             f"{sheet.id}-cross", "sheet", ("Make ", slot(here, sheet, "cross_cut"), "."), process="cross-cut",
             about=sheet.id,
         )  # fmt: skip
-    facing = slot(here, sheet, "facing")
-    if sheet.stock.mirrored:
-        yield _mirror(sheet, "Mirrored, because this film is pressed on its face.")
-    elif sheet.is_mirrored:
-        yield _mirror(sheet, "Lay it ", facing, ": it is turned over, or seen from behind.")
-    else:
-        yield replace(_mirror(sheet, "Not mirrored."), more=(" Lay it ", facing, "."))
 
 
 def _mirror(sheet: Sheet, *parts: str | Slot) -> Sentence:
