@@ -10,7 +10,8 @@ from functools import partial
 from nibble_core.checks.lines import Finding
 from nibble_core.geometry import Box, Point
 from nibble_core.geometry.units import format_number
-from nibble_core.lines.composing import Taker
+from nibble_core.lines.composing import Join, Taker
+from nibble_core.lines.hanging import Hanging
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.falling import Fallen
@@ -96,67 +97,49 @@ def _piece(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) ->
         draft.notes.append(Note(what, to_do, f"{here}/elements/{id}", LOOK, mends))
     draft.notes += [_fallen(one, elements[one.element], here) for one in composed.fallen]
     for join in composed.composed.joins:
-        called = element_name(elements[join.id], names)
-        where = f"{here}/elements/{join.id}"
-        if join.short:
-            gap, place = join.short[0]
-            many = (
-                f"{len(join.short)} parts of {called} do"
-                if len(join.short) > 1
-                else f"{called[:1].upper()}{called[1:]} {_verb(called, 'does', 'do')}"
-            )
-            widen = round(elements[join.id].widen + gap + 0.1, 2)
-            draft.notes.append(
-                Note(
-                    f"{many} not touch the rest: the furthest falls short by {gap:.2f} mm.",
-                    f"It touches in {_count(join.touches, 'place')}. Move it, or widen it."
-                    if join.touches
-                    else "Move it, or widen it.",
-                    where,
-                    LOOK,
-                    (
-                        setting(f"Widen it by {widen:g} mm", f"{where}/widen", widen),
-                        setting("Let it lie apart", f"{where}/way", "apart"),
-                    ),
-                    (place.x, place.y),
-                )
-            )
-        else:
-            draft.notes.append(
-                Note(
-                    f"{called[:1].upper()}{called[1:]} {_verb(called, 'touches', 'touch')} in "
-                    f"{_count(join.touches, 'place')}.",
-                    where=where,
-                )
-            )
-    for taker in composed.composed.takers:
-        if not taker.meets:
-            draft.notes.append(
-                _takes_nothing(element_name(elements[taker.id], names), f"{here}/elements/{taker.id}", taker)
-            )
+        element = elements[join.id]
+        draft.notes.append(_joined(join, element, element_name(element, names), f"{here}/elements/{join.id}"))
+    draft.notes += [
+        _takes_nothing(element_name(elements[taker.id], names), f"{here}/elements/{taker.id}", taker)
+        for taker in composed.composed.takers if not taker.meets
+    ]  # fmt: skip
     nested = composed.composed.nested
     if nested and len(piece.elements) > 1:
         lie = "lies" if nested == 1 else "lie"
         draft.notes.append(Note(f"{_count(nested, 'shape')} {lie} inside another shape.", where=here))
     if piece.stencil.kind == "a stencil":
-        if composed.islands:
-            draft.notes.append(
-                Note(
-                    f"{_count(composed.islands, 'island')} would fall out of the stencil.",
-                    "Set more bridges.",
-                    f"{here}/stencil",
-                    LOOK,
-                )
-            )
-        elif composed.bridges:
-            width = format_number(piece.stencil.width)
-            draft.notes.append(
-                Note(
-                    f"{_count(len(composed.bridges), 'bridge')} of {width} mm hold every island.",
-                    where=f"{here}/stencil",
-                )
-            )
+        draft.notes += _stencil(piece, composed, f"{here}/stencil")
     _inks(draft, piece, composed, ticket)
+
+
+def _joined(join: Join, element: Element, called: str, where: str) -> Note:
+    """Whether an element that is to be joined touches the rest."""
+    capital = f"{called[:1].upper()}{called[1:]}"
+    if not join.short:
+        touches = f"{_verb(called, 'touches', 'touch')} in {_count(join.touches, 'place')}"
+        return Note(f"{capital} {touches}.", where=where)
+    gap, place = join.short[0]
+    several = len(join.short) > 1
+    many = f"{len(join.short)} parts of {called} do" if several else f"{capital} {_verb(called, 'does', 'do')}"
+    touches = f"It touches in {_count(join.touches, 'place')}. " if join.touches else ""
+    widen = round(element.widen + gap + 0.1, 2)
+    mends = (
+        setting(f"Widen it by {widen:g} mm", f"{where}/widen", widen),
+        setting("Let it lie apart", f"{where}/way", "apart"),
+    )
+    said = f"{many} not touch the rest: the furthest falls short by {gap:.2f} mm."
+    return Note(said, f"{touches}Move it, or widen it.", where, LOOK, mends, (place.x, place.y))
+
+
+def _stencil(piece: Piece, composed: PieceResult, where: str) -> list[Note]:
+    """Whether bridges hold what would fall out."""
+    if composed.islands:
+        said = f"{_count(composed.islands, 'island')} would fall out of the stencil."
+        return [Note(said, "Set more bridges.", where, LOOK)]
+    if not composed.bridges:
+        return []
+    width = format_number(piece.stencil.width)
+    return [Note(f"{_count(len(composed.bridges), 'bridge')} of {width} mm hold every island.", where=where)]
 
 
 def _takes_nothing(called: str, where: str, taker: Taker) -> Note:
@@ -225,65 +208,48 @@ def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work)
         else:
             draft.notes.append(Note("No line is switched on: nothing will be cut.", "Add a line.", here, LOOK))
     for line in result.lines:
-        where = f"{here}/lines/{line.id}"
-        if len(line.regions) > max(1, sum(e.rows * e.columns for e in piece.elements)) and line.process in (
-            "through cut",
-            "kiss cut",
-        ):
-            if line.name or any(own.id == line.id and own.source.kind != "the outer shape" for own in layer.lines):
-                draft.notes.append(Note(f"The {line.process} encloses {len(line.regions)} areas.", where=where))
-            else:
-                draft.notes.append(
-                    Note(
-                        f"The {line.process} makes {len(line.regions)} separate pieces.",
-                        "Close wider gaps or cut further out to join them, or drop what is not wanted.", where, LOOK,
-                    )
-                )  # fmt: skip
-        if line.leftovers:
-            draft.notes.append(Note(f"{_count(line.leftovers, 'small part')} fell away by rule.", where=where))
-        if line.led:
-            clear = next(own.process.clearance for own in layer.lines
-                         if own.id == line.id and isinstance(own.process, Cut))  # fmt: skip
-            draft.notes.append(
-                Note(
-                    f"The {line.process} is led round other lines in {_count(line.led, 'place')}, {clear:g} mm clear.",
-                    where=where,
-                    mends=(setting("Let it cross", f"{where}/process/crossings", "may cross"),),
-                )
-            )
-        if line.dashes:
-            draft.notes.append(Note(f"{_count(line.dashes, 'dash', 'es')}, no tie at a corner.", where=where))
+        draft.notes += _line(line, layer, piece, f"{here}/lines/{line.id}")
     if result.hanging is not None:
-        hung = result.hanging
-        where = f"pieces/{piece.id}/hanger"
-        wall = f"{hung.wall:.2f} mm of material round the hole"
-        if abs(hung.tilt) > LEVEL:
-            draft.notes.append(
-                Note(
-                    f"It hangs {abs(hung.tilt):.1f}° askew; {wall}.",
-                    "Hang it straight above its balance point.",
-                    where,
-                    LOOK,
-                    (Mend("Hang it level", (Change(f"{where}/place", []),)),),
-                    (hung.place.x, hung.place.y),
-                )
-            )
-        elif hung.wall < piece.hanger.wall - 0.01:
-            draft.notes.append(
-                Note(
-                    f"Only {wall}.",
-                    f"{piece.hanger.wall:g} mm are wanted. Move it, or make the hole smaller.",
-                    where,
-                    LOOK,
-                    place=(hung.place.x, hung.place.y),
-                )
-            )
-        else:
-            draft.notes.append(Note(f"It hangs level, with {wall}.", where=where))
+        draft.notes.append(_hanging(result.hanging, piece, f"pieces/{piece.id}/hanger"))
     told: list[Note] = []
     for examined in work.examined.get(layer.id, ()):
         told += [note for note in _examined(piece, layer, examined.value, work) if note not in told]
     draft.notes += told
+
+
+def _line(line: DrawnLine, layer: Layer, piece: Piece, where: str) -> Iterator[Note]:
+    """What became of one line."""
+    copies = max(1, sum(element.rows * element.columns for element in piece.elements))
+    if len(line.regions) > copies and line.process in ("through cut", "kiss cut"):
+        if line.name or any(own.id == line.id and own.source.kind != "the outer shape" for own in layer.lines):
+            yield Note(f"The {line.process} encloses {len(line.regions)} areas.", where=where)
+        else:
+            said = f"The {line.process} makes {len(line.regions)} separate pieces."
+            to_do = "Close wider gaps or cut further out to join them, or drop what is not wanted."
+            yield Note(said, to_do, where, LOOK)
+    if line.leftovers:
+        yield Note(f"{_count(line.leftovers, 'small part')} fell away by rule.", where=where)
+    if line.led:
+        clear = next(own.process.clearance for own in layer.lines
+                     if own.id == line.id and isinstance(own.process, Cut))  # fmt: skip
+        said = f"The {line.process} is led round other lines in {_count(line.led, 'place')}, {clear:g} mm clear."
+        mend = setting("Let it cross", f"{where}/process/crossings", "may cross")
+        yield Note(said, where=where, mends=(mend,))
+    if line.dashes:
+        yield Note(f"{_count(line.dashes, 'dash', 'es')}, no tie at a corner.", where=where)
+
+
+def _hanging(hung: Hanging, piece: Piece, where: str) -> Note:
+    """How a piece hangs by its hole."""
+    wall, place = f"{hung.wall:.2f} mm of material round the hole", (hung.place.x, hung.place.y)
+    if abs(hung.tilt) > LEVEL:
+        said = f"It hangs {abs(hung.tilt):.1f}° askew; {wall}."
+        level = Mend("Hang it level", (Change(f"{where}/place", []),))
+        return Note(said, "Hang it straight above its balance point.", where, LOOK, (level,), place)
+    if hung.wall < piece.hanger.wall - 0.01:
+        to_do = f"{piece.hanger.wall:g} mm are wanted. Move it, or make the hole smaller."
+        return Note(f"Only {wall}.", to_do, where, LOOK, place=place)
+    return Note(f"It hangs level, with {wall}.", where=where)
 
 
 def _examined(piece: Piece, layer: Layer, examined: Examined, work: Work) -> Iterator[Note]:
