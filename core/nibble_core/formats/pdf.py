@@ -5,13 +5,14 @@ One form or image XObject a thing, however often it is placed. Layers carry ISO 
 
 from __future__ import annotations
 
-import io
+import shutil
 import struct
+import tempfile
 import zlib
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Any
+from typing import IO, Any, BinaryIO, cast
 from uuid import uuid4
 
 import numpy as np
@@ -28,6 +29,7 @@ from nibble_core.processes import PROCESSES
 
 WHITE, VARNISH = "white", "varnish"
 """Layers of plates: beneath the print, and over it."""
+MOST_IN_MEMORY = 32 << 20  # bytes of a file while it is written
 COMPRESSION = 3  # of pixels: a scan takes a fifth more than at the usual 6, in a third of the time
 HAIRLINE = 0.25 / POINTS_PER_MM  # a quarter point: what cutters' and presses' software takes for a line
 
@@ -117,9 +119,16 @@ def write_page(page: Page) -> bytes:
         metadata["pdf:Producer"] = "Nibble"
         if _is_x4(page):
             _declare_x4(pdf, metadata, title)
-    out = io.BytesIO()
-    pdf.save(out, min_version="1.6", compress_streams=True, deterministic_id=True)
-    return out.getvalue()
+    return _saved(pdf)
+
+
+def _saved(pdf: pikepdf.Pdf) -> bytes:
+    """Its bytes; a large one passes through a file, so that they never lie in memory beside what they are made of."""
+    with tempfile.SpooledTemporaryFile(MOST_IN_MEMORY) as out:
+        pdf.save(cast(BinaryIO, out), min_version="1.6", compress_streams=True, deterministic_id=True)
+        pdf.close()
+        out.seek(0)
+        return out.read()
 
 
 def write_drawing(drawing: Drawing) -> bytes:
@@ -161,9 +170,7 @@ def write_drawing(drawing: Drawing) -> bytes:
         lines.append("Q")
     sheet.obj.Resources = resources
     sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))
-    out = io.BytesIO()
-    pdf.save(out, min_version="1.6", compress_streams=True, deterministic_id=True)
-    return out.getvalue()
+    return _saved(pdf)
 
 
 def _box(page: Page, own: Box | None) -> Array:
@@ -303,12 +310,13 @@ def _declare_x4(pdf: pikepdf.Pdf, metadata: pikepdf.models.PdfMetadata, title: s
 
 
 def _image(pdf: pikepdf.Pdf, raster: Raster, profile: pikepdf.Object | None, press: Press | None) -> pikepdf.Object:
-    def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> Stream:
-        packer, packed = zlib.compressobj(COMPRESSION), io.BytesIO()
-        for rows in raster.bands():
-            packed.write(packer.compress(samples[rows].tobytes()))
-        packed.write(packer.flush())
-        made = Stream(pdf, packed.getvalue())
+    def stream(samples: np.ndarray, space: pikepdf.Object | Name) -> pikepdf.Object:
+        packer = zlib.compressobj(COMPRESSION)
+        with tempfile.SpooledTemporaryFile(MOST_IN_MEMORY) as packed:
+            for rows in raster.bands():
+                packed.write(packer.compress(samples[rows].tobytes()))
+            packed.write(packer.flush())
+            made = _stream_of(pdf, packed)
         made.Type, made.Subtype = Name.XObject, Name.Image
         made.Width, made.Height = raster.width, raster.height
         made.BitsPerComponent, made.Filter, made.ColorSpace = 8, Name.FlateDecode, space
@@ -320,6 +328,31 @@ def _image(pdf: pikepdf.Pdf, raster: Raster, profile: pikepdf.Object | None, pre
     if raster.is_see_through:
         image.SMask = pdf.make_indirect(stream(raster.alpha, Name.DeviceGray))
     return pdf.make_indirect(image)
+
+
+def _stream_of(pdf: pikepdf.Pdf, packed: IO[bytes]) -> pikepdf.Object:
+    """A stream of what a file holds. A large one is brought in from a document of its own on the disk, since the PDF
+    library takes bytes by copying them twice; that document stays open until the one that takes it is gone."""
+    length = packed.tell()
+    packed.seek(0)
+    if length <= MOST_IN_MEMORY:
+        return Stream(pdf, packed.read())
+    carrier = tempfile.TemporaryFile()  # noqa: SIM115 - it is read when all is saved
+    heads = (b"1 0 obj\n<</Type/Catalog/Pages 2 0 R>>\nendobj\n", b"2 0 obj\n<</Type/Pages/Kids[]/Count 0>>\nendobj\n",
+             b"3 0 obj\n<</Length %d>>\nstream\n" % length)  # fmt: skip
+    carrier.write(b"%PDF-1.6\n")
+    places = []
+    for head in heads:
+        places.append(carrier.tell())
+        carrier.write(head)
+    shutil.copyfileobj(packed, carrier)
+    carrier.write(b"\nendstream\nendobj\n")
+    table = carrier.tell()
+    carrier.write(b"xref\n0 4\n0000000000 65535 f \n" + b"".join(b"%010d 00000 n \n" % place for place in places))
+    carrier.write(b"trailer\n<</Size 4/Root 1 0 R>>\nstartxref\n%d\n%%%%EOF\n" % table)
+    carrier.seek(0)
+    source = pikepdf.open(carrier)
+    return pdf.copy_foreign(source.get_object(3, 0))
 
 
 def _number(value: float) -> str:

@@ -24,6 +24,7 @@ from nibble_core.graphics import BLACK, ClientPage, Colour, Filled, Ink, Page, P
 from nibble_core.graphics.raster import digest_of_samples
 
 DEEPEST_FORM = 8
+LARGE = 8 << 20  # bytes of a stream
 FEED, BAND = 1_000_000, 16_000_000  # bytes of a picture that are unpacked in one go, and that come of it at most
 _PATHS_ALONE = re.compile(rb"((?:[\d.]+ ){3}rg\s)?([-\d.\smlch]*)(S|f\*)\s*")
 
@@ -42,7 +43,7 @@ def read_page(content: bytes) -> Page:
             walk = _Walk()
             walk.run(page.obj, page.obj.Resources, _State(to_mm), 0)
             width, height = (right - left) / POINTS_PER_MM, (top - bottom) / POINTS_PER_MM
-            return walk.page(width, height)
+            return walk.page(width, height, content)
     except (pikepdf.PdfError, zlib.error, IndexError, AttributeError, KeyError) as error:
         raise UnreadableFile("This is not a PDF with a page.", "Make the files again.") from error
 
@@ -123,9 +124,10 @@ class _Walk:
         self._placed: dict[tuple[int, int], tuple[pikepdf.Object, list[Affine]]] = {}
         self._forms: dict[tuple[object, ...], tuple[_Walk, list[tuple[_Drawn | _Client, list[Affine]]]]] = {}
 
-    def page(self, width: float, height: float) -> Page:
+    def page(self, width: float, height: float, content: bytes) -> Page:
+        """What was walked. content: the whole file."""
         pictures = tuple(
-            Picture(_digest(image), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
+            Picture(_digest(image, content), 1.0, 1.0, tuple(placements)) for image, placements in self._placed.values()
         )
         filled = tuple(
             Filled(one.paths.mapped(place), one.state.fill) for one in self._filled for place in one.placements
@@ -256,21 +258,37 @@ def _ink(space: pikepdf.Object) -> Ink:
     return Ink(str(space[1]).removeprefix("/"), (c, m, y, k))
 
 
-def _digest(image: pikepdf.Object) -> str:
+def _digest(image: pikepdf.Object, content: bytes) -> str:
     """Of the samples of an image object of 8 bit RGB, with its soft mask as alpha. They are never held all at once."""
-    alpha = _samples(image.SMask) if "/SMask" in image else ()
-    return digest_of_samples((int(image.Width), int(image.Height)), _samples(image), alpha)
+    alpha = _samples(image.SMask, content) if "/SMask" in image else ()
+    return digest_of_samples((int(image.Width), int(image.Height)), _samples(image, content), alpha)
 
 
-def _samples(image: pikepdf.Object) -> Iterator[bytes]:
+def _samples(image: pikepdf.Object, content: bytes) -> Iterator[bytes]:
     """The samples of an image object, a few megabytes at a time where they are only deflated."""
     if image.get("/Filter") != pikepdf.Name.FlateDecode or "/DecodeParms" in image:
         yield image.read_bytes()
         return
-    packed, unpacker = memoryview(image.get_raw_stream_buffer()), zlib.decompressobj()
+    lying = _lying_in(content, image)
+    packed = memoryview(image.get_raw_stream_buffer()) if lying is None else lying
+    unpacker = zlib.decompressobj()
     for start in range(0, len(packed), FEED):
         left: bytes | memoryview = packed[start : start + FEED]
         while left:
             yield unpacker.decompress(left, BAND)
             left = unpacker.unconsumed_tail
     yield unpacker.flush()
+
+
+def _lying_in(content: bytes, image: pikepdf.Object) -> memoryview | None:
+    """What a large stream's object holds, where it lies in the file: the library would copy it. None where it is not
+    found as files of our own hold it."""
+    length = int(image.get("/Length", 0))
+    if length < LARGE:
+        return None
+    begin = content.find(b"\n%d %d obj\n" % image.objgen)
+    start = content.find(b"stream\n", begin) + len(b"stream\n")
+    header, after = content[begin:start], content[start + length : start + length + 12]
+    if begin < 0 or b"/Length %d" % length not in header or not after.strip().startswith(b"endstream"):
+        return None
+    return memoryview(content)[start : start + length]

@@ -9,6 +9,7 @@ import unittest
 from dataclasses import replace
 from functools import reduce
 from pathlib import Path as File
+from unittest import mock
 
 import ezdxf
 import numpy as np
@@ -287,6 +288,19 @@ class ReadBackTest(unittest.TestCase):
         check_page(pages[0], found, "file")
         with self.assertRaises(FileDisagrees):
             check_page(pages[1], found, "file")
+
+    def test_a_large_picture_passes_through_a_file_to_the_same_bytes_and_is_read_where_it_lies(self):
+        pixels = np.random.default_rng(4).integers(0, 255, (90, 120, 4), np.uint8)
+        page = Page(60.0, 45.0, printed=(Picture(Raster(pixels), 60.0, 45.0, (Affine(),)),))
+        usual = pdf.write_page(page)
+        with mock.patch.object(pdf, "MOST_IN_MEMORY", 500), mock.patch.object(pdf_reader, "LARGE", 500):
+            content = pdf.write_page(page)
+            self.assertEqual(content, usual)
+            check_page(page, pdf_reader.read_page(content), "file")
+            place = content.find(b"stream\n", content.find(b"/Width 120")) + 2000
+            hurt = content[:place] + bytes([content[place] ^ 1]) + content[place + 1 :]
+            with self.assertRaises((FileDisagrees, UnreadableFile)):
+                check_page(page, pdf_reader.read_page(hurt), "file")
 
     def test_other_files_are_refused_in_words(self):
         for read in (pdf_reader.read_page, svg.read_page):
