@@ -368,7 +368,11 @@ function RecordForm(props: {
               adds="Add a cutter"
               next={(last) => last ?? A_CUTTER}
               without={({ kind }) =>
-                kind === "pointed" || kind === "a tapered ball" ? [] : kind === "a drill" ? NOT_OF_A_DRILL : POINTED
+                kind === "pointed" || kind === "a tapered ball"
+                  ? []
+                  : kind === "a drill"
+                    ? NOT_OF_A_DRILL
+                    : POINTED
               }
               onChange={(cutters) => set("cutters", cutters)}
             />
