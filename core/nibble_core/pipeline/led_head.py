@@ -7,7 +7,7 @@ was meant; what is more on one that lies otherwise, is the error.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -37,13 +37,11 @@ class LedHead:
     full: float
 
     def reached(self, lies: Lies, places: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Where the edges that lie at places (n, 2) of a sheet as it was meant come to lie, mm, on one that lies so.
-        Raises CannotMake for what is refused, DoesNotFit where it would run beyond the bed."""
-        straight = as_led(lies)
-        beside = nearest_places(places, self._meant)
-        aim = straight.forward(beside)
+        """Where the edges that lie at places (n, 2) of a sheet as it was meant come to lie, mm, on one that it takes to
+        lie so. Raises CannotMake for what is refused, DoesNotFit where it would run beyond the bed."""
+        aim = lies.forward(nearest_places(places, self._meant))
         tracks = self._run(self.to_machine.map(lies.found))
-        return np.asarray(straight.forward(places) + nearest_places(aim, tracks) - aim, float)
+        return np.asarray(lies.forward(places) + nearest_places(aim, tracks) - aim, float)
 
     @cached_property
     def _meant(self) -> list[NDArray[np.float64]]:
@@ -72,8 +70,3 @@ def led_head(ticket: Ticket, sheet: Sheet, work: Work) -> LedHead:
         return write_head(ticket, sheet, work, form, "G-code", found=found)
 
     return LedHead(written, planned(sheet, work).to_machine, float(sheet.machine.power_scale))
-
-
-def as_led(lies: Lies) -> Lies:
-    """How a head takes a sheet to lie: shift, turn and size, each way."""
-    return replace(lies, model="affine")

@@ -60,10 +60,11 @@ def _common_spread(bench: Bench, errors: Errors, places: NDArray[np.float64]) ->
         for axis in (0, 1):
             found = meant.copy()
             found[mark, axis] += STEP
-            add(lies_by(meant, found).forward(places) - places, errors.camera)
+            add(bench.taken(lies_by(meant, found)).forward(places) - places, errors.camera)
     for faults, much in press_faults(errors, bench.laid, STEP):
         truth = bench.printing(faults)
-        add(truth.back(lies_by(meant, truth.forward(meant)).forward(places)) - places, much)
+        there = bench.taken(lies_by(meant, truth.forward(meant))).forward(places)
+        add(truth.back(there) - places, much)
     return spread
 
 

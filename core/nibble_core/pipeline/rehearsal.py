@@ -13,10 +13,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.errors import Cancelled, DoesNotFit
+from nibble_core.errors import Cancelled, CannotMake, DoesNotFit
 from nibble_core.geometry.nearest import nearest_places
 from nibble_core.pipeline.coming_off import held
-from nibble_core.pipeline.led_head import as_led
 from nibble_core.pipeline.rehearsal_bench import Bench, Printing
 from nibble_core.pipeline.rehearsal_pictures import SheetPicture, copy_picture, sheet_picture
 from nibble_core.sheet import LaidSheet
@@ -115,10 +114,8 @@ def rehearse(
     found off, beyond what the pixels show; by chance, like what the blade does."""
     sheet = PrintedSheet(bench.printed, faults)
     try:
-        seen, lies = _looked(bench, sheet, camera, blade)
-        return Rehearsed(seen) if lies is None else _measured(bench, sheet, seen, lies, blade, pictured)
-    except DoesNotFit as error:
-        return Rehearsed(_stopped(seen, error.message))
+        first = bench.printing(faults).forward(bench.marks.places[:1])[0] + EASY_PLACE
+        return _came_off(bench, sheet, *_looked(bench, sheet, first, camera, blade), blade, pictured)
     finally:
         sheet.close()
 
@@ -128,19 +125,22 @@ def look_at(bench: Bench, number: int, faults: Faults, *, camera: float, blade: 
     nothing was cut."""
     sheet = PrintedSheet(bench.printed, faults)
     try:
-        _, lies = _looked(bench, sheet, camera, blade)
+        first = bench.printing(faults).forward(bench.marks.places[:1])[0] + EASY_PLACE
+        _, lies = _looked(bench, sheet, first, camera, blade)
         return None if lies is None else copy_picture(bench, sheet, lies, number)
     finally:
         sheet.close()
 
 
-def _looked(bench: Bench, sheet: PrintedSheet, camera: float, blade: Blade) -> tuple[Seen, Lies | None]:
-    """What the camera found, and how it takes the sheet to lie; None where nothing is cut."""
-    first = Printing(bench.print_scale, sheet.distortion).forward(bench.marks.places[:1])[0] + EASY_PLACE
+def _looked(
+    bench: Bench, sheet: PrintedSheet, first: NDArray[np.float64], camera: float, blade: Blade
+) -> tuple[Seen, Lies | None]:  # fmt: skip
+    """What the camera found that was driven to where the first mark is said to be, and how the machine takes the sheet
+    to lie; None where nothing is cut."""
     seen = look_for(sheet.picture, bench.marks, (float(first[0]), float(first[1])), ppi=CAMERA_PPI)
-    lies = seen.lies
-    if lies is None or any(one.stops for one in seen.complaints):
+    if seen.lies is None or any(one.stops for one in seen.complaints):
         return seen, None
+    lies = bench.taken(seen.lies)
     if bench.head is not None and len(lies.found) < len(bench.marks.places):
         return _stopped(seen, "A head that is led by marks needs every one of them."), None
     if bench.clamps:
@@ -149,7 +149,7 @@ def _looked(bench: Bench, sheet: PrintedSheet, camera: float, blade: Blade) -> t
             return _stopped(seen, clamped_words(clamped)), None
     if camera > 0:
         off = np.random.default_rng(blade.seed).normal(0, camera, lies.found.shape)
-        lies = lies_by(lies.meant, lies.found + off)
+        lies = bench.taken(lies_by(lies.meant, lies.found + off))
     return seen, lies
 
 
@@ -158,10 +158,22 @@ def _stopped(seen: Seen, words: str) -> Seen:
     return replace(seen, complaints=[*seen.complaints, Complaint(words)])
 
 
+def _came_off(
+    bench: Bench, sheet: PrintedSheet, seen: Seen, lies: Lies | None, blade: Blade, pictured: int
+) -> Rehearsed:  # fmt: skip
+    """What comes off a sheet that was looked at; nothing where its machine refuses it as it lies."""
+    if lies is None:
+        return Rehearsed(seen)
+    try:
+        return _measured(bench, sheet, seen, lies, blade, pictured)
+    except (CannotMake, DoesNotFit) as error:
+        return Rehearsed(_stopped(seen, error.message))
+
+
 def _measured(
     bench: Bench, sheet: PrintedSheet, seen: Seen, lies: Lies, blade: Blade, pictured: int
 ) -> Rehearsed:  # fmt: skip
-    truth = Printing(bench.print_scale, sheet.distortion)
+    truth = bench.printing(sheet.faults)
     tracks = _tracks(bench, truth, lies, blade) if bench.file.led or bench.ties else []
     # a tip that trails its holder follows the file; others are led along the lines as they are meant
     if bench.file.led:
@@ -278,8 +290,7 @@ def rehearse_often(
         found = truth.forward(told.places) + chance.normal(0, errors.camera, told.places.shape)
         use = [n for n in range(len(told.places)) if n != told.key]
         blade = Blade(repeats=errors.repeats, seed=k)
-        lies = lies_by(told.places[use], found[use])
-        there = (lies if bench.head is None else as_led(lies)).forward(bench.places)
+        there = bench.taken(lies_by(told.places[use], found[use])).forward(bench.places)
         at = _landed(bench, truth, there, blade)
         left, shows, deeper, other = _left(bench, at)
         white += _copies_at(bench, shows)
@@ -340,12 +351,8 @@ def fed_wrong(bench: Bench) -> dict[str, Rehearsed]:
     for way, faults in WAYS.items():
         sheet = PrintedSheet(bench.printed, faults)
         try:
-            x, y = bench.marks.places[0].tolist()
-            seen = look_for(sheet.picture, bench.marks, (x, y), ppi=CAMERA_PPI)
-            stopped = seen.lies is None or any(one.stops for one in seen.complaints)
-            made[way] = Rehearsed(seen) if stopped or seen.lies is None else _measured(
-                bench, sheet, seen, seen.lies, Blade(), 0
-            )  # fmt: skip
+            looked = _looked(bench, sheet, bench.marks.places[0], 0.0, SHARP)
+            made[way] = _came_off(bench, sheet, *looked, SHARP, 0)
         finally:
             sheet.close()
     return made

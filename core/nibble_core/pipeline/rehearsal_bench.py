@@ -25,7 +25,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
 from nibble_core.simulators.cut_files import CutFile, CutLine, Unreadable, read_cut
-from nibble_core.simulators.cutter import Clamp, Marks
+from nibble_core.simulators.cutter import Clamp, Lies, Marks
 from nibble_core.simulators.press import Distortion, Faults, PrintedSheet
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -158,6 +158,11 @@ class Bench:
         """What a press with such faults makes of its file."""
         width, height = self.laid.width * self.print_scale[0], self.laid.height * self.print_scale[1]
         return Printing(self.print_scale, Distortion(width, height, faults))
+
+    def taken(self, lies: Lies) -> Lies:
+        """How its machine takes a sheet to lie that a camera sees lie so: a head that takes moves knows shift, turn and
+        size only."""
+        return lies if self.head is None else replace(lies, model="affine")
 
     def within(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far the places, each at its own copy, lie within what is printed of it, mm; far outside for others."""

@@ -104,16 +104,18 @@ def _followed(planned: np.ndarray, found: ReadRoute) -> tuple[np.ndarray, float]
     of: list[np.ndarray] = []
     apart, k = 0.0, 0
     for number, end in enumerate(found.ends):
+        if k >= len(planned):
+            return np.empty(0, np.int64), np.inf
         i, j, way = found.arcs[number].tolist()
         last = k
         if way:
             # an arc of the file stands for several moves: its end is the next place that was planned there
-            near = np.abs(planned[k : k + MOST_OF_ARC] - end).max(1) <= OFF
-            last = k + int(np.argmax(near)) if near.any() else k
+            away = np.abs(planned[k : k + MOST_OF_ARC] - end).max(1)
+            last = k + int(np.argmax(away <= OFF))
+            while last + 1 - k < len(away) and away[last + 1 - k] < away[last - k]:
+                last += 1
             begins = found.ends[number - 1]
             apart = max(apart, _off_helix(planned[k : last + 1], begins, end, begins[:2] + np.array([i, j]), way))
-        if last >= len(planned):
-            return np.empty(0, np.int64), np.inf
         apart = max(apart, float(np.abs(planned[last] - end).max()))
         of.append(np.full(last + 1 - k, number))
         k = last + 1

@@ -128,6 +128,9 @@ class RehearsalTest(unittest.TestCase):
         far = rehearse(bench, Faults(shift=(400.0, 0.0)))
         self.assertIn("bed", far.seen.complaints[-1].words)
         self.assertLess(rehearse_often(bench, Errors(0.0, 0.0, 0.05, 0.0), 8).quantile(1.0), 0.4)
+        told = fed_wrong_words(fed_wrong(bench))  # each way told, though its machine refuses some
+        self.assertEqual(len(told), 5)
+        self.assertTrue(any(noticed for _, _, noticed in told))
 
     def test_a_print_that_allows_for_the_stretch_comes_out_at_true_size(self):
         machine = [Change("sheets/s1/machine/stretch_across", 0.8), Change("sheets/s1/machine/stretch_along", -0.5)]

@@ -19,6 +19,7 @@ interface Props {
 export function RehearsedSheet({ jobId, revision, sheet, turn, panel, picture, copies }: Props) {
   const id = useId();
   const [chosen, setChosen] = useState(copies[0]?.number ?? 1);
+  const [typed, setTyped] = useState<string | null>(null);
   const told = copies.find((copy) => copy.number === chosen);
   const close = useQuery({
     enabled: !told?.picture,
@@ -52,7 +53,10 @@ export function RehearsedSheet({ jobId, revision, sheet, turn, panel, picture, c
             vectorEffect="non-scaling-stroke"
             cursor="zoom-in"
             _hover={{ stroke: "ink" }}
-            onClick={() => setChosen(Number(number))}
+            onClick={() => {
+              setTyped(null);
+              setChosen(Number(number));
+            }}
           />
         ))}
       </chakra.svg>
@@ -70,11 +74,13 @@ export function RehearsedSheet({ jobId, revision, sheet, turn, panel, picture, c
             background="paper.white"
             border="1px solid {colors.hair.strong}"
             borderRadius="slip"
-            value={chosen}
+            value={typed ?? chosen}
             onChange={(event) => {
-              const number = Math.round(Number(event.target.value));
+              setTyped(event.target.value);
+              const number = Number(event.target.value);
               if (picture.edges[number]) setChosen(number);
             }}
+            onBlur={() => setTyped(null)}
           />{" "}
           of {edges.length}
         </chakra.label>

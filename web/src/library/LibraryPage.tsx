@@ -143,9 +143,15 @@ const OF_A_BEAM = [
   ...["beam", "acceleration", "fastest", "jump", "longest_run", "openings"],
   ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "focus_depth"],
 ];
-const OF_A_BLADE = [
-  ...["knife_radius", "blade_offset", "overcut", "speed"],
-  ...["stretch_across", "stretch_along", "print_stretch", "print_bow", "camera_error", "repeats"],
+const OF_A_BLADE = ["knife_radius", "blade_offset", "overcut", "speed"];
+/** What a print is off by, and a head that follows it. */
+const OF_A_PRINT = [
+  "stretch_across",
+  "stretch_along",
+  "print_stretch",
+  "print_bow",
+  "camera_error",
+  "repeats",
 ];
 
 /** What of a stock's record says nothing of a round thing. */
@@ -156,10 +162,9 @@ const OF_FLAT_STOCK = [
 /** What of a record says nothing of a router. */
 const NOT_OF_A_ROUTER = [
   ...["beam", "openings", "power_scale", "height", "focus_depth"],
-  ...["knife_radius", "blade_offset", "overcut", "speed", "narrowest_gap"],
-  ...["stretch_across", "stretch_along", "print_stretch", "print_bow", "camera_error", "repeats"],
-  ...["mark_shape", "mark_count"],
+  ...[...OF_A_BLADE, ...OF_A_PRINT, "narrowest_gap", "mark_shape", "mark_count"],
 ];
+const CONES: readonly unknown[] = ["pointed", "a tapered ball"];
 const POINTED = ["angle", "tip"];
 const NOT_OF_A_DRILL = [...POINTED, "feed", "step_over"];
 const OF_A_ROUTER = ["changes", "zero", "below"];
@@ -190,6 +195,7 @@ function counts(kind: Kind, name: string, value: Fields): boolean {
   if (kind !== "machine") return true;
   if (value.kind === "a router") return !NOT_OF_A_ROUTER.includes(name);
   if (OF_A_ROUTER.includes(name)) return false;
+  if (value.kind === "a torch or jet" && OF_A_PRINT.includes(name)) return false;
   return !(value.kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);
 }
 
@@ -368,11 +374,7 @@ function RecordForm(props: {
               adds="Add a cutter"
               next={(last) => last ?? A_CUTTER}
               without={({ kind }) =>
-                kind === "pointed" || kind === "a tapered ball"
-                  ? []
-                  : kind === "a drill"
-                    ? NOT_OF_A_DRILL
-                    : POINTED
+                CONES.includes(kind) ? [] : kind === "a drill" ? NOT_OF_A_DRILL : POINTED
               }
               onChange={(cutters) => set("cutters", cutters)}
             />
