@@ -205,7 +205,7 @@ class _Handler(socketserver.StreamRequestHandler):
                 found = machine.take(line)
                 try:
                     answer("ok" if found == "ok" else f"wrong: {found}")
-                except OSError:
+                except (OSError, ValueError):  # gone, or closed behind it
                     return
 
         worker = threading.Thread(target=feed, daemon=True)

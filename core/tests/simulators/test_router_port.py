@@ -47,9 +47,21 @@ def program(lanes: int = 6) -> bytes:
     return ("\n".join(lines) + "\n").encode()
 
 
+class Halting(Running):
+    """Stands in the middle of the move that follows ``line``, however late anybody looks."""
+
+    line = 10_000
+
+    def _advance(self, step, seconds):
+        if self.done and self.taker.steps[self.done - 1].line >= self.line:
+            self._share = 0.5
+            return 0.0
+        return super()._advance(step, seconds)
+
+
 class RouterPortTest(unittest.TestCase):
     def setUp(self):
-        self.machine = Running(STAGE, RACK, quick=300.0, pitch=PITCH)
+        self.machine = Halting(STAGE, RACK, quick=300.0, pitch=PITCH)
         self.port = Port(("127.0.0.1", 0), self.machine)
         threading.Thread(target=self.port.serve_forever, daemon=True).start()
         self.driver = SocketDriver("127.0.0.1", self.port.server_address[1], answers_within=5)
@@ -79,7 +91,7 @@ class RouterPortTest(unittest.TestCase):
         for at in (14, 24, 33, 47):
             with self.subTest(line=at):
                 self.machine.command("new")
-                self.machine.quick = 20.0
+                self.machine.line = at
                 sent = send(program(), self.driver, lambda taken, state, at=at: state.line < at)
                 self.assertEqual(sent.why, "Stopped.")
                 rest = resumed(program(), sent.done)
@@ -88,7 +100,7 @@ class RouterPortTest(unittest.TestCase):
                 self.assertLess(up, turns)
                 self.assertLess(turns, next(k for k, line in enumerate(lines) if line.startswith("G1 ")))
                 self.assertEqual(lines[turns - 1], "T2 M6" if sent.done >= 42 else "T1 M6")
-                self.machine.quick = 300.0
+                self.machine.line = Halting.line
                 again = send(rest, self.driver, lambda taken, state: True)
                 self.assertEqual(again.why, "")
                 self.assertEqual(self.driver.ask("report")["complaints"], [])
