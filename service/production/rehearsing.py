@@ -10,10 +10,12 @@ import numpy as np
 from files.pictures import show
 from nibble_core.errors import InvalidTicket
 from nibble_core.graphics import Raster
+from nibble_core.pipeline.mark_arrangements import arrangement_words, arrangements, steadier_marks
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.rehearsal import drawn_faults, fed_wrong, look_at, rehearse, rehearse_often
 from nibble_core.pipeline.rehearsal_bench import Bench, prepared
 from nibble_core.pipeline.rehearsal_words import (
+    OFTEN,
     Said,
     chances_words,
     direction_mends,
@@ -115,7 +117,17 @@ def many_rehearsals(
     said = chances_words(chances)
     if chances.spoilt and not mends and not cancelled():
         said.append(Said("Neither more bleed nor more pairs of marks was enough."))
+    if not cancelled():
+        tell("comparing arrangements of marks")
+        worst, others = foretold(bench, sheet), arrangements(bench, errors_of(sheet.machine), OFTEN)
+        said.append(Said(arrangement_words(others, worst, OFTEN)))
+        mends += [one for one in steadier_marks(sheet, others, worst) if not any(_same(one, mend) for mend in mends)]
     return {"said": [one._asdict() for one in said], "mends": [_mend(one) for one in mends]}
+
+
+def _same(one: Mend, other: Mend) -> bool:
+    """Whether one of them does all that the other one does."""
+    return set(other.changes) <= set(one.changes)
 
 
 def wrong_ways(ticket: Ticket, sheet: Sheet, work: Work, panel: int) -> dict[str, Any]:

@@ -20,6 +20,7 @@ LONGEST_TIE = 5.0  # mm between two strokes of one line; further apart they are 
 MOST_TIES = 3000  # that are measured, spread evenly over the sheet
 TIE_STEP, BLADE = 0.02, 0.05  # mm between two places of a tie; to both sides of a cut, that it takes with it
 CHORD = 0.05  # mm that a line of the waste may lie off its curve
+THROUGH = "Cutting"  # the ISO 19593-1 type of what goes right through
 SLIVER = 0.01  # mm² of waste that nobody notices
 FILM = tuple(key for key, one in PROCESSES.items() if one.step == "PartialCutting")
 """Processes that go through the film alone."""
@@ -43,6 +44,63 @@ class Waste:
 
     pulls: int
     holes: int
+
+
+@dataclass(frozen=True)
+class Freed:
+    """What falls free as a sheet is cut. copies: numbers of those whose edge is cut right through; waste: how many
+    holes fall out of them; smallest: width and height of the smallest of both, mm; holding: how many edges were meant
+    to close and do not; late: how many lines are cut on something after it fell free."""
+
+    copies: frozenset[int]
+    waste: int
+    smallest: tuple[float, float]
+    holding: int
+    late: int
+
+
+def freed(
+    lines: Sequence[CutLine], processes: Sequence[str], copy: NDArray[np.int64], tracks: Sequence[NDArray[np.float64]],
+) -> Freed | None:  # fmt: skip
+    """What falls free once a sheet is cut along lines, mm on the sheet; None where no closed line goes right through.
+    copy: of each line. tracks: where the tip went, in the order in which it did, (n, 2) mm each; none for a tip that
+    follows the lines."""
+    through = [
+        k for k, line in enumerate(lines)
+        if line.closed and PROCESSES[processes[k]].edges and PROCESSES[processes[k]].step == THROUGH
+    ]  # fmt: skip
+    if not through:
+        return None
+    rings = [shapely.Polygon(lines[k].places).simplify(CHORD) for k in through]
+    went = tracks or [line.places for line in lines]
+    middles = shapely.points([places[len(places) // 2] for places in went])
+    order, open_ones = _as_cut(rings, tracks, middles) if tracks else (np.array(through), set[int]())
+    depth = _depths(rings)
+    free = [k for k in range(len(rings)) if k not in open_ones]
+    outer = [k for k in free if depth[k] % 2 == 0]
+    sizes = [(right - left, bottom - top) for left, top, right, bottom in (rings[k].bounds for k in free)]
+    return Freed(
+        frozenset(int(copy[through[k]]) for k in outer) - {-1}, len(free) - len(outer),
+        min(sizes, key=max, default=(0.0, 0.0)), len(open_ones), _late(rings, order, middles),
+    )  # fmt: skip
+
+
+def _as_cut(
+    rings: Sequence[shapely.Polygon], tracks: Sequence[NDArray[np.float64]], middles: NDArray[np.object_]
+) -> tuple[NDArray[np.int64], set[int]]:
+    """Of each ring the number of the track that cuts it, and which rings stay open by more than the width of a cut."""
+    edges = [ring.exterior for ring in rings]
+    order = shapely.STRtree(middles).query_nearest(edges, all_matches=False)[1]
+    kerfs = shapely.buffer([shapely.LineString(tracks[number]) for number in order], BLADE / 2)
+    holes = [[shapely.Polygon(hole) for part in polygons(kerf) for hole in part.interiors] for kerf in kerfs]
+    within = [ring.representative_point() for ring in rings]
+    return order, {k for k, place in enumerate(within) if not any(hole.contains(place) for hole in holes[k])}
+
+
+def _late(rings: Sequence[shapely.Polygon], order: NDArray[np.int64], middles: NDArray[np.object_]) -> int:
+    """How many lines run on what an earlier one has freed; order: when each ring is cut."""
+    inside = shapely.STRtree(middles).query(shapely.buffer(rings, -CHORD), predicate="contains")
+    return len(np.unique(inside[1][inside[1] > order[inside[0]]]))
 
 
 def ties(lines: Sequence[CutLine], processes: Sequence[str]) -> list[Tie]:
@@ -100,7 +158,8 @@ def waste(
     if not rings:
         return None
     edges = [shapely.Polygon(ring).simplify(CHORD) for ring in rings]
-    outer, inner = _by_depth(edges)
+    depth = _depths(edges)
+    outer = [edge for edge, count in zip(edges, depth, strict=True) if count % 2 == 0]
     # holes come out by themselves: what is pulled off lies outside all outer cuts
     left = shapely.difference(shapely.box(0, 0, *size), shapely.union_all(shapely.make_valid(np.array(outer))))
     across = [
@@ -109,18 +168,13 @@ def waste(
     ]  # fmt: skip
     if across:
         left = shapely.difference(left, shapely.buffer(shapely.union_all(across), BLADE / 2))
-    return Waste(sum(part.area > SLIVER for part in polygons(left)), len(inner))
+    return Waste(sum(part.area > SLIVER for part in polygons(left)), len(edges) - len(outer))
 
 
-def _by_depth(rings: Sequence[shapely.Polygon]) -> tuple[list[shapely.Polygon], list[shapely.Polygon]]:
-    """Those that lie within an even number of others, and within an odd number."""
-    tree = shapely.STRtree(rings)
-    inside = tree.query([shapely.Point(ring.exterior.coords[0]) for ring in rings], predicate="within")
-    depth = np.bincount(inside[0], minlength=len(rings))
-    sorted_out: tuple[list[shapely.Polygon], list[shapely.Polygon]] = ([], [])
-    for ring, count in zip(rings, depth, strict=True):
-        sorted_out[int(count) % 2].append(ring)
-    return sorted_out
+def _depths(rings: Sequence[shapely.Polygon]) -> NDArray[np.int64]:
+    """Within how many others each ring lies."""
+    starts = [shapely.Point(ring.exterior.coords[0]) for ring in rings]
+    return np.bincount(shapely.STRtree(rings).query(starts, predicate="within")[0], minlength=len(rings))
 
 
 def strokes(processes: Sequence[str]) -> list[tuple[str, int]]:

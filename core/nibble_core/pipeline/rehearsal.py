@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from nibble_core.errors import Cancelled, CannotMake, DoesNotFit
 from nibble_core.geometry.nearest import nearest_places
-from nibble_core.pipeline.coming_off import held
+from nibble_core.pipeline.coming_off import Freed, freed, held
 from nibble_core.pipeline.rehearsal_bench import Bench, Printing
 from nibble_core.pipeline.rehearsal_pictures import SheetPicture, copy_picture, sheet_picture
 from nibble_core.sheet import LaidSheet
@@ -78,7 +78,7 @@ class Rehearsed:
     """What came off. seen: what the camera found; copies: spoilt ones first, then by their worst place; none where
     nothing was cut. off: mean, 95th percentile and worst distance, mm; worst_at: mm on the sheet.
     pictures: of the first of the copies, pixels (rows, columns, 3); sheet: all of them at their places. ties: what is
-    left of each that was measured, mm."""
+    left of each that was measured, mm; freed: what fell free, None where nothing is cut right through."""
 
     seen: Seen
     copies: tuple[CutCopy, ...] = ()
@@ -86,6 +86,7 @@ class Rehearsed:
     worst_at: tuple[float, float] = (0.0, 0.0)
     pictures: tuple[NDArray[np.uint8], ...] = ()
     ties: tuple[float, ...] = ()
+    freed: Freed | None = None
     sheet: SheetPicture | None = None
 
     @property
@@ -190,7 +191,7 @@ def _measured(
     return Rehearsed(
         seen, copies, (float(off.mean()), float(np.quantile(off, 0.95)), float(off[worst])),
         (float(place[0]), float(place[1])), tuple(pictures), tuple(held(bench.ties, tracks)),
-        whole,
+        freed(bench.meant.lines, bench.processes, bench.copy, tracks), whole,
     )  # fmt: skip
 
 

@@ -132,7 +132,7 @@ class Bench:
     places are on copies of it, and the six numbers of the map back to its piece; beside: the same of the copy next to
     each place. closed: numbers of lines that close; processes: of each line; ties: between its strokes; print_scale:
     see ``Part``; head: of a machine that takes moves; its file is what is meant; clamps: of the
-    bed, in whose upper left corner it lies."""
+    bed, in whose upper left corner it lies; rolls: whether its stock runs on over the end of the bed."""
 
     laid: LaidSheet
     printed: bytes
@@ -153,6 +153,7 @@ class Bench:
     print_scale: tuple[float, float] = (1.0, 1.0)
     head: LedHead | None = None
     clamps: tuple[Clamp, ...] = ()
+    rolls: bool = False
 
     def printing(self, faults: Faults) -> Printing:
         """What a press with such faults makes of its file."""
@@ -226,7 +227,9 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work, panel: int = 0) -> Bench:
     except Unreadable as error:
         raise CannotMake(f"This sheet cannot be cut: {error}", "See what Lines and Machine say.") from error
     clamps = tuple((one.x, one.y, one.x + one.width, one.y + one.height) for one in sheet.machine.clamps)
-    return replace(_bench(part, sheet, work, printed, file, meant), head=head, clamps=clamps)
+    return replace(
+        _bench(part, sheet, work, printed, file, meant), head=head, clamps=clamps, rolls=sheet.stock.kind == "a roll"
+    )
 
 
 def _read(part: Part, purpose: str, form: Format, sheet: Sheet) -> CutFile:

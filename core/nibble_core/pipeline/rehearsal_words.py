@@ -9,7 +9,8 @@ from typing import NamedTuple
 
 from nibble_core.errors import NibbleError
 from nibble_core.geometry.units import format_growth
-from nibble_core.pipeline.coming_off import strokes, waste
+from nibble_core.pipeline.coming_off import Freed, strokes, waste
+from nibble_core.pipeline.mark_arrangements import PAIRS, spacing
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.prediction import predicted_worst
 from nibble_core.pipeline.rehearsal import Chances, Errors, Rehearsed, rehearse_often
@@ -22,7 +23,6 @@ from nibble_core.ticket import Change, apply
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.piece import Printed
 
-PAIRS = (1, 2, 4, 6)
 FEW, OFTEN = 40, 200  # rehearsals
 TRIES = 4  # of a bleed
 MOST_ON_PAPER = 5000  # lines of a sheet
@@ -65,11 +65,34 @@ def _apart_words(told: Rehearsed, bench: Bench) -> Iterator[Said]:
             yield Said(f"{gone} of {len(told.ties)} ties are cut through.", True)
         else:
             yield Said(f"All {len(told.ties)} ties hold: {least:.2f} mm at the least, {meant:.2f} mm meant.")
+    if told.freed is not None:
+        yield from _freed_words(told.freed, bench)
     left = waste(bench.meant.lines, bench.processes, (bench.laid.width, bench.laid.height))
     if left is not None:
         pulls = "one pull" if left.pulls == 1 else f"{left.pulls:,} pulls"
         holes = f"; {left.holes:,} holes are picked out" if left.holes > 1 else "; a hole is picked out"
         yield Said(f"The waste comes off in {pulls}{holes if left.holes else ''}.")
+
+
+def _freed_words(freed: Freed, bench: Bench) -> Iterator[Said]:
+    """What falls free, and what should and does not."""
+    if freed.holding:
+        yield Said(f"{_counted(freed.holding, 'cut does', 'cuts do')} not close: the piece hangs on.", True)
+    if freed.late:
+        yield Said(f"{_counted(freed.late, 'line is', 'lines are')} cut on what has fallen free by then.", True)
+    parts = [_counted(len(freed.copies), "copy", "copies")] if freed.copies else []
+    parts += [_counted(freed.waste, "piece of waste", "pieces of waste")] if freed.waste else []
+    if parts:
+        single = len(freed.copies) + freed.waste == 1
+        come, fall, lie = ("comes", "falls", "lies") if single else ("come", "fall", "lie")
+        ends = f"{fall} off the bed as the roll runs on" if bench.rolls else f"{lie} loose on the bed"
+        across, down = freed.smallest
+        smallest = f"it is {across:.1f} × {down:.1f} mm" if single else f"the smallest is {across:.1f} × {down:.1f} mm"
+        yield Said(f"{' and '.join(parts)} {come} free and {ends}; {smallest}.")
+
+
+def _counted(count: int, one: str, many: str) -> str:
+    return f"{count:,} {one if count == 1 else many}"
 
 
 def _marks_words(seen: Seen) -> Iterator[Said]:
@@ -225,9 +248,8 @@ def _pairs(
 ) -> Iterator[Tried]:
     """The fewest pairs of marks between those at the ends that are enough."""
     laid = work_of(ticket).sheets[sheet.id].value
-    long = max(laid.width, laid.height) - laid.marks.diameter
     for pairs in PAIRS:
-        every = math.ceil(10 * long / (pairs + 1)) / 10
+        every = spacing(laid, pairs)
         if sheet.mark_every and every >= sheet.mark_every:
             continue
         more = "a pair of marks" if pairs == 1 else f"{pairs} pairs of marks"

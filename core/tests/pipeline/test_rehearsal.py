@@ -16,14 +16,16 @@ from benchmarks.made_up import ticket_of
 from nibble_core.cli import main
 from nibble_core.errors import CannotMake
 from nibble_core.papers import printed_ticket
-from nibble_core.pipeline.coming_off import Waste, waste
+from nibble_core.pipeline.coming_off import Waste, freed, waste
 from nibble_core.pipeline.files import make_files, write_files
+from nibble_core.pipeline.mark_arrangements import arrangements, steadier_marks
 from nibble_core.pipeline.prediction import predicted_worst
 from nibble_core.pipeline.rehearsal import Errors, fed_wrong, look_at, rehearse, rehearse_often
 from nibble_core.pipeline.rehearsal_bench import prepared
 from nibble_core.pipeline.rehearsal_words import (
     chances_words,
     direction_mends,
+    errors_of,
     fed_wrong_words,
     mends_of,
     rehearsal_words,
@@ -265,6 +267,35 @@ class ApartTest(unittest.TestCase):
         self.assertEqual(waste([*rings, across], [*processes, "weed cut"], (120.0, 60.0)), Waste(2, 2))
         self.assertIsNone(waste(rings, ["through cut"] * 4, (120.0, 60.0)))
 
+    def test_what_falls_free_is_what_a_cut_goes_round_in_time(self):
+        ring = np.array([(np.cos(a), np.sin(a)) for a in np.linspace(0, 2 * np.pi, 200)])
+        rings = [CutLine("k", ring * size + middle) for middle in ([30, 30], [90, 30]) for size in (8.0, 20.0)]
+        copy = np.array([0, 0, 1, 1])
+        through = ["through cut"] * 4
+        told = freed(rings, through, copy, [])
+        self.assertEqual((told.copies, told.waste, told.holding, told.late), ({0, 1}, 2, 0, 0))
+        np.testing.assert_allclose(told.smallest, (16.0, 16.0), atol=0.1)
+        kept = freed(rings, ["kiss cut", "through cut", "kiss cut", "kiss cut"], copy, [])
+        self.assertEqual((kept.copies, kept.waste), ({0}, 0))
+        self.assertIsNone(freed(rings, ["kiss cut"] * 4, copy, []))
+        went = [one.places for one in rings]
+        went[1] = went[1][:-2]  # ends short of where it began
+        hangs = freed(rings, through, copy, went)
+        self.assertEqual((hangs.copies, hangs.holding), ({1}, 1))
+        late = freed(rings, through, copy, [went[k] for k in (3, 2, 0, 1)])
+        self.assertEqual(late.late, 1)
+
+    def test_an_edge_that_a_trailing_knife_does_not_close_holds_its_piece(self):
+        plotted = [Change("sheets/s1/machine/formats", ["hpgl"])]
+        bench = bench_of(badge_ticket(*plotted, quantity=2))
+        closed = rehearse(bench, blade=Blade(trails=0.25), pictured=0)
+        self.assertEqual((len(closed.freed.copies), closed.freed.holding), (2, 0))
+        lines = tuple(replace(line, places=line.places[:-60]) for line in bench.file.lines)
+        short = rehearse(replace(bench, file=replace(bench.file, lines=lines)), blade=Blade(trails=0.25), pictured=0)
+        self.assertGreater(short.freed.holding, 0)
+        said = [one for one in rehearsal_words(short, bench) if "hangs on" in one.words]
+        self.assertTrue(said and said[0].spoilt)
+
 
 class ManyTest(unittest.TestCase):
     def test_many_are_told_by_the_record_and_only_what_is_enough_is_offered(self):
@@ -288,6 +319,20 @@ class ManyTest(unittest.TestCase):
                 met = [rehearse_often(bench, errors, 60, seed=seed).quantile(1.0) for seed in range(5)]
                 self.assertAlmostEqual(predicted_worst(bench, errors, 60) / np.median(met), 1.0, delta=0.15)
         self.assertEqual(predicted_worst(bench, Errors(0.0, 0.0, 0.0, 0.0), 60), 0.0)
+
+    def test_marks_are_compared_by_how_far_the_cuts_drift_with_them(self):
+        ticket = bleeding(quantity=120)
+        bench, errors = bench_of(ticket), errors_of(ticket.sheets[0].machine)
+        told = arrangements(bench, errors, 200)
+        self.assertEqual([(one.corners, one.pairs) for one in told], [(3, 0), (4, 0), (4, 1), (4, 2), (4, 4), (4, 6)])
+        now = predicted_worst(bench, errors, 200)
+        self.assertAlmostEqual(now, told[1].worst, delta=1e-9)  # it has four
+        (mend,) = steadier_marks(ticket.sheets[0], told, now)
+        offered = next(one for one in told if f"{one.worst:.2f} mm" in mend.label)
+        drawn = rehearse_often(bench_of(apply(ticket, mend.changes)), errors, 200).quantile(1.0)
+        self.assertLess(abs(drawn / offered.worst - 1), 0.25)
+        self.assertLess(drawn, 0.6 * now)
+        self.assertEqual(steadier_marks(ticket.sheets[0], told, offered.worst), [])
 
     def test_the_worst_case_can_be_looked_at_for_what_is_foretold(self):
         ticket = bleeding(quantity=4)
