@@ -71,7 +71,7 @@ def freed(
     ]  # fmt: skip
     if not through:
         return None
-    rings = [shapely.Polygon(lines[k].places).simplify(CHORD) for k in through]
+    rings = [shapely.Polygon(lines[k].places) for k in through]
     went = tracks or [line.places for line in lines]
     middles = shapely.points([places[len(places) // 2] for places in went])
     order, open_ones = _as_cut(rings, tracks, middles) if tracks else (np.array(through), set[int]())
