@@ -66,13 +66,13 @@ def _turn(points, i, n):
 
 
 @compiled
-def holder_paths(points, begins, offset, corner):
+def holder_paths(points, begins, offset, corner, after):
     """Where the holder of a trailing knife goes so that its tip follows polylines ``points[begins[i]:begins[i + 1]]``.
 
     The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a vertex of a curve in
     the direction between its chords; at a corner sharper than ``corner`` radians the holder turns round the tip. At the
     end of each polyline it turns on into the direction of the next, so that the knife is lowered pointing along its
-    cut. Returns points and begins.
+    cut; at the end of the last into ``after`` (radians; nan for none). Returns points and begins.
     """
     total = len(begins) - 1
     room = 4 * len(points) + total * (2 + int(math.pi / SWIVEL))
@@ -105,9 +105,11 @@ def holder_paths(points, begins, offset, corner):
             out[count, 1] = points[i + 1, 1] + offset * math.sin(way)
             count += 1
             heading = way
-        if p + 1 < total and offset > 0:
+        way = after
+        if p + 1 < total:
             i = begins[p + 1]
             way = math.atan2(points[i + 1, 1] - points[i, 1], points[i + 1, 0] - points[i, 0])
+        if offset > 0 and not math.isnan(way):
             before = count
             count = _swivel(out, count, points[last, 0], points[last, 1], heading, way, offset, corner)
             if count > before:

@@ -32,19 +32,22 @@ def plotted(
 ) -> list[tuple[Definition, Bundle]]:
     """Each run's lines on the sheet, in order: open polylines on a grid of ``unit`` mm whose origin is the sheet's
     lower left corner, ``height`` mm below its top."""
-    runs = []
+    every: list[tuple[Definition, tuple[np.ndarray, np.ndarray], Knife]] = []
     for run in program.runs:
         knife = knife_of(run.of)
-        lines = _lines(run.of.paths, run.places, knife)
+        every += [(run.of, _lines(run.of.paths, run.places, knife), knife)] * knife.passes
+    made = []
+    after = math.nan  # the way along which the next line of a trailing knife begins
+    for of, lines, knife in reversed(every):
         if knife.offset > 0:
-            lines = holder_paths(*lines, knife.offset, math.radians(knife.corner))
+            first = lines[0][1] - lines[0][0]
+            lines = holder_paths(*lines, knife.offset, math.radians(knife.corner), after)
+            after = math.atan2(first[1], first[0])
         points, begins = lines
         upward = points * [1.0, -1.0] + [0.0, height]
         snapped, ends = on_grid(upward, begins, unit)
-        back = snapped * [1.0, -1.0] + [0.0, height]
-        for _ in range(knife.passes):
-            runs.append((run.of, Bundle.polylines(back, ends)))
-    return runs
+        made.append((of, Bundle.polylines(snapped * [1.0, -1.0] + [0.0, height], ends)))
+    return made[::-1]
 
 
 def _lines(paths: Bundle, places: tuple[Affine, ...], knife: Knife) -> tuple[np.ndarray, np.ndarray]:

@@ -199,6 +199,15 @@ class KnifeTest(unittest.TestCase):
                     if SHAPES[name].closed:  # the ring closes, and a little more
                         self.assertGreaterEqual(track.length, wanted.length - 0.05)
 
+    def test_each_run_and_each_pass_is_entered_along_its_direction(self):
+        made, wanted = self.cuts(["spike", "square", "circle"], Knife(0.25, 0.5, 20.0, passes=2), 31.0)
+        page = Page(400, HEIGHT, stroked=tuple(Stroked(p, Ink("K", (0, 1, 0, 0)), of.process) for of, p in made))
+        cuts = drag_knife(hpgl.write_page(page), 0.25, step=0.005)
+        self.assertEqual(len(cuts), 6)
+        for cut, line in zip(cuts, np.repeat(wanted, 2), strict=True):
+            tips = np.array(cut.tip) * [1, -1] + [0, HEIGHT]
+            self.assertLess(float(shapely.distance(shapely.points(tips), line).max()), 0.03)
+
     def test_an_uncompensated_knife_would_round_the_corners_off(self):
         made, (wanted,) = self.cuts(["square"], Knife(0.0, 0.5, 20.0))
         page = Page(400, HEIGHT, stroked=tuple(Stroked(p, Ink("K", (0, 1, 0, 0)), of.process) for of, p in made))
