@@ -22,6 +22,7 @@ MISSING, BEYOND = 0.002, 0.012  # shares of its ink that may be missing, and tha
 EDGE = 1.6, 2.2  # px within and beyond a mark's edge that are neither ink nor paper
 CONTRAST = 40  # levels between ink and paper, at least
 FINE = 8  # times as fine, that a mark is drawn before it is compared
+BESIDE_ARM = 0.3  # mm beside a corner's arm that blur and spread ink may take
 BAR = 0.25  # of half a mark's width, that half a bar is wide
 
 Look = Callable[[tuple[float, float, float, float], float], NDArray[np.uint8]]
@@ -68,11 +69,12 @@ class Found:
 
 def find_mark(
     look: Look, expected: tuple[float, float], reach: float, mark: MarkLook, *, ppi: float, turn: float = 0.0,
-    stretch: tuple[float, float] = (1.0, 1.0),
+    stretch: tuple[float, float] = (1.0, 1.0), uneven: float = math.inf,
 ) -> Found | None:  # fmt: skip
     """The mark that lies nearest to where it is expected, within ``reach`` mm; None where nothing there looks like it.
     turn: degrees against the clock that the sheet is known to lie turned by; stretch: shares of its size, across and
-    down, that it is known to have."""
+    down, that it is known to have. uneven: mm by which the arms of a corner may differ and be whole, once it is known
+    how the sheet lies."""
     beyond = reach + mark.width
     x, y = expected
     box = (x - beyond, y - beyond, x + beyond, y + beyond)
@@ -95,7 +97,7 @@ def find_mark(
             continue
         if left < 3 or top < 3 or left + wide > dark.shape[1] - 3 or top + high > dark.shape[0] - 3:
             continue
-        one = _measured(dark, labels == k, (left, top, wide, high), mark, per_mm, turn, stretch)
+        one = _measured(dark, labels == k, (left, top, wide, high), mark, per_mm, turn, stretch, uneven)
         if one is None:
             continue
         at = one.x + box[0], one.y + box[1]
@@ -110,7 +112,7 @@ def find_mark(
 
 def _measured(
     dark: NDArray[np.float32], own: NDArray[np.bool_], at: tuple[int, int, int, int], mark: MarkLook, per_mm: float,
-    turn: float, stretch: tuple[float, float],
+    turn: float, stretch: tuple[float, float], uneven: float,
 ) -> Found | None:  # fmt: skip
     """One dark spot as a mark, its middle in mm of the picture; None where it looks like something else."""
     left, top, wide, high = at
@@ -143,9 +145,27 @@ def _measured(
     beyond = cv2.dilate((wanted > 0.5).astype(np.uint8), _disc(EDGE[1] + 0.02 * mark.width * per_mm)) > 0
     over = float(((smooth > 128) & ~beyond & (others > 0)).sum()) / max(1, int((wanted > 0.5).sum()))
     whole = bare < MISSING and over < BEYOND
+    if mark.shape == "corners" and uneven < math.inf:
+        whole = whole and _arms_apart(ink, mark, place, per_mm, turn, stretch) <= uneven
     if whole and sure < ALIKE:
         return None
     return Found((place[0] + x0 + 0.5) / per_mm, (place[1] + y0 + 0.5) / per_mm, sure, whole, 0.0)
+
+
+def _arms_apart(
+    ink: NDArray[np.float32], mark: MarkLook, place: tuple[float, float], per_mm: float, turn: float,
+    stretch: tuple[float, float],
+) -> float:  # fmt: skip
+    """By how many mm one arm of a corner is longer than the other: their areas are alike however the sheet has grown
+    and its ink has spread, and no other sign tells that an end was scratched off along its edge."""
+    rows, columns = ink.shape
+    x, y = np.meshgrid((np.arange(columns) - place[0]) / per_mm, (np.arange(rows) - place[1]) / per_mm)
+    c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+    u, v = (x * c - y * s) * mark.across / stretch[0], (x * s + y * c) * mark.down / stretch[1]
+    bar = mark.width * BAR
+    ends = bar - mark.width / 2 + BESIDE_ARM
+    across, down = (float((ink * np.clip((ends - one) * per_mm + 0.5, 0, 1)).sum()) for one in (v, u))
+    return abs(across - down) / per_mm**2 / bar
 
 
 def _disc(radius: float) -> NDArray[np.uint8]:

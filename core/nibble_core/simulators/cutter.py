@@ -28,6 +28,7 @@ KNOWN_REACH, KNOWN_A_METRE = 3.0, 5.0  # mm, once three tell how the sheet lies
 FURTHEST = 0.05  # share by which a print may have grown or shrunk
 ENOUGH = 3  # marks, where there are more than two
 BESIDE = 3.0  # of their width, that a direction mark stands from the first, at most
+UNEVEN = 0.04  # mm between the arms of a corner, from which an end was scratched off
 APART = 1.0  # mm between two marks, at least: nearer, one was taken twice
 LINE = 0.002  # of the square of their spread, that a triangle of marks covers, doubled
 DISAGREES = 0.5  # mm that a mark may lie off what the others say
@@ -136,7 +137,7 @@ def look_for(look: Look, marks: Marks, first: tuple[float, float], *, ppi: float
             if one is not None:
                 seen.marks[k] = find_mark(
                     look, (one.x, one.y), 1.0, marks.looks[k], ppi=ppi, turn=lies.turn,
-                    stretch=(lies.across, lies.down),
+                    stretch=(lies.across, lies.down), uneven=UNEVEN,
                 )  # fmt: skip
     _told(marks, seen)
     return seen

@@ -70,6 +70,17 @@ class CameraTest(unittest.TestCase):
             self.assertIn("ark 3", seen.complaints[0].words)
             self.assertLess(abs(seen.lies.across - 1.003), 2e-4)
 
+    def test_an_arm_of_a_corner_that_was_cut_short_is_said(self):
+        content, marks = printed_marks("corners")
+        x, y = CORNERS[0]
+        for turn, short in ((0.0, 0.08), (1.7, 0.1), (-2.5, 0.15)):
+            scratched = Faults(0.4, -0.6, turn=turn, gain=0.03, scratches=((x + 3 + 4 - short, y - 2.25, 4.0),))
+            seen, truth = seen_on(content, marks, scratched)
+            self.assertFalse(seen.marks[0].whole)
+            self.assertIn("ark 1 is not whole", seen.complaints[0].words)
+            places = truth[1:]
+            self.assertLess(np.hypot(*(seen.lies.forward(marks.places[1:]) - places).T).max(), 0.01)
+
     def test_too_few_marks_or_others_stop_it(self):
         content, marks = printed_marks("circles")
         hidden = Faults(scratches=tuple((x, y, 5.0) for x, y in CORNERS[1:3]))
