@@ -64,6 +64,38 @@ class CarvingTest(BrowserTest):
         page.wait_for_timeout(600)
         self.assertEqual(made.input_value(), held)
 
+    def test_a_clamp_is_drawn_moved_typed_and_taken_away(self):
+        page = self.page
+        page.goto(f"{self.nibble.address}/jobs/{NAME_BOARD}?station=machine")
+        self.settled(page)
+        page.get_by_role("button", name="Clamp", exact=True).click()
+        table = page.get_by_role("application").bounding_box()
+        assert table is not None
+        x, y = table["x"] + 0.25 * table["width"], table["y"] + 0.4 * table["height"]
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 60, y + 40, steps=6)
+        page.mouse.up()
+        expect(page.locator("[data-clamp]")).to_have_count(1)
+        expect(page.locator("[data-station='machine']")).to_contain_text("blocked")  # its rim is cleared there
+        across = page.get_by_role("spinbutton", name="place across")
+        was = float(across.get_attribute("aria-valuenow") or "0")
+        grip = page.get_by_role("button", name="Move clamp 1")
+        grip.focus()
+        page.keyboard.press("Shift+ArrowRight")
+        expect(across).to_have_attribute("aria-valuenow", str(round(was + 5, 1)))
+        down = page.get_by_role("spinbutton", name="place down").get_attribute("data-path") or ""
+        self.type_into(page, down, "320")
+        expect(page.locator("[data-station='machine']")).not_to_contain_text("blocked")  # in the waste
+        grip.focus()
+        page.keyboard.press("Delete")
+        expect(page.locator("[data-clamp]")).to_have_count(0)
+        page.keyboard.press("Control+z")
+        expect(page.locator("[data-clamp]")).to_have_count(1)
+        grip.focus()
+        page.keyboard.press("Delete")  # other tests share this board
+        expect(page.locator("[data-clamp]")).to_have_count(0)
+
     def router(self) -> Running:
         """A simulated router, connected to the record in the library."""
         api = f"{self.nibble.address}/api/library"

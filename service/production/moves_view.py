@@ -38,7 +38,7 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
         head["bed"] = list(bed)
         head["clamps"] = [
             [bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height]
-            for one in sheet.machine.clamps
+            for one in sheet.every_clamp
         ]
     arrays = [moves.rows[:, 6:], centres, sweeps, run.timed.begins]
     parts = [json.dumps(head, separators=(",", ":")).encode() + b"\n"]

@@ -242,7 +242,8 @@ class GrainOut(Schema):
 
 class SheetOut(Schema):
     """angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam. lies:
-    how it lies in the machine, in words."""
+    how it lies in the machine, in words. bed: of a machine whose clamps are known, its left, top, right and bottom
+    on the sheet."""
 
     name: str
     width: float
@@ -260,6 +261,7 @@ class SheetOut(Schema):
     own: list[DrawingLineOut]
     angles: list[tuple[float, str]]
     lies: str
+    bed: tuple[float, float, float, float] | None
     grain: list[GrainOut]
     beyond: list[str]
     seams: list[SeamOut]

@@ -8,9 +8,10 @@ import numpy as np
 
 from files.pictures import show
 from nibble_core.artwork.framing import Framing
-from nibble_core.geometry import Affine
+from nibble_core.geometry import Affine, Box
 from nibble_core.graphics import Raster, Shape, Stroke, hex_colour
 from nibble_core.pipeline.afterwards import steps_of
+from nibble_core.pipeline.beams import bed_of
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.lettered import lettered
 from nibble_core.pipeline.quantities import number_of
@@ -214,6 +215,15 @@ def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
     return found
 
 
+def bed_on(sheet: Sheet, work: Work) -> Box | None:
+    """The bed as it lies under a sheet; None where nobody knows where the job will be put."""
+    if not (sheet.machine.burns or sheet.machine.carves):
+        return Box(0, 0, sheet.machine.usable_width, sheet.machine.usable_length) if sheet.every_clamp else None
+    beam, route = work.beams.get(sheet.id), work.routes.get(sheet.id)
+    run = beam.value if beam is not None and beam.value.axes is None else route.value if route is not None else None
+    return None if run is None or sheet.machine.origin_of != "the bed" else bed_of(sheet.machine, run.start)
+
+
 def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
     laid = work.sheets[sheet.id].value
     return {
@@ -234,6 +244,6 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "lies": wall_lies(sheet) if ticket.turns(sheet) else "",
         "grain": _grain(sheet, laid, work), "minutes": minutes_of(sheet, work),
         "seams": [one._asdict() for one in work.seams.get(sheet.id, [])],
-        "beyond": work.beyond.get(sheet.id, []),
+        "beyond": work.beyond.get(sheet.id, []), "bed": bed_on(sheet, work),
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),
     }  # fmt: skip

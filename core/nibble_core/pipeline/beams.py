@@ -171,7 +171,7 @@ def check_beam(sheet: Sheet, work: Work) -> None:
     beyond_bed(run.moves, bed)
     clamps = [
         Box(bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height)
-        for one in machine.clamps
+        for one in sheet.every_clamp
     ]
     over_clamps(run.moves, clamps)
 

@@ -226,7 +226,7 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work, panel: int = 0) -> Bench:
         meant = _read(part, CUT, FORMATS["pdf"], sheet) if file.led else file
     except Unreadable as error:
         raise CannotMake(f"This sheet cannot be cut: {error}", "See what Lines and Machine say.") from error
-    clamps = tuple((one.x, one.y, one.x + one.width, one.y + one.height) for one in sheet.machine.clamps)
+    clamps = tuple((one.x, one.y, one.x + one.width, one.y + one.height) for one in sheet.every_clamp)
     return replace(
         _bench(part, sheet, work, printed, file, meant), head=head, clamps=clamps, rolls=sheet.stock.kind == "a roll"
     )

@@ -214,13 +214,13 @@ def check_route(sheet: Sheet, work: Work) -> None:
         raise DoesNotFit(
             f"The cutter would run {over:.1f} mm beyond the bed.", "Move the work further in, or make it smaller."
         )
-    if not machine.clamps:
+    if not sheet.every_clamp:
         return
     starts = moves.starts(run.home)
     under = np.minimum(starts[:, 2], moves.xyz[:, 2]) < machine.safe_height - REACH
     lines = shapely.linestrings(np.stack([starts[under, :2], moves.xyz[under, :2]], 1))
     widest = max(one.diameter for one in machine.cutters) / 2
-    for clamp in machine.clamps:
+    for clamp in sheet.every_clamp:
         zone = shapely.box(
             bed.left + clamp.x, bed.top + clamp.y, bed.left + clamp.x + clamp.width, bed.top + clamp.y + clamp.height
         )

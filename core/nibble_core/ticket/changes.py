@@ -397,12 +397,12 @@ _ADDED_WORDS = {
     "folds": "fold line drawn", "bridges": "bridge set",
     "place": "hanger moved", "regions": "region chosen", "colours": "colour chosen", "elements": "element added",
     "areas": "area chosen", "wordless": "no lettering: put away",
-    "seams": "seam set by hand",
+    "seams": "seam set by hand", "clamps": "clamp set",
     "holds": "layer brought onto the sheet", "placed": "copy placed", "sheets": "sheet added",
 }  # fmt: skip
 _SEVERAL = {"copy": "copies"}
 _ITEMS = {
-    "placed": "copy", "seams": "seam",
+    "placed": "copy", "seams": "seam", "clamps": "clamp",
     "tie_marks": "tie", "kerf_marks": "side of the kerf", "hole_marks": "hole", "folds": "fold line",
     "bridges": "bridge", "place": "hanger’s place",
     "regions": "region", "colours": "colour", "elements": "element",

@@ -24,7 +24,7 @@ __all__ = [
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 15
+SCHEMA = 16
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -320,7 +320,7 @@ class Sheet:
     or 3 to 6; they are printed, so that a sheet that prints nothing has none. print_size: whether its print file allows
     for what the press always stretches. behind: the sheet whose second side it
     is, for which it is turned over: its copies and marks lie on those of that one, and its own arrangement does not
-    count."""
+    count. clamps: that hold this job, besides those of its machine."""
 
     id: str
     holds: tuple[Held, ...] = ()
@@ -361,6 +361,12 @@ class Sheet:
     micro_tie: float = length(0.2, 0.05, 5.0, "width of micro-ties", step=0.05)
     behind: str = text("", 40, "sheet it is behind", empty="none")
     turned: str = choice("left to right", "way it is turned over", TURNED)
+    clamps: tuple[Zone, ...] = ()
+
+    @property
+    def every_clamp(self) -> tuple[Zone, ...]:
+        """Those of its machine, and those that hold this job."""
+        return (*self.machine.clamps, *self.clamps)
 
     @property
     def is_mirrored(self) -> bool:

@@ -339,6 +339,14 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         plain = sheet.stock.feeds == 1
         said = zero if plain else (*zero, *feeds)
         yield Sentence(f"{sheet.id}-rack", "machine", said, feeds if plain else (), about=sheet.id)
+    for clamp in sheet.clamps:
+        at = f"sheets/{sheet.id}/clamps/{clamp.id}"
+        yield Sentence(
+            f"{sheet.id}-clamp-{clamp.id}", "machine",
+            ("Keep clear of the clamp ", slot(at, clamp, "x"), " from the left of the bed and ", slot(at, clamp, "y"),
+             " from its back, ", slot(at, clamp, "width"), " wide and ", slot(at, clamp, "height"), " deep."),
+            owner=at, about=sheet.id,
+        )  # fmt: skip
     used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
     used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
     used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()

@@ -35,7 +35,7 @@ def upgrade(plain: Any) -> Any:
         plain = plain | {"pieces": _each(plain.get("pieces"), _with_goods)}
     return plain | {
         "schema": SCHEMA
-    }  # what schemas 2, 3, 5 to 9, 11 to 13 and 15 brought has defaults that mean what was
+    }  # what schemas 2, 3, 5 to 9, 11 to 13, 15 and 16 brought has defaults that mean what was
 
 
 def _with_machines_on_sheets(plain: Plain) -> Plain:

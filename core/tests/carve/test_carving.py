@@ -480,6 +480,9 @@ class RouterTest(TestCase):
         clamped = replace(MACHINES["board-router"], clamps=(Zone("z1", 0.0, 540.0, 30.0, 60.0),))
         (problem,) = worked(board(EDGE, machine=clamped)).problems
         self.assertIn("clamp", problem.error.message)
+        held = board(EDGE)
+        held = replace(held, sheets=(replace(held.sheets[0], clamps=clamped.clamps),))  # on this job alone
+        self.assertEqual(worked(held).problems[0].error.message, problem.error.message)
         _, run, _ = cut(board(EDGE), 0.5, clamps=((0.0, 0.0, 30.0, 60.0, 10.0),))
         self.assertEqual([one.words for one in run.complaints], ["hits a clamp"])
 

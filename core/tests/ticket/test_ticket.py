@@ -97,6 +97,8 @@ class KeepingTest(unittest.TestCase):
             ticket_from_plain(json.loads((FIXTURES / f"schema-{number}.json").read_text())).pieces[0].goods
             for number in (13, 14)
         ]
+        held = ticket_from_plain(json.loads((FIXTURES / "schema-15.json").read_text())).sheets[0]
+        self.assertEqual((held.machine.stretch_across, held.clamps), (0.4, ()))
         self.assertEqual(shirts, [OnFlat("#c3c9c6", 60.0, kind="a shirt")] * 2)
 
     def test_what_is_no_ticket_is_refused_with_its_place(self):

@@ -3555,11 +3555,13 @@ export interface components {
             behind: string;
             /** @enum {string} */
             turned: "left to right" | "head to foot";
+            clamps: components["schemas"]["Zone"][];
         };
         /**
          * SheetOut
          * @description angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam. lies:
-         *     how it lies in the machine, in words.
+         *     how it lies in the machine, in words. bed: of a machine whose clamps are known, its left, top, right and bottom
+         *     on the sheet.
          */
         SheetOut: {
             /** Name */
@@ -3600,6 +3602,13 @@ export interface components {
             ][];
             /** Lies */
             lies: string;
+            /** Bed */
+            bed: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /** Grain */
             grain: components["schemas"]["GrainOut"][];
             /** Beyond */

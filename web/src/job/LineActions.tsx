@@ -69,7 +69,7 @@ export function OwnerActions({ sentence, piece, desk, onWays }: OwnerProps) {
       )}
       {!(element && piece?.elements.length === 1) && (
         <Quiet onClick={() => desk.change({ path: owner, operation: "remove" })}>
-          {element || sentence.station === "lines" ? "remove" : "take back"}
+          {element || ["lines", "machine"].includes(sentence.station) ? "remove" : "take back"}
         </Quiet>
       )}
     </Row>

@@ -3,6 +3,7 @@ import type { ReactNode, Ref } from "react";
 import type { Box, Place } from "../engine/camera";
 import type { RingNode, Rings } from "../engine/nodes";
 import { dataOf } from "../engine/nodes";
+import type { LaidClamp } from "./clamps";
 import type { Grip as PieceGrip } from "./grips";
 import type { RegionTarget } from "./targets";
 import type { Tool } from "./tools";
@@ -23,6 +24,9 @@ interface Props {
   cursor: Place | null;
   /** A place that a note is about. */
   shownPlace: Place | null;
+  /** Beds on which a clamp can be drawn. */
+  beds: readonly Box[];
+  clamps: readonly LaidClamp[];
   grips: readonly PieceGrip[];
   moving: ReturnType<typeof usePieceGrips>;
   lettering: readonly Box[];
@@ -77,6 +81,20 @@ export function TableOverlay(props: Props) {
           />
         ))}
         {props.copies}
+        {props.beds.map(([left, top, right, bottom]) => (
+          <path
+            key={`${left},${top}`}
+            data-bed=""
+            d={`M${left} ${top}H${right}V${bottom}H${left}Z`}
+            fill="none"
+            stroke={INK}
+            strokeDasharray="2 4"
+            vectorEffect="non-scaling-stroke"
+          />
+        ))}
+        {props.clamps.map((clamp) => (
+          <Clamp key={clamp.key} own={clamp} moving={props.moving} />
+        ))}
         {props.grips.map((grip) => (
           <GripDot key={grip.key} own={grip} moving={props.moving} />
         ))}
@@ -109,6 +127,24 @@ export function TableOverlay(props: Props) {
         )}
       </g>
     </Svg>
+  );
+}
+
+/** What holds the work, where it lies or is being moved to. */
+function Clamp({ own, moving }: { own: LaidClamp; moving: Props["moving"] }) {
+  const [left, top, right, bottom] = own.box;
+  const { grip } = own;
+  const to = grip && moving.moving?.key === grip.key ? moving.moving.at : grip?.at;
+  const by = to && grip ? { x: to.x - grip.at.x, y: to.y - grip.at.y } : { x: 0, y: 0 };
+  return (
+    <path
+      data-clamp={own.key}
+      d={`M${left + by.x} ${top + by.y}H${right + by.x}V${bottom + by.y}H${left + by.x}Z`}
+      fill="rgba(30,42,46,.45)"
+      stroke={INK}
+      strokeWidth="1.5"
+      vectorEffect="non-scaling-stroke"
+    />
   );
 }
 

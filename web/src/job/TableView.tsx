@@ -6,6 +6,7 @@ import { pathTester, targetAt } from "../engine/hit";
 import { useUnit } from "../ui/unit";
 import { CarvedView } from "./CarvedView";
 import { CopiesOverlay } from "./CopiesOverlay";
+import { bedOf, clampsOn } from "./clamps";
 import { gripsOf } from "./grips";
 import { type MovesHandle, MovesView } from "./MovesView";
 import { onTable, targetsOn, viewsOn } from "./onTable";
@@ -106,6 +107,13 @@ export function TableView(props: Props) {
     ...{ onTool: props.onTool, onLoupe: setLoupe, onBefore: setComparing },
   });
 
+  const clamps = useMemo(
+    () => (station === "machine" ? clampsOn(ticket, shown) : []),
+    [station, ticket, shown],
+  );
+  const beds = ticket.sheets.map((one) => (tool.key === "clamp" ? bedOf(one, ticket, shown) : null));
+  const dots =
+    seen !== "made" || comparing ? [] : [...gripsOf(on), ...clamps.flatMap(({ grip }) => grip ?? [])];
   const deviation = useScene(table, on, seen, fade, { jobId, revision });
   // biome-ignore lint/correctness/useExhaustiveDependencies: another tool begins anew
   useEffect(() => {
@@ -151,7 +159,9 @@ export function TableView(props: Props) {
         copies={hand ? <CopiesOverlay copies={hand} ticket={ticket} /> : null}
         targets={targets}
         shownPlace={props.place}
-        grips={seen === "made" && !comparing ? gripsOf(on) : []}
+        beds={beds.filter((one) => one !== null)}
+        clamps={seen === "made" ? clamps : []}
+        grips={dots}
         moving={grips}
         pointed={pointed}
         cursor={keys.cursor}

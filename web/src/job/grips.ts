@@ -12,6 +12,8 @@ export interface Grip {
   readonly words: string;
   /** The change that leaves it at another place. */
   readonly moved: (to: Place) => Change[];
+  /** The change that takes it away, with Delete, where it can be. */
+  readonly removed?: Change[];
 }
 
 /** Ties, bridges, the hanger and every element but the first, at Lines. */

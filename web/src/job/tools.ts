@@ -86,6 +86,17 @@ const LINES: readonly Tool[] = [
   { key: "hanger", name: "Hanger", gesture: "click", words: "Click where its hole shall be." },
 ];
 
+const MACHINE: readonly Tool[] = [
+  CHOOSE,
+  {
+    key: "clamp",
+    name: "Clamp",
+    gesture: "box",
+    words: "Drag a box where a clamp or a screw holds the work: nothing runs over it.",
+  },
+  MEASURE,
+];
+
 /** What can be done by hand on the table at a station. */
 export function toolsAt(station: StationKey): readonly Tool[] {
   if (station === "clean") return [CHOOSE, ...CLEAN, MEASURE];
@@ -97,6 +108,7 @@ export function toolsAt(station: StationKey): readonly Tool[] {
       MEASURE,
     ];
   if (station === "lines") return [LINES_CHOOSE, ...LINES, MEASURE];
+  if (station === "machine") return MACHINE;
   return [CHOOSE, MEASURE];
 }
 

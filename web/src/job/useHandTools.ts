@@ -4,6 +4,7 @@ import type { Place } from "../engine/camera";
 import { type Inside, targetAt } from "../engine/hit";
 import { formatLength } from "../engine/units";
 import { useUnit } from "../ui/unit";
+import { drawnClamp } from "./clamps";
 import { type OnTable, pieceClick } from "./onTable";
 import { onPiece, pieceToolChanges } from "./pieceChanges";
 import type { RegionTarget } from "./targets";
@@ -65,6 +66,11 @@ export function useHandTools(hand: Hand) {
       setMeasured(
         `${formatLength(Math.hypot(across, down), unit)}; across ${formatLength(across, unit)}, down ${formatLength(down, unit)}`,
       );
+      return;
+    }
+    if (tool.key === "clamp") {
+      const made = drawnClamp(on.ticket, on.work, first, last);
+      if (made) onChanges(made);
       return;
     }
     if (on.station === "lines") {

@@ -41,6 +41,12 @@ export function usePieceGrips(
   };
 
   const key = (grip: Grip, event: React.KeyboardEvent) => {
+    if (event.key === "Delete" && grip.removed) {
+      event.preventDefault();
+      event.stopPropagation();
+      onChanges(grip.removed);
+      return;
+    }
     const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
     if (!way) return;
     event.preventDefault();
