@@ -16,6 +16,7 @@ from nibble_core.geometry import Points
 from nibble_core.geometry.regions import oriented_rings, polygons
 
 SEGMENTS = 24
+SAME = 1e-6  # mm
 SLOPE = math.tan(math.radians(30))  # of a tab's ends
 
 
@@ -51,11 +52,25 @@ def _in_passes(rings: Sequence[Points], diameter: float, depth: float, deepest_p
     homes = [_nearest(rings, place) for place in tabs.places] if rings else []
     made: list[Course] = []
     for number, ring in enumerate(rings):
-        closed = np.vstack([ring, ring[:1]])[::-1]
         own = [place for place, home in zip(tabs.places, homes, strict=True) if home == number]
+        closed = _begun_between(np.vstack([ring, ring[:1]])[::-1], own)
         for k in range(1, passes + 1):
             made.append(_over_tabs(closed, -depth * k / passes, own, tabs, depth, diameter))
     return made
+
+
+def _begun_between(ring: Points, places: Sequence[tuple[float, float]]) -> Points:
+    """A closed ring begun in the middle of its longest way from one tab to the next: leads are to cut none."""
+    if not places:
+        return ring
+    line = shapely.LineString(ring)
+    tabs = np.sort([line.project(shapely.Point(place)) for place in places])
+    gaps = np.diff(tabs, append=tabs[0] + line.length)
+    k = int(np.argmax(gaps))
+    start = float((tabs[k] + gaps[k] / 2) % line.length)
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    first = np.array([[np.interp(start, along, ring[:, axis]) for axis in (0, 1)]])
+    return np.vstack([first, ring[along > start + SAME], ring[1:][along[1:] < start - SAME], first])
 
 
 def _nearest(rings: Sequence[Points], place: tuple[float, float]) -> int:

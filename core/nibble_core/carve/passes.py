@@ -6,10 +6,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
 
 from nibble_core.carve.grooves import Course
 from nibble_core.geometry import Points
 
+LEAD = 6.0  # times as long as it goes aside that a lead-in is
 RAMP = math.tan(math.radians(4.0))  # of an entry along the course
 
 
@@ -57,3 +60,22 @@ def _along(way: Points, flat: np.ndarray, course: Course, half: float) -> np.nda
     gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
     folded = np.mod(gone, 2 * half)
     return np.asarray(np.where(folded > half, 2 * half - folded, folded))
+
+
+def led(course: Course, rough: BaseGeometry, apart: float) -> Course:
+    """A last pass with a lead-in from where the passes before ran, which is cut free already, and back out to
+    there, so that no mark stays where it begins. apart: mm between both."""
+    into, out = lead_in(course, rough, apart), lead_in(course[::-1], rough, apart)
+    return np.vstack([into, course, out[::-1]])
+
+
+def lead_in(course: Course, rough: BaseGeometry, apart: float) -> Course:
+    """From a place on ``rough`` to the beginning of a course, level with both at its ends."""
+    first, way = course[0], course[1, :2] - course[0, :2]
+    unit = way / max(float(np.hypot(*way)), 1e-12)
+    near = shapely.shortest_line(rough, shapely.Point(first[:2] - unit * LEAD * apart))
+    start = np.array([*shapely.get_coordinates(near)[0], first[2]])
+    gone = first - start
+    onward = np.array([*(unit * float(gone[:2] @ unit)), 0.0])
+    share = np.linspace(0.0, 1.0, 6)[:-1, None]
+    return np.asarray(start + share * onward + share**2 * (3 - 2 * share) * (gone - onward))

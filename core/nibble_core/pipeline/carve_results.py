@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nibble_core.carve import Course
+from nibble_core.carve import Course, Edge
 from nibble_core.errors import NibbleError
 from nibble_core.geometry import Affine, Box
 from nibble_core.graphics.routing import RouterMoves
@@ -17,12 +17,14 @@ CHANGE = 20.0  # seconds that a change of cutters takes
 
 @dataclass(frozen=True, eq=False)
 class Cutting:
-    """Courses of one cutter for one line. when: see ``FREES``. cutter: its number in the rack."""
+    """Courses of one cutter for one line. when: see ``FREES``. cutter: its number in the rack. edges: run after them,
+    as the grain lies under each copy."""
 
     line: str
     when: int
     cutter: int
     courses: tuple[Course, ...]
+    edges: tuple[Edge, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,21 @@ import shapely
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from nibble_core.carve import Course, Flat, Pointed, Tabs, cleared, freed, grooves, lowered, opened, passes_to, ramped
+from nibble_core.carve import (
+    Course,
+    Edge,
+    Flat,
+    Pointed,
+    Tabs,
+    cleared,
+    freed,
+    grooves,
+    led,
+    lowered,
+    opened,
+    passes_to,
+    ramped,
+)
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
 from nibble_core.geometry import Box, Region
@@ -21,7 +35,7 @@ from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.cutters import BALL, Cutter
-from nibble_core.ticket.line import Carving, Clearing, Line, ThroughCut
+from nibble_core.ticket.line import ALONG_GRAIN, Carving, Clearing, Line, ThroughCut
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
 from nibble_core.ticket.stock import Stock
@@ -35,7 +49,6 @@ MOST_RINGS = 6000
 COARSE = 0.004  # mm
 SLIVER = 0.02  # mm by which what is left grows, so that slivers of it are run over
 ON_EDGE = 0.2  # mm from an edge that a tab's place may be off
-LEAD = 6.0  # times as long as it goes aside that a lead-in is
 HAIRLINE = 0.02  # mm: half the width of what is no corner, but the noise of two outlines
 WALL_HAIR, WALL_LEAST = 0.05, 0.3  # mm, mm²: of a wall that is too thin, from which it is told
 
@@ -99,7 +112,7 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
         made += cuttings
         notes += told
     notes += _thin_walls(by, carved)
-    places = [course[:, :2] for one in made for course in one.courses]
+    places = [course[:, :2] for one in made for course in (*one.courses, *(edge.ring for edge in one.edges))]
     corners = np.vstack(places) if places else np.zeros((1, 2))
     box = Box(*corners.min(0).tolist(), *corners.max(0).tolist())
     return CarvedLayer(tuple(made), tuple(notes), tuple(failed), box)
@@ -455,27 +468,12 @@ def _through(
     entered = [ramped(one, min(0.0, float(one[:, 2].min()) + step)) for one in courses]
     if left:
         rough = shapely.union_all([shapely.LineString(one[:, :2]) for one in courses])
-        entered += [_led(one, rough, abs(left)) for one in way(area, cutter.diameter, depth, depth, tabs)]
+        last = way(area, cutter.diameter, depth, depth, tabs)
+        if own.last_way == ALONG_GRAIN:  # which stretches that makes is known where it lies on the board
+            edges = tuple(Edge(one, rough, abs(left), way is freed, cutter.diameter) for one in last)
+            return Cutting(line.id, when, number, tuple(entered), edges)
+        entered += [led(one, rough, abs(left)) for one in last]
     return Cutting(line.id, when, number, tuple(entered))
-
-
-def _led(course: Course, rough: BaseGeometry, apart: float) -> Course:
-    """A closed last pass with a lead-in from where the passes before ran, which is cut free already, and back out to
-    there, so that no mark stays where it begins. apart: mm between both."""
-    lead_in, lead_out = _lead(course, rough, apart), _lead(course[::-1], rough, apart)
-    return np.vstack([lead_in, course, lead_out[::-1]])
-
-
-def _lead(course: Course, rough: BaseGeometry, apart: float) -> Course:
-    """From a place on ``rough`` to the beginning of a course, level with both at its ends."""
-    first, way = course[0], course[1, :2] - course[0, :2]
-    unit = way / max(float(np.hypot(*way)), 1e-12)
-    near = shapely.shortest_line(rough, shapely.Point(first[:2] - unit * LEAD * apart))
-    start = np.array([*shapely.get_coordinates(near)[0], first[2]])
-    gone = first - start
-    onward = np.array([*(unit * float(gone[:2] @ unit)), 0.0])
-    share = np.linspace(0.0, 1.0, 6)[:-1, None]
-    return np.asarray(start + share * onward + share**2 * (3 - 2 * share) * (gone - onward))
 
 
 def _tabs_on(line: DrawnLine, area: BaseGeometry) -> list[tuple[float, float]]:

@@ -12,9 +12,10 @@ from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.routing import cutters_in
 from nibble_core.ticket.cutters import Cutter
-from nibble_core.ticket.line import ThroughCut
+from nibble_core.ticket.line import ALONG_GRAIN, ThroughCut
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece import Layer
+from nibble_core.ticket.stock import GRAINS
 
 LEAST_CHIP, MOST_CHIP = 0.01, 0.3  # mm a cutting edge takes at a turn: less rubs, more breaks
 
@@ -28,7 +29,7 @@ def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None
         carved = work.carved.get(sheet.id, {}).get(layer.id)
         if carved is not None:
             draft.notes += [_said(note, f"{at}/{note.line}") for note in carved.value.notes]
-        draft.notes += _untied(layer, at)
+        draft.notes += [*_untied(layer, at), *_grainless(layer, at, sheet)]
     if sheet.id not in work.routes:
         return
     run = work.routes[sheet.id].value
@@ -73,6 +74,20 @@ def _untied(layer: Layer, at: str) -> Iterator[Note]:
             here = f"{at}/{line.id}"
             said = "No tab holds what is cut out: it comes loose under the cutter."
             yield Note(said, "", here, LOOK, (setting("Leave four tabs", f"{here}/process/ties", 4),))
+
+
+def _grainless(layer: Layer, at: str, sheet: Sheet) -> Iterator[Note]:
+    """Last passes that are to follow a grain which nobody has told."""
+    for line in layer.lines:
+        made = line.process
+        follows = isinstance(made, ThroughCut) and made.last_pass > 0 and made.last_way == ALONG_GRAIN
+        if line.on and follows and sheet.stock.grain_angle is None:
+            mends = tuple(
+                setting(f"It runs {way}", f"sheets/{sheet.id}/stock/grain", way)
+                for way in GRAINS if way != sheet.stock.grain
+            )  # fmt: skip
+            said = f"The {sheet.stock.name} has no grain that a last pass could follow: it goes all round."
+            yield Note(said, "", f"{at}/{line.id}", LOOK, mends)
 
 
 def _chips(cutter: Cutter, where: str) -> Iterator[Note]:

@@ -37,6 +37,7 @@ class Routing:
     layers: tuple[str, ...]
     machine: Machine
     thick: float
+    grain: float | None
 
 
 def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -55,7 +56,8 @@ def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
             work.problems.append(Problem("machine", where, error))
     if any(one.value.failed for one in carved.values()):
         return
-    by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)), thick)
+    by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)), thick,
+                 sheet.stock.grain_angle)  # fmt: skip
     work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values())
 
 
@@ -80,7 +82,7 @@ def _routed(by: Routing, laid: LaidSheet, *carved: CarvedLayer) -> RouterRun:
         for placement in _in_turn(laid, pen.at):
             for one in own[placement.layer].cuttings:
                 if (one.when, one.cutter) == (when, cutter):
-                    pen.cut(_placed(one, placement.at), cutter, when)
+                    pen.cut(_placed(one, placement.at, by.grain), cutter, when)
     pen.lift()
     pen.to(*home, 0.0)
     moves = pen.moves(laid.width, laid.height)
@@ -88,8 +90,10 @@ def _routed(by: Routing, laid: LaidSheet, *carved: CarvedLayer) -> RouterRun:
     return RouterRun(moves, start, home, took, by.thick, machine.zero == "the bed", tuple(pen.when))
 
 
-def _placed(one: Cutting, at: Affine) -> list[Course]:
-    return [np.column_stack([at.map(course[:, :2]), course[:, 2]]) for course in one.courses]
+def _placed(one: Cutting, at: Affine, grain: float | None) -> list[Course]:
+    """Courses of a copy on the sheet. grain: radians of the board's fibres; None for one that has none."""
+    courses = [np.column_stack([at.map(course[:, :2]), course[:, 2]]) for course in one.courses]
+    return courses + [course for edge in one.edges for course in edge.courses(at, grain)]
 
 
 def _in_turn(laid: LaidSheet, at: tuple[float, float, float]) -> list:  # type: ignore[type-arg]

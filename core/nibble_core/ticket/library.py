@@ -160,7 +160,7 @@ _STOCKS = (
                           free=(FreePart("f1", "the rim", 0.0, 360.0, 0.0, 14.0),))),
     Stock("oak-18mm", "oak board 18 mm, 700 × 300 mm", 700, 690, 290, 2.0, "#b98a52", False, 2.0, False,
           kind="a sheet", thickness=18.0, price=92.0, printable=False,
-          finishing="Break the tabs, sand with the grain, paint the grooves, oil."),
+          grain="from left to right", finishing="Break the tabs, sand with the grain, paint the grooves, oil."),
     Stock("mild-steel-2mm", "mild steel 2 mm, 1250 × 1250 mm", 1250, 1230, 1230, 4.0, "#8d9499", False, 4.0, False,
           kind="a sheet", thickness=2.0, price=38.0, printable=False,
           finishing="Knock the slag off, oil against rust."),

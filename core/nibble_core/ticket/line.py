@@ -50,6 +50,11 @@ LEAVES = {
     "as dashes": "Every dash is a line of its own in the file.",
     "as one plain line": "For machines that dash it themselves.",
 }
+ALONG_GRAIN = "along the grain"
+LAST_WAYS = {
+    "all round": "In one, as the passes before it.",
+    ALONG_GRAIN: "In stretches, each from along the fibres to across them, so that none tear.",
+}
 TIE_PLACES = {
     "straight": "Where the line is straightest.",
     "hidden": "In recesses of the outline, where a stub does not show.",
@@ -258,7 +263,7 @@ class Cut(Making):
 @dataclass(frozen=True)
 class ThroughCut(Cut):
     """ties: how many, unless one every ``tie_spacing``, or where ``tie_marks`` say. last_pass: mm that a router leaves
-    beside the edge in every pass, and takes off in one at full depth."""
+    beside the edge in every pass, and takes off in one at full depth; last_way: how that one runs."""
 
     ties: int = count(0, 0, 200, "ties")
     tie_spacing: float = length(0.0, 0.0, 2000.0, "spacing of ties", step=5.0)
@@ -267,6 +272,7 @@ class ThroughCut(Cut):
     tie_marks: tuple[Anchor, ...] = ()
     tab_height: float = length(2.0, 0.1, 50.0, "height of tabs", step=0.5)
     last_pass: float = length(0.0, 0.0, 5.0, "what is left for a last pass", step=0.1)
+    last_way: str = choice("all round", "way of the last pass", LAST_WAYS)
     kerf_side: str = choice("by its depth", "side of the kerf", KERF_SIDES)
     kerf_marks: tuple[KerfMark, ...] = ()
     _: KW_ONLY

@@ -171,7 +171,8 @@ def _more(here: str, line: Line) -> Parts:
             slot(at, made, "tie_width"), " wide, on ", slot(at, made, "tie_places"), " stretches. ",
         )  # fmt: skip
         more = (*more, "A cutter leaves tabs ", slot(at, made, "tab_height"), " high, and ",
-                slot(at, made, "last_pass"), " for a last pass at full depth. ")  # fmt: skip
+                slot(at, made, "last_pass"), " for a last pass at full depth")  # fmt: skip
+        more = (*more, *((", run ", slot(at, made, "last_way")) if made.last_pass else ()), ". ")
     if isinstance(made, Carving):
         more = (*more, "It begins ", slot(at, made, "start"), " below the surface. ")
     return more if line.open_ended else (*more, *_offset_more(here, line))

@@ -335,8 +335,9 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
                                         ", the origin is the ", slot(here, machine, "origin"), " of ",
                                         slot(here, machine, "origin_of"), ".")  # fmt: skip
         feeds = (" In this stock they run at ", slot(f"sheets/{sheet.id}/stock", sheet.stock, "feeds"),
-                 " of their feeds.")  # fmt: skip
-        plain = sheet.stock.feeds == 1
+                 " of their feeds; its grain runs ", slot(f"sheets/{sheet.id}/stock", sheet.stock, "grain"),
+                 ".")  # fmt: skip
+        plain = sheet.stock.feeds == 1 and sheet.stock.grain_angle is None
         said = zero if plain else (*zero, *feeds)
         yield Sentence(f"{sheet.id}-rack", "machine", said, feeds if plain else (), about=sheet.id)
     for clamp in sheet.clamps:

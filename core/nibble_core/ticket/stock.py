@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 from nibble_core.ticket.fields import amount, choice, count, flag, length, share, text
@@ -20,6 +21,11 @@ RENDERINGS = {
     "absolute colorimetric": "The stock's own tint is printed as well: for proofs.",
 }
 """Rendering intents of colour profiles (ICC.1)."""
+GRAINS = {
+    "in no direction": "The same whichever way a cutter runs.",
+    "from left to right": "Its fibres run across the sheet.",
+    "from front to back": "Its fibres run along the sheet.",
+}
 
 
 @dataclass(frozen=True)
@@ -54,8 +60,14 @@ class Stock:
     rendering: str = choice("perceptual", "rendering intent", RENDERINGS)
     printable: bool = flag(True, "printing")
     feeds: float = share(1.0, "feeds of cutters in it", low=0.1, high=4.0)
+    grain: str = choice("in no direction", "way the grain runs", GRAINS)
     wall: RoundShape = field(default_factory=RoundShape)
     machines: tuple[str, ...] = ()
+
+    @property
+    def grain_angle(self) -> float | None:
+        """Radians of its fibres on a sheet; None where it has none."""
+        return {"from left to right": 0.0, "from front to back": math.pi / 2}.get(self.grain)
 
     def taken_by(self, machine: str) -> bool:
         """Whether a machine has settings for it, by its key; of a stock that nobody has set, any may."""

@@ -33,6 +33,7 @@ from nibble_core.ticket import Change, Ticket, apply, sentences
 from nibble_core.ticket.cutters import BALL, Cutter
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import (
+    ALONG_GRAIN,
     AS_THEY_ARE,
     Carving,
     Clearing,
@@ -43,7 +44,7 @@ from nibble_core.ticket.line import (
     Source,
     ThroughCut,
 )
-from nibble_core.ticket.model import Held, Machine, Sheet, Zone
+from nibble_core.ticket.model import Held, Machine, Placed, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
 from nibble_core.ticket.places import Anchor, Span
 from nibble_core.ticket.steps import MakePlug
@@ -427,6 +428,60 @@ class RouterTest(TestCase):
         self.assertAlmostEqual(other.at.e - one.at.e - 160.0, 6.5, places=3)  # a cutter's width and what is left
         inside = shapely.contains_xy(area_on_sheet(work, "l1", "k4", "s1").buffer(-0.1), *pixels(made))
         self.assertTrue((made[inside] == 0).all())
+
+    def test_a_last_pass_along_the_grain_runs_downhill_on_every_copy_however_it_lies(self):
+        """Of an oval with a hole: two copies, one of them turned, on a board whose fibres run either way."""
+        way = dict(last_pass=0.5, last_way=ALONG_GRAIN, ties=0)
+        edge = replace(EDGE, source=Source(kind="the shapes"), process=replace(EDGE.process, **way))
+        hole = Element("e3", content=Figure("circle", 24.0), way="cut out", across="centred", down="centred")
+        oval = (Element("e1", content=Figure("ellipse", 110.0, 60.0)), hole)
+        placed = (Placed("n1", "l1", 60.0, 60.0, 0.0), Placed("n2", "l1", 420.0, 140.0, 62.0))
+        plain = replace(edge, process=replace(edge.process, last_way="all round"))
+        for grain in ("from left to right", "from front to back"):
+            made = {}
+            for name, line in (("along", edge), ("round", plain)):
+                ticket = board(line, elements=oval)
+                (sheet,) = ticket.sheets
+                own = dict(arrangement="as placed", placed=placed, stock=replace(sheet.stock, grain=grain))
+                made[name], run, work = cut(replace(ticket, sheets=(replace(sheet, **own),)), 0.2)
+                self.assertEqual([one for one in run.complaints if "loose" not in one.words], [])
+                if name == "along":
+                    self.runs_downhill(work, 0.0 if grain == "from left to right" else math.pi / 2)
+            other = ((made["along"] < 0) ^ (made["round"] < 0)).astype(np.uint8)
+            self.assertEqual(int(cv2.erode(other, np.ones((2, 2), np.uint8)).sum()), 0)  # a pixel at an edge at most
+
+    def test_leads_of_a_last_pass_along_the_grain_leave_tabs_whole(self):
+        made = []
+        for way in ("all round", ALONG_GRAIN):
+            edge = replace(EDGE, process=replace(EDGE.process, last_pass=0.5, last_way=way))
+            surface, run, work = cut(board(edge, elements=(Element("e1", content=Figure("ellipse", 160.0, 70.0)),)))
+            self.assertEqual(run.complaints, [])
+            made.append(surface)
+            tabs = shapely.MultiPoint([(p.x, p.y) for p in work.layers["l1"].value.lines[0].places])
+            at = work.sheets["s1"].value.placements[0].at
+            near = shapely.contains_xy(shapely.transform(tabs, at.map).buffer(3.0), *pixels(surface))
+            self.assertGreater(float(surface[near].min()), -15.31)  # 3 mm of wood below each of the four
+        other = (np.abs(made[0] - made[1]) > 0.05).astype(np.uint8)
+        self.assertEqual(int(cv2.erode(other, np.ones((3, 3), np.uint8)).sum()), 0)
+
+    def runs_downhill(self, work: Work, grain: float) -> None:
+        """Every move along an edge, at full depth, but for what overlaps between two stretches."""
+        moves, laid = work.routes["s1"].value.moves, work.sheets["s1"].value
+        area = work.layers["l1"].value.lines[0].area
+        edges = shapely.union_all([shapely.transform(area.boundary, at.map) for _, at in laid.placements])
+        starts, ends = moves.xyz[:-1], moves.xyz[1:]
+        low = (starts[:, 2] < -18.2) & (ends[:, 2] < -18.2)
+        middles = (starts[:, :2] + ends[:, :2])[low] / 2
+        way = (ends - starts)[low, :2]
+        long = np.hypot(*way.T)
+        there = (np.abs(shapely.distance(shapely.points(middles), edges) - 3.0) < 0.02) & (long > 1e-6)
+        near = shapely.get_coordinates(shapely.shortest_line(edges, shapely.points(middles[there]))).reshape(-1, 2, 2)
+        outward = (near[:, 1] - near[:, 0]) / np.hypot(*(near[:, 1] - near[:, 0]).T)[:, None]
+        fibre = np.array([math.cos(grain), math.sin(grain)])
+        slope = 2 * (way[there] / long[there, None] @ fibre) * (outward @ fibre)
+        uphill = slope < -math.sin(math.radians(14))
+        self.assertGreater(float(long[there].sum()), 0.95 * (edges.length + 6 * math.pi * 2))
+        self.assertLess(float(long[there][uphill].sum()), 0.01 * float(long[there].sum()))
 
     def test_a_groove_that_begins_below_is_cut_down_to_there_in_passes(self):
         """On an untouched board; one in a recess begins at its bottom."""

@@ -3805,6 +3805,8 @@ export interface components {
             rendering: "perceptual" | "relative colorimetric" | "saturation" | "absolute colorimetric";
             printable: boolean;
             feeds: number;
+            /** @enum {string} */
+            grain: "in no direction" | "from left to right" | "from front to back";
             wall: components["schemas"]["RoundShape"];
             machines: string[];
         };
@@ -3905,6 +3907,8 @@ export interface components {
             tie_marks: components["schemas"]["Anchor"][];
             tab_height: number;
             last_pass: number;
+            /** @enum {string} */
+            last_way: "all round" | "along the grain";
             /** @enum {string} */
             kerf_side: "by its depth" | "outside" | "inside" | "on the line";
             kerf_marks: components["schemas"]["KerfMark"][];

@@ -190,7 +190,7 @@ function named(field: Field, value: Fields): Field {
 }
 
 function counts(kind: Kind, name: string, value: Fields): boolean {
-  if (kind === "stock" && name === "feeds") return value.kind === "a sheet";
+  if (kind === "stock" && (name === "feeds" || name === "grain")) return value.kind === "a sheet";
   if (kind === "stock") return value.kind !== ROUND_THING || !OF_FLAT_STOCK.includes(name);
   if (kind !== "machine") return true;
   if (value.kind === "a router") return !NOT_OF_A_ROUTER.includes(name);
