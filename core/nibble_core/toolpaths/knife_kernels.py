@@ -6,6 +6,7 @@ import numpy as np
 
 from nibble_core.geometry.kernels import compiled
 
+AHEAD = math.radians(2.0)  # of turn, from which a knife is turned into the next line before it is raised
 SWIVEL = math.radians(8.0)  # of a step of the holder's turn round a corner
 
 
@@ -109,13 +110,12 @@ def holder_paths(points, begins, offset, corner, after):
         if p + 1 < total:
             i = begins[p + 1]
             way = math.atan2(points[i + 1, 1] - points[i, 1], points[i + 1, 0] - points[i, 0])
-        if offset > 0 and not math.isnan(way):
-            before = count
-            count = _swivel(out, count, points[last, 0], points[last, 1], heading, way, offset, corner)
-            if count > before:
-                out[count, 0] = points[last, 0] + offset * math.cos(way)
-                out[count, 1] = points[last, 1] + offset * math.sin(way)
-                count += 1
+        turn = (way - heading + math.pi) % (2 * math.pi) - math.pi
+        if offset > 0 and abs(turn) > AHEAD:  # of nothing that follows the turn is no number
+            count = _swivel(out, count, points[last, 0], points[last, 1], heading, way, offset, AHEAD)
+            out[count, 0] = points[last, 0] + offset * math.cos(way)
+            out[count, 1] = points[last, 1] + offset * math.sin(way)
+            count += 1
         ends[p + 1] = count
     return out[:count], ends
 

@@ -208,6 +208,22 @@ class KnifeTest(unittest.TestCase):
             tips = np.array(cut.tip) * [1, -1] + [0, HEIGHT]
             self.assertLess(float(shapely.distance(shapely.points(tips), line).max()), 0.03)
 
+    def test_each_dash_of_a_curve_begins_on_it(self):
+        """The curve turns between two dashes by less than a corner does."""
+        angles = np.arange(0, 2 * math.pi, 4.0 / 15)
+        dashes = [
+            np.array([(40 + 15 * math.cos(a + t), 40 + 15 * math.sin(a + t)) for t in (0, 0.1, 0.2)]) for a in angles
+        ]
+        paths = Bundle.polylines(np.vstack(dashes), np.arange(0, 3 * len(dashes) + 1, 3))
+        run = Run(Definition("dashes", "perforate", paths), (Affine(),))
+        made = plotted(Program((run,)), lambda of: Knife(0.25, 0.5, 20.0), height=HEIGHT, unit=0.025)
+        page = Page(400, HEIGHT, stroked=tuple(Stroked(p, Ink("K", (0, 1, 0, 0)), of.process) for of, p in made))
+        cuts = drag_knife(hpgl.write_page(page), 0.25, step=0.005)
+        self.assertEqual(len(cuts), len(dashes))
+        starts = [np.array(cut.tip[0]) * [1, -1] + [0, HEIGHT] for cut in cuts]
+        off = [float(np.hypot(*(start - dash[0]))) for start, dash in zip(starts, dashes, strict=True)]
+        self.assertLess(max(off), 0.04)  # the grid is 0.025 mm
+
     def test_an_uncompensated_knife_would_round_the_corners_off(self):
         made, (wanted,) = self.cuts(["square"], Knife(0.0, 0.5, 20.0))
         page = Page(400, HEIGHT, stroked=tuple(Stroked(p, Ink("K", (0, 1, 0, 0)), of.process) for of, p in made))
