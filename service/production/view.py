@@ -215,6 +215,14 @@ def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
     return found
 
 
+def _pins_behind(sheet: Sheet, ticket: Ticket, work: Work) -> list[dict[str, str]]:
+    """Pins that stand in the bed under a second side: they lie on the axis it was turned about."""
+    first = ticket.first_side(sheet)
+    if first is sheet or first.id not in work.pins:
+        return []
+    return [{"process": "guide", "d": work.pins[first.id].value.paths().svg(3)}]
+
+
 def bed_on(sheet: Sheet, work: Work) -> Box | None:
     """The bed as it lies under a sheet; None where nobody knows where the job will be put."""
     if not (sheet.machine.burns or sheet.machine.carves):
@@ -238,6 +246,7 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "marks": [[round(x, 3), round(y, 3)] for x, y in laid.marks.places],
         "mark_diameter": laid.marks.diameter, "mark_paths": laid.marks.paths().svg(3),
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
+                *_pins_behind(sheet, ticket, work),
                 *(wall_guides(sheet, ticket, laid) if ticket.turns(sheet) else ()),
                 *_seams(laid.height, work.panels.get(sheet.id, []))],
         "angles": wall_angles(laid) if ticket.turns(sheet) else [],

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from nibble_core.carve import Course, Edge
 from nibble_core.errors import NibbleError
-from nibble_core.geometry import Affine, Box
+from nibble_core.geometry import Affine, Box, Bundle, Path, Point
 from nibble_core.graphics.routing import RouterMoves
 
 CHANGE = 20.0  # seconds that a change of cutters takes
@@ -45,6 +45,18 @@ class CarvedLayer:
     notes: tuple[CarveNote, ...]
     failed: tuple[tuple[str, NibbleError], ...]
     box: Box
+
+
+@dataclass(frozen=True)
+class PinHoles:
+    """Holes for pins: their middles on the board, mm; depth: that they go into the bed below it."""
+
+    places: tuple[Point, ...]
+    diameter: float
+    depth: float
+
+    def paths(self) -> Bundle:
+        return Bundle.of(Path.circle(x, y, self.diameter / 2) for x, y in self.places)
 
 
 @dataclass(frozen=True, eq=False)

@@ -40,8 +40,8 @@ from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
 from nibble_core.ticket.stock import Stock
 
-CLEARS, GROOVES, DRILLS, OPENS, FREES = 0, 1, 2, 3, 4
-"""When courses are run: what is taken down first, then holes, what falls out last."""
+PINS, CLEARS, GROOVES, DRILLS, OPENS, FREES = -1, 0, 1, 2, 3, 4
+"""When courses are run: holes for pins, what is taken down, then holes, what falls out last."""
 ROUND = 0.05  # mm that a hole may be off a circle, and off the width of a drill
 LEAST_LEFT = 0.5  # mm² that no cutter reaches, from which it is told
 RIDGE = 0.02  # mm that ridges between rings of a pointed cutter stand above a flat bottom

@@ -8,6 +8,7 @@ import numpy as np
 
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.carve_results import CarveNote
+from nibble_core.pipeline.carving import FREES
 from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.routing import cutters_in
@@ -30,6 +31,7 @@ def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None
         if carved is not None:
             draft.notes += [_said(note, f"{at}/{note.line}") for note in carved.value.notes]
         draft.notes += [*_untied(layer, at), *_grainless(layer, at, sheet)]
+    draft.notes += _two_sided(sheet, ticket, work)
     if sheet.id not in work.routes:
         return
     run = work.routes[sheet.id].value
@@ -40,7 +42,7 @@ def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None
     if longest is not None and run.minutes > longest:
         said = f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most."
         draft.notes.append(Note(said, "Lay fewer copies on a board, or carve less deep.", here, LOOK))
-    deepest = -float(run.moves.xyz[:, 2].min()) if len(run.moves) else 0.0
+    deepest = max(0.0, -float(run.moves.xyz[:, 2].min(initial=0.0)))
     draft.figures += [
         (minutes(run.minutes), "minutes in all"), (str(len(used)), "cutter" if len(used) == 1 else "cutters"),
         (f"{deepest:.1f}", "mm deep at most"), (f"{len(run.moves):,}".replace(",", " "), "moves"),
@@ -74,6 +76,22 @@ def _untied(layer: Layer, at: str) -> Iterator[Note]:
             here = f"{at}/{line.id}"
             said = "No tab holds what is cut out: it comes loose under the cutter."
             yield Note(said, "", here, LOOK, (setting("Leave four tabs", f"{here}/process/ties", 4),))
+
+
+def _two_sided(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
+    """What goes wrong when a board is turned over."""
+    second = ticket.second_side(sheet)
+    if second is None:
+        return
+    here = f"sheets/{second.id}"
+    if second.pins == "no pins":
+        yield Note("Nothing holds the board where it was when it is turned over.", "", here, LOOK,
+                   (setting("Turn it over on two pins", f"{here}/pins", "two pins"),))  # fmt: skip
+    freed = [one.line for layer in work.carved.get(sheet.id, {}).values() for one in layer.value.cuttings
+             if one.when == FREES]  # fmt: skip
+    if freed:
+        yield Note("What the first side cuts out is not in the board any more when it is turned over.",
+                   "Cut it out from the second side.", f"sheets/{sheet.id}", LOOK)  # fmt: skip
 
 
 def _grainless(layer: Layer, at: str, sheet: Sheet) -> Iterator[Note]:

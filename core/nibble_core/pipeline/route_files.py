@@ -54,6 +54,7 @@ def write_board(
         f"{machine.zero}",
         f"{run.minutes:.1f} minutes with changes of cutters",
     ]
+    says += _turned_over(ticket, sheet, work)
     every = on_machine(run)
     parts = every.by_cutter() if machine.changes == "by hand" else [every]
     safe = float(run.height(machine.safe_height))
@@ -65,6 +66,22 @@ def write_board(
         name = moves.tools[int(moves.tool[0])].name
         made.append((f"-{k}-{slug(name)}" if order else "", content))
     return made
+
+
+def _turned_over(ticket: Ticket, sheet: Sheet, work: Work) -> list[str]:
+    """Where the pins of a board of two sides stand, and how it lies for the second."""
+    first, second = ticket.first_side(sheet), ticket.second_side(ticket.first_side(sheet))
+    if second is None:
+        return []
+    if first.id not in work.pins:
+        return [f"second side, turned over {second.turned}"] if sheet is second else []
+    holes, run = work.pins[first.id].value, work.routes[first.id].value
+    places = " and ".join(
+        f"X{format_number(x, 3)} Y{format_number(y, 3)}" for x, y in run.to_machine.map(np.array(holes.places)).tolist()
+    )  # fmt: skip
+    if sheet is second:
+        return [f"second side, turned over {second.turned} onto its pins at {places}"]
+    return [f"two pins {holes.diameter:g} mm wide at {places}, {holes.depth:g} mm into the bed below"]
 
 
 def write_route_frame(ticket: Ticket, sheet: Sheet, work: Work, shape: str = "a box") -> bytes:

@@ -14,8 +14,9 @@ from nibble_core.errors import CannotMake, DoesNotFit
 from nibble_core.geometry import Affine, Box
 from nibble_core.graphics.routing import Mounted, RouterMoves
 from nibble_core.pipeline.beams import bed_of, corner_of, drive_of
-from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, RouterRun
-from nibble_core.pipeline.carving import GROOVES, carve_layer
+from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, PinHoles, RouterRun
+from nibble_core.pipeline.carving import GROOVES, PINS, carve_layer
+from nibble_core.pipeline.pinning import pin_courses
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
 from nibble_core.pipeline.store import ResultStore, stage
@@ -38,6 +39,7 @@ class Routing:
     machine: Machine
     thick: float
     grain: float | None
+    pinned: bool
 
 
 def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -57,8 +59,9 @@ def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
     if any(one.value.failed for one in carved.values()):
         return
     by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)), thick,
-                 sheet.stock.grain_angle)  # fmt: skip
-    work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values())
+                 sheet.stock.grain_angle, sheet.id in work.pins)  # fmt: skip
+    pins = [work.pins[sheet.id]] if by.pinned else []
+    work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values(), *pins)
 
 
 def cutters_in(stock: Stock, machine: Machine) -> tuple[Cutter, ...]:
@@ -69,7 +72,9 @@ def cutters_in(stock: Stock, machine: Machine) -> tuple[Cutter, ...]:
     )
 
 
-def _routed(by: Routing, laid: LaidSheet, *carved: CarvedLayer) -> RouterRun:
+def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> RouterRun:
+    """made: what is carved on each layer, and the holes of pins where it has any."""
+    carved = [one for one in made if isinstance(one, CarvedLayer)]
     own = dict(zip(by.layers, carved, strict=True))
     machine = by.machine
     used = sorted({
@@ -78,6 +83,9 @@ def _routed(by: Routing, laid: LaidSheet, *carved: CarvedLayer) -> RouterRun:
     start = _start(machine, laid, own)
     home = (*start, machine.safe_height)
     pen = _Pen(machine, home)
+    for holes in (one for one in made if isinstance(one, PinHoles)):
+        number, courses = pin_courses(holes, machine.cutters, by.thick)
+        pen.cut(courses, number, PINS)
     for when, _, cutter in used:
         for placement in _in_turn(laid, pen.at):
             for one in own[placement.layer].cuttings:

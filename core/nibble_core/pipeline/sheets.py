@@ -13,6 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from nibble_core.errors import CannotMake, DoesNotFit, NothingToCut
 from nibble_core.geometry import Affine, Box, Bundle, Path, Points, Region
 from nibble_core.pipeline.beam_results import BeamLines
+from nibble_core.pipeline.carve_results import PinHoles
 from nibble_core.pipeline.footprints import footprint
 from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.notes import setting
@@ -55,7 +56,7 @@ from nibble_core.toolpaths import Definition, Program, by_process, shared
 from nibble_core.toolpaths.leads import lead_room
 
 ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
-WEEDS, FREES = "weed cut", "cross-cut"
+WEEDS, FREES, PIN_HOLES = "weed cut", "cross-cut", "through cut"
 ONE_SHEET = "one sheet"
 WIDEST = 20_000.0  # mm, of work that is parted into panels
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
@@ -367,7 +368,8 @@ def keyed_program(sheet: Sheet, work: Work, sharing: str) -> Keyed[Program]:
             derived(_burnt_definitions, None, made) if made
             else derived(_drawn_definitions, layers, *(work.layers[layer] for layer in layers))
         )  # fmt: skip
-        once = derived(_once, sheet.cross_cut, laid, _border_of(sheet, work), _weeds_of(sheet, work))
+        once = derived(_once, sheet.cross_cut, laid, _border_of(sheet, work), _weeds_of(sheet, work),
+                       *([work.pins[sheet.id]] if sheet.id in work.pins else []))  # fmt: skip
         work.programs[sheet.id, sharing] = derived(_program, sharing, laid, followed, once)
     return work.programs[sheet.id, sharing]
 
@@ -376,8 +378,9 @@ def own_lines(sheet: Sheet, work: Work) -> list[Definition]:
     """What is run once on a sheet, in its own coordinates: cuts in the waste, and the one that frees it."""
     if sheet.id not in work.sheets:
         return []
+    pins = [work.pins[sheet.id].value] if sheet.id in work.pins else []
     return _once(sheet.cross_cut, work.sheets[sheet.id].value, _border_of(sheet, work).value,
-                 _weeds_of(sheet, work).value)  # fmt: skip
+                 _weeds_of(sheet, work).value, *pins)  # fmt: skip
 
 
 def _drawn_definitions(layers: tuple[str, ...], *drawn: LayerResult) -> Followed:
@@ -388,11 +391,12 @@ def _burnt_definitions(_: None, made: BeamLines) -> Followed:
     return made.definitions
 
 
-def _once(cross_cut: str, laid: LaidSheet, border: Bundle, weeds: Bundle) -> list[Definition]:
+def _once(cross_cut: str, laid: LaidSheet, border: Bundle, weeds: Bundle, *pins: PinHoles) -> list[Definition]:
     own = [(name, WEEDS, some) for name, some in (("border", border), ("weeds", weeds)) if len(some)]
     if cross_cut != NO_CROSS_CUT:
         across = Path.polygon([(0.0, laid.height), (laid.width, laid.height)], closed=False)
         own.append(("cross", FREES, Bundle.of([across])))
+    own += [("pins", PIN_HOLES, one.paths()) for one in pins]
     return [Definition(*one) for one in own]
 
 

@@ -24,6 +24,7 @@ from nibble_core.pipeline.footprints import footprint_of
 from nibble_core.pipeline.lines import HANGER, LayerResult, draw_lines
 from nibble_core.pipeline.notes import Mend, setting
 from nibble_core.pipeline.panels import part_sheet
+from nibble_core.pipeline.pinning import add_pins
 from nibble_core.pipeline.prints import PrintResult, plate_of, print_layer
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work
@@ -103,6 +104,7 @@ def work_out(
         lay = lay_round if turned else lay_out
         attempt("sheet", f"sheets/{sheet.id}", partial(lay, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, work, store))
+        attempt("sheet", f"sheets/{sheet.id}", partial(add_pins, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
         attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))

@@ -24,6 +24,7 @@ from nibble_core.sheet.holes import place_in_hole
 from nibble_core.sheet.laid import LaidSheet, Marks, Placement
 from nibble_core.sheet.nesting import TURNS, Limits, Nest, nest
 from nibble_core.sheet.panels import Panel, Seam, clipped, panels, seams
+from nibble_core.sheet.pins import pin_places
 from nibble_core.sheet.weed_lines import pieces_of_waste, weed_lines
 
 __all__ = [
@@ -56,6 +57,7 @@ __all__ = [
     "nest",
     "panels",
     "pieces_of_waste",
+    "pin_places",
     "place_in_hole",
     "room",
     "seams",

@@ -123,6 +123,10 @@ GROUPINGS = {
     "copy by copy": "Each copy is finished before the next: what is begun is whole when the run is stopped.",
     "region by region": "Squares of the bed are finished in turn: for material that warps.",
 }
+PINS = {
+    "no pins": "It is laid against a stop, or by eye.",
+    "two pins": "The first side is drilled through, into the bed below; pins in the bed hold the board where it was.",
+}
 TURNED = {"left to right": "Like a page of a book.", "head to foot": "Over its upper edge."}
 MICRO_TIES = {
     "no micro-ties": "Small parts drop, and may tilt into the way of the head.",
@@ -320,7 +324,8 @@ class Sheet:
     or 3 to 6; they are printed, so that a sheet that prints nothing has none. print_size: whether its print file allows
     for what the press always stretches. behind: the sheet whose second side it
     is, for which it is turned over: its copies and marks lie on those of that one, and its own arrangement does not
-    count. clamps: that hold this job, besides those of its machine."""
+    count. clamps: that hold this job, besides those of its machine. pins: of a second side, what it is turned over
+    on."""
 
     id: str
     holds: tuple[Held, ...] = ()
@@ -362,6 +367,9 @@ class Sheet:
     behind: str = text("", 40, "sheet it is behind", empty="none")
     turned: str = choice("left to right", "way it is turned over", TURNED)
     clamps: tuple[Zone, ...] = ()
+    pins: str = choice("no pins", "pins it is turned over on", PINS)
+    pin_diameter: float = length(5.0, 2.0, 30.0, "width of the pins", step=0.5)
+    pin_depth: float = length(8.0, 1.0, 60.0, "depth of the pins in the bed", step=0.5)
 
     @property
     def every_clamp(self) -> tuple[Zone, ...]:
@@ -446,6 +454,10 @@ class Ticket:
     def first_side(self, sheet: Sheet) -> Sheet:
         """The sheet that a sheet is the second side of; itself where it is none."""
         return next((one for one in self.sheets if one.id == sheet.behind), sheet)
+
+    def second_side(self, sheet: Sheet) -> Sheet | None:
+        """The sheet that is a sheet's second side; None where it has none."""
+        return next((one for one in self.sheets if one.behind == sheet.id), None)
 
     def with_first_side(self, sheet: Sheet) -> tuple[Sheet, ...]:
         """A sheet and, where it is a second side, the one that it is laid behind."""

@@ -224,6 +224,12 @@ def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sen
         (f"Sheet {number} is the second side of sheet {ticket.number(first)}, turned over ",
          slot(here, sheet, "turned"), ", on ", chosen, "."), about=sheet.id,
     )  # fmt: skip
+    if sheet.machine.carves:
+        pins: tuple[str | Slot, ...] = ("It is turned over on ", slot(here, sheet, "pins"))
+        if sheet.pins != "no pins":
+            pins = (*pins, ", ", slot(here, sheet, "pin_diameter"), " wide, ", slot(here, sheet, "pin_depth"),
+                    " into the bed below")  # fmt: skip
+        yield Sentence(f"{sheet.id}-pins", "sheet", (*pins, "."), about=sheet.id)
     more: tuple[str | Slot, ...] = ()
     if ticket.prints_on(sheet) and first.marks:
         marks: tuple[str | Slot, ...] = (

@@ -47,7 +47,7 @@ from nibble_core.ticket.line import (
 from nibble_core.ticket.model import Held, Machine, Placed, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
 from nibble_core.ticket.places import Anchor, Span
-from nibble_core.ticket.steps import MakePlug
+from nibble_core.ticket.steps import GiveSecondSide, MakePlug
 
 V60, FLAT6 = Pointed(60.0), Flat(6.0)
 RACK = {
@@ -540,6 +540,60 @@ class RouterTest(TestCase):
         self.assertEqual(worked(held).problems[0].error.message, problem.error.message)
         _, run, _ = cut(board(EDGE), 0.5, clamps=((0.0, 0.0, 30.0, 60.0, 10.0),))
         self.assertEqual([one.words for one in run.complaints], ["hits a clamp"])
+
+    def test_a_board_turned_over_on_its_pins_is_cut_where_its_first_side_is(self):
+        """Words on the first side, the edge cut from the second; pins drilled, or milled where no drill is as wide."""
+        for turned, wide, flip in (("left to right", 5.0, np.fliplr), ("head to foot", 8.0, np.flipud)):
+            with self.subTest(turned):
+                ticket = board(WORDS)
+                ticket = apply(ticket, GiveSecondSide("s1").changes(ticket))
+                second = replace(ticket.sheets[1], turned=turned, pins="two pins", pin_diameter=wide)
+                (piece,) = ticket.pieces
+                layers = (piece.layers[0], replace(piece.layers[1], lines=(EDGE,)))
+                first = replace(ticket.sheets[0], arrangement="as placed", placed=(Placed("n1", "l1", 60.0, 190.0),))
+                ticket = replace(ticket, pieces=(replace(piece, layers=layers),), sheets=(first, second))
+                front, ran, work = cut(ticket, 0.2, spoil=10.0)
+                back, run, _ = cut(ticket, 0.2, sheet=1, spoil=10.0)
+                self.assertEqual([*ran.complaints, *run.complaints], [])
+                pins = front < -25.9
+                self.assertAlmostEqual(float(pins.sum()) * 0.04, 2 * math.pi * wide**2 / 4, delta=1.5)
+                off = (pins ^ flip(pins)).astype(np.uint8)  # turned as it says they are where they were
+                self.assertEqual(int(cv2.erode(off, np.ones((2, 2), np.uint8)).sum()), 0)
+                other = np.flipud if flip is np.fliplr else np.fliplr
+                self.assertEqual(int((pins & other(pins)).sum()), 0)  # and turned otherwise they are not
+                kerf = flip(back) < -17.9
+                area = area_on_sheet(work, "l1", "k2", "s1")
+                plate = shapely.transform(
+                    shapely.box(0, 0, 160, 70).buffer(-8).buffer(8), work.sheets["s1"].value.placements[0].at.map
+                )
+                x, y = (np.arange(n) * 0.2 + 0.1 for n in front.shape[::-1])
+                x, y = np.meshgrid(x, y)
+                self.assertFalse((kerf & shapely.contains_xy(plate.buffer(-0.3), x, y)).any())
+                self.assertFalse((kerf & ~shapely.contains_xy(plate.buffer(6.3), x, y)).any())
+                self.assertGreater(float(kerf.sum()) * 0.04, 0.8 * 6.0 * plate.length)
+                self.assertTrue(plate.contains(area))
+                head = next(one.content for one in make_files(ticket, work, formats=["gcode"]).files)[:900].decode()
+                self.assertIn(f"two pins {wide:g} mm wide at X", head)
+
+    def test_a_board_without_room_or_cutter_for_pins_is_told(self):
+        ticket = board(WORDS, EDGE)
+        ticket = apply(ticket, GiveSecondSide("s1").changes(ticket))
+        first, second = ticket.sheets
+        noted = replace(ticket, sheets=(first, second))
+        said = " ".join(note.text for note in self.notes(noted))
+        self.assertIn("Nothing holds the board", said)
+        self.assertIn("not in the board any more", said)
+        odd = replace(ticket, sheets=(first, replace(second, pins="two pins", pin_diameter=3.0)))
+        self.assertIn("pins 3 mm wide", self.said(odd))
+        in_the_way = replace(first, arrangement="as placed", placed=tuple(
+            Placed(f"n{k}", "l1", 265.0, 6.5 + 70.0 * k + 14 * k) for k in range(3)
+        ))  # fmt: skip
+        full = replace(ticket, sheets=(in_the_way, replace(second, pins="two pins")))
+        self.assertIn("no room for two pins", self.said(full))
+
+    def notes(self, ticket: Ticket) -> list:
+        work = worked(ticket)
+        return [note for one in stations(ticket, work) for note in one.notes]
 
     def test_a_router_whose_cutters_are_changed_by_hand_gets_a_file_for_each(self):
         machine = MACHINES["board-router"]

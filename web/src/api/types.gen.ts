@@ -3556,6 +3556,10 @@ export interface components {
             /** @enum {string} */
             turned: "left to right" | "head to foot";
             clamps: components["schemas"]["Zone"][];
+            /** @enum {string} */
+            pins: "no pins" | "two pins";
+            pin_diameter: number;
+            pin_depth: number;
         };
         /**
          * SheetOut
