@@ -75,7 +75,7 @@ def _turned_over(ticket: Ticket, sheet: Sheet, work: Work) -> list[str]:
         return []
     if first.id not in work.pins:
         return [f"second side, turned over {second.turned}"] if sheet is second else []
-    holes, run = work.pins[first.id].value, work.routes[first.id].value
+    holes, run = work.pins[first.id].value, routed(sheet, work)
     places = " and ".join(
         f"X{format_number(x, 3)} Y{format_number(y, 3)}" for x, y in run.to_machine.map(np.array(holes.places)).tolist()
     )  # fmt: skip
