@@ -25,6 +25,7 @@ FLAT = math.radians(0.5)  # a turn into the shape from which its node has a fan
 FAN = math.radians(4.0)  # between directions out of a corner that points into the shape
 THIN = 0.002  # mm
 SAME = 0.06  # mm that middles found from both sides may lie apart
+BALL_STEPS = 8  # of depth, over the round part of a ball
 SHALLOW = 0.01  # mm of depth that are not worth a move
 
 Course = NDArray[np.float64]
@@ -72,6 +73,15 @@ class Pointed:
         soft = radius - np.sqrt(np.maximum(radius**2 - half_width**2, 0.0))
         return np.asarray(np.where(half_width < self._round_to[0], soft, half_width * self.rise - self._under))
 
+    @property
+    def bends(self) -> tuple[float, ...]:
+        """Half widths, mm, between which depths grow nearly evenly."""
+        if not self.tip:
+            return ()
+        if not self.ball:
+            return (self.tip / 2,)
+        return tuple(self._round_to[0] * k / BALL_STEPS for k in range(1, BALL_STEPS + 1))
+
     def stride(self, ridge: float) -> float:
         """mm between two courses on a flat bottom that leave ridges so high."""
         return 2 * self.half_width(ridge)
@@ -102,7 +112,6 @@ def grooves(regions: Sequence[Region], cutter: Pointed, deepest: float, *, start
     radii, other = balls(places, most)
     radii = np.where(places.corner, 0.0, radii)
     tips = places.points + places.normals * radii[:, None]
-    depths = -(start + cutter.depth(radii))
     # from either side of a stroke its middle is found: the first of the two counts
     there = np.maximum(other, 0)
     apart = np.hypot(*(tips - tips[there]).T)
@@ -110,8 +119,33 @@ def grooves(regions: Sequence[Region], cutter: Pointed, deepest: float, *, start
     made: list[Course] = []
     for ring in range(len(rings)):
         at = np.nonzero(places.ring == ring)[0]
-        made += _runs(np.column_stack([tips[at], depths[at]]), own[at])
+        ran, half_widths, counts = _with_bends(tips[at], radii[at], own[at], cutter)
+        made += _runs(np.column_stack([ran, -(start + cutter.depth(half_widths))]), counts)
     return [one for one in made if len(one) > 1 and float(-one[:, 2].min()) > start + SHALLOW]
+
+
+def _with_bends(
+    tips: NDArray[np.float64], radii: NDArray[np.float64], own: NDArray[np.bool_], cutter: Pointed
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
+    """Places round a ring, with more between those from one to the next of which the depth does not grow evenly with
+    the width: near a corner, where a flat tip comes up before it, and a ball slowly."""
+    after = np.roll(radii, -1)
+    low, high = np.minimum(radii, after), np.maximum(radii, after)
+    bends = cutter.bends
+    at = [np.flatnonzero((low < bend - THIN) & (high > bend + THIN)) for bend in bends]
+    which = np.concatenate([*at, np.empty(0, np.int64)]).astype(np.int64)
+    if not len(which):
+        return tips, radii, own
+    wide = np.repeat(np.array(bends), [len(one) for one in at])
+    share = (wide - radii[which]) / (after[which] - radii[which])
+    order = np.lexsort((share, which))
+    which, share, wide = which[order], share[order], wide[order]
+    there = tips[which] + share[:, None] * (np.roll(tips, -1, axis=0)[which] - tips[which])
+    counts = own[which] | np.roll(own, -1)[which]
+    return (
+        np.insert(tips, which + 1, there, axis=0), np.insert(radii, which + 1, wide),
+        np.insert(own, which + 1, counts),
+    )  # fmt: skip
 
 
 def spacing(rings: Sequence[Path]) -> float:

@@ -151,6 +151,22 @@ class GrooveTest(TestCase):
         self.assertAlmostEqual(flat, 94 + 4 * 3 * math.sqrt(2), delta=1.5)
 
 
+class TipTest(TestCase):
+    def test_a_wide_tip_and_a_ball_go_nowhere_deeper_than_they_fit(self):
+        """Also on the way into a corner, where a flat tip comes up before it."""
+        regions = letters("condensed", "Rk", 34.0)
+        edge = shapely.boundary(union(regions, 1e-4))
+        for cutter in (Pointed(60.0, 0.4), Pointed(90.0, 1.0), Pointed(60.0, 1.0, ball=True)):
+            with self.subTest(cutter):
+                courses = grooves(regions, cutter, 6.0)
+                ran = np.vstack([
+                    np.linspace(one[k], one[k + 1], 24) for one in courses for k in range(len(one) - 1)
+                ])  # fmt: skip
+                fits = cutter.depth(shapely.distance(shapely.points(ran[:, :2]), edge))
+                self.assertLess(float((-ran[:, 2] - fits).max()), 0.02)
+                self.assertGreater(float(-ran[:, 2].min()), 2.0)
+
+
 class ClearingTest(TestCase):
     def test_rings_and_lanes_clear_all_that_the_cutter_can_reach_and_nothing_else(self):
         shape = union(letters("slab", "E", 90.0)).buffer(2)
