@@ -87,6 +87,7 @@ export function JobScreen() {
               tools={
                 <ToolRow
                   {...{ station, tool, brush, reach }}
+                  bedIsKnown={Object.values(work.sheets).some((one) => one.bed !== null)}
                   onTool={inHand.setTool}
                   onBrush={inHand.setBrush}
                   onReach={inHand.setReach}

@@ -12,6 +12,8 @@ const MOST = 60;
 
 interface Props {
   station: StationKey;
+  /** Where the bed of a machine lies under its sheet, so that clamps can be drawn on it. */
+  bedIsKnown: boolean;
   tool: Tool;
   brush: number;
   reach: Reach;
@@ -21,9 +23,9 @@ interface Props {
 }
 
 /** What can be done by hand on the table, as words to choose from. */
-export function ToolRow({ station, tool, brush, reach, onTool, onBrush, onReach }: Props) {
+export function ToolRow({ station, bedIsKnown, tool, brush, reach, onTool, onBrush, onReach }: Props) {
   const { unit } = useUnit();
-  const tools = toolsAt(station);
+  const tools = toolsAt(station).filter((one) => one.key !== "clamp" || bedIsKnown);
   if (tools.length < 3) return null;
   return (
     <chakra.section
