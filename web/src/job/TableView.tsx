@@ -120,6 +120,7 @@ export function TableView(props: Props) {
     tools.clear();
     editing.close();
     tools.rest(null);
+    if (tool.key === "clamp") setView("made"); // where beds lie
     if (hand) table.current?.takeStrokes(true, "default");
     else table.current?.takeStrokes(["stroke", "loop", "box"].includes(tool.gesture));
   }, [tool, station]);
