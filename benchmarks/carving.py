@@ -103,7 +103,7 @@ def surfaces() -> None:
     found = np.array(off)
     print(f"out of the router, {len(off)} places of words in {len(FONTS)} faces: 99 of 100 within "
           f"{np.percentile(np.abs(found), 99):.4f} mm of the deepest that its tip reaches, all within "
-          f"{np.abs(found).max():.4f} (0.03 wanted), beyond the outline {max(0.0, found.max()):.4f} (0.02 wanted)")  # fmt: skip
+          f"{np.abs(found).max():.4f} (0.03 wanted), too deep by {max(0.0, found.max()):.4f} (0.02)")  # fmt: skip
 
 
 def _missed(area: shapely.geometry.base.BaseGeometry, moves: np.ndarray) -> list[float]:

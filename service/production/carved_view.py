@@ -10,10 +10,8 @@ import struct
 
 import numpy as np
 
-from nibble_core.carve import Board
-from nibble_core.carve.kernels import carved
+from nibble_core.pipeline.both_sides import carved_surface
 from nibble_core.pipeline.carve_results import RouterRun
-from nibble_core.ticket.cutters import BALL
 from nibble_core.ticket.model import Machine
 
 MOST_PX = 1_600_000
@@ -24,18 +22,7 @@ def carved_view(run: RouterRun, machine: Machine, share: float) -> bytes:
     """The board after a share of the moves, 0 to 1."""
     moves = run.moves
     pitch = max(FINEST, math.sqrt(moves.width * moves.height / MOST_PX))
-    board = Board(0.0, 0.0, moves.width, moves.height, pitch)
-    surface = board.fresh()
-    made = round(len(moves) * share)
-    ends = np.hstack([moves.starts(run.home), moves.xyz])[:made]
-    tool, cuts = moves.tool[:made], ~moves.rapid[:made]
-    for number in dict.fromkeys(tool.tolist()):
-        own = machine.cutters[number]
-        pointed = own.kind in ("pointed", BALL)
-        rise = 1 / math.tan(math.radians(own.angle) / 2) if pointed else 0.0
-        radius = own.tip / 2 if pointed else own.diameter / 2
-        chosen = np.ascontiguousarray(ends[cuts & (tool == number)])
-        surface = carved(surface, chosen, rise, radius, own.kind in ("round", BALL), 0.0, 0.0, pitch)
+    surface = carved_surface(run, machine.cutters, pitch, share)
     step = (run.thick + machine.below + 1.0) / 65_000
     rows, columns = surface.shape
     head = struct.pack("<6f", columns, rows, pitch, run.thick, step, share)

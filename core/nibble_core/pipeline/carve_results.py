@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,3 +88,10 @@ class RouterRun:
     def height(self, z: NDArray[np.float64] | float) -> NDArray[np.float64]:
         """A height above the surface as the machine counts it."""
         return np.asarray(z + (self.thick if self.from_bed else 0.0), float)
+
+
+class Between(NamedTuple):
+    """Wood between two sides: the least, mm, below nothing where they meet; mm² of what is thinner than it may be."""
+
+    least: float
+    area: float

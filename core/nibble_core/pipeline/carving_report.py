@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from nibble_core.geometry.units import format_number
+from nibble_core.pipeline.both_sides import LEAST_AREA
 from nibble_core.pipeline.carve_results import CarveNote
 from nibble_core.pipeline.carving import FREES
 from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
@@ -87,6 +88,15 @@ def _two_sided(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
     if second.pins == "no pins":
         yield Note("Nothing holds the board where it was when it is turned over.", "", here, LOOK,
                    (setting("Turn it over on two pins", f"{here}/pins", "two pins"),))  # fmt: skip
+    between = work.between[second.id].value if second.id in work.between else None
+    if between is not None and between.area > LEAST_AREA and between.least < second.stock.thinnest:
+        meet = (
+            "Both sides meet: the board is cut through between them"
+            if between.least <= 0
+            else (f"Between both sides {format_number(between.least, 1)} mm of wood are left at the least")
+        )
+        yield Note(f"{meet}, on {format_number(between.area, 0 if between.area >= 10 else 1)} mm².",
+                   "Carve less deep, or set what lies behind each other apart.", here, LOOK)  # fmt: skip
     freed = [one.line for layer in work.carved.get(sheet.id, {}).values() for one in layer.value.cuttings
              if one.when == FREES]  # fmt: skip
     if freed:

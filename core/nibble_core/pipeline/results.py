@@ -11,7 +11,7 @@ from nibble_core.errors import NibbleError
 from nibble_core.geometry import Bundle, Region
 from nibble_core.graphics import Press
 from nibble_core.pipeline.beam_results import BeamLines, BeamRun
-from nibble_core.pipeline.carve_results import CarvedLayer, PinHoles, RouterRun
+from nibble_core.pipeline.carve_results import Between, CarvedLayer, PinHoles, RouterRun
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import LayerResult
@@ -82,6 +82,7 @@ class Work:
     """What a router does on each layer of a sheet, by sheet and layer."""
     routes: dict[str, Keyed[RouterRun]] = field(default_factory=dict)
     pins: dict[str, Keyed[PinHoles]] = field(default_factory=dict)
+    between: dict[str, Keyed[Between]] = field(default_factory=dict)
     """Every move of it."""
     programs: dict[tuple[str, str], Keyed[Program]] = field(default_factory=dict)
     """What the machine of a sheet does, by sheet and way of sharing, once it was asked for; see ``keyed_program``."""

@@ -15,6 +15,7 @@ from nibble_core.geometry import Box
 from nibble_core.graphics import Press
 from nibble_core.pipeline.beams import burn_lines, check_beam, plan_beam
 from nibble_core.pipeline.bending import Bending, bent_layer, evenly_filled, with_even_power
+from nibble_core.pipeline.both_sides import compare_sides
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.compose import PieceResult, compose_piece
@@ -111,6 +112,8 @@ def work_out(
         if sheet.machine.carves and reached > SHEET:
             attempt("machine", f"sheets/{sheet.id}", partial(route, ticket, sheet, store, work))
             attempt("machine", f"sheets/{sheet.id}", partial(check_route, sheet, work))
+            if not preview:
+                attempt("machine", f"sheets/{sheet.id}", partial(compare_sides, ticket, sheet, store, work))
         if sheet.machine.burns and reached > SHEET:
             attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work, preview=preview))
             attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, ticket, sheet, store, work))

@@ -591,6 +591,24 @@ class RouterTest(TestCase):
                 head = next(one.content for one in make_files(ticket, work, formats=["gcode"]).files)[:900].decode()
                 self.assertIn(f"two pins {wide:g} mm wide at X", head)
 
+    def test_what_meets_between_two_sides_is_told(self):
+        front = Line("k1", OneElement("e1"), AS_THEY_ARE, Clearing(7.0))
+        ticket = board(front, elements=(Element("e1", content=Figure("rounded rectangle", 60.0, 40.0, 8.0)),))
+        ticket = apply(ticket, GiveSecondSide("s1").changes(ticket))
+        said = {}
+        for deep in (8.0, 10.0, 12.0):
+            layers = (ticket.pieces[0].layers[0], replace(
+                ticket.pieces[0].layers[1], lines=(replace(front, process=Clearing(deep)),)
+            ))  # fmt: skip
+            own = replace(ticket, pieces=(replace(ticket.pieces[0], layers=layers),))
+            said[deep] = " ".join(note.text for note in self.notes(own))
+            left = worked(own).between["s2"].value
+            self.assertAlmostEqual(left.least, 18.0 - 7.0 - deep, places=3)
+            self.assertAlmostEqual(left.area, 0.0 if deep < 9 else 60 * 40 - (4 - math.pi) * 64, delta=12)
+        self.assertNotIn("both sides", said[8.0])
+        self.assertIn("Between both sides 1 mm of wood", said[10.0])
+        self.assertIn("Both sides meet", said[12.0])
+
     def test_a_board_without_room_or_cutter_for_pins_is_told(self):
         ticket = board(WORDS, EDGE)
         ticket = apply(ticket, GiveSecondSide("s1").changes(ticket))
