@@ -8,7 +8,7 @@ import numpy as np
 from nibble_core.geometry import ARC
 from nibble_core.graphics.moves import BURN
 from nibble_core.pipeline.beam_results import BeamRun
-from nibble_core.pipeline.beams import bed_of
+from nibble_core.pipeline.beams import bed_of, clamps_on
 from nibble_core.processes import PROCESSES
 from nibble_core.ticket.model import Sheet
 
@@ -36,10 +36,7 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
     if sheet.machine.origin_of == "the bed":
         bed = bed_of(sheet.machine, run.start)
         head["bed"] = list(bed)
-        head["clamps"] = [
-            [bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height]
-            for one in sheet.every_clamp
-        ]
+        head["clamps"] = [list(one) for one in clamps_on(sheet, bed)]
     arrays = [moves.rows[:, 6:], centres, sweeps, run.timed.begins]
     parts = [json.dumps(head, separators=(",", ":")).encode() + b"\n"]
     parts += [np.ascontiguousarray(one, np.float32).tobytes() for one in arrays]

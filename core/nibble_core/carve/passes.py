@@ -29,6 +29,13 @@ def lowered(courses: list[Points], depth: float, deepest_pass: float) -> list[Co
     ]
 
 
+def drilled(x: float, y: float, depth: float, deepest_pass: float) -> Course:
+    """Down and up again in steps, so that chips come out."""
+    steps = passes_to(depth, deepest_pass)
+    heights = [0.0, *(z for k in range(1, steps + 1) for z in (-depth * k / steps, 0.0))]
+    return np.array([(x, y, z) for z in heights])
+
+
 def ramped(course: Course, above: float) -> Course:
     """A course entered from ``above`` (below nothing, under the surface) down a slope along itself: back and forth over
     its beginning where it is too short, and then from its beginning as it is. A closed one is run once more where it

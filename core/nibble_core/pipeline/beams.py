@@ -169,11 +169,7 @@ def check_beam(sheet: Sheet, work: Work) -> None:
         return
     bed = bed_of(machine, run.start)
     beyond_bed(run.moves, bed)
-    clamps = [
-        Box(bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height)
-        for one in sheet.every_clamp
-    ]
-    over_clamps(run.moves, clamps)
+    over_clamps(run.moves, clamps_on(sheet, bed))
 
 
 def _check_along(run: BeamRun, machine: Machine) -> None:
@@ -192,6 +188,14 @@ def bed_of(machine: Machine, start: tuple[float, float]) -> Box:
     left = x if "left" in machine.origin else x - wide
     top = y if "upper" in machine.origin else y - high
     return Box(left, top, left + wide, top + high)
+
+
+def clamps_on(sheet: Sheet, bed: Box) -> list[Box]:
+    """Every clamp where it lies on a sheet under which a bed lies so."""
+    return [
+        Box(bed.left + one.x, bed.top + one.y, bed.left + one.x + one.width, bed.top + one.y + one.height)
+        for one in sheet.every_clamp
+    ]
 
 
 def missing_settings(sheet: Sheet, work: Work) -> list[str]:

@@ -18,6 +18,7 @@ from nibble_core.carve import (
     Pointed,
     Tabs,
     cleared,
+    drilled,
     freed,
     grooves,
     led,
@@ -384,8 +385,8 @@ def _not_reached(line: DrawnLine, left: BaseGeometry) -> list[CarveNote]:
 def _cut_out(by: Carvings, own: ThroughCut, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote]]:
     """Round the outlines, on the waste side, with tabs; a round hole as wide as a drill is drilled, others are opened
     by the widest cutter that fits. What lies within a hole is cut before the hole, and that before what it is in."""
-    drilled, outlines, holes = _by_kind(by, line.area)
-    made = [Cutting(line.id, DRILLS, drill, tuple(courses)) for drill, courses in drilled.items()]
+    by_drill, outlines, holes = _by_kind(by, line.area)
+    made = [Cutting(line.id, DRILLS, drill, tuple(courses)) for drill, courses in by_drill.items()]
     if not outlines:
         return made, []
     flats = _flats(by)
@@ -437,7 +438,7 @@ def _slots(by: Carvings, line: DrawnLine) -> tuple[list[Cutting], list[CarveNote
 
 def _by_kind(by: Carvings, area: BaseGeometry) -> tuple[dict[int, list[Course]], list[Polygon], list[Polygon]]:
     """What each drill makes of an area, the outlines of its parts, and their holes."""
-    drilled: dict[int, list[Course]] = {}
+    by_drill: dict[int, list[Course]] = {}
     outlines: list[Polygon] = []
     holes: list[Polygon] = []
     for part in polygons(area):
@@ -448,11 +449,12 @@ def _by_kind(by: Carvings, area: BaseGeometry) -> tuple[dict[int, list[Course]],
         for shape in (*within, *alone):
             drill = _drill_for(by, shape)
             if drill is not None:
-                course = _drilled(shape, by.cutters[drill], by.thick + by.below)
-                drilled.setdefault(drill, []).append(course)
+                middle = shape.centroid
+                course = drilled(middle.x, middle.y, by.thick + by.below, by.cutters[drill].deepest_pass)
+                by_drill.setdefault(drill, []).append(course)
             elif within:
                 holes.append(shape)
-    return drilled, outlines, holes
+    return by_drill, outlines, holes
 
 
 def _through(
@@ -518,16 +520,6 @@ def _drill_for(by: Carvings, hole: BaseGeometry) -> int | None:
     return next(
         (k for k, one in enumerate(by.cutters) if one.kind == "a drill" and abs(one.diameter - wide) <= ROUND), None
     )
-
-
-def _drilled(hole: BaseGeometry, drill: Cutter, depth: float) -> Course:
-    """Down and up again in steps, so that chips come out."""
-    x, y = hole.centroid.x, hole.centroid.y
-    steps = passes_to(depth, drill.deepest_pass)
-    heights = [0.0]
-    for k in range(1, steps + 1):
-        heights += [-depth * k / steps, 0.0]
-    return np.array([(x, y, z) for z in heights])
 
 
 def _require_within(depth: float, thick: float) -> None:

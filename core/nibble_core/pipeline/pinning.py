@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 import shapely
 
-from nibble_core.carve import Course, opened, passes_to, ramped
+from nibble_core.carve import Course, drilled, opened, passes_to, ramped
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.carve_results import PinHoles
 from nibble_core.pipeline.results import Work
@@ -59,9 +58,7 @@ def pin_courses(holes: PinHoles, cutters: tuple[Cutter, ...], thick: float) -> t
     drills = [k for k, one in enumerate(cutters) if one.kind == "a drill"]
     drill = next((k for k in drills if abs(cutters[k].diameter - holes.diameter) <= FITS), None)
     if drill is not None:
-        steps = passes_to(depth, cutters[drill].deepest_pass)
-        heights = [0.0, *(z for k in range(1, steps + 1) for z in (-depth * k / steps, 0.0))]
-        return drill, [np.array([(x, y, z) for z in heights]) for x, y in holes.places]
+        return drill, [drilled(x, y, depth, cutters[drill].deepest_pass) for x, y in holes.places]
     narrow = [k for k, one in enumerate(cutters) if one.kind == "flat" and one.diameter < 0.9 * holes.diameter]
     if not narrow:
         raise CannotMake(

@@ -81,9 +81,11 @@ class Work:
     carved: dict[str, dict[str, Keyed[CarvedLayer]]] = field(default_factory=dict)
     """What a router does on each layer of a sheet, by sheet and layer."""
     routes: dict[str, Keyed[RouterRun]] = field(default_factory=dict)
-    pins: dict[str, Keyed[PinHoles]] = field(default_factory=dict)
-    between: dict[str, Keyed[Between]] = field(default_factory=dict)
     """Every move of it."""
+    pins: dict[str, Keyed[PinHoles]] = field(default_factory=dict)
+    """What a board of two sides is turned over on, by its first."""
+    between: dict[str, Keyed[Between]] = field(default_factory=dict)
+    """What is left between two sides, by the second."""
     programs: dict[tuple[str, str], Keyed[Program]] = field(default_factory=dict)
     """What the machine of a sheet does, by sheet and way of sharing, once it was asked for; see ``keyed_program``."""
     problems: list[Problem] = field(default_factory=list)

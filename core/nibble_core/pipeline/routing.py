@@ -13,7 +13,7 @@ from nibble_core.carve import Course
 from nibble_core.errors import CannotMake, DoesNotFit
 from nibble_core.geometry import Affine, Box
 from nibble_core.graphics.routing import Mounted, RouterMoves
-from nibble_core.pipeline.beams import bed_of, corner_of, drive_of
+from nibble_core.pipeline.beams import bed_of, clamps_on, corner_of, drive_of
 from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, PinHoles, RouterRun
 from nibble_core.pipeline.carving import GROOVES, PINS, carve_layer
 from nibble_core.pipeline.pinning import pin_courses
@@ -39,7 +39,6 @@ class Routing:
     machine: Machine
     thick: float
     grain: float | None
-    pinned: bool
 
 
 def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
@@ -59,8 +58,8 @@ def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
     if any(one.value.failed for one in carved.values()):
         return
     by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)), thick,
-                 sheet.stock.grain_angle, sheet.id in work.pins)  # fmt: skip
-    pins = [work.pins[sheet.id]] if by.pinned else []
+                 sheet.stock.grain_angle)  # fmt: skip
+    pins = [work.pins[sheet.id]] if sheet.id in work.pins else []
     work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values(), *pins)
 
 
@@ -232,9 +231,6 @@ def check_route(sheet: Sheet, work: Work) -> None:
     under = np.minimum(starts[:, 2], moves.xyz[:, 2]) < machine.safe_height - REACH
     lines = shapely.linestrings(np.stack([starts[under, :2], moves.xyz[under, :2]], 1))
     widest = max(one.diameter for one in machine.cutters) / 2
-    for clamp in sheet.every_clamp:
-        zone = shapely.box(
-            bed.left + clamp.x, bed.top + clamp.y, bed.left + clamp.x + clamp.width, bed.top + clamp.y + clamp.height
-        )
-        if shapely.dwithin(lines, zone, widest).any():
+    for clamp in clamps_on(sheet, bed):
+        if shapely.dwithin(lines, shapely.box(*clamp), widest).any():
             raise DoesNotFit("A cutter would hit a clamp.", "Move the work, or the clamp.")

@@ -99,3 +99,8 @@ export function pathFacts(data: string): PathFacts {
   }
   return { nodes, handles, box };
 }
+
+/** Path data of an upright rectangle: left, top, right, bottom. */
+export function frameData([left, top, right, bottom]: Box): string {
+  return `M${left} ${top}H${right}V${bottom}H${left}Z`;
+}

@@ -1,3 +1,4 @@
+import { frameData } from "../engine/pathdata";
 import type { Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 
@@ -64,7 +65,7 @@ export function CopiesOverlay({ copies, ticket }: { copies: Copies; ticket: Tick
         })}
       {frame && (
         <path
-          d={`M${frame[0]} ${frame[1]}H${frame[2]}V${frame[3]}H${frame[0]}Z`}
+          d={frameData(frame)}
           fill="rgba(233,165,12,.10)"
           stroke={MARIGOLD}
           strokeDasharray="5 4"

@@ -3,6 +3,7 @@ import type { ReactNode, Ref } from "react";
 import type { Box, Place } from "../engine/camera";
 import type { RingNode, Rings } from "../engine/nodes";
 import { dataOf } from "../engine/nodes";
+import { frameData } from "../engine/pathdata";
 import type { LaidClamp } from "./clamps";
 import type { Grip as PieceGrip } from "./grips";
 import type { RegionTarget } from "./targets";
@@ -68,11 +69,11 @@ export function TableOverlay(props: Props) {
             vectorEffect="non-scaling-stroke"
           />
         )}
-        {lettering.map(([left, top, right, bottom]) => (
+        {lettering.map((box) => (
           <path
-            key={`${left},${top}`}
+            key={box.join()}
             data-lettering=""
-            d={`M${left} ${top}H${right}V${bottom}H${left}Z`}
+            d={frameData(box)}
             fill="none"
             stroke={MARIGOLD}
             strokeWidth="1.6"
@@ -81,11 +82,11 @@ export function TableOverlay(props: Props) {
           />
         ))}
         {props.copies}
-        {props.beds.map(([left, top, right, bottom]) => (
+        {props.beds.map((box) => (
           <path
-            key={`${left},${top}`}
+            key={box.join()}
             data-bed=""
-            d={`M${left} ${top}H${right}V${bottom}H${left}Z`}
+            d={frameData(box)}
             fill="none"
             stroke={INK}
             strokeDasharray="2 4"
@@ -139,7 +140,7 @@ function Clamp({ own, moving }: { own: LaidClamp; moving: Props["moving"] }) {
   return (
     <path
       data-clamp={own.key}
-      d={`M${left + by.x} ${top + by.y}H${right + by.x}V${bottom + by.y}H${left + by.x}Z`}
+      d={frameData([left + by.x, top + by.y, right + by.x, bottom + by.y])}
       fill="rgba(30,42,46,.45)"
       stroke={INK}
       strokeWidth="1.5"
@@ -185,7 +186,7 @@ function Drawn({ tool, drawn, brush }: { tool: Tool; drawn: readonly Place[]; br
   if (tool.gesture === "box")
     return (
       <path
-        d={`M${first.x} ${first.y}H${last.x}V${last.y}H${first.x}Z`}
+        d={frameData([first.x, first.y, last.x, last.y])}
         fill="rgba(233,165,12,.16)"
         stroke={INK}
         strokeWidth="1.5"
