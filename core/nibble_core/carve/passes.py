@@ -69,6 +69,18 @@ def _along(way: Points, flat: np.ndarray, course: Course, half: float) -> np.nda
     return np.asarray(np.where(folded > half, 2 * half - folded, folded))
 
 
+def screwed(course: Course, lap: Points, above: float) -> Course:
+    """A course entered from ``above`` round a small circle (n, 2) from its beginning back to there, as down a screw,
+    and once round that at its depth."""
+    depth = float(course[0, 2])
+    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(lap, axis=0).T))])
+    turns = max(1, math.ceil((above - depth) / RAMP / float(gone[-1])))
+    share = np.concatenate([(gone[:-1] / gone[-1] + k) / turns for k in range(turns)])
+    down = np.column_stack([np.tile(lap[:-1], (turns, 1)), above + (depth - above) * share])
+    level = np.column_stack([lap, np.full(len(lap), depth)])
+    return np.vstack([down, level, course[1:]])
+
+
 def led(course: Course, rough: BaseGeometry, apart: float) -> Course:
     """A last pass with a lead-in from where the passes before ran, which is cut free already, and back out to
     there, so that no mark stays where it begins. apart: mm between both."""

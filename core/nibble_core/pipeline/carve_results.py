@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -14,6 +14,8 @@ from nibble_core.geometry import Affine, Box, Bundle, Path, Point
 from nibble_core.graphics.routing import RouterMoves
 
 CHANGE = 20.0  # seconds that a change of cutters takes
+FLIP = Affine(a=-1.0)
+MIRROR = np.array([-1.0, 1.0, 1.0])
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +48,19 @@ class CarvedLayer:
     notes: tuple[CarveNote, ...]
     failed: tuple[tuple[str, NibbleError], ...]
     box: Box
+
+    def flipped(self) -> CarvedLayer:
+        """The same, left and right exchanged."""
+        cuttings = tuple(
+            replace(
+                one, courses=tuple(course * MIRROR for course in one.courses),
+                edges=tuple(edge.flipped() for edge in one.edges),
+            )
+            for one in self.cuttings
+        )  # fmt: skip
+        notes = tuple(replace(one, place=(-one.place[0], one.place[1])) for one in self.notes)
+        left, top, right, bottom = self.box
+        return CarvedLayer(cuttings, notes, self.failed, Box(-right, top, -left, bottom))
 
 
 @dataclass(frozen=True)

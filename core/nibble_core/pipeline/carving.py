@@ -26,13 +26,14 @@ from nibble_core.carve import (
     opened,
     passes_to,
     ramped,
+    screwed,
 )
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
-from nibble_core.geometry import Box, Region
+from nibble_core.geometry import Box, Point, Region
 from nibble_core.geometry.regions import courses as courses_of
 from nibble_core.geometry.regions import polygons
-from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
+from nibble_core.pipeline.carve_results import FLIP, CarvedLayer, CarveNote, Cutting
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.cutters import BALL, Cutter
@@ -58,32 +59,48 @@ _Through = Callable[[BaseGeometry, float, float, float, Tabs], list[Course]]
 
 @dataclass(frozen=True)
 class Carvings:
-    """What the carving of a layer depends on, beside its lines. thick: of the board; thinnest: wall that it holds."""
+    """What the carving of a layer depends on, beside its lines. thick: of the board; thinnest: wall that it holds.
+    mirrored: for copies that lie mirrored, which a cutter that turns the same way goes round the other way."""
 
     lines: tuple[Line, ...]
     cutters: tuple[Cutter, ...]
     below: float
     thick: float
     thinnest: float
+    mirrored: bool
 
 
 def carve_layer(
-    store: ResultStore, layer: Layer, machine: Machine, stock: Stock, drawn: Keyed[LayerResult]
+    store: ResultStore, layer: Layer, machine: Machine, stock: Stock, drawn: Keyed[LayerResult], *, mirrored: bool
 ) -> Keyed[CarvedLayer]:
-    """What a router does on a layer. A line that it cannot make is told in ``failed``."""
+    """What a router does on a layer, in the piece's coordinates, for copies that lie mirrored or for the others. A line
+    that it cannot make is told in ``failed``."""
     lines = tuple(line for line in layer.lines if line.on)
-    by = Carvings(lines, machine.cutters, machine.below, stock.thickness, stock.thinnest)
+    by = Carvings(lines, machine.cutters, machine.below, stock.thickness, stock.thinnest, mirrored)
     return stage(store, _carved, by, drawn)
 
 
 def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
+    if not by.mirrored:
+        return _carved_lines(by, drawn.lines)
+    seen = [
+        replace(
+            line, regions=tuple(region.mapped(FLIP) for region in line.regions), paths=line.paths.mapped(FLIP),
+            places=tuple(Point(-x, y) for x, y in line.places),
+        )
+        for line in drawn.lines
+    ]  # fmt: skip
+    return _carved_lines(by, seen).flipped()
+
+
+def _carved_lines(by: Carvings, lines: Sequence[DrawnLine]) -> CarvedLayer:
     rules = {line.id: line for line in by.lines}
-    areas = {line.id: line.area for line in drawn.lines if line.regions}
+    areas = {line.id: line.area for line in lines if line.regions}
     made: list[Cutting] = []
     notes: list[CarveNote] = []
     failed: list[tuple[str, NibbleError]] = []
     carved: list[DrawnLine] = []
-    for line in drawn.lines:
+    for line in lines:
         rule = rules.get(line.id)
         try:
             match rule.process if rule else None:
@@ -340,11 +357,15 @@ def _flat_courses(
     area: BaseGeometry, cutter: Cutter, depth: float, *, start: float, lanes: bool, climb: bool
 ) -> list[Course]:
     """Passes over an area, from ``start`` down to a depth."""
-    courses = cleared(area, _flat(cutter, climb=climb), lanes=lanes)
-    drop = depth - start
-    step = drop / passes_to(drop, cutter.deepest_pass)
-    down = [course - np.array([0.0, 0.0, start]) for course in lowered(courses, drop, cutter.deepest_pass)]
-    return [ramped(course, float(course[0, 2]) + step) for course in down]
+    tracks = cleared(area, _flat(cutter, climb=climb), lanes=lanes)
+    passes = passes_to(depth - start, cutter.deepest_pass)
+    step = (depth - start) / passes
+    made = []
+    for z in (-start - step * k for k in range(1, passes + 1)):
+        for track in tracks:
+            course = np.column_stack([track.points, np.full(len(track.points), z)])
+            made.append(ramped(course, z + step) if track.lap is None else screwed(course, track.lap, z + step))
+    return made
 
 
 def _flattened(

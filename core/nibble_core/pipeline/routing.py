@@ -20,7 +20,7 @@ from nibble_core.pipeline.pinning import pin_courses
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
 from nibble_core.pipeline.store import ResultStore, stage
-from nibble_core.sheet import LaidSheet
+from nibble_core.sheet import LaidSheet, Placement
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.stock import Stock
@@ -33,9 +33,10 @@ REACH = 0.01  # mm beyond the bed that counts as within
 
 @dataclass(frozen=True)
 class Routing:
-    """What a route depends on, beside the laid sheet and what is carved on its layers."""
+    """What a route depends on, beside the laid sheet and what is carved on its layers. layers: in the order of what is
+    carved, each with whether that is for copies that lie mirrored."""
 
-    layers: tuple[str, ...]
+    layers: tuple[tuple[str, bool], ...]
     machine: Machine
     thick: float
     grain: float | None
@@ -46,14 +47,16 @@ def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
     if sheet.id not in work.sheets:
         return
     thick = sheet.stock.thickness
-    layers = [ticket.layer(held.layer) for held in sheet.holds]
     carved = {
-        layer.id: carve_layer(store, layer, sheet.machine, sheet.stock, work.layers[layer.id]) for layer in layers
+        (layer, mirrored): carve_layer(
+            store, ticket.layer(layer), sheet.machine, sheet.stock, work.layers[layer], mirrored=mirrored
+        )
+        for layer, mirrored in sorted({_lies(placement) for placement in work.sheets[sheet.id].value.placements})
     }  # fmt: skip
-    work.carved[sheet.id] = carved
-    for layer in layers:
-        for line, error in carved[layer.id].value.failed:
-            where = f"pieces/{ticket.piece_of_layer(layer.id).id}/layers/{layer.id}/lines/{line}"
+    work.carved[sheet.id] = {layer: one for (layer, _), one in carved.items()}
+    for layer, one in work.carved[sheet.id].items():
+        for line, error in one.value.failed:
+            where = f"pieces/{ticket.piece_of_layer(layer).id}/layers/{layer}/lines/{line}"
             work.problems.append(Problem("machine", where, error))
     if any(one.value.failed for one in carved.values()):
         return
@@ -87,7 +90,7 @@ def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> Rout
         pen.cut(courses, number, PINS)
     for when, _, cutter in used:
         for placement in _in_turn(laid, pen.at):
-            for one in own[placement.layer].cuttings:
+            for one in own[_lies(placement)].cuttings:
                 if (one.when, one.cutter) == (when, cutter):
                     pen.cut(_placed(one, placement.at, by.grain), cutter, when)
     pen.lift()
@@ -95,6 +98,11 @@ def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> Rout
     moves = pen.moves(laid.width, laid.height)
     took = seconds_in_space(moves.starts(home), moves.xyz, moves.feed, drive_of(machine))
     return RouterRun(moves, start, home, took, by.thick, machine.zero == "the bed", tuple(pen.when))
+
+
+def _lies(placement: Placement) -> tuple[str, bool]:
+    """The layer of a copy, and whether it lies mirrored."""
+    return placement.layer, placement.at.determinant < 0
 
 
 def _placed(one: Cutting, at: Affine, grain: float | None) -> list[Course]:
@@ -192,13 +200,13 @@ class _Pen:
         )  # fmt: skip
 
 
-def _start(machine: Machine, laid: LaidSheet, own: dict[str, CarvedLayer]) -> tuple[float, float]:
+def _start(machine: Machine, laid: LaidSheet, own: dict[tuple[str, bool], CarvedLayer]) -> tuple[float, float]:
     box = Box(0.0, 0.0, laid.width, laid.height)
     if machine.origin_of == "the job":
         boxes = []
-        for layer, at in laid.placements:
-            one = own[layer].box
-            corners = at.map(np.array([(x, y) for x in (one.left, one.right) for y in (one.top, one.bottom)]))
+        for placement in laid.placements:
+            one = own[_lies(placement)].box
+            corners = placement.at.map(np.array([(x, y) for x in (one.left, one.right) for y in (one.top, one.bottom)]))
             boxes.append(Box(*corners.min(0).tolist(), *corners.max(0).tolist()))
         box = Box.around(boxes) if boxes else box
     return corner_of(machine, box)

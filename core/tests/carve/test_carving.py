@@ -3,7 +3,7 @@
 import math
 import re
 from dataclasses import replace
-from itertools import pairwise
+from itertools import pairwise, product
 from typing import Any
 from unittest import TestCase
 
@@ -13,7 +13,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nibble_core.carve import Board, Flat, Pointed, Tabs, cleared, freed, grooves, ramped, reachable, surface
+from nibble_core.carve import Board, Flat, Pointed, Tabs, Track, cleared, freed, grooves, ramped, reachable, surface
 from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats.gcode import Dialect
 from nibble_core.formats.router_gcode import read_route, write_route
@@ -167,13 +167,63 @@ class TipTest(TestCase):
                 self.assertGreater(float(-ran[:, 2].min()), 2.0)
 
 
+def engaged_by(tracks: list[Track], cutter: Flat) -> np.ndarray:
+    """How wide a cutter is engaged against its step-over, at places along what it runs, counted in pixels. What it cut
+    less than its radius ago is not counted as cut: that is under it."""
+    pitch, stride = 0.04, 0.1
+    low = np.min([one.points.min(0) for one in tracks], axis=0) - cutter.diameter
+    high = np.max([one.points.max(0) for one in tracks], axis=0) + cutter.diameter
+    wood = np.ones([int(one) for one in np.ceil((high - low)[::-1] / pitch)], np.uint8)
+
+    def cut(place: np.ndarray) -> None:
+        middle = ((place - low) / pitch * 16).astype(int)
+        cv2.circle(wood, (int(middle[0]), int(middle[1])), int(cutter.radius / pitch * 16), 0, -1, shift=4)
+
+    found = []
+    across = np.arange(-cutter.radius + pitch, cutter.radius, pitch)
+    for track in tracks:
+        if track.lap is not None:
+            for place in track.lap:
+                cut(place)
+        line = shapely.LineString(track.points)
+        stops = np.arange(0.0, line.length, stride)
+        places = shapely.get_coordinates(line.interpolate(stops))
+        counted = ~near_corners(track, places, cutter)
+        way = np.gradient(places, axis=0) if len(places) > 1 else np.zeros_like(places)
+        aside = np.column_stack([-way[:, 1], way[:, 0]]) / np.maximum(np.hypot(*way.T), 1e-9)[:, None]
+        lag = int(cutter.radius / stride)
+        for k, place in enumerate(places):
+            if k >= lag:
+                cut(places[k - lag])
+            if counted[k] and k % 5 == 0:
+                at = ((place + across[:, None] * aside[k] - low) / pitch).astype(int)
+                found.append(wood[at[:, 1], at[:, 0]].sum() * pitch / (cutter.diameter * cutter.step))
+        for place in places[-lag:]:
+            cut(place)
+    return np.array(found)
+
+
+def near_corners(track: Track, places: np.ndarray, cutter: Flat) -> np.ndarray:
+    """Which places of a ring lie about one of its corners; none of loops do."""
+    if track.lap is not None or len(track.points) < 3:
+        return np.zeros(len(places), bool)
+    way = np.diff(track.points, axis=0)
+    way = way[np.hypot(*way.T) > 1e-9]
+    angle = np.arctan2(way[:, 1], way[:, 0])
+    turn = np.abs(np.angle(np.exp(1j * (angle - np.roll(angle, 1)))))
+    corners = shapely.MultiPoint(track.points[:-1][: len(turn)][turn > np.radians(15)])
+    if corners.is_empty:
+        return np.zeros(len(places), bool)
+    return np.asarray(shapely.distance(shapely.points(places), corners) < cutter.diameter)
+
+
 class ClearingTest(TestCase):
     def test_rings_and_lanes_clear_all_that_the_cutter_can_reach_and_nothing_else(self):
         shape = union(letters("slab", "E", 90.0)).buffer(2)
         for lanes in (False, True):
             with self.subTest(lanes=lanes):
                 courses = cleared(shape, FLAT6, lanes=lanes)
-                swept = shapely.union_all([shapely.LineString(one).buffer(3.0, quad_segs=48) for one in courses])
+                swept = shapely.union_all([shapely.LineString(one.points).buffer(3.0, quad_segs=48) for one in courses])
                 self.assertLess(swept.difference(shape).area, 0.05)
                 self.assertLess(reachable(shape, FLAT6).difference(swept).area, 0.004 * shape.length)  # a skin is kept
 
@@ -182,7 +232,8 @@ class ClearingTest(TestCase):
         for climb, side in ((True, -1), (False, 1)):
             for lanes in (True, False):
                 edges = 0
-                for ring in cleared(area, Flat(6.0, climb=climb), lanes=lanes):
+                tracks = cleared(area, Flat(6.0, climb=climb), lanes=lanes)
+                for ring in (one.points for one in tracks if one.lap is None):
                     up = ring * [1, -1]  # y away from the operator
                     way = np.diff(up, axis=0)
                     left = np.column_stack([-way[:, 1], way[:, 0]]) / np.hypot(*way.T)[:, None]
@@ -191,6 +242,28 @@ class ClearingTest(TestCase):
                         edges += 1
                         self.assertFalse(shapely.contains_xy(area, *(beside * [1, -1]).T).any())
                 self.assertGreaterEqual(edges, 2)
+
+    def test_a_cutter_is_never_engaged_wider_than_its_step_where_there_is_room(self):
+        """From the first move to the last, but for the screw down and corners of rings: rooms with a way between them,
+        an island as far from the edge as rings leave nothing, a ring hardly two steps wide."""
+        rooms = [shapely.box(0, 0, 30, 30), shapely.box(60, 0, 90, 30), shapely.box(25, 9, 65, 21)]
+        shapes = [shapely.union_all(rooms), shapely.box(0, 0, 70, 40).difference(shapely.box(25, 14, 50, 22.8))]
+        shapes.append(shapely.Point(20, 20).buffer(24).difference(shapely.Point(20, 20).buffer(14)))
+        for shape, lanes in product(shapes, (False, True)):
+            with self.subTest(shape=shape.area, lanes=lanes):
+                tracks = cleared(shape, Flat(6.0, climb=lanes), lanes=lanes)
+                self.assertLess(float(engaged_by(tracks, Flat(6.0)).max()), 1.3 if lanes else 1.1)
+                swept = shapely.union_all([shapely.LineString(one.points).buffer(3.0) for one in tracks])
+                self.assertLess(swept.difference(shape).area, 0.05)
+
+    def test_loops_go_round_as_rings_do(self):
+        shape = shapely.box(0, 0, 60, 11)  # hardly wider than the cutter: loops alone
+        for climb in (False, True):
+            (track, *_) = cleared(shape, Flat(6.0, climb=climb))
+            self.assertIsNotNone(track.lap)
+            for points in (track.lap, track.points):
+                turn = np.diff(np.unwrap(np.arctan2(*np.diff(points, axis=0).T[::-1])))
+                self.assertEqual(np.median(np.sign(turn)), -1 if climb else 1)
 
     def test_a_slope_leads_into_a_course_no_steeper_than_four_degrees(self):
         ring = np.array([(0, 0, -3.0), (10, 0, -3.0), (10, 10, -3.0), (0, 10, -3.0), (0, 0, -3.0)])
@@ -282,6 +355,23 @@ def hole_area(surface: np.ndarray, inside: np.ndarray, pitch: float = 0.1) -> fl
 
 
 class RouterTest(TestCase):
+    def test_copies_that_lie_mirrored_are_milled_the_same_way_round(self):
+        """As the cutter turns the same way: what is conventional on one is on the other."""
+        lines = (replace(RAISED, process=Clearing(2.5, "k4", meets="climb")), EDGE)
+        rounds = []
+        for facing in ("as it is", "mirrored"):
+            ticket = board(*lines)
+            ticket = replace(ticket, sheets=(replace(ticket.sheets[0], facing=facing),))
+            run = worked(ticket).routes["s1"].value
+            areas: dict[int, list[float]] = {}
+            for number, when in enumerate(run.when):
+                x, y = run.moves.xyz[run.moves.course == number][:, :2].T
+                areas.setdefault(when, []).append(float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1))) / 2)
+            rounds.append({when: [sum(one), np.abs(one).sum()] for when, one in areas.items()})
+        self.assertEqual(rounds[0].keys(), rounds[1].keys())
+        for when, (turned, area) in rounds[0].items():
+            self.assertAlmostEqual(rounds[1][when][0], turned, delta=0.03 * area)
+
     def test_carved_words_come_out_of_the_router_as_they_were_meant(self):
         made, run, work = cut(board(WORDS, EDGE))
         self.assertEqual(run.complaints, [])
