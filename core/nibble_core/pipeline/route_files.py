@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -118,42 +119,55 @@ def check_route(moves: RouterMoves, content: bytes, called: str) -> None:
 def _followed(planned: np.ndarray, found: ReadRoute) -> tuple[np.ndarray, float]:
     """Of each place that was planned, (m, 3), the number of the move in the file that passes or ends there, and how far
     it passes from it, mm, at most. An arc goes on through the places that lie on it until the one where it ends."""
-    of: list[np.ndarray] = []
-    apart, k = 0.0, 0
-    for number, end in enumerate(found.ends):
-        if k >= len(planned):
+    places, ends, arcs = planned.tolist(), found.ends.tolist(), found.arcs.tolist()
+    of: list[int] = []
+    apart = 0.0
+    for number, (end, (i, j, way)) in enumerate(zip(ends, arcs, strict=True)):
+        k = last = len(of)
+        if k >= len(places):
             return np.empty(0, np.int64), np.inf
-        i, j, way = found.arcs[number].tolist()
-        last = k
         if way:
-            # an arc of the file stands for several moves: its end is the next place that was planned there
-            away = np.abs(planned[k : k + MOST_OF_ARC] - end).max(1)
-            last = k + int(np.argmax(away <= OFF))
-            while last + 1 - k < len(away) and away[last + 1 - k] < away[last - k]:
-                last += 1
-            begins = found.ends[number - 1]
-            apart = max(apart, _off_helix(planned[k : last + 1], begins, end, begins[:2] + np.array([i, j]), way))
-        apart = max(apart, float(np.abs(planned[last] - end).max()))
-        of.append(np.full(last + 1 - k, number))
-        k = last + 1
-    return (np.concatenate(of) if of else np.empty(0, np.int64)), apart
+            begins = ends[number - 1]
+            last = _end_of_arc(places, k, end)
+            apart = max(apart, _off_helix(places[k : last + 1], begins, end, (begins[0] + i, begins[1] + j), way))
+        apart = max(apart, _away(places[last], end))
+        of += [number] * (last + 1 - k)
+    return np.array(of, np.int64), apart
+
+
+def _end_of_arc(places: Sequence[Sequence[float]], k: int, end: Sequence[float]) -> int:
+    """An arc of the file stands for several moves: where it ends is the next place that was planned there."""
+    until = min(k + MOST_OF_ARC, len(places))
+    last = next((number for number in range(k, until) if _away(places[number], end) <= OFF), k)
+    while last + 1 < until and _away(places[last + 1], end) < _away(places[last], end):
+        last += 1
+    return last
+
+
+def _away(place: Sequence[float], other: Sequence[float]) -> float:
+    """How far a place is from another along the axis on which they differ most, mm."""
+    return max(abs(place[0] - other[0]), abs(place[1] - other[1]), abs(place[2] - other[2]))
 
 
 def _off_helix(
-    places: np.ndarray, begins: np.ndarray, ends: np.ndarray, centre: np.ndarray, way: float
+    places: Sequence[Sequence[float]], begins: Sequence[float], ends: Sequence[float], centre: tuple[float, float],
+    way: float,
 ) -> float:  # fmt: skip
     """How far places lie off a helix about a centre, or out of order along it, less what its fit may be off by, mm."""
-    spoke, first, last = places[:, :2] - centre, begins[:2] - centre, ends[:2] - centre
+    x, y = centre
+    first = begins[0] - x, begins[1] - y
     radius = math.hypot(*first)
-    gone = _swept(np.broadcast_to(first, spoke.shape), spoke, way)
-    whole = float(_swept(first[None], last[None], way)[0]) or 2 * math.pi
-    slope = begins[2] + (ends[2] - begins[2]) * gone / whole
-    off = max(float(np.abs(np.hypot(*spoke.T) - radius).max()), float(np.abs(slope - places[:, 2]).max()))
-    backward = float(-np.diff(gone, prepend=0.0).min(initial=0.0)) * radius
+    slope = (ends[2] - begins[2]) / (_swept(first, (ends[0] - x, ends[1] - y), way) or 2 * math.pi)
+    off = backward = before = 0.0
+    for place in places:
+        spoke = place[0] - x, place[1] - y
+        gone = _swept(first, spoke, way)
+        off = max(off, abs(math.hypot(*spoke) - radius), abs(begins[2] + slope * gone - place[2]))
+        backward, before = max(backward, (before - gone) * radius), gone
     return max(off - FITTED, backward, 0.0)
 
 
-def _swept(start: np.ndarray, end: np.ndarray, way: float) -> np.ndarray:
-    """Angles from directions to others, the way that an arc goes, radians from nothing to a whole turn."""
-    turn = np.arctan2(start[:, 0] * end[:, 1] - start[:, 1] * end[:, 0], (start * end).sum(1))
-    return np.asarray(np.mod(way * turn, 2 * math.pi))
+def _swept(start: tuple[float, float], end: tuple[float, float], way: float) -> float:
+    """The angle from one direction to another, the way that an arc goes, radians from nothing to a whole turn."""
+    turn = math.atan2(start[0] * end[1] - start[1] * end[0], start[0] * end[0] + start[1] * end[1])
+    return (way * turn) % (2 * math.pi)

@@ -246,22 +246,31 @@ def _cut(surface, moves, rise, radius, ball, rapid, turns, pitch):  # type: igno
         deepest[m] = low
         if low >= 0.0:
             continue
-        length = math.sqrt((x1 - x0) ** 2 + (y1 - y0) ** 2 + (z1 - z0) ** 2)
-        steps = max(1, math.ceil(length / (pitch * 0.5)))
+        # what moves level takes all along its way the same: one look at each pixel does
+        dx, dy, dz = x1 - x0, y1 - y0, z1 - z0
+        level = dz == 0.0
+        steps = 0 if level else max(1, math.ceil(math.sqrt(dx * dx + dy * dy + dz * dz) / (pitch * 0.5)))
+        square = dx * dx + dy * dy
         for s in range(steps + 1):
-            t = s / steps
-            x, y, z = x0 + (x1 - x0) * t, y0 + (y1 - y0) * t, z0 + (z1 - z0) * t
+            t = s / max(steps, 1)
+            x, y, z = x0 + dx * t, y0 + dy * t, z0 + dz * t
             if z >= 0.0:
                 continue
+            along_x, along_y = (dx, dy) if level else (0.0, 0.0)
             # where a ball runs into a cone, and how far below its end the cone's own point would lie
             secant = math.sqrt(1.0 + rise[m] ** 2)
             meets, under = radius[m] * rise[m] / secant, radius[m] * (secant - 1.0)
             reach = radius[m] + (-z / rise[m] if rise[m] > 0.0 else 0.0)
-            for row in range(max(0, int((y - reach) / pitch)), min(h - 1, int((y + reach) / pitch)) + 1):
-                dy = (row + 0.5) * pitch - y
-                for column in range(max(0, int((x - reach) / pitch)), min(w - 1, int((x + reach) / pitch)) + 1):
-                    dx = (column + 0.5) * pitch - x
-                    away = math.sqrt(dx * dx + dy * dy)
+            top, bottom_row = min(y, y + along_y) - reach, max(y, y + along_y) + reach
+            left, right = min(x, x + along_x) - reach, max(x, x + along_x) + reach
+            for row in range(max(0, int(top / pitch)), min(h - 1, int(bottom_row / pitch)) + 1):
+                py = (row + 0.5) * pitch - y
+                for column in range(max(0, int(left / pitch)), min(w - 1, int(right / pitch)) + 1):
+                    px = (column + 0.5) * pitch - x
+                    near = 0.0
+                    if level and square > 0.0:
+                        near = min(1.0, max(0.0, (px * dx + py * dy) / square))
+                    away = math.sqrt((px - near * dx) ** 2 + (py - near * dy) ** 2)
                     if away > reach:
                         continue
                     bottom = z

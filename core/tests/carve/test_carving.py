@@ -300,8 +300,12 @@ EDGE = Line("k4", OneElement("e1"), AS_THEY_ARE, ThroughCut(ties=4, tie_width=8.
 RAISED = Line("k1", OneElement("e2"), AS_THEY_ARE, Clearing(2.5, "k4"))
 
 
+STORE = MemoryStore()
+"""What one test worked out, others need not."""
+
+
 def worked(ticket: Ticket) -> Work:
-    return work_out(ticket, {}.__getitem__, MemoryStore())
+    return work_out(ticket, {}.__getitem__, STORE)
 
 
 def cut(
@@ -722,7 +726,7 @@ class RouterTest(TestCase):
     def test_a_router_whose_cutters_are_changed_by_hand_gets_a_file_for_each(self):
         machine = MACHINES["board-router"]
         lines = (WORDS, EDGE, replace(RAISED, id="k5", process=Clearing(1.0), source=OneElement("e2")))
-        before, _, _ = cut(board(*lines))
+        before, _, _ = cut(board(*lines), 0.2)
         ticket = board(*lines, machine=replace(machine, changes="by hand"))
         files = [one for one in make_files(ticket, worked(ticket)).files if one.name.endswith(".gcode")]
         surface, fitted = None, []
@@ -731,7 +735,7 @@ class RouterTest(TestCase):
             fitted.append([one.name for one in machine.cutters].index(name) + 1)
             self.assertNotIn(b"M6", file.content)
             ran = router.fed(file.content, router.Stage(690, 290, 18.0), RACK, fitted[-1])
-            surface = router.cut(ran, 0.1, surface)
+            surface = router.cut(ran, 0.2, surface)
             self.assertEqual(ran.complaints, [])
         self.assertGreater(len(files), 2)
         self.assertTrue(all(one != other for one, other in pairwise(fitted)))
