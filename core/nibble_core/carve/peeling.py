@@ -30,7 +30,7 @@ NARROW = 0.12  # of a step: circles smaller than that open nothing
 LEAST_ADVANCE = 0.25  # of a step from one circle to the next, however small they are
 CORNER = math.sin(math.radians(27))  # how fast a corner narrows that is left to the rings
 ENGAGED = 1.05  # steps that a ring may lie from what is cut
-CHORD = math.radians(6)  # of a circle, from place to place
+SAGITTA = 0.0015  # mm of a circle beside its chords: files have arcs for it
 DEEP = 1.2  # steps: what is wider needs no loops
 
 
@@ -244,6 +244,7 @@ def _crescent(before: _Circle, circle: _Circle, step: float, turn: float) -> Poi
 
 def _round(circle: _Circle, inner: float, outer: float, start: float, sweep: float) -> Points:
     """Round a circle's middle, from one radius to another."""
-    share = np.linspace(0.0, 1.0, max(8, math.ceil(abs(sweep) / CHORD)) + 1)
+    chord = 2 * math.acos(max(0.0, 1 - SAGITTA / max(outer, SAGITTA)))
+    share = np.linspace(0.0, 1.0, max(8, math.ceil(abs(sweep) / chord)) + 1)
     angle, radius = start + sweep * share, inner + (outer - inner) * share
     return np.column_stack([circle.x + radius * np.cos(angle), circle.y + radius * np.sin(angle)])

@@ -80,7 +80,7 @@ class GrooveTest(TestCase):
         """Within what a pixel's middle can tell, at places drawn at random."""
         for font, words in (("slab", "OWL"), ("script", "Little"), ("condensed", "MRX"), ("sans", "S&8")):
             with self.subTest(font):
-                made, ideal, inside = carved_depths(letters(font, words, 30.0), V60, 20.0)
+                made, ideal, inside = carved_depths(letters(font, words, 18.0), V60, 20.0)
                 want = ideal * V60.rise
                 off = (made - want)[inside]
                 self.assertLess(off.max(), 0.02)
