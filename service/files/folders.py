@@ -23,30 +23,36 @@ class BoundedFolder:
     def place(self, name: str) -> Path:
         return self.folder / name[:2] / name
 
-    def read(self, name: str) -> bytes | None:
+    def read(self, name: str) -> bytearray | None:
         """The bytes of a file, which counts as used now; None where there is none."""
         file = self.place(name)
         try:
-            content = file.read_bytes()
+            with file.open("rb", buffering=0) as kept:
+                content = bytearray(os.fstat(kept.fileno()).st_size)
+                view, got = memoryview(content), 0
+                while got < len(content) and (more := kept.readinto(view[got:])):
+                    got += more
             file.touch()
         except OSError:
             return None
         return content
 
-    def write(self, name: str, content: bytes) -> bool:
-        """Whether it was kept: a full disk costs speed, not work, and leaves no half-written file."""
+    def write(self, name: str, *parts: bytes | memoryview) -> bool:
+        """Parts one after another. Whether it was kept: a full disk costs speed, not work, and leaves no half-written
+        file."""
         file = self.place(name)
         draft = file.with_name(f"{name}.{os.getpid()}.{threading.get_ident()}")
         try:
             file.parent.mkdir(parents=True, exist_ok=True)
-            draft.write_bytes(content)
+            with draft.open("wb") as kept:
+                kept.writelines(parts)
             draft.replace(file)
         except OSError:
             draft.unlink(missing_ok=True)
             self.trim(self._most // 2)
             return False
         with self._lock:
-            self._written += len(content)
+            self._written += sum(map(len, parts))
             due = self._written > SHARE * self._most
             self._written = 0 if due else self._written
         if due:

@@ -33,7 +33,7 @@ def content(key: str) -> bytes:
     found = _folder().read(f"{key}.png") if re.fullmatch(r"[0-9a-f]{64}", key) else None
     if found is None:
         raise FileNotFoundError(key)
-    return found
+    return bytes(found)
 
 
 def keep_drawing(told: bytes) -> str:
@@ -49,7 +49,7 @@ def drawing(key: str) -> bytes:
     found = _folder().read(f"{key}.json") if re.fullmatch(r"[0-9a-f]{64}", key) else None
     if found is None:
         raise FileNotFoundError(key)
-    return found
+    return bytes(found)
 
 
 def give_up() -> None:

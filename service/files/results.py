@@ -8,6 +8,7 @@ from typing import Any
 from django.conf import settings
 
 from files.folders import BoundedFolder
+from nibble_core.pipeline.packing import packed, size_of, unpacked
 from nibble_core.pipeline.store import MemoryStore
 
 QUICK = 0.2  # seconds
@@ -29,20 +30,20 @@ class DiskStore:
         if content is None:
             return None
         try:
-            found = pickle.loads(content)
+            found = unpacked(content)
         except (pickle.UnpicklingError, EOFError, AttributeError, ImportError):
             return None
         self._memory.put(key, found, size=len(content))
         return found
 
     def put(self, key: str, value: Any) -> None:
-        self._folder.write(key, self.put_in_memory(key, value))
+        self._folder.write(key, *self.put_in_memory(key, value))
 
-    def put_in_memory(self, key: str, value: Any) -> bytes:
+    def put_in_memory(self, key: str, value: Any) -> list[memoryview]:
         """For this process alone; returns the bytes it takes."""
-        content = pickle.dumps(value, protocol=5)
-        self._memory.put(key, value, size=len(content))
-        return content
+        parts = packed(value)
+        self._memory.put(key, value, size=size_of(parts))
+        return parts
 
     def give_up(self) -> None:
         """What lies on disk, for a disk that is full."""

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import io
 import logging
 import multiprocessing
 import multiprocessing.connection
 import pickle
 import resource
+import struct
+from collections.abc import Sequence
 from dataclasses import is_dataclass
 from typing import Any
 
 from nibble_core.errors import FileTooLarge, NibbleError, UnreadableFile
 from nibble_core.formats.profiles import read_profile
+from nibble_core.pipeline.packing import packed, size_of, unpacked
 from nibble_core.pipeline.read import Picture, inspect
 from nibble_core.text.lettering import tried_font
 
@@ -20,6 +22,7 @@ _LOG = logging.getLogger(__name__)
 CPU_SECONDS, MEMORY_BYTES = 10, 1_000_000_000
 PIXEL_CPU_SECONDS, PIXEL_MEMORY_BYTES = 30, 6_000_000_000
 """Of pictures: the largest that is taken, 100 megapixels, needs them."""
+PIECE, MOST_ANSWER = 1 << 22, 1_500_000_000  # bytes: at once, and of the largest picture with all that is told of it
 WALL_SECONDS = 300.0  # a busy machine is no fault of the file; what counts is the time the child itself was given
 PICTURES = (b"\x89PNG", b"\xff\xd8", b"GIF8", b"RIFF", b"BM", b"II*\0", b"MM\0*")
 VALUES = {
@@ -52,7 +55,7 @@ def answer_one(pipe: multiprocessing.connection.Connection, seconds: int = CPU_S
     except Exception:  # a decoder's own fault over a file that no reader of ours turned away
         _LOG.info("a %s could not be decoded", task, exc_info=True)
         answer = UnreadableFile, ("This file is damaged: it cannot be read to its end.", "Save or send it again.")
-    pipe.send_bytes(pickle.dumps(answer, protocol=5))
+    _send(pipe, packed(answer))
 
 
 def answered(pipe: multiprocessing.connection.Connection) -> Any:
@@ -61,8 +64,8 @@ def answered(pipe: multiprocessing.connection.Connection) -> Any:
     try:
         if not pipe.poll(WALL_SECONDS):
             raise UnreadableFile("This file takes too long to read.", "Save it again, smaller.")
-        answer = OwnValuesOnly(io.BytesIO(pipe.recv_bytes())).load()
-    except (EOFError, OSError, pickle.UnpicklingError) as error:
+        answer = unpacked(_received(pipe), OwnValuesOnly)
+    except (EOFError, OSError, multiprocessing.ProcessError, pickle.UnpicklingError, struct.error) as error:
         raise UnreadableFile(
             "This file cannot be read safely: it takes too much time or memory.", "Save it again, simpler or smaller."
         ) from error
@@ -70,6 +73,28 @@ def answered(pipe: multiprocessing.connection.Connection) -> Any:
         kind, words = answer
         raise kind(*words) if issubclass(kind, NibbleError) else UnreadableFile("This file cannot be read safely.")
     return answer
+
+
+def _send(pipe: multiprocessing.connection.Connection, parts: Sequence[memoryview]) -> None:
+    """Piece by piece: a pipe copies what it sends at once."""
+    pipe.send_bytes(struct.pack("<Q", size_of(parts)))
+    for part in parts:
+        for begin in range(0, part.nbytes, PIECE):
+            pipe.send_bytes(part[begin : begin + PIECE])
+
+
+def _received(pipe: multiprocessing.connection.Connection) -> bytearray:
+    """What ``_send`` sent. Raises UnreadableFile for more than any answer is."""
+    (size,) = struct.unpack("<Q", pipe.recv_bytes(8))
+    if size > MOST_ANSWER:
+        raise UnreadableFile("This file cannot be read safely.", "Save it again, smaller.")
+    content = bytearray(size)
+    got = 0
+    while got < size:
+        if not pipe.poll(WALL_SECONDS):
+            raise EOFError
+        got += pipe.recv_bytes_into(content, got)
+    return content
 
 
 def read_guarded(content: bytes, name: str, part: str = "", unit: str | None = None) -> Picture:

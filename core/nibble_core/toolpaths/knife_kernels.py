@@ -7,6 +7,7 @@ import numpy as np
 from nibble_core.geometry.kernels import compiled
 
 AHEAD = math.radians(2.0)  # of turn, from which a knife is turned into the next line before it is raised
+TURNED = math.radians(25.0)  # up to which a knife that is turned into a line may be off
 SWIVEL = math.radians(8.0)  # of a step of the holder's turn round a corner
 
 
@@ -67,13 +68,15 @@ def _turn(points, i, n):
 
 
 @compiled
-def holder_paths(points, begins, offset, corner, after):
+def holder_paths(points, begins, offset, corner, after, sagitta):
     """Where the holder of a trailing knife goes so that its tip follows polylines ``points[begins[i]:begins[i + 1]]``.
 
-    The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a vertex of a curve in
-    the direction between its chords; at a corner sharper than ``corner`` radians the holder turns round the tip. At the
-    end of each polyline it turns on into the direction of the next, so that the knife is lowered pointing along its
-    cut; at the end of the last into ``after`` (radians; nan for none). Returns points and begins.
+    The tip lies ``offset`` mm behind the holder: on a straight stretch that is as far ahead, at a vertex of a curve
+    along its tangent. A chord that lies within ``sagitta`` of its curve is no further than 4 sagitta / length, radians,
+    from the tangent at its end: what a vertex turns beyond that of both is a bend, where the holder steps over; at a
+    corner sharper than ``corner`` radians it turns round the tip. At the end of each polyline it turns on into the
+    direction of the next, so that the knife is lowered pointing along its cut; at the end of the last into ``after``
+    (radians; nan for none). Returns points and begins.
     """
     total = len(begins) - 1
     room = 4 * len(points) + total * (2 + int(math.pi / SWIVEL))
@@ -87,15 +90,23 @@ def holder_paths(points, begins, offset, corner, after):
     count = 0
     for p in range(total):
         first, last = begins[p], begins[p + 1] - 1
-        heading = 0.0
+        heading, before = 0.0, 0.0
         for i in range(first, last):
             dx, dy = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
             way = math.atan2(dy, dx)
             turn = (way - heading + math.pi) % (2 * math.pi) - math.pi if i > first else 0.0
-            if i > first and abs(turn) <= corner:  # between chords of a curve it looks along the curve
-                middle = heading + turn / 2
-                out[count - 1, 0] = points[i, 0] + offset * math.cos(middle)
-                out[count - 1, 1] = points[i, 1] + offset * math.sin(middle)
+            long = max(math.hypot(dx, dy), 1e-9)
+            if i > first and abs(turn) <= corner:
+                curves = min(abs(turn) / 2, 4 * sagitta / before)
+                into = heading + math.copysign(curves, turn)
+                curves = min(abs(turn) - curves, 4 * sagitta / long)
+                onward = way - math.copysign(curves, turn)
+                out[count - 1, 0] = points[i, 0] + offset * math.cos(into)
+                out[count - 1, 1] = points[i, 1] + offset * math.sin(into)
+                if abs(onward - into - 2 * math.pi * round((onward - into) / (2 * math.pi))) > AHEAD:
+                    out[count, 0] = points[i, 0] + offset * math.cos(onward)
+                    out[count, 1] = points[i, 1] + offset * math.sin(onward)
+                    count += 1
             else:
                 if i > first:
                     count = _swivel(out, count, points[i, 0], points[i, 1], heading, way, offset, corner)
@@ -105,7 +116,7 @@ def holder_paths(points, begins, offset, corner, after):
             out[count, 0] = points[i + 1, 0] + offset * math.cos(way)
             out[count, 1] = points[i + 1, 1] + offset * math.sin(way)
             count += 1
-            heading = way
+            heading, before = way, long
         way = after
         if p + 1 < total:
             i = begins[p + 1]
@@ -118,6 +129,29 @@ def holder_paths(points, begins, offset, corner, after):
             count += 1
         ends[p + 1] = count
     return out[:count], ends
+
+
+@compiled
+def lowered_on(points, begins, tips, offset, unit, facing):
+    """Moves where the holder is lowered, in place, so that a trailing tip lands where each line begins however the
+    knife faces by then: turned on a grid of ``unit`` mm it is some degrees off. tips: where lines begin. facing:
+    radians before the first; nan where nobody knows. Returns the way that it faces after the last."""
+    for p in range(len(begins) - 1):
+        first, last = begins[p], begins[p + 1] - 1
+        way = math.atan2(points[first + 1, 1] - points[first, 1], points[first + 1, 0] - points[first, 0])
+        off = (facing - way + math.pi) % (2 * math.pi) - math.pi
+        if abs(off) < TURNED:  # of nan nothing is
+            points[first, 0] = round((tips[p, 0] + offset * math.cos(facing)) / unit) * unit
+            points[first, 1] = round((tips[p, 1] + offset * math.sin(facing)) / unit) * unit
+        else:
+            facing = way
+        for i in range(first, last):
+            dx, dy = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
+            way = math.atan2(dy, dx)
+            # dragged along a straight way the half of the angle falls off as its tangent does (a tractrix)
+            off = (facing - way + math.pi) % (2 * math.pi) - math.pi
+            facing = way + 2 * math.atan(math.tan(off / 2) * math.exp(-math.hypot(dx, dy) / offset))
+    return facing
 
 
 @compiled

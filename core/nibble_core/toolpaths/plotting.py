@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nibble_core.geometry import Affine, Bundle
-from nibble_core.toolpaths.knife_kernels import begun_smoothly, holder_paths, on_grid
+from nibble_core.toolpaths.knife_kernels import begun_smoothly, holder_paths, lowered_on, on_grid
 from nibble_core.toolpaths.program import Definition, Program
 
 CHORDS = 0.004  # mm that a chord may lie off its curve
@@ -36,18 +36,24 @@ def plotted(
     for run in program.runs:
         knife = knife_of(run.of)
         every += [(run.of, _lines(run.of.paths, run.places, knife), knife)] * knife.passes
-    made = []
+    held = []
     after = math.nan  # the way along which the next line of a trailing knife begins
-    for of, lines, knife in reversed(every):
+    for _, lines, knife in reversed(every):
         if knife.offset > 0:
             first = lines[0][1] - lines[0][0]
-            lines = holder_paths(*lines, knife.offset, math.radians(knife.corner), after)
+            held.append(holder_paths(*lines, knife.offset, math.radians(knife.corner), after, CHORDS))
             after = math.atan2(first[1], first[0])
-        points, begins = lines
-        upward = points * [1.0, -1.0] + [0.0, height]
-        snapped, ends = on_grid(upward, begins, unit)
+        else:
+            held.append(lines)
+    made = []
+    facing = math.nan
+    for (of, (tips, starts), knife), (points, begins) in zip(every, reversed(held), strict=True):
+        snapped, ends = on_grid(points * [1.0, -1.0] + [0.0, height], begins, unit)
+        if knife.offset > 0:
+            first_tips = tips[starts[:-1]] * [1.0, -1.0] + [0.0, height]
+            facing = lowered_on(snapped, ends, first_tips, knife.offset, unit, facing)
         made.append((of, Bundle.polylines(snapped * [1.0, -1.0] + [0.0, height], ends)))
-    return made[::-1]
+    return made
 
 
 def _lines(paths: Bundle, places: tuple[Affine, ...], knife: Knife) -> tuple[np.ndarray, np.ndarray]:

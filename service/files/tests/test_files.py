@@ -1,10 +1,10 @@
 """Files by hash, the guarded reader, and what a browser is given."""
 
 import os
-import pickle
 import tempfile
 from pathlib import Path
 
+import numpy as np
 from django.contrib.auth import get_user_model
 from django.test import SimpleTestCase, TestCase
 
@@ -14,6 +14,7 @@ from files.reader import Reader
 from files.results import DiskStore
 from jobs import actions
 from nibble_core.errors import FileTooLarge, UnreadableFile
+from nibble_core.pipeline.packing import packed
 
 
 class BlobTest(SimpleTestCase):
@@ -71,8 +72,10 @@ class ResultTest(SimpleTestCase):
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder) / "ab" / ("ab" + "0" * 62)
             place.parent.mkdir()
-            place.write_bytes(pickle.dumps([1])[:-1])
-            self.assertIsNone(DiskStore(Path(folder), 10**6, 10**6).get(place.name))
+            whole = b"".join(packed([np.arange(100), "a"]))
+            for spoilt in (whole[:-1], whole[: len(whole) // 2], whole + bytes(64), bytes(8), b"", b"\xff" * 400):
+                place.write_bytes(spoilt)
+                self.assertIsNone(DiskStore(Path(folder), 10**6, 10**6).get(place.name))
 
 
 class DownloadTest(TestCase):
