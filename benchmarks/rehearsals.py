@@ -144,12 +144,15 @@ def many() -> None:
     bench: Bench = prepared(ticket, ticket.sheets[0], work)
     ready = time.process_time()
     rehearse(bench, Faults(across=0.2))
+    first = time.process_time()
+    rehearse(bench, Faults(across=0.2))
     once = time.process_time()
     chances = rehearse_often(bench, errors_of(ticket.sheets[0].machine), 200)
     often = time.process_time()
     print(
-        f"{bench.laid.copies} stickers, processor time: files made and read {ready - start:.1f} s, rehearsed once "
-        f"{once - ready:.1f} s, 200 times {often - once:.1f} s (worst of a sheet {chances.quantile(0.5):.2f} mm)"
+        f"{bench.laid.copies} stickers, processor time: files made and read {ready - start:.1f} s, rehearsed for "
+        f"the first time {first - ready:.1f} s, once more {once - first:.1f} s, 200 times {often - once:.1f} s "
+        f"(worst of a sheet {chances.quantile(0.5):.2f} mm)"
     )
 
 

@@ -89,10 +89,8 @@ def _with_waste(seen: NDArray[np.uint8], mask: NDArray[np.uint8]) -> NDArray[np.
     """As it was printed where the mask covers it, faint on the liner elsewhere."""
     liner = np.broadcast_to(np.array(LINER, np.uint8), seen.shape)
     made = cv2.addWeighted(liner, 0.8, seen, 0.2, 0.0)
-    within = mask > 0
-    share = mask[within, None].astype(np.float32) / 255
-    made[within] = np.rint(seen[within] * share + made[within] * (1 - share))
-    return np.asarray(made, np.uint8)
+    share = mask.astype(np.float32) / 255
+    return np.asarray(cv2.blendLinear(seen, made, share, 1 - share), np.uint8)
 
 
 def copy_picture(bench: Bench, sheet: PrintedSheet, lies: Lies, number: int) -> NDArray[np.uint8]:

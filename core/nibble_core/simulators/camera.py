@@ -78,7 +78,7 @@ def find_mark(
     beyond = reach + mark.width
     x, y = expected
     box = (x - beyond, y - beyond, x + beyond, y + beyond)
-    grey = look(box, ppi).astype(np.float32).mean(2)
+    grey = cv2.transform(look(box, ppi).astype(np.float32), np.full((1, 3), 1 / 3, np.float32))
     per_mm = ppi / INCH
     # a mark may be a small part of what is seen; a single dark pixel is none
     paper, ink = float(np.percentile(grey, 95)), float(cv2.blur(grey, (5, 5)).min())

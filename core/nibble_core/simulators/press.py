@@ -26,6 +26,7 @@ Pixels = NDArray[np.uint8]
 
 INCH = 25.4
 MARGIN = 15.0  # mm of material round the sheet, at least
+BAND = 64  # rows of a picture that are brought to their places at once: memory that is used again is quick
 LARGE, LESS_FINE = 4_000_000, 1.5  # px of a picture that is painted in fewer
 MOST_PIXELS = 400_000_000
 NEAR_ENOUGH = 1e-7  # mm
@@ -213,17 +214,17 @@ class PrintedSheet:
             return np.full((rows, columns, 3), 255, np.uint8)
         fine = finer * ppi
         painted, placed = self._painted(document, low, high, fine)
-        spread = _between(placed(found) - 0.5, knots_x, knots_y, x, y)
         soft = cv2.GaussianBlur(painted, (0, 0), 0.5 * finer) if finer > 1 else painted
-        seen = cv2.remap(
-            soft,
-            np.ascontiguousarray(spread[..., 0]),
-            np.ascontiguousarray(spread[..., 1]),
-            cv2.INTER_LINEAR,
-            borderMode=cv2.BORDER_CONSTANT,
-            borderValue=(255, 255, 255),
-        )
-        return np.asarray(seen, np.uint8)
+        seen = np.empty((rows, columns, 3), np.uint8)
+        across = _between(placed(found).swapaxes(0, 1) - 0.5, knots_x, x).swapaxes(0, 1)
+        for begin in range(0, rows, BAND):
+            band = slice(begin, begin + BAND)
+            spread = _between(across, knots_y, y[band])
+            seen[band] = cv2.remap(
+                soft, spread[..., 0], spread[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT,
+                borderValue=(255, 255, 255),
+            )  # fmt: skip
+        return seen
 
     def _painted(
         self, document: Any, low: Places, high: Places, ppi: float
@@ -246,7 +247,7 @@ class PrintedSheet:
         clip = pypdfium2.raw.FS_RECTF(0, 0, columns, rows)
         flags = pypdfium2.raw.FPDF_ANNOT | pypdfium2.raw.FPDF_REVERSE_BYTE_ORDER
         pypdfium2.raw.FPDF_RenderPageBitmapWithMatrix(bitmap, page, matrix, clip, flags)
-        pixels = np.array(bitmap.to_numpy()[..., :3], np.uint8)
+        pixels = np.asarray(cv2.cvtColor(bitmap.to_numpy(), cv2.COLOR_RGBA2RGB), np.uint8)
         return pixels, lambda places: np.asarray(places @ linear - first, float)
 
     def _faulty(self, seen: Pixels, box: tuple[float, float, float, float], ppi: float) -> Pixels:
@@ -279,20 +280,15 @@ class PrintedSheet:
         self._document.close()
 
 
-def _between(net: Places, knots_x: Places, knots_y: Places, x: NDArray[Any], y: NDArray[Any]) -> Places:
-    """Values of a net of knots (rows, columns, 2) at all x of all y, linearly between them."""
-    for axis, knots, wanted in ((1, knots_x, x), (0, knots_y, y)):
-        k = np.clip(np.searchsorted(knots, wanted) - 1, 0, len(knots) - 2)
-        share = (wanted - knots[k]) / (knots[k + 1] - knots[k])
-        share = share[None, :, None] if axis else share[:, None, None].astype(np.float32)
-        net = net if axis else net.astype(np.float32)  # as many as there are pixels
-        made = np.take(net, k + 1, axis)
-        low = np.take(net, k, axis)
-        made -= low
-        made *= share
-        made += low
-        net = made
-    return net
+def _between(net: NDArray[Any], knots: Places, wanted: NDArray[Any]) -> NDArray[np.float32]:
+    """Values of a net at places between the knots of its rows, linearly: a few rows weigh in for all of them."""
+    k = np.clip(np.searchsorted(knots, wanted) - 1, 0, len(knots) - 2)
+    first, row = int(k.min()), np.arange(len(wanted))
+    share = (wanted - knots[k]) / (knots[k + 1] - knots[k])
+    weights = np.zeros((len(wanted), int(k.max()) + 2 - first), np.float32)
+    weights[row, k - first], weights[row, k - first + 1] = 1 - share, share
+    rows = net[first : first + weights.shape[1]].astype(np.float32)
+    return np.asarray((weights @ rows.reshape(len(rows), -1)).reshape(len(wanted), *net.shape[1:]))
 
 
 def _separations(page: Any) -> dict[str, str]:
