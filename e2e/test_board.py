@@ -94,6 +94,11 @@ class FullBoardTest(BrowserTest):
         expect(page.get_by_text("Nothing is archived.")).to_be_visible()
         page.get_by_role("button", name="Back to the board").click()
         expect(cards).to_have_count(16)
+        # what others of the shop start is seen without a press
+        token = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
+        headers = {"X-CSRFToken": token, "Referer": self.nibble.address}
+        self.assertTrue(page.request.post(f"{self.nibble.address}/api/jobs/2/duplicate", headers=headers).ok)
+        expect(cards).to_have_count(17, timeout=25_000)
 
     def test_name_client_and_due_date_are_set_in_the_sentence(self):
         page = self.page

@@ -25,6 +25,7 @@ const KEYS: Keys = [
 
 const WAITING_MS = 2000; // between two looks while cards are being drawn
 const AGAIN_MS = 5000; // between two looks where the last one failed
+const OTHERS_MS = 10000; // between two looks for what others of the shop did
 const MOST_LOOKS = 150; // after which a card that is not there yet is not waited for
 
 const ORDER_KEPT = "nibble-board-order";
@@ -52,7 +53,7 @@ export function Board() {
     refetchInterval: ({ state }) => {
       if (state.status === "error") return AGAIN_MS; // it comes back by itself when Nibble does
       const undrawn = state.data?.pages.some((page) => page.undrawn > 0) === true;
-      return state.dataUpdateCount < MOST_LOOKS && undrawn && WAITING_MS;
+      return undrawn && state.dataUpdateCount < MOST_LOOKS ? WAITING_MS : OTHERS_MS;
     },
   });
   const cards = pages.data?.pages.flatMap((page) => page.cards);
