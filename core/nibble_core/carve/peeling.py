@@ -11,6 +11,7 @@ import heapq
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -175,8 +176,9 @@ class _Loops:
                 chain.append(before)
                 self._begun[k] = before
                 if not self._needed[way[number + 1 :]].any():
+                    way = way[: number + 1]
                     break
-        self._needed[way[-1]] = False
+        self._pass(way)
         return chain
 
     def _way(self, end: int) -> list[int]:
@@ -196,6 +198,13 @@ class _Loops:
 
     def _limit(self, k: int) -> float:
         return min(self._step, max(float(self._radius[k]), LEAST_ADVANCE * self._step))
+
+    def _pass(self, way: Sequence[int]) -> None:
+        """Between two circles of a way nothing is needed: of what they leave there rings take the rest."""
+        passed = shapely.MultiPoint(self._axis.places[way])
+        shapely.prepare(passed)
+        beside = shapely.dwithin(shapely.points(self._axis.places), passed, COVERED * self._step)
+        self._needed &= ~np.asarray(beside)
 
     def _take(self, circle: _Circle) -> None:
         away = np.hypot(*(self._axis.places - (circle.x, circle.y)).T)
@@ -224,8 +233,8 @@ def _track(chain: Sequence[_Circle | None], step: float, *, climb: bool) -> Trac
     if begun is None:
         parts += [_round(first, small, first.radius, back, turn * 2 * math.pi),
                   _round(first, first.radius, first.radius, back, turn * 2 * math.pi)]  # fmt: skip
-    for before, circle in zip([first, *circles], circles if begun else circles[1:], strict=False):
-        parts.append(_crescent(before, circle, step, turn))
+    ways = circles if begun is None else [begun, *circles]
+    parts += [_crescent(before, circle, step, turn) for before, circle in pairwise(ways)]
     return Track(np.vstack(parts), lap)
 
 
