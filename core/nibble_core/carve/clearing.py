@@ -12,7 +12,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.carve.peeling import ENGAGED, Track, opened_along, opened_up
-from nibble_core.geometry import Affine, Points
+from nibble_core.geometry import Points
 from nibble_core.geometry.regions import oriented_rings, polygons
 
 SEGMENTS = 24  # of a quarter of a round corner
@@ -45,7 +45,7 @@ def reachable(area: BaseGeometry, cutter: Flat) -> BaseGeometry:
     return inner.buffer(cutter.radius, quad_segs=SEGMENTS).intersection(area)
 
 
-def cleared(area: BaseGeometry, cutter: Flat, *, lanes: bool = False, angle: float = 0.0) -> list[Track]:
+def cleared(area: BaseGeometry, cutter: Flat, *, lanes: bool = False) -> list[Track]:
     """Where the middle of a flat cutter runs to clear an area, closed rings whose last place is their first, or open
     lanes with the edge's rings behind them. Rings of one pocket come from its middle outward; what is left is cut from
     one side alone. Away from corners no more than a step is cut at once, unless there is no room for it."""
@@ -54,7 +54,7 @@ def cleared(area: BaseGeometry, cutter: Flat, *, lanes: bool = False, angle: flo
         return []
     made: list[Track] = []
     for part in polygons(room):
-        made += _lanes(part, cutter, angle) if lanes else _rings(part, cutter)
+        made += _lanes(part, cutter) if lanes else _rings(part, cutter)
     return made
 
 
@@ -109,25 +109,22 @@ def _edges(room: Polygon, cutter: Flat) -> list[Points]:
     return [_closed(outer, cutter.climb), *(_closed(hole, cutter.climb) for hole in holes)]
 
 
-def _lanes(room: Polygon, cutter: Flat, angle: float) -> list[Track]:
+def _lanes(room: Polygon, cutter: Flat) -> list[Track]:
     step = cutter.diameter * min(cutter.step, 0.9)
-    turned = shapely.affinity.rotate(room, -angle, origin=(0, 0))
-    left, top, right, bottom = turned.bounds
+    left, top, right, bottom = room.bounds
     made: list[Track] = []
     before: BaseGeometry = Polygon()
     for number, y in enumerate(np.arange(top + step / 2, bottom, step).tolist()):
-        row = turned.intersection(shapely.LineString([(left - 1, y), (right + 1, y)]))
+        row = room.intersection(shapely.LineString([(left - 1, y), (right + 1, y)]))
         parts = [shapely.get_coordinates(part) for part in shapely.get_parts(row) if part.length > 0]
         parts = [part if part[0, 0] < part[-1, 0] else part[::-1] for part in parts]
         parts.sort(key=lambda part: float(part[0, 0]))
         slots = shapely.get_parts(row.difference(before.buffer(ENGAGED * step)))
         for slot in slots:
             if slot.length > step / 2:
-                made += opened_along(_with_room(slot, turned, step), turned, step, climb=cutter.climb)
+                made += opened_along(_with_room(slot, room, step), room, step, climb=cutter.climb)
         made += [Track(part[::-1]) for part in reversed(parts)] if number % 2 else [Track(part) for part in parts]
         before = row
-    back = Affine.rotation(math.radians(angle))
-    made = [Track(back.map(one.points), None if one.lap is None else back.map(one.lap)) for one in made]
     return [*made, *(Track(ring) for ring in _edges(room, cutter))]
 
 

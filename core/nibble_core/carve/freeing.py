@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.carve.grooves import Course
 from nibble_core.carve.passes import passes_to
-from nibble_core.geometry import Points
+from nibble_core.geometry import Points, run_lengths
 from nibble_core.geometry.regions import oriented_rings, polygons
 
 SEGMENTS = 24
@@ -68,7 +68,7 @@ def _begun_between(ring: Points, places: Sequence[tuple[float, float]]) -> Point
     gaps = np.diff(tabs, append=tabs[0] + line.length)
     k = int(np.argmax(gaps))
     start = float((tabs[k] + gaps[k] / 2) % line.length)
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    along = run_lengths(ring)
     first = np.array([[np.interp(start, along, ring[:, axis]) for axis in (0, 1)]])
     return np.vstack([first, ring[along > start + SAME], ring[1:][along[1:] < start - SAME], first])
 
@@ -90,7 +90,7 @@ def _over_tabs(
     half = (tabs.wide + diameter) / 2
     run = min((top - z) / SLOPE, half)
     stops = [(0.0, z), (long, z)]
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ring, axis=0).T))])
+    along = run_lengths(ring)
     for place in places:
         middle = line.project(shapely.Point(place))
         middle = min(max(middle, half + run), long - half - run) if long > 2 * (half + run) else long / 2

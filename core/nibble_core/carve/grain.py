@@ -5,7 +5,7 @@ fibres that end at the edge are lifted and tear."""
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -31,10 +31,6 @@ class Edge:
     apart: float
     kept_within: bool
     diameter: float
-
-    def flipped(self) -> Edge:
-        """The same, left and right exchanged."""
-        return replace(self, ring=self.ring * [-1, 1, 1], rough=shapely.transform(self.rough, lambda xy: xy * [-1, 1]))
 
     def courses(self, at: Affine, grain: float | None) -> list[Course]:
         """Where it is run on a sheet, with leads. grain: radians of the fibres there; None for what has none."""

@@ -10,7 +10,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.carve.grooves import Course
-from nibble_core.geometry import Points
+from nibble_core.geometry import Points, run_lengths
 
 LEAD = 6.0  # times as long as it goes aside that a lead-in is
 RAMP = math.tan(math.radians(4.0))  # of an entry along the course
@@ -43,7 +43,7 @@ def ramped(course: Course, above: float) -> Course:
     drop = above - float(course[0, 2])
     if drop <= 1e-9 or len(course) < 2:
         return course
-    flat = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(course[:, :2], axis=0).T))])
+    flat = run_lengths(course[:, :2])
     long = float(flat[-1])
     if long <= 1e-6:
         return course
@@ -55,7 +55,7 @@ def ramped(course: Course, above: float) -> Course:
     there = np.column_stack([np.interp(stops, flat, course[:, k]) for k in range(2)])
     way = np.vstack([there, there[::-1][1:]])
     way = np.vstack([way, *[way[1:]] * (turns - 1)])
-    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
+    gone = run_lengths(way)
     z = above - drop * gone / max(float(gone[-1]), 1e-9)
     # never below what the course itself leaves there
     floor = np.interp(_along(way, flat, course, half), flat, course[:, 2])
@@ -64,7 +64,7 @@ def ramped(course: Course, above: float) -> Course:
 
 def _along(way: Points, flat: np.ndarray, course: Course, half: float) -> np.ndarray:
     """How far along the course each place of a way there and back lies, mm."""
-    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
+    gone = run_lengths(way)
     folded = np.mod(gone, 2 * half)
     return np.asarray(np.where(folded > half, 2 * half - folded, folded))
 
@@ -73,7 +73,7 @@ def screwed(course: Course, lap: Points, above: float) -> Course:
     """A course entered from ``above`` round a small circle (n, 2) from its beginning back to there, as down a screw,
     and once round that at its depth."""
     depth = float(course[0, 2])
-    gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(lap, axis=0).T))])
+    gone = run_lengths(lap)
     turns = max(1, math.ceil((above - depth) / RAMP / float(gone[-1])))
     share = np.concatenate([(gone[:-1] / gone[-1] + k) / turns for k in range(turns)])
     down = np.column_stack([np.tile(lap[:-1], (turns, 1)), above + (depth - above) * share])

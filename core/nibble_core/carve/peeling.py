@@ -20,7 +20,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.carve.grooves import Pointed, grooves
-from nibble_core.geometry import Path, Points, Region
+from nibble_core.geometry import Path, Points, Region, run_lengths
 from nibble_core.geometry.regions import oriented_rings
 
 COARSE = 0.02  # of a step, that an area may change for its axis
@@ -86,7 +86,7 @@ def opened_along(line: Points, room: Polygon, step: float, *, climb: bool) -> li
 
 
 def _resampled(course: NDArray[np.float64], spacing: float) -> NDArray[np.float64]:
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(course[:, :2], axis=0).T))])
+    along = run_lengths(course[:, :2])
     stops = np.linspace(0.0, along[-1], max(2, math.ceil(along[-1] / spacing) + 1))
     return np.column_stack([np.interp(stops, along, course[:, k]) for k in range(3)])
 

@@ -7,8 +7,8 @@ y downward. Set operations and buffers go through shapely polygons and come back
 
 from nibble_core.geometry.bundle import Bundle
 from nibble_core.geometry.paths import Path
-from nibble_core.geometry.points import Affine, Box, Point, Points
+from nibble_core.geometry.points import Affine, Box, Point, Points, run_lengths
 from nibble_core.geometry.regions import Region
 from nibble_core.geometry.segments import ARC, CUBIC, LINE
 
-__all__ = ["ARC", "CUBIC", "LINE", "Affine", "Box", "Bundle", "Path", "Point", "Points", "Region"]
+__all__ = ["ARC", "CUBIC", "LINE", "Affine", "Box", "Bundle", "Path", "Point", "Points", "Region", "run_lengths"]

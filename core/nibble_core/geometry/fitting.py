@@ -13,7 +13,7 @@ from nibble_core.geometry.distance_kernels import beside, spread
 from nibble_core.geometry.kernels import fit_arc, fit_circle, fit_cubic, furthest, longest_span
 from nibble_core.geometry.nearest import distances_to_lines
 from nibble_core.geometry.paths import Path
-from nibble_core.geometry.points import Points
+from nibble_core.geometry.points import Points, run_lengths
 from nibble_core.geometry.regions import Region, oriented_rings
 from nibble_core.geometry.segments import ARC, CUBIC, LINE
 from nibble_core.geometry.tolerances import REFIT
@@ -223,7 +223,7 @@ def _pull_back(samples: Points, kinds: list[int], rows: list[np.ndarray], breaks
     tolerance; by then the curve has turned by some angle, so the place lies that angle times R back. So it is where a
     curve runs on into a line. Lists are changed in place, where both stay within the tolerance.
     """
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(samples, axis=0).T))])
+    along = run_lengths(samples)
     for q in range(1, len(rows)):
         line, curve = (q - 1, q) if kinds[q - 1] == LINE else (q, q - 1)
         into, out = end_directions(kinds[q - 1], rows[q - 1])[1], end_directions(kinds[q], rows[q])[0]

@@ -13,6 +13,11 @@ Points = NDArray[np.float64]
 """Shape (n, 2): x, y in mm, y down."""
 
 
+def run_lengths(points: Points) -> NDArray[np.float64]:
+    """mm along a polyline (n, 2) from its first place to each."""
+    return np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+
+
 def shoelace(ring: Points) -> float:
     """Signed area of a closed polyline (n, 2), positive for outer rings with y down (Gauss's area formula)."""
     x, y = (ring - ring[0]).T  # from the ring itself, lest the digits of a far place are lost

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
-from nibble_core.geometry import Path, Points, Region
+from nibble_core.geometry import Path, Points, Region, run_lengths
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
 from nibble_core.geometry.segments import evaluate
@@ -66,7 +66,7 @@ def _dashed(points: Points, dashes: tuple[float, ...], phase: float) -> list[Poi
     """The drawn stretches of a polyline that starts ``phase`` into the pattern; an odd list of dashes and gaps is taken
     twice, as SVG and PDF do."""
     pattern = dashes if len(dashes) % 2 == 0 else dashes * 2
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+    along = run_lengths(points)
     length, at, index = float(along[-1]), -(phase % sum(pattern)), 0
     pieces: list[Points] = []
     while at < length and len(pieces) < 100_000:

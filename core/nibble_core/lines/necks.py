@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import Cancelled
-from nibble_core.geometry import Point, Points
+from nibble_core.geometry import Point, Points, run_lengths
 from nibble_core.geometry.regions import polygons
 from nibble_core.lines.neck_kernels import led_downhill
 
@@ -181,7 +181,7 @@ class _Edges:
         starts, ends, ring_of, middles = [], [], [], []
         for k, ring in enumerate((part.exterior, *part.interiors)):
             points = shapely.get_coordinates(ring)
-            at = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+            at = run_lengths(points)
             starts.append(points[:-1])
             ends.append(points[1:])
             ring_of.append(np.full(len(points) - 1, k))

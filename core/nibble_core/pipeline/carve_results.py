@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -14,8 +14,6 @@ from nibble_core.geometry import Affine, Box, Bundle, Path, Point
 from nibble_core.graphics.routing import RouterMoves
 
 CHANGE = 20.0  # seconds that a change of cutters takes
-FLIP = Affine(a=-1.0)
-MIRROR = np.array([-1.0, 1.0, 1.0])
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,25 +40,13 @@ class CarveNote:
 
 @dataclass(frozen=True, eq=False)
 class CarvedLayer:
-    """What is cut on one copy of a layer, in the piece's coordinates; box: round all of it."""
+    """What is cut on one copy of a layer, in the piece's coordinates, or in those of its mirror image (``FLIP``) for
+    copies that lie mirrored; box: round all of it. Places of notes lie on the piece."""
 
     cuttings: tuple[Cutting, ...]
     notes: tuple[CarveNote, ...]
     failed: tuple[tuple[str, NibbleError], ...]
     box: Box
-
-    def flipped(self) -> CarvedLayer:
-        """The same, left and right exchanged."""
-        cuttings = tuple(
-            replace(
-                one, courses=tuple(course * MIRROR for course in one.courses),
-                edges=tuple(edge.flipped() for edge in one.edges),
-            )
-            for one in self.cuttings
-        )  # fmt: skip
-        notes = tuple(replace(one, place=(-one.place[0], one.place[1])) for one in self.notes)
-        left, top, right, bottom = self.box
-        return CarvedLayer(cuttings, notes, self.failed, Box(-right, top, -left, bottom))
 
 
 @dataclass(frozen=True)

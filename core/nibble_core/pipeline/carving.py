@@ -30,10 +30,10 @@ from nibble_core.carve import (
 )
 from nibble_core.carve.clearing import left_over
 from nibble_core.errors import CannotMake, NibbleError
-from nibble_core.geometry import Box, Point, Region
+from nibble_core.geometry import Affine, Box, Point, Region
 from nibble_core.geometry.regions import courses as courses_of
 from nibble_core.geometry.regions import polygons
-from nibble_core.pipeline.carve_results import FLIP, CarvedLayer, CarveNote, Cutting
+from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.cutters import BALL, Cutter
@@ -42,6 +42,7 @@ from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
 from nibble_core.ticket.stock import Stock
 
+FLIP = Affine.mirror(0.0)
 PINS, CLEARS, GROOVES, DRILLS, OPENS, FREES = -1, 0, 1, 2, 3, 4
 """When courses are run: holes for pins, what is taken down, then holes, what falls out last."""
 ROUND = 0.05  # mm that a hole may be off a circle, and off the width of a drill
@@ -73,8 +74,8 @@ class Carvings:
 def carve_layer(
     store: ResultStore, layer: Layer, machine: Machine, stock: Stock, drawn: Keyed[LayerResult], *, mirrored: bool
 ) -> Keyed[CarvedLayer]:
-    """What a router does on a layer, in the piece's coordinates, for copies that lie mirrored or for the others. A line
-    that it cannot make is told in ``failed``."""
+    """What a router does on a layer: on copies that lie mirrored, or on the others. A line that it cannot make is told
+    in ``failed``."""
     lines = tuple(line for line in layer.lines if line.on)
     by = Carvings(lines, machine.cutters, machine.below, stock.thickness, stock.thinnest, mirrored)
     return stage(store, _carved, by, drawn)
@@ -90,7 +91,8 @@ def _carved(by: Carvings, drawn: LayerResult) -> CarvedLayer:
         )
         for line in drawn.lines
     ]  # fmt: skip
-    return _carved_lines(by, seen).flipped()
+    made = _carved_lines(by, seen)
+    return replace(made, notes=tuple(replace(note, place=(-note.place[0], note.place[1])) for note in made.notes))
 
 
 def _carved_lines(by: Carvings, lines: Sequence[DrawnLine]) -> CarvedLayer:

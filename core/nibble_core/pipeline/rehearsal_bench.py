@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import CannotMake
 from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, Format
-from nibble_core.geometry import Affine
+from nibble_core.geometry import Affine, run_lengths
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.coming_off import Tie, ties
 from nibble_core.pipeline.files import write_part
@@ -321,7 +321,7 @@ def _footprint(layer: str, work: Work) -> BaseGeometry:
 
 def _sampled(line: CutLine) -> NDArray[np.float64]:
     """Places along a line at equal distances, its ends among them."""
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line.places, axis=0).T))])
+    along = run_lengths(line.places)
     count = max(2, math.ceil(along[-1] / min(max(along[-1] / MOST_SAMPLES, APART), FURTHEST_APART)) + 1)
     at = np.linspace(0, along[-1], count)
     return np.column_stack([np.interp(at, along, line.places[:, k]) for k in (0, 1)])

@@ -15,7 +15,7 @@ from nibble_core.geometry import Affine, Box
 from nibble_core.graphics.routing import Mounted, RouterMoves
 from nibble_core.pipeline.beams import bed_of, clamps_on, corner_of, drive_of
 from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, PinHoles, RouterRun
-from nibble_core.pipeline.carving import GROOVES, PINS, carve_layer
+from nibble_core.pipeline.carving import FLIP, GROOVES, PINS, carve_layer
 from nibble_core.pipeline.pinning import pin_courses
 from nibble_core.pipeline.results import Problem, Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
@@ -92,7 +92,7 @@ def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> Rout
         for placement in _in_turn(laid, pen.at):
             for one in own[_lies(placement)].cuttings:
                 if (one.when, one.cutter) == (when, cutter):
-                    pen.cut(_placed(one, placement.at, by.grain), cutter, when)
+                    pen.cut(_placed(one, _from_carved(placement), by.grain), cutter, when)
     pen.lift()
     pen.to(*home, 0.0)
     moves = pen.moves(laid.width, laid.height)
@@ -103,6 +103,11 @@ def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> Rout
 def _lies(placement: Placement) -> tuple[str, bool]:
     """The layer of a copy, and whether it lies mirrored."""
     return placement.layer, placement.at.determinant < 0
+
+
+def _from_carved(placement: Placement) -> Affine:
+    """From where a copy was carved to where it lies: what lies mirrored was carved as its mirror image."""
+    return FLIP.then(placement.at) if placement.at.determinant < 0 else placement.at
 
 
 def _placed(one: Cutting, at: Affine, grain: float | None) -> list[Course]:
@@ -206,7 +211,8 @@ def _start(machine: Machine, laid: LaidSheet, own: dict[tuple[str, bool], Carved
         boxes = []
         for placement in laid.placements:
             one = own[_lies(placement)].box
-            corners = placement.at.map(np.array([(x, y) for x in (one.left, one.right) for y in (one.top, one.bottom)]))
+            places = np.array([(x, y) for x in (one.left, one.right) for y in (one.top, one.bottom)])
+            corners = _from_carved(placement).map(places)
             boxes.append(Box(*corners.min(0).tolist(), *corners.max(0).tolist()))
         box = Box.around(boxes) if boxes else box
     return corner_of(machine, box)

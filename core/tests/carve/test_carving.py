@@ -363,7 +363,7 @@ class RouterTest(TestCase):
         """As the cutter turns the same way: what is conventional on one is on the other."""
         lines = (replace(RAISED, process=Clearing(2.5, "k4", meets="climb")), EDGE)
         rounds = []
-        for facing in ("as it is", "mirrored"):
+        for facing in ("as its stock says", "mirrored"):
             ticket = board(*lines)
             ticket = replace(ticket, sheets=(replace(ticket.sheets[0], facing=facing),))
             run = worked(ticket).routes["s1"].value
