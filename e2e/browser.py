@@ -77,6 +77,11 @@ class BrowserTest(unittest.TestCase):
         page.on("pageerror", lambda error: self.problems.append(str(error)))
         return page
 
+    def changing(self) -> dict[str, str]:
+        """Headers of a request that changes something, by the test's own window."""
+        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+        return {"X-CSRFToken": token, "Referer": self.nibble.address}
+
     def drop(self, page: Page, name: str, content: bytes, kind: str = "image/png") -> None:
         """Drop a file anywhere on the page, as from a file manager, once the page is there to take it."""
         expect(page.get_by_role("heading").first).to_be_visible()

@@ -95,9 +95,8 @@ class FullBoardTest(BrowserTest):
         page.get_by_role("button", name="Back to the board").click()
         expect(cards).to_have_count(16)
         # what others of the shop start is seen without a press
-        token = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
-        headers = {"X-CSRFToken": token, "Referer": self.nibble.address}
-        self.assertTrue(page.request.post(f"{self.nibble.address}/api/jobs/2/duplicate", headers=headers).ok)
+        address = f"{self.nibble.address}/api/jobs/2/duplicate"
+        self.assertTrue(page.request.post(address, headers=self.changing()).ok)
         expect(cards).to_have_count(17, timeout=25_000)
 
     def test_name_client_and_due_date_are_set_in_the_sentence(self):

@@ -113,10 +113,9 @@ class CarvingTest(BrowserTest):
         threading.Thread(target=port.serve_forever, daemon=True).start()
         self.addCleanup(port.server_close)
         self.addCleanup(port.shutdown)
-        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
         answer = self.page.request.put(
             f"{api}/machine/board-router", data={"value": record | {"port": port.server_address[1]}},
-            headers={"X-CSRFToken": token, "Referer": self.nibble.address},
+            headers=self.changing(),
         )  # fmt: skip
         self.assertTrue(answer.ok, answer.text())
         return running

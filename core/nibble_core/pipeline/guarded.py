@@ -55,7 +55,7 @@ def answer_one(pipe: multiprocessing.connection.Connection, seconds: int = CPU_S
     except Exception:  # a decoder's own fault over a file that no reader of ours turned away
         _LOG.info("a %s could not be decoded", task, exc_info=True)
         answer = UnreadableFile, ("This file is damaged: it cannot be read to its end.", "Save or send it again.")
-    _send(pipe, packed(answer))
+    send_answer(pipe, packed(answer))
 
 
 def answered(pipe: multiprocessing.connection.Connection) -> Any:
@@ -75,7 +75,7 @@ def answered(pipe: multiprocessing.connection.Connection) -> Any:
     return answer
 
 
-def _send(pipe: multiprocessing.connection.Connection, parts: Sequence[memoryview]) -> None:
+def send_answer(pipe: multiprocessing.connection.Connection, parts: Sequence[memoryview]) -> None:
     """Piece by piece: a pipe copies what it sends at once."""
     pipe.send_bytes(struct.pack("<Q", size_of(parts)))
     for part in parts:
@@ -84,7 +84,7 @@ def _send(pipe: multiprocessing.connection.Connection, parts: Sequence[memoryvie
 
 
 def _received(pipe: multiprocessing.connection.Connection) -> bytearray:
-    """What ``_send`` sent. Raises UnreadableFile for more than any answer is."""
+    """What ``send_answer`` sent. Raises UnreadableFile for more than any answer is."""
     (size,) = struct.unpack("<Q", pipe.recv_bytes(8))
     if size > MOST_ANSWER:
         raise UnreadableFile("This file cannot be read safely.", "Save it again, smaller.")

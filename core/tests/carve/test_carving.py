@@ -13,7 +13,20 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nibble_core.carve import Board, Flat, Pointed, Tabs, Track, cleared, freed, grooves, ramped, reachable, surface
+from nibble_core.carve import (
+    Board,
+    Flat,
+    Pointed,
+    Tabs,
+    Track,
+    cleared,
+    freed,
+    grooves,
+    ramped,
+    reachable,
+    screwed,
+    surface,
+)
 from nibble_core.errors import FileDisagrees, UnreadableFile
 from nibble_core.formats.gcode import Dialect
 from nibble_core.formats.router_gcode import read_route, write_route
@@ -256,6 +269,38 @@ class ClearingTest(TestCase):
                 swept = shapely.union_all([shapely.LineString(one.points).buffer(3.0) for one in tracks])
                 self.assertLess(swept.difference(shape).area, 0.05)
 
+    @settings(max_examples=12, deadline=None)
+    @given(
+        wide=st.floats(16, 60), high=st.floats(12, 40), turn=st.floats(0, 90), step=st.floats(0.15, 0.5),
+        climb=st.booleans(),
+    )  # fmt: skip
+    def test_any_oblong_is_opened_without_a_slot_and_cleared_whole(self, wide, high, turn, step, climb):
+        shape = shapely.affinity.rotate(shapely.box(0, 0, wide, high), turn)
+        cutter = Flat(6.0, step, climb)
+        tracks = cleared(shape, cutter)
+        swept = shapely.union_all([shapely.LineString(one.points).buffer(3.0, quad_segs=48) for one in tracks])
+        self.assertLess(swept.difference(shape).area, 0.05)
+        self.assertLess(reachable(shape, cutter).difference(swept).area, 0.004 * shape.length)
+        # a pixel on either side of what is counted in pixels of 0.04 mm, against a small step
+        self.assertLess(float(engaged_by(tracks, cutter).max()), 1.1 + 0.08 / (6.0 * step))
+        for track in tracks:
+            if track.lap is not None:
+                self.assertTrue(np.allclose((track.lap[0], track.lap[-1]), track.points[0]))
+
+    def test_a_screw_goes_down_no_steeper_than_four_degrees_and_once_round_at_its_depth(self):
+        around = np.linspace(0, 2 * math.pi, 41)
+        lap = np.column_stack([np.cos(around), np.sin(around)])
+        way = np.array([(1.0, 0.0, -3.0), (9.0, 0.0, -3.0)])
+        made = screwed(way, lap, -0.5)
+        steps = np.diff(made, axis=0)
+        self.assertEqual(float(made[0, 2]), -0.5)
+        slope = steps[:, 2] / np.hypot(*steps[:, :2].T)
+        self.assertLessEqual(float(slope.max()), 1e-9)
+        self.assertGreaterEqual(float(slope.min()), -0.0701)
+        level = np.hypot(*steps[made[:-1, 2] <= -3.0 + 1e-9][:, :2].T)
+        self.assertAlmostEqual(float(level.sum()), 2 * 40 * math.sin(math.pi / 40) + 8.0, places=6)
+        self.assertTrue(np.allclose(made[-1], way[-1]))
+
     def test_loops_go_round_as_rings_do(self):
         shape = shapely.box(0, 0, 60, 11)  # hardly wider than the cutter: loops alone
         for climb in (False, True):
@@ -366,7 +411,11 @@ class RouterTest(TestCase):
         for facing in ("as its stock says", "mirrored"):
             ticket = board(*lines)
             ticket = replace(ticket, sheets=(replace(ticket.sheets[0], facing=facing),))
-            run = worked(ticket).routes["s1"].value
+            work = worked(ticket)
+            run = work.routes["s1"].value
+            area = next(one.area for one in work.layers["l1"].value.lines if one.id == "k4")
+            noted = [note.place for note in work.carved["s1"]["l1"].value.notes]
+            self.assertTrue(noted and shapely.contains_xy(area, np.array(noted)).all())  # on the piece, either way
             areas: dict[int, list[float]] = {}
             for number, when in enumerate(run.when):
                 x, y = run.moves.xyz[run.moves.course == number][:, :2].T
