@@ -33,6 +33,7 @@ APART = 1.0  # mm between two marks, at least: nearer, one was taken twice
 LINE = 0.002  # of the square of their spread, that a triangle of marks covers, doubled
 DISAGREES = 0.5  # mm that a mark may lie off what the others say
 TURN_STEP = 8.0  # degrees in which a blade swings round, of its track
+STRAIGHT = 0.0005  # mm beside its way, from which a blade that is drawn on runs straight
 MOST_STRETCH_OFF = 0.02  # by which a sheet's two directions may differ
 
 
@@ -381,10 +382,13 @@ def tip_track(holder: Places, trails: float, facing: float | None = None) -> tup
         off = math.remainder(facing - way, 2 * math.pi)
         count = max(1, math.ceil(abs(math.degrees(off)) / TURN_STEP))
         half = math.tan(off / 2) if abs(abs(off) - math.pi) > 1e-9 else math.copysign(1e9, off)
-        # places where the tip has swung by equal parts of the angle, and the end
-        parts = [
-            min(length, trails * math.log(half / math.tan(off / 2 * (1 - n / count)))) for n in range(1, count)
-        ] if half and count > 1 else []  # fmt: skip
+        # places where the tip has swung by equal parts of the angle, then by half of what is left, and the end
+        left = [off * (1 - n / count) for n in range(1, count)]
+        rest = off / count / 2
+        while trails * abs(rest) > STRAIGHT:
+            left.append(rest)
+            rest /= 2
+        parts = [trails * math.log(half / math.tan(one / 2)) for one in left]
         for s in [*(one for one in parts if one < length), length]:
             facing = way + 2 * math.atan(half * math.exp(-s / trails))
             at = start + s * np.array([math.cos(way), math.sin(way)])

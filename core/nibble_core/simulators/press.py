@@ -151,7 +151,8 @@ class PrintedSheet:
                     for name in _separations(document.pages[0]) if name in faults.plates
                 }  # fmt: skip
             self._document = pypdfium2.PdfDocument(self._without_plates)
-            points = self._document[0].get_size()
+            self._page = self._document[0]  # kept, as are its pictures with it once they were painted
+            points = self._page.get_size()
         except (pikepdf.PdfError, pypdfium2.PdfiumError, AttributeError, IndexError, TypeError, ValueError) as error:
             if isinstance(error, Unprintable):
                 raise
@@ -176,14 +177,14 @@ class PrintedSheet:
         times as many pixels that the file is painted in; of large pictures fewer."""
         if (box[2] - box[0]) * (box[3] - box[1]) * (ppi / INCH) ** 2 > LARGE:
             finer = min(finer, LESS_FINE)
-        return self._faulty(self._laid(self._document, box, ppi, finer), box, ppi)
+        return self._faulty(self._laid(self._page, box, ppi, finer), box, ppi)
 
     def from_afar(self, box: tuple[float, float, float, float], ppi: float, most: int) -> Pixels:
         """The same without its faults of ink, its pictures reduced to so many px a side at most: for the eye alone, and
         many times as fast where a picture lies on a sheet many times."""
         document = pypdfium2.PdfDocument(_reduced(self._without_plates, most))
         try:
-            return self._laid(document, box, ppi, 1.0)
+            return self._laid(document[0], box, ppi, 1.0)
         finally:
             document.close()
 
@@ -191,12 +192,12 @@ class PrintedSheet:
         """Where a plate's ink is laid, 255 for all of it."""
         document = pypdfium2.PdfDocument(self._plates[name])
         try:
-            shown = 255 - self._laid(document, box, ppi, FINER).min(2).astype(np.float64)
+            shown = 255 - self._laid(document[0], box, ppi, FINER).min(2).astype(np.float64)
             return np.asarray(np.rint(shown * 255 / max(float(shown.max()), 1.0)), np.uint8)  # however pale it looks
         finally:
             document.close()
 
-    def _laid(self, document: Any, box: tuple[float, float, float, float], ppi: float, finer: float) -> Pixels:
+    def _laid(self, page: Any, box: tuple[float, float, float, float], ppi: float, finer: float) -> Pixels:
         """What a file paints, brought to where the press put it."""
         left, top, right, bottom = box
         columns, rows = (max(1, round((far - near) / INCH * ppi)) for near, far in ((left, right), (top, bottom)))
@@ -213,7 +214,7 @@ class PrintedSheet:
         if (high - low < step).any():
             return np.full((rows, columns, 3), 255, np.uint8)
         fine = finer * ppi
-        painted, placed = self._painted(document, low, high, fine)
+        painted, placed = self._painted(page, low, high, fine)
         soft = cv2.GaussianBlur(painted, (0, 0), 0.5 * finer) if finer > 1 else painted
         seen = np.empty((rows, columns, 3), np.uint8)
         across = _between(placed(found).swapaxes(0, 1) - 0.5, knots_x, x).swapaxes(0, 1)
@@ -226,9 +227,7 @@ class PrintedSheet:
             )  # fmt: skip
         return seen
 
-    def _painted(
-        self, document: Any, low: Places, high: Places, ppi: float
-    ) -> tuple[Pixels, Callable[[Places], Places]]:
+    def _painted(self, page: Any, low: Places, high: Places, ppi: float) -> tuple[Pixels, Callable[[Places], Places]]:
         """A part of the page as it is painted, and where mm of the page come to lie in it, px. It is painted a little
         turned, since edges along the pixels would be moved to whole ones."""
         per_mm = ppi / INCH
@@ -239,7 +238,6 @@ class PrintedSheet:
         columns, rows = (int(one) for one in np.ceil(last - first))
         bitmap = pypdfium2.PdfBitmap.new_native(columns, rows, pypdfium2.raw.FPDFBitmap_BGRx, rev_byteorder=True)
         bitmap.fill_rect((255, 255, 255, 255), 0, 0, columns, rows)
-        page = document[0]
         # the page's own points, y down from its upper left corner, are what the matrix takes
         (a, b), (d, e) = (linear * INCH / 72).tolist()
         shift = -first - np.array([ROOM, ROOM]) * INCH / 72 @ linear
@@ -277,6 +275,7 @@ class PrintedSheet:
         return seen
 
     def close(self) -> None:
+        self._page.close()
         self._document.close()
 
 

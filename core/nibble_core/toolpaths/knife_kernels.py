@@ -8,6 +8,7 @@ from nibble_core.geometry.kernels import compiled
 
 AHEAD = math.radians(2.0)  # of turn, from which a knife is turned into the next line before it is raised
 TURNED = math.radians(25.0)  # up to which a knife that is turned into a line may be off
+EASED = (0.7, 3.0)  # times its offset, after which half of a knife's angle is gone, and nearly all
 SWIVEL = math.radians(8.0)  # of a step of the holder's turn round a corner
 
 
@@ -76,7 +77,8 @@ def holder_paths(points, begins, offset, corner, after, sagitta):
     from the tangent at its end: what a vertex turns beyond that of both is a bend, where the holder steps over; at a
     corner sharper than ``corner`` radians it turns round the tip. At the end of each polyline it turns on into the
     direction of the next, so that the knife is lowered pointing along its cut; at the end of the last into ``after``
-    (radians; nan for none). Returns points and begins.
+    (radians; nan for none). Returns points, where the tip is to be at each, whether it has to come there along the line
+    too (at corners and ends, elsewhere beside it only), and begins.
     """
     total = len(begins) - 1
     room = 4 * len(points) + total * (2 + int(math.pi / SWIVEL))
@@ -85,12 +87,14 @@ def holder_paths(points, begins, offset, corner, after, sagitta):
             ax, ay = points[i, 0] - points[i - 1, 0], points[i, 1] - points[i - 1, 1]
             bx, by = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
             room += int(abs(math.atan2(ax * by - ay * bx, ax * bx + ay * by)) / SWIVEL) + 1
-    out = np.empty((room, 2))
+    out, tips = np.empty((room, 2)), np.empty((room, 2))
+    fixed = np.zeros(room, np.bool_)
     ends = np.zeros(total + 1, np.int64)
     count = 0
     for p in range(total):
         first, last = begins[p], begins[p + 1] - 1
         heading, before = 0.0, 0.0
+        start = count
         for i in range(first, last):
             dx, dy = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
             way = math.atan2(dy, dx)
@@ -103,18 +107,24 @@ def holder_paths(points, begins, offset, corner, after, sagitta):
                 onward = way - math.copysign(curves, turn)
                 out[count - 1, 0] = points[i, 0] + offset * math.cos(into)
                 out[count - 1, 1] = points[i, 1] + offset * math.sin(into)
+                tips[count - 1] = points[i]
                 if abs(onward - into - 2 * math.pi * round((onward - into) / (2 * math.pi))) > AHEAD:
                     out[count, 0] = points[i, 0] + offset * math.cos(onward)
                     out[count, 1] = points[i, 1] + offset * math.sin(onward)
+                    tips[count] = points[i]
                     count += 1
             else:
+                from_corner = max(count - 1, start)
                 if i > first:
                     count = _swivel(out, count, points[i, 0], points[i, 1], heading, way, offset, corner)
                 out[count, 0] = points[i, 0] + offset * math.cos(way)
                 out[count, 1] = points[i, 1] + offset * math.sin(way)
                 count += 1
+                tips[from_corner:count] = points[i]
+                fixed[from_corner:count] = True
             out[count, 0] = points[i + 1, 0] + offset * math.cos(way)
             out[count, 1] = points[i + 1, 1] + offset * math.sin(way)
+            tips[count] = points[i + 1]
             count += 1
             heading, before = way, long
         way = after
@@ -122,36 +132,140 @@ def holder_paths(points, begins, offset, corner, after, sagitta):
             i = begins[p + 1]
             way = math.atan2(points[i + 1, 1] - points[i, 1], points[i + 1, 0] - points[i, 0])
         turn = (way - heading + math.pi) % (2 * math.pi) - math.pi
+        from_corner = count - 1
         if offset > 0 and abs(turn) > AHEAD:  # of nothing that follows the turn is no number
             count = _swivel(out, count, points[last, 0], points[last, 1], heading, way, offset, AHEAD)
             out[count, 0] = points[last, 0] + offset * math.cos(way)
             out[count, 1] = points[last, 1] + offset * math.sin(way)
             count += 1
+        tips[from_corner:count] = points[last]
+        fixed[from_corner:count] = True
         ends[p + 1] = count
-    return out[:count], ends
+    return out[:count], tips[:count], fixed[:count], ends
 
 
 @compiled
-def lowered_on(points, begins, tips, offset, unit, facing):
-    """Moves where the holder is lowered, in place, so that a trailing tip lands where each line begins however the
-    knife faces by then: turned on a grid of ``unit`` mm it is some degrees off. tips: where lines begin. facing:
-    radians before the first; nan where nobody knows. Returns the way that it faces after the last."""
+def steered(points, tips, fixed, begins, offset, unit, facing):
+    """Where on a grid of ``unit`` mm the holder goes, so that a tip that trails it by ``offset`` mm stays as near to
+    its line as the grid lets it: of the four places round each of ``points`` the sequence with the least sum of the
+    fourth powers of what the tip is off (Viterbi's algorithm; a knife drawn straight on is a tractrix). tips: where the
+    tip is to be at each point; fixed: whether it is to come there along the line too. facing: radians before the first
+    line; nan where nobody knows. Returns points, begins, and the way that the knife faces after the last."""
+    n = len(points)
+    out, ends = np.empty((n, 2)), np.zeros(len(begins), np.int64)
+    places = np.empty((n, 4, 2))
+    came = np.zeros((n, 4), np.int64)
+    cost, best = np.empty(4), np.empty(4)
+    ways, turned = np.empty((4, 2)), np.empty((4, 2))
+    count = 0
     for p in range(len(begins) - 1):
         first, last = begins[p], begins[p + 1] - 1
-        way = math.atan2(points[first + 1, 1] - points[first, 1], points[first + 1, 0] - points[first, 0])
+        way = math.atan2(points[first, 1] - tips[first, 1], points[first, 0] - tips[first, 0])
         off = (facing - way + math.pi) % (2 * math.pi) - math.pi
-        if abs(off) < TURNED:  # of nan nothing is
-            points[first, 0] = round((tips[p, 0] + offset * math.cos(facing)) / unit) * unit
-            points[first, 1] = round((tips[p, 1] + offset * math.sin(facing)) / unit) * unit
-        else:
+        unknown = math.isnan(facing)
+        if unknown or abs(off) > TURNED:
             facing = way
-        for i in range(first, last):
-            dx, dy = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
-            way = math.atan2(dy, dx)
-            # dragged along a straight way the half of the angle falls off as its tangent does (a tractrix)
-            off = (facing - way + math.pi) % (2 * math.pi) - math.pi
-            facing = way + 2 * math.atan(math.tan(off / 2) * math.exp(-math.hypot(dx, dy) / offset))
-    return facing
+        x, y = tips[first, 0] + offset * math.cos(facing), tips[first, 1] + offset * math.sin(facing)
+        _round(places[first], x, y, unit)
+        for c in range(4):
+            ways[c, 0], ways[c, 1] = math.cos(facing), math.sin(facing)
+            off_x = places[first, c, 0] - offset * ways[c, 0] - tips[first, 0]
+            off_y = places[first, c, 1] - offset * ways[c, 1] - tips[first, 1]
+            cost[c] = (off_x * off_x + off_y * off_y) ** 2
+        for k in range(first + 1, last + 1):
+            _round(places[k], points[k, 0], points[k, 1], unit)
+            chord = math.hypot(tips[k, 0] - tips[k - 1, 0], tips[k, 1] - tips[k - 1, 1])
+            for c in range(4):
+                best[c] = np.inf
+                for b in range(4):
+                    if cost[b] >= best[c]:
+                        continue
+                    u, v = ways[b]
+                    if unknown and k == first + 1:  # it turns into the way in which it is first drawn
+                        x, y = places[k, c] - places[k - 1, b]
+                        u, v = x / max(math.hypot(x, y), 1e-9), y / max(math.hypot(x, y), 1e-9)
+                    new, u, v = _dragged(
+                        places[k - 1, b, 0],
+                        places[k - 1, b, 1],
+                        u,
+                        v,
+                        places[k, c, 0],
+                        places[k, c, 1],
+                        offset,
+                        unit,
+                        tips[k - 1, 0],
+                        tips[k - 1, 1],
+                        tips[k, 0],
+                        tips[k, 1],
+                        chord,
+                        fixed[k],
+                    )
+                    if cost[b] + new < best[c]:
+                        best[c], came[k, c] = cost[b] + new, b
+                        turned[c, 0], turned[c, 1] = u, v
+            for c in range(4):
+                cost[c], ways[c, 0], ways[c, 1] = best[c], turned[c, 0], turned[c, 1]
+        c = int(np.argmin(cost))
+        facing = math.atan2(ways[c, 1], ways[c, 0])
+        for k in range(last, first, -1):
+            places[k, 0], c = places[k, c], came[k, c]
+        places[first, 0] = places[first, c]
+        start = count
+        for k in range(first, last + 1):
+            apart = math.hypot(places[k, 0, 0] - out[count - 1, 0], places[k, 0, 1] - out[count - 1, 1])
+            if count == start or apart > unit / 2 or (k == last and count == start + 1):
+                out[count] = places[k, 0]
+                count += 1
+        ends[p + 1] = count
+    return out[:count], ends, facing
+
+
+@compiled
+def _round(places, x, y, unit):
+    """The four places of the grid round a point."""
+    left, low = math.floor(x / unit), math.floor(y / unit)
+    for c in range(4):
+        places[c, 0], places[c, 1] = (left + c % 2) * unit, (low + c // 2) * unit
+
+
+@compiled
+def _dragged(from_x, from_y, u, v, to_x, to_y, offset, unit, start_x, start_y, end_x, end_y, chord, fixed):
+    """What it costs to draw a holder straight on, and the way that its knife faces then, as (u, v) tells before. start,
+    end: where the tip is to be before and after, ``chord`` mm apart; fixed: whether it is to come there along the line
+    too. Looked at are the middle, the end and, on a long way, where half of what was wrong is gone and nearly all."""
+    dx, dy = to_x - from_x, to_y - from_y
+    long = math.sqrt(dx * dx + dy * dy)
+    half, decay = 0.0, 1.0
+    if long > 0.0:
+        dx, dy = dx / long, dy / long
+        half = (u * dy - v * dx) / max(1.0 + u * dx + v * dy, 1e-9)  # tangent of half of what it has to turn
+        decay = math.exp(-long / 2 / offset)
+    worst = 0.0
+    for k in range(4):
+        gone, left = long, half * decay * decay
+        if k == 2:
+            gone, left = long / 2, half * decay
+        elif k < 2:
+            if long < 2 * EASED[k] * offset:
+                continue
+            gone, left = EASED[k] * offset, half * math.exp(-EASED[k])
+        if long > 0.0:
+            ahead = 1.0 / (1.0 + left * left)
+            c, s = (1.0 - left * left) * ahead, 2.0 * left * ahead
+            u, v = dx * c + dy * s, dy * c - dx * s
+        x, y = from_x + gone * dx - offset * u, from_y + gone * dy - offset * v
+        if chord > 1e-9:
+            off = ((y - start_y) * (end_x - start_x) - (x - start_x) * (end_y - start_y)) / chord
+            off *= off
+            if fixed and k == 3:
+                short = ((end_x - x) * (end_x - start_x) + (end_y - y) * (end_y - start_y)) / chord
+                off += short * short
+        else:
+            off = (x - end_x) * (x - end_x) + (y - end_y) * (y - end_y)
+        worst = max(worst, off)
+    if 0.0 < long < 1.1 * unit:  # such steps turn back and forth, and a plotter slows at each
+        worst += unit * unit / 16
+    return worst * worst, u, v
 
 
 @compiled
@@ -181,22 +295,22 @@ def sharpness(points, i, first, last):
 
 
 @compiled
-def on_grid(points, begins, unit):
-    """Polylines on a grid of ``unit`` mm, two points at least each. Of points within a unit of each other the one at
-    which the line turns more is kept: rounded, such steps turn back and forth, and a plotter slows at each. The first
-    and the last point of each stay."""
+def spaced(points, begins, unit):
+    """Which points of polylines are kept on a grid of ``unit`` mm, two of each at least. Of points within a unit of
+    each other it is the one at which the line turns more: rounded, such steps turn back and forth, and a plotter slows
+    at each. The first and the last point of each stay. Returns indices and begins."""
     total = len(begins) - 1
-    out = np.empty_like(points)
+    out, kept = np.empty_like(points), np.empty(len(points), np.int64)
     ends = np.zeros(total + 1, np.int64)
     near = 1.01 * unit * unit
     count = 0
     for p in range(total):
         start, first, last = count, begins[p], begins[p + 1] - 1
-        kept = first
         for i in range(first, last + 1):
             x, y = round(points[i, 0] / unit) * unit, round(points[i, 1] / unit) * unit
             if count > start and (out[count - 1, 0] - x) ** 2 + (out[count - 1, 1] - y) ** 2 <= near:
-                if i < last and sharpness(points, i, first, last) <= sharpness(points, kept, first, last):
+                latest = kept[count - 1]
+                if i < last and sharpness(points, i, first, last) <= sharpness(points, latest, first, last):
                     continue
                 if count > start + 1 and (
                     i == last or (out[count - 2, 0] - x) ** 2 + (out[count - 2, 1] - y) ** 2 > near
@@ -205,7 +319,7 @@ def on_grid(points, begins, unit):
                 elif i < last:
                     continue
             out[count, 0], out[count, 1] = x, y
-            kept = i
+            kept[count] = i
             count += 1
         ends[p + 1] = count
-    return out[:count], ends
+    return kept[:count], ends

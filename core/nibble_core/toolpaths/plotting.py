@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nibble_core.geometry import Affine, Bundle
-from nibble_core.toolpaths.knife_kernels import begun_smoothly, holder_paths, lowered_on, on_grid
+from nibble_core.toolpaths.knife_kernels import begun_smoothly, holder_paths, spaced, steered
 from nibble_core.toolpaths.program import Definition, Program
 
 CHORDS = 0.004  # mm that a chord may lie off its curve
@@ -36,6 +36,7 @@ def plotted(
     for run in program.runs:
         knife = knife_of(run.of)
         every += [(run.of, _lines(run.of.paths, run.places, knife), knife)] * knife.passes
+    upward = np.array([1.0, -1.0]), np.array([0.0, height])
     held = []
     after = math.nan  # the way along which the next line of a trailing knife begins
     for _, lines, knife in reversed(every):
@@ -44,15 +45,17 @@ def plotted(
             held.append(holder_paths(*lines, knife.offset, math.radians(knife.corner), after, CHORDS))
             after = math.atan2(first[1], first[0])
         else:
-            held.append(lines)
+            held.append((lines[0], lines[0], np.zeros(len(lines[0]), bool), lines[1]))
     made = []
     facing = math.nan
-    for (of, (tips, starts), knife), (points, begins) in zip(every, reversed(held), strict=True):
-        snapped, ends = on_grid(points * [1.0, -1.0] + [0.0, height], begins, unit)
+    for (of, _, knife), (points, tips, fixed, begins) in zip(every, reversed(held), strict=True):
+        points, tips = points * upward[0] + upward[1], tips * upward[0] + upward[1]
+        kept, ends = spaced(points, begins, unit)
         if knife.offset > 0:
-            first_tips = tips[starts[:-1]] * [1.0, -1.0] + [0.0, height]
-            facing = lowered_on(snapped, ends, first_tips, knife.offset, unit, facing)
-        made.append((of, Bundle.polylines(snapped * [1.0, -1.0] + [0.0, height], ends)))
+            snapped, ends, facing = steered(points[kept], tips[kept], fixed[kept], ends, knife.offset, unit, facing)
+        else:
+            snapped = np.rint(points[kept] / unit) * unit
+        made.append((of, Bundle.polylines(snapped * upward[0] + upward[1], ends)))
     return made
 
 
