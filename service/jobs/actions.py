@@ -15,8 +15,10 @@ from config.writing import writing
 from files import blobs
 from files.reader import READER
 from files.results import STORE
+from jobs import keeping
+from jobs.keeping import ticket_of
 from jobs.models import STEPS, Job, Revision
-from jobs.queries import newest_revision, ticket_of
+from jobs.queries import newest_revision
 from jobs.signals import revised
 from jobs.waiting import waits_for
 from library.queries import library
@@ -33,8 +35,6 @@ from nibble_core.ticket import (
     overlap,
     scaled_distances,
     sought_by,
-    ticket_from_plain,
-    to_plain,
     words,
 )
 from nibble_core.ticket.artwork import Artwork, Trace
@@ -78,7 +78,7 @@ def keep_new_job(author: Author, ticket: Ticket, said: str) -> Job:
             name=ticket.name, client=ticket.client, due=_date(ticket.due), sought=sought_by(ticket)
         )
         Revision.objects.create(
-            job=job, number=1, kind=Revision.Kind.CHANGE, author=author, words=said, ticket=to_plain(ticket), state=1
+            job=job, number=1, kind=Revision.Kind.CHANGE, author=author, words=said, state=1, **keeping.whole(ticket)
         )
     return job
 
@@ -98,18 +98,18 @@ def change_job(
         if job.revisions.values_list("number", flat=True).last() != made.on.number:  # somebody was quicker
             made = _changed(_newest(job), seen, changes, said)
         return _append(
-            job, made.on, author, kind=Revision.Kind.CHANGE, words=made.words, ticket=made.ticket, plain=made.plain,
+            job, made.on, author, kind=Revision.Kind.CHANGE, words=made.words, ticket=made.ticket, before=made.before,
             touched=[change.touched for change in changes], state=made.on.number + 1, parent=made.on.state,
         )  # fmt: skip
 
 
 class _Made(NamedTuple):
-    """What changes make of a revision: words, and the ticket with its plain values."""
+    """What changes make of a revision: words, and the ticket, with the one before."""
 
     on: Revision
     words: str
     ticket: Ticket
-    plain: dict[str, Any]
+    before: Ticket
 
 
 def _changed(newest: Revision, seen: int, changes: Sequence[Change], said: str | None) -> _Made:
@@ -120,7 +120,7 @@ def _changed(newest: Revision, seen: int, changes: Sequence[Change], said: str |
         _refuse_overlap(newest.job, seen, changes, said)
     changed = apply(ticket, changes, held)
     _require_files(changed, ticket)
-    return _Made(newest, said, changed, to_plain(changed))
+    return _Made(newest, said, changed, ticket)
 
 
 def _signed(change: Change, author: Author) -> Change:
@@ -136,8 +136,8 @@ def bring_piece(author: Author, job_id: int, seen: int, sheet_id: str, other_id:
     there = _newest(Job.objects.get(id=other_id))
     if other_id == job_id:
         raise InvalidTicket("That piece is of this job.", "Raise its quantity, or bring it from another sheet.")
-    here = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
-    other = ticket_from_plain(there.ticket)
+    here = ticket_of(_newest(Job.objects.get(id=job_id)))
+    other = ticket_of(there)
     changes = brought(here, sheet_id, other, piece_id, job=other_id, revision=there.number)
     name = next(piece.name for piece in other.pieces if piece.id == piece_id)
     return change_job(author, job_id, seen, changes, said=f"{name} of “{other.name}” brought onto a sheet"[:400])
@@ -145,13 +145,13 @@ def bring_piece(author: Author, job_id: int, seen: int, sheet_id: str, other_id:
 
 def bring_again(author: Author, job_id: int, seen: int, piece_id: str) -> Revision:
     """A brought piece made what it is now in its own job. Raises InvalidTicket."""
-    here = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    here = ticket_of(_newest(Job.objects.get(id=job_id)))
     origin = next((piece.origin[0] for piece in here.pieces if piece.id == piece_id and piece.origin), None)
     home = Job.objects.filter(id=origin.job).first() if origin else None
     if home is None:
         raise InvalidTicket("The job it came from is not there any more.", "It stays as it was brought.")
     there = _newest(home)
-    changes = brought_again(here, piece_id, ticket_from_plain(there.ticket), revision=there.number)
+    changes = brought_again(here, piece_id, ticket_of(there), revision=there.number)
     return change_job(author, job_id, seen, changes, said=f"brought anew from “{home.name}”")
 
 
@@ -187,7 +187,7 @@ def undo(author: Author, job_id: int, seen: int) -> Revision:
         before = job.revisions.get(number=undone.parent)
         return _append(
             job, newest, author, kind=Revision.Kind.UNDO, words=f"took back {_whose(undone, author)}{undone.words}",
-            ticket=ticket_from_plain(before.ticket), touched=undone.touched, state=before.state,
+            ticket=ticket_of(before), touched=undone.touched, state=before.state,
             redo_from=newest.number,
         )  # fmt: skip
 
@@ -204,7 +204,7 @@ def redo(author: Author, job_id: int, seen: int) -> Revision:
         made = job.revisions.get(number=again.state)
         return _append(
             job, newest, author, kind=Revision.Kind.REDO, words=f"made again: {_whose(made, author)}{made.words}",
-            ticket=ticket_from_plain(again.ticket), touched=made.touched, state=again.state,
+            ticket=ticket_of(again), touched=made.touched, state=again.state,
             redo_from=again.redo_from,
         )  # fmt: skip
 
@@ -219,7 +219,7 @@ def replace_artwork(
     changes = [Change(f"{here}/file", sha256), Change(f"{here}/name", name), Change(f"{here}/part", "")]
     with writing():
         newest = _newest(Job.objects.get(id=job_id))
-        mode = ticket_from_plain(newest.ticket).artwork(artwork_id).trace.mode
+        mode = ticket_of(newest).artwork(artwork_id).trace.mode
         if mode == "paths" and picture.drawing is None:
             changes.append(Change(f"{here}/trace/mode", _first_mode(picture)))
         return change_job(author, job_id, seen, changes, said=f"artwork replaced by {name}")
@@ -228,7 +228,7 @@ def replace_artwork(
 def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: bytes, file_name: str) -> Revision:
     """One more client's file, as an element to the right of a piece's last one. Raises what reading raises."""
     name, sha256, picture = _taken_in(content, file_name)
-    ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    ticket = ticket_of(_newest(Job.objects.get(id=job_id)))
     taken = {artwork.id for artwork in ticket.artworks}
     taken |= {element.id for piece in ticket.pieces for element in piece.elements}
     number = next(n for n in range(2, 10_000) if f"a{n}" not in taken and f"e{n}" not in taken)
@@ -256,7 +256,7 @@ def add_artwork(author: Author, job_id: int, seen: int, piece_id: str, content: 
 def add_piece(author: Author, job_id: int, seen: int, content: bytes, file_name: str) -> Revision:
     """One more client's file as a piece of its own. Raises what reading raises."""
     name, sha256, picture = _taken_in(content, file_name)
-    ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    ticket = ticket_of(_newest(Job.objects.get(id=job_id)))
     changes = added_piece(ticket, _new_artwork(ticket, sha256, name, picture), _called_after(name)[:80])
     return change_job(author, job_id, seen, changes, said=f"{name} added as a piece")
 
@@ -264,7 +264,7 @@ def add_piece(author: Author, job_id: int, seen: int, content: bytes, file_name:
 def add_parts(author: Author, job_id: int, seen: int, artwork_id: str) -> Revision:
     """Each further file of an artwork's zip, or page of its document, as a piece of its own. What cannot be read is
     left out and said. Raises what reading raises where none can be, and InvalidTicket where there is nothing else."""
-    before = ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    before = ticket = ticket_of(_newest(Job.objects.get(id=job_id)))
     artwork = next((one for one in ticket.artworks if one.id == artwork_id), None)
     if artwork is None:
         raise InvalidTicket("That artwork is not there any more.", "Look again.")
@@ -308,7 +308,7 @@ def _new_artwork(ticket: Ticket, sha256: str, name: str, picture: Picture) -> Ar
 def scale_distances(author: Author, job_id: int, seen: int, factor: float) -> Revision:
     """Every distance of every line, and what is measured with it, times ``factor``. Raises InvalidTicket beyond
     limits."""
-    ticket = ticket_from_plain(_newest(Job.objects.get(id=job_id)).ticket)
+    ticket = ticket_of(_newest(Job.objects.get(id=job_id)))
     changes = scaled_distances(ticket, factor)
     return change_job(author, job_id, seen, changes, said=f"distances scaled to {100 * factor:.0f} %")
 
@@ -316,7 +316,7 @@ def scale_distances(author: Author, job_id: int, seen: int, factor: float) -> Re
 def duplicate_job(author: Author, job_id: int) -> Job:
     """The same ticket as a job of its own, without its history and its due date."""
     original = Job.objects.get(id=job_id)
-    ticket = ticket_from_plain(_newest(original).ticket)
+    ticket = ticket_of(_newest(original))
     again = f"{ticket.name.removesuffix(AGAIN)[: 120 - len(AGAIN)]}{AGAIN}"
     copied = keep_new_job(author, replace(ticket, name=again, due=None), f"copied from {ticket.name}")
     copied.card = original.card
@@ -339,14 +339,16 @@ def _newest(job: Job) -> Revision:
 
 
 def _append(
-    job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, plain: Any = None, **rest: Any
-) -> Revision:
-    """One more revision. plain: the ticket's values, where they are told already."""
+    job: Job, newest: Revision, author: Author, *, ticket: Ticket, words: str, before: Ticket | None = None,
+    **rest: Any,
+) -> Revision:  # fmt: skip
+    """One more revision. before: the ticket that a change was made of; none where what is shown was kept before."""
     job.name, job.client, job.due, job.sought = ticket.name, ticket.client, _date(ticket.due), sought_by(ticket)
     job.save(update_fields=["name", "client", "due", "sought"])
-    made = Revision.objects.create(
-        job=job, number=newest.number + 1, author=author, words=words[:400], ticket=plain or to_plain(ticket), **rest
-    )
+    if before is not None:
+        rest |= keeping.changed(ticket, before, job.revisions.get(number=newest.state))
+    made = Revision.objects.create(job=job, number=newest.number + 1, author=author, words=words[:400], **rest)
+    keeping.remember(made, ticket)
     transaction.on_commit(lambda: revised.send(Revision, job_id=job.pk, number=made.number))
     return made
 
@@ -390,7 +392,7 @@ def reopened(revision: Revision) -> Revision:
     """A revision that can be shown: itself; or, where its ticket cannot be read, the newest that can be, as a new
     revision that says so."""
     try:
-        ticket_from_plain(revision.ticket)
+        ticket_of(revision)
         return revision
     except Exception:
         logging.getLogger("nibble").exception("job %s: revision %s cannot be read", revision.job_id, revision.number)
@@ -399,13 +401,13 @@ def reopened(revision: Revision) -> Revision:
         newest = _newest(job)
         for earlier in job.revisions.filter(number__lt=newest.number).order_by("-number"):
             try:
-                ticket = ticket_from_plain(earlier.ticket)
+                ticket = ticket_of(earlier)
             except Exception:  # whatever is wrong with it
                 continue
             words = f"opened as it was before “{newest.words}”, which cannot be read any more"
             return _append(
                 job, newest, None, kind=Revision.Kind.CHANGE, words=words, ticket=ticket, touched=[],
-                state=newest.number + 1, parent=earlier.state,
+                state=newest.number + 1, parent=earlier.state, **keeping.whole(ticket),
             )  # fmt: skip
     raise NibbleError("This job cannot be read any more.", "Its files are kept. Please report this.")
 

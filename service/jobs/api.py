@@ -12,6 +12,7 @@ from pydantic import BeforeValidator, WithJsonSchema
 
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
+from jobs.keeping import ticket_of
 from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import FileTooLarge
@@ -242,7 +243,7 @@ class LooseFileOut(Schema):
 def job_out(revision: Revision) -> HttpResponse:
     """A ``JobOut``, written straight from the core's own values: they are checked already, and it is asked for with
     every edit."""
-    ticket = queries.ticket_of(revision)
+    ticket = ticket_of(revision)
     held = library()
     told = {
         "id": revision.job_id,
@@ -376,7 +377,7 @@ def scale_distances(request: HttpRequest, job_id: int, body: ScaleIn) -> HttpRes
 @router.get("/{job_id}/layers/{layer_id}/additions", response=AdditionsOut, operation_id="additions")
 def additions(request: HttpRequest, job_id: int, layer_id: str) -> Any:
     """Lines and elements that can be added to a layer and its piece."""
-    ticket = queries.ticket_of(queries.newest_revision(job_id))
+    ticket = ticket_of(queries.newest_revision(job_id))
     for piece in ticket.pieces:
         for layer in piece.layers:
             if layer.id == layer_id:

@@ -1,11 +1,14 @@
 """A job and its revisions: every change that was ever made to it."""
 
 from datetime import date
+from typing import Any
 
 from django.conf import settings
 from django.db import models
 from django.db.models import Value
 from django.db.models.functions import Coalesce
+
+from jobs import keeping
 
 STEPS = ("printed", "cut", "weeded", "pressed", "delivered")
 """What happens to a job after its files are made."""
@@ -49,7 +52,9 @@ class Revision(models.Model):
 
     ``state``: number of the change whose ticket this row shows (its own for a change). ``parent``: the state a
     change was made on. ``redo_from``: the row that a redo from here shows again; None after a change.
-    ``touched``: paths whose values this row settled.
+    ``touched``: paths whose values this row settled. ``packed``: its ticket, or what makes it of the ticket of change
+    ``base``, ``depth`` such steps from a whole one, in ``schema``; nothing in an undo. ``whole``: the ticket, in rows
+    of before. See ``jobs.keeping``.
     """
 
     class Kind(models.TextChoices):
@@ -63,7 +68,11 @@ class Revision(models.Model):
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     time = models.DateTimeField(auto_now_add=True)
     words = models.CharField(max_length=400)
-    ticket = models.JSONField()
+    whole = models.JSONField(null=True)
+    packed = models.BinaryField(null=True)
+    base = models.PositiveIntegerField(null=True)
+    depth = models.PositiveSmallIntegerField(default=0)
+    schema = models.PositiveSmallIntegerField(default=0)
     touched = models.JSONField(default=list)
     state = models.PositiveIntegerField()
     parent = models.PositiveIntegerField(null=True)
@@ -75,3 +84,8 @@ class Revision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.job_id}.{self.number} {self.words}"
+
+    @property
+    def ticket(self) -> Any:
+        """Plain values, in the schema that they were written in. Raises InvalidTicket."""
+        return keeping.plain_of(self)

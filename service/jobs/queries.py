@@ -1,18 +1,15 @@
 """What is asked about jobs."""
 
-import json
 import re
-from functools import lru_cache
 from typing import Any
 
 from django.db.models import Q, QuerySet
 
 from jobs.models import Job, Revision
-from nibble_core.ticket import Ticket, ticket_from_plain, upgrade
+from nibble_core.ticket import Ticket, upgrade
 
 MOST_SEARCHED = 200  # letters
 MOST_WORDS = 12
-MOST_KEPT = 200_000  # letters of a ticket that is kept read
 
 
 ORDERS = {
@@ -45,17 +42,6 @@ def newest_revision(job_id: int) -> Revision:
     if newest is None:
         raise Job.DoesNotExist
     return newest
-
-
-def ticket_of(revision: Revision) -> Ticket:
-    """The ticket of a revision; small ones that were read before are not read again. Raises InvalidTicket."""
-    text = json.dumps(revision.ticket)
-    return _read(text) if len(text) <= MOST_KEPT else ticket_from_plain(revision.ticket)
-
-
-@lru_cache(maxsize=64)
-def _read(text: str) -> Ticket:
-    return ticket_from_plain(json.loads(text))
 
 
 def undo_words(revision: Revision) -> str:

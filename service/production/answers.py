@@ -3,6 +3,7 @@
 from django.http import Http404, HttpResponse
 
 from jobs import queries
+from jobs.keeping import ticket_of
 from jobs.models import Revision
 from nibble_core.ticket import Ticket
 from nibble_core.ticket.model import Sheet
@@ -11,7 +12,7 @@ from nibble_core.ticket.model import Sheet
 def sheet_of(job_id: int, sheet_id: str) -> tuple[Revision, Ticket, Sheet]:
     """A sheet of a job's newest revision, with its ticket. Raises Http404, Job.DoesNotExist."""
     revision = queries.newest_revision(job_id)
-    ticket = queries.ticket_of(revision)
+    ticket = ticket_of(revision)
     sheet = next((one for one in ticket.sheets if one.id == sheet_id), None)
     if sheet is None:
         raise Http404

@@ -16,6 +16,7 @@ from files.results import STORE
 from jobs import queries
 from jobs.actions import change_job
 from jobs.api import ChangeIn, ChangesIn, JobOut, job_out, who
+from jobs.keeping import ticket_of
 from jobs.models import Job, Revision
 from jobs.waiting import waits_for
 from library.queries import library, machines
@@ -83,7 +84,7 @@ def preview(request: HttpRequest, job_id: int, body: DraftIn) -> HttpResponse:
     """What the job would look like after draft changes; nothing is written."""
     revision = queries.newest_revision(job_id)
     held = library()
-    ticket = apply(queries.ticket_of(revision), [item.change() for item in body.changes], held)
+    ticket = apply(ticket_of(revision), [item.change() for item in body.changes], held)
     safe_sources(ticket, STORE)
     plain = to_plain(ticket)
     return as_json(PREVIEWS.ask("preview", plain, revision.number, body.station, machines(held), lane=_lane(job_id)))
@@ -122,7 +123,7 @@ class OneMoreIn(Schema):
 def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) -> HttpResponse:
     """Look for room for one more copy of a layer; nothing is written."""
     revision = queries.newest_revision(job_id)
-    ticket = queries.ticket_of(revision)
+    ticket = ticket_of(revision)
     if not any(one.id == sheet_id and any(h.layer == body.layer for h in one.holds) for one in ticket.sheets):
         raise Http404
     safe_sources(ticket, STORE)
@@ -145,7 +146,7 @@ class ClickIn(Schema):
 def click(request: HttpRequest, job_id: int, layer_id: str, body: ClickIn) -> HttpResponse:
     """A hole kept or filled, a region chosen, the side of a kerf said by a click at Lines; or taken back by it."""
     revision = queries.newest_revision(job_id)
-    ticket = queries.ticket_of(revision)
+    ticket = ticket_of(revision)
     if all(layer.id != layer_id for piece in ticket.pieces for layer in piece.layers):
         raise Http404
     safe_sources(ticket, STORE)
@@ -419,7 +420,7 @@ def client_file(request: HttpRequest, job_id: int, artwork_id: str) -> HttpRespo
 
 def refresh_card(revision: Revision) -> bytes:
     """The final view of a job's newest revision as JSON, whose picture is kept for the board."""
-    ticket = queries.ticket_of(revision)
+    ticket = ticket_of(revision)
     safe_sources(ticket, STORE)
     number, lane = revision.number, _lane(revision.job_id)
     told = DESK.ask("final", revision.ticket, number, machines(library()), lane=lane, key=str(number))
@@ -438,7 +439,7 @@ def _asked(kind: str, job_id: int, id: str, *more: Any) -> HttpResponse:
     """What a worker says of an artwork or a layer in the newest revision. Questions that differ do not take each
     other's place."""
     revision = queries.newest_revision(job_id)
-    ticket = queries.ticket_of(revision)
+    ticket = ticket_of(revision)
     layers = {layer.id for piece in ticket.pieces for layer in piece.layers}
     if id not in (layers if kind == "lines" else {artwork.id for artwork in ticket.artworks}):
         raise Http404

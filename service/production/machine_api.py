@@ -11,6 +11,7 @@ from ninja import Field, Query, Router, Schema
 from files.results import STORE
 from jobs import queries
 from jobs.api import ChangeIn
+from jobs.keeping import ticket_of
 from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import CannotMake
@@ -160,7 +161,7 @@ def machines_that_move(request: HttpRequest) -> Any:
 
 def _moving_out(run: Any) -> MovingOut:
     sent = Revision.objects.get(job_id=run.job_id, number=run.revision)
-    ticket = queries.ticket_of(sent)
+    ticket = ticket_of(sent)
     machine = next((one.machine.name for one in ticket.sheets if one.id == run.sheet), "machine")
     return MovingOut(
         job=run.job_id, job_name=ticket.name, sheet=run.sheet, machine=machine, state=run.state,

@@ -6,6 +6,7 @@ Nobody edits geometry. ``model`` holds the values, ``fields`` their limits, ``ch
 
 from nibble_core.ticket.bringing import brought, brought_again
 from nibble_core.ticket.changes import Change, apply, overlap, scaled_distances, words
+from nibble_core.ticket.differences import changed_by, difference, joined
 from nibble_core.ticket.json_schema import json_schema
 from nibble_core.ticket.library import STARTING, Library, Outdated, outdated
 from nibble_core.ticket.model import Ticket
@@ -16,6 +17,7 @@ from nibble_core.ticket.upgrading import upgrade
 
 __all__ = [
     "STARTING", "Change", "Library", "Outdated", "Sentence", "Slot", "Ticket", "added_piece", "apply", "brought",
-    "brought_again", "fingerprint", "first_ticket", "from_plain", "json_schema", "outdated", "overlap",
-    "scaled_distances", "sentences", "sought_by", "ticket_from_plain", "to_plain", "upgrade", "words",
+    "brought_again", "changed_by", "difference", "fingerprint", "first_ticket", "from_plain", "joined", "json_schema",
+    "outdated", "overlap", "scaled_distances", "sentences", "sought_by", "ticket_from_plain", "to_plain", "upgrade",
+    "words",
 ]  # fmt: skip

@@ -5,7 +5,6 @@ A path runs through field names and item ids, never positions: ``pieces/p1/layer
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, fields, is_dataclass, replace
 from typing import Any
@@ -49,17 +48,17 @@ def apply(ticket: Ticket, changes: Iterable[Change], library: Library = STARTING
 
     Raises InvalidTicket; the given ticket never changes.
     """
-    plain, several = to_plain(ticket), False
+    plain, several = _opened(ticket), False
     for change in changes:
         if change.operation not in OPERATIONS:
             raise InvalidTicket(f"“{change.operation}” is no change.", f"Use {', '.join(OPERATIONS)}.")
-        before = copy.deepcopy(plain) if _is_composed(change.value) else plain
+        before = _copied(plain) if _is_composed(change.value) else plain
         try:
             _apply_one(plain, change, library)
         except (AttributeError, KeyError, TypeError):  # what follows from a value presumes a whole one of its place
             if change.operation != "set":
                 raise
-            whole = _made_whole(copy.deepcopy(before), change)
+            whole = _made_whole(_copied(before), change)
             if whole == change.value:
                 raise
             plain = before
@@ -68,7 +67,23 @@ def apply(ticket: Ticket, changes: Iterable[Change], library: Library = STARTING
     made = ticket_from_plain(plain)
     # values that leave others to their defaults are judged as they will be kept: what cannot be read again is told now,
     # not when the job is opened
-    return ticket_from_plain(to_plain(made)) if several else made
+    return ticket_from_plain(_opened(made)) if several else made
+
+
+def _opened(ticket: Ticket) -> Any:
+    """Its plain values, but for the copies on its sheets: thousands of them, which are made plain when one changes."""
+    bare = replace(ticket, sheets=tuple(replace(sheet, placed=()) for sheet in ticket.sheets))
+    plain = to_plain(bare)
+    for sheet, of in zip(plain["sheets"], ticket.sheets, strict=True):
+        sheet["placed"] = list(of.placed)
+    return plain
+
+
+def _copied(plain: Any) -> Any:
+    """Dicts and lists anew, whatever else they hold shared."""
+    if isinstance(plain, dict):
+        return {name: _copied(value) for name, value in plain.items()}
+    return [_copied(item) for item in plain] if isinstance(plain, list) else plain
 
 
 def _is_composed(value: Any) -> bool:
@@ -267,20 +282,26 @@ def _step(holder: Any, part: str, path: str) -> Any:
     if isinstance(holder, dict) and part in holder:
         return holder[part]
     if isinstance(holder, list):
-        for item in holder:
-            if isinstance(item, dict) and item.get("id") == part:
+        for number, item in enumerate(holder):
+            if _id_of(item) == part:
+                holder[number] = item = to_plain(item)
                 return item
     raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=path)
+
+
+def _id_of(item: Any) -> Any:
+    return item.get("id") if isinstance(item, dict) else getattr(item, "id", None)
 
 
 def _insert(items: Any, item: Any, before: str | None, path: str) -> None:
     if not isinstance(items, list) or not isinstance(item, dict) or "id" not in item:
         raise InvalidTicket("An item with an id can be added to a list only.", "", where=path)
-    if not all(isinstance(other, dict) for other in items):
+    ids = [_id_of(other) for other in items]
+    if None in ids:
         raise InvalidTicket("This list holds plain values: set it whole.", "", where=path)
-    if any(other.get("id") == item["id"] for other in items):
+    if item["id"] in ids:
         raise InvalidTicket("That item is there already.", "", where=path)
-    places = [i for i, other in enumerate(items) if other.get("id") == before]
+    places = [i for i, other in enumerate(ids) if other == before]
     items.insert(places[0] if places else len(items), item)
 
 

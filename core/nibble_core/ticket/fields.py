@@ -32,9 +32,16 @@ class Rule:
 
     def check(self, value: Any) -> Any:
         """The value as stored. Raises InvalidTicket, naming the limits or the right values."""
-        if value is None and self.auto is not None:
-            return "" if self.kind == "text" else None
-        return getattr(self, f"_check_{self.kind}")(value)
+        return self.checker(value)
+
+    @property
+    def checker(self) -> Callable[[Any], Any]:
+        """What checks a value, for many of them."""
+        checked: Callable[[Any], Any] = getattr(self, f"_check_{self.kind}")
+        if self.auto is None:
+            return checked
+        nothing = "" if self.kind == "text" else None
+        return lambda value: nothing if value is None else checked(value)
 
     def say(self, value: Any) -> str:
         """The value in words: “2.0 mm”, “48 %”, “round”."""

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from dataclasses import MISSING, fields, is_dataclass
-from functools import cache
+from functools import cache, partial
 from types import UnionType
 from typing import Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
@@ -57,52 +58,80 @@ def ticket_from_plain(plain: Any) -> Ticket:
 
 def from_plain(kind: type[T], plain: Any, where: str) -> T:
     """A value of dataclass ``kind``. Unknown names, wrong types and values beyond limits raise InvalidTicket."""
+    try:
+        return _record(kind, plain)
+    except InvalidTicket as error:
+        raise _within(where, error) from error
+
+
+def _within(part: str, error: InvalidTicket) -> InvalidTicket:
+    """An error as it is told of a part of what is read: places are put together on the way out, not for each value."""
+    where = "/".join(one for one in (part, error.where) if one)
+    return InvalidTicket(error.message, error.what_to_do, where=where)
+
+
+def _record(kind: type[T], plain: Any) -> T:
     if not isinstance(plain, dict):
-        raise InvalidTicket(f"Expected a group of values, found {type(plain).__name__}.", "", where=where)
-    hints: dict[str, Any] = _hints(kind)  # type: ignore[arg-type]
-    if not plain.keys() <= hints.keys():
-        unknown = sorted(set(plain) - set(hints))
-        raise InvalidTicket(f"“{unknown[0]}” does not belong there.", f"Known: {', '.join(hints)}.", where=where)
+        raise InvalidTicket(f"Expected a group of values, found {type(plain).__name__}.", "")
+    readers = _readers(kind)  # type: ignore[arg-type]
+    if not plain.keys() <= readers.keys():
+        unknown = sorted(set(plain) - set(readers))
+        raise InvalidTicket(f"“{unknown[0]}” does not belong there.", f"Known: {', '.join(readers)}.")
     values: dict[str, Any] = {}
-    for name, required in _fields(kind):  # type: ignore[arg-type]
+    for name, (required, read) in readers.items():
         if name in plain:
-            values[name] = _value(kind, name, hints[name], plain[name], f"{where}/{name}" if where else name)
+            try:
+                values[name] = read(plain[name])
+            except InvalidTicket as error:
+                raise _within(name, error) from error
         elif required:
-            raise InvalidTicket(f"“{name}” is missing.", "", where=where)
+            raise InvalidTicket(f"“{name}” is missing.", "")
     return kind(**values)
 
 
-def _value(owner: type, name: str, hint: Any, plain: Any, where: str) -> Any:
-    rule = rule_of(owner, name)
+@cache
+def _readers(kind: Any) -> dict[str, tuple[bool, Callable[[Any], Any]]]:
+    """Of each field of a dataclass whether it must be given, and what reads its plain value."""
+    hints = _hints(kind)
+    return {name: (required, _reader(rule_of(kind, name), name, hints[name])) for name, required in _fields(kind)}
+
+
+def _reader(rule: Rule | None, name: str, hint: Any) -> Callable[[Any], Any]:
     if rule is not None:
-        try:
-            return _of_kind(rule, plain, where) if rule.types else rule.check(plain)
-        except InvalidTicket as error:
-            raise InvalidTicket(error.message, error.what_to_do, where=error.where or where) from error
+        return partial(_of_kind, rule) if rule.types else rule.checker
     if get_origin(hint) is tuple:
         item, *more = get_args(hint)
-        if not isinstance(plain, list):
-            raise InvalidTicket("Expected a list.", f"At most {MOST_ITEMS} items.", where=where)
-        most = MOST.get(name, MOST_ITEMS)
-        if len(plain) > most:
-            called = name.replace("_", " ").replace("tie marks", "ties").replace("hole marks", "holes by hand")
-            raise InvalidTicket(
-                f"These would be {len(plain):,} {called}; {most:,} are the most.".replace(",", " "),
-                "Split them into several pieces or jobs.", where=where,
-            )  # fmt: skip
-        if more != [...] and len(plain) != len(more) + 1:
-            raise InvalidTicket(f"Expected {len(more) + 1} values.", "", where=where)
-        items = tuple(_item(item, value, f"{where}/{_id(value, i)}") for i, value in enumerate(plain))
-        ids = [value.id for value in items if hasattr(value, "id")]
-        if len(set(ids)) != len(ids):
-            raise InvalidTicket("Two items share an id.", "", where=where)
-        return items
+        return partial(_items, item, MOST.get(name, MOST_ITEMS), name, None if more == [...] else len(more) + 1)
     if get_origin(hint) in (Union, UnionType):
-        hint = next(arg for arg in get_args(hint) if arg is not type(None))
-    return _item(hint, plain, where)
+        bare = next(arg for arg in get_args(hint) if arg is not type(None))
+        return partial(_item, bare)
+    return partial(_item, hint)
 
 
-def _of_kind(rule: Rule, plain: Any, where: str) -> Any:
+def _items(kind: Any, most: int, name: str, count: int | None, plain: Any) -> tuple[Any, ...]:
+    if not isinstance(plain, list):
+        raise InvalidTicket("Expected a list.", f"At most {MOST_ITEMS} items.")
+    if len(plain) > most:
+        called = name.replace("_", " ").replace("tie marks", "ties").replace("hole marks", "holes by hand")
+        raise InvalidTicket(
+            f"These would be {len(plain):,} {called}; {most:,} are the most.".replace(",", " "),
+            "Split them into several pieces or jobs.",
+        )
+    if count is not None and len(plain) != count:
+        raise InvalidTicket(f"Expected {count} values.", "")
+    records = is_dataclass(kind)
+    items = []
+    for index, value in enumerate(plain):
+        try:  # what was read already is taken as it is
+            items.append(value if records and type(value) is kind else _item(kind, value))
+        except InvalidTicket as error:
+            raise _within(_id(value, index), error) from error
+    if records and "id" in _hints(kind) and len({value.id for value in items}) != len(items):
+        raise InvalidTicket("Two items share an id.", "")
+    return tuple(items)
+
+
+def _of_kind(rule: Rule, plain: Any) -> Any:
     """A value of one of several kinds; a kind alone is that kind with its usual values."""
     plain = {"kind": plain} if isinstance(plain, str) else plain
     if not isinstance(plain, dict):
@@ -116,7 +145,7 @@ def _of_kind(rule: Rule, plain: Any, where: str) -> Any:
             f"“{alien[0]}” does not belong to “{kind}”.",
             f"It belongs to {', '.join(can)}." if can else f"Known: {', '.join(_hints(own))}.",
         )
-    return from_plain(own, plain, where)
+    return _record(own, plain)
 
 
 def as_kind(rule: Rule, kind: str, before: dict[str, Any]) -> dict[str, Any]:
@@ -126,19 +155,19 @@ def as_kind(rule: Rule, kind: str, before: dict[str, Any]) -> dict[str, Any]:
     return usual | {key: value for key, value in before.items() if key in usual} | {"kind": kind}
 
 
-def _item(hint: Any, plain: Any, where: str) -> Any:
+def _item(hint: Any, plain: Any) -> Any:
     if is_dataclass(hint):
-        return from_plain(hint, plain, where)  # type: ignore[arg-type]
+        return _record(hint, plain)  # type: ignore[arg-type]
     if hint is float and isinstance(plain, (int, float)) and not isinstance(plain, bool):
         if not -1e9 <= plain <= 1e9:  # nor what is no number
-            raise InvalidTicket("Expected a number.", "", where=where)
+            raise InvalidTicket("Expected a number.", "")
         return float(plain)
     if not isinstance(plain, hint) or isinstance(plain, bool) is not (hint is bool):
-        raise InvalidTicket(f"Expected {hint.__name__}, found {type(plain).__name__}.", "", where=where)
+        raise InvalidTicket(f"Expected {hint.__name__}, found {type(plain).__name__}.", "")
     if hint is str and not 1 <= len(plain) <= 40:
-        raise InvalidTicket("An id has 1 to 40 letters.", "", where=where)
+        raise InvalidTicket("An id has 1 to 40 letters.", "")
     if hint is str and not (plain.isprintable() and plain == plain.strip() and "/" not in plain):
-        raise InvalidTicket("An id has no line breaks, slashes or invisible signs.", "", where=where)
+        raise InvalidTicket("An id has no line breaks, slashes or invisible signs.", "")
     return plain
 
 

@@ -83,7 +83,7 @@ class HostileTest(TestCase):
     def test_a_kept_ticket_that_cannot_be_read_opens_one_revision_earlier(self) -> None:
         self.changed({"path": f"{LINE}/offset/distance", "value": 4.0})
         Revision.objects.create(
-            job=self.job, number=3, kind=Revision.Kind.CHANGE, words="spoilt", ticket={"schema": 4, "pieces": 7},
+            job=self.job, number=3, kind=Revision.Kind.CHANGE, words="spoilt", whole={"schema": 4, "pieces": 7},
             state=3, parent=2,
         )  # fmt: skip
         opened = self.client.get(f"/api/jobs/{self.job.id}").json()

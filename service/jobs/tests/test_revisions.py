@@ -12,8 +12,8 @@ from django.utils import timezone
 
 from demo.loose_files import draw_loose_file
 from jobs import actions
+from jobs.keeping import ticket_of
 from jobs.models import Job, Revision
-from jobs.queries import ticket_of
 from nibble_core.errors import InvalidTicket, NibbleError
 from nibble_core.ticket import Change, first_ticket, to_plain
 from nibble_core.ticket.model import Placed

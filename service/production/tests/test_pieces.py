@@ -7,6 +7,7 @@ from django.test import TransactionTestCase
 from demo.loose_files import draw_loose_file
 from files import blobs
 from jobs import actions, queries
+from jobs.keeping import ticket_of
 from jobs.models import Job
 from nibble_core.text.fonts import FOLDER
 from nibble_core.ticket import Change, ticket_from_plain, to_plain
@@ -174,7 +175,7 @@ class PieceTest(TransactionTestCase):
             self.change(Change("sheets/s1/stock", stock))
             weak[stock] = len(self.layer()["looks"]["weak"])
         self.assertGreater(weak[wood], weak[vinyl])
-        second = {**to_plain(queries.ticket_of(queries.newest_revision(self.job.pk)).sheets[0]), "id": "s2"}
+        second = {**to_plain(ticket_of(queries.newest_revision(self.job.pk)).sheets[0]), "id": "s2"}
         self.change(Change("sheets", second, "add"), Change("sheets/s1/stock", vinyl))
         self.assertEqual(len(self.layer()["looks"]["weak"]), weak[wood])
 

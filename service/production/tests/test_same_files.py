@@ -11,7 +11,8 @@ from django.test import TransactionTestCase
 
 from demo.loose_files import draw_loose_file
 from jobs import actions
-from jobs.queries import newest_revision, ticket_of
+from jobs.keeping import ticket_of
+from jobs.queries import newest_revision
 from nibble_core.cli import main
 from nibble_core.ticket import to_plain
 from production.models import Task
