@@ -41,6 +41,7 @@ def large() -> None:
     """One copy moved among twenty thousand."""
     from demo.jobs import demo_jobs
     from jobs import actions, keeping
+    from jobs.api import job_out
     from jobs.models import Revision
     from nibble_core.ticket import Change, ticket_from_plain, to_plain
     from nibble_core.ticket.model import Placed
@@ -58,6 +59,8 @@ def large() -> None:
         took.append(time.process_time() - start)
     rows = Revision.objects.filter(job=job, base__isnull=False)
     sizes = sorted(len(row.packed) + len(json.dumps(row.touched)) + len(row.words) for row in rows)
+    before = json.loads(job_out(Revision.objects.get(job=job, number=100)).content)
+    sent = len(job_out(Revision.objects.get(job=job, number=101), before["answer"]).content)
     opened = []
     for number in (1, 50, 64, 101):
         row = Revision.objects.get(job=job, number=number)
@@ -67,7 +70,8 @@ def large() -> None:
     took.sort()
     print(
         f"{COPIES:,} copies, one moved: a row of {sizes[len(sizes) // 2]} bytes, {sizes[-1]} at most; kept in "
-        f"{took[50]:.3f} s of processor, {took[-1]:.3f} at most; opened as of any revision in {max(opened):.2f} s"
+        f"{took[50]:.3f} s of processor, {took[-1]:.3f} at most; answered in {sent} bytes; "
+        f"opened as of any revision in {max(opened):.2f} s"
     )
 
 

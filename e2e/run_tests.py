@@ -105,7 +105,7 @@ def checks() -> dict[str, list[str]]:
         "Python lint": [*python, "ruff", "check", "."],
         "core types": [*python, "mypy"],
         "service types": [*python, "mypy", "--config-file", "service/mypy.ini"],
-        "import rules": [lint_imports],
+        "import rules": ["env", os.pathsep.join(["PYTHONPATH=core", "service", "."]), lint_imports],
         "migrations are complete": [sys.executable, "service/manage.py", "makemigrations", "--check", "--dry-run"],
         "front end formatting and lint": ["node", "node_modules/@biomejs/biome/bin/biome", "check", "."],
         "front end types": ["node", "node_modules/typescript/bin/tsc", "--noEmit"],

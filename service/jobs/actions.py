@@ -1,6 +1,7 @@
 """Everything that changes a job: one function a mutation, used by the API, tasks and commands alike."""
 
 import logging
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
@@ -115,12 +116,18 @@ class _Made(NamedTuple):
 def _changed(newest: Revision, seen: int, changes: Sequence[Change], said: str | None) -> _Made:
     _refuse_unborn(newest, seen)
     ticket, held = ticket_of(newest), library()
-    said = said or ", ".join(words(ticket, change, held) for change in changes)
+    said = said or _told_together([words(ticket, change, held) for change in changes])
     if newest.number > seen:
         _refuse_overlap(newest.job, seen, changes, said)
     changed = apply(ticket, changes, held)
     _require_files(changed, ticket)
     return _Made(newest, said, changed, ticket)
+
+
+def _told_together(said: Sequence[str]) -> str:
+    """Words of several changes: what is said more than once is said how often."""
+    counts = Counter(said)
+    return ", ".join(one if count == 1 else f"{one} ({count} times)" for one, count in counts.items())
 
 
 def _signed(change: Change, author: Author) -> Change:

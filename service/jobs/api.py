@@ -1,6 +1,7 @@
 """Jobs over HTTP."""
 
 import json
+import secrets
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
@@ -12,11 +13,12 @@ from pydantic import BeforeValidator, WithJsonSchema
 
 from demo.loose_files import LOOSE_FILES, draw_loose_file
 from jobs import actions, queries
-from jobs.keeping import ticket_of
+from jobs.keeping import size_of, ticket_of
 from jobs.models import Revision
 from library.queries import library
 from nibble_core.errors import FileTooLarge
-from nibble_core.ticket import Change, Ticket, json_schema, outdated, sentences, to_plain
+from nibble_core.pipeline.store import MemoryStore
+from nibble_core.ticket import Change, Ticket, difference, json_schema, outdated, sentences, to_plain
 from nibble_core.ticket.adding import new_elements, new_lines
 from nibble_core.ticket.changes import OPERATIONS
 from nibble_core.ticket.line import Line
@@ -164,8 +166,9 @@ class BringIn(Schema):
 
 class JobOut(Schema):
     """money: what the shop writes behind amounts. wanted: how many of each piece, by its id; nothing where full sheets
-    decide."""
+    decide. answer: the name of this answer, that a later one may say its difference from."""
 
+    answer: str
     id: int
     archived: bool
     revision: RevisionOut
@@ -175,6 +178,13 @@ class JobOut(Schema):
     moved_on: list[MovedOnOut]
     money: str
     wanted: dict[str, int | None]
+
+
+class DifferingOut(Schema):
+    """A ``JobOut`` as what makes it of an earlier answer: see ``nibble_core.ticket.differences``."""
+
+    since: str
+    difference: dict[str, Any]
 
 
 class DoneOut(Schema):
@@ -240,12 +250,19 @@ class LooseFileOut(Schema):
     words: str
 
 
-def job_out(revision: Revision) -> HttpResponse:
+SENT = MemoryStore(64, most_bytes=64_000_000)
+"""What was answered lately, by its name: another answer says no more than what became different, wherever it comes
+from: a change, the library, another piece's job."""
+
+
+def job_out(revision: Revision, since: str = "") -> HttpResponse:
     """A ``JobOut``, written straight from the core's own values: they are checked already, and it is asked for with
-    every edit."""
+    every edit. since: an earlier answer, that whoever asks still has; answered is a ``DifferingOut`` where it is known
+    here."""
     ticket = ticket_of(revision)
     held = library()
     told = {
+        "answer": secrets.token_hex(8),
         "id": revision.job_id,
         "archived": revision.job.archived,
         "revision": {
@@ -253,14 +270,22 @@ def job_out(revision: Revision) -> HttpResponse:
             "time": revision.time.isoformat(), "undo_words": queries.undo_words(revision),
             "redo_words": queries.redo_words(revision),
         },
-        "ticket": to_plain(ticket),
-        "sentences": to_plain(sentences(ticket, held)),
-        "outdated": to_plain(outdated(ticket, held)),
+        "ticket": ticket,
+        "sentences": sentences(ticket, held),
+        "outdated": outdated(ticket, held),
         "moved_on": queries.changed_origins(ticket),
         "money": held.rates.money,
         "wanted": {piece.id: ticket.wanted(piece) for piece in ticket.pieces},
     }  # fmt: skip
-    return HttpResponse(json.dumps(told), content_type="application/json")
+    before = SENT.get(since)
+    SENT.put(str(told["answer"]), told, size=size_of(ticket))
+    if before is not None and before["id"] == told["id"]:
+        return _as_json({"since": since, "difference": difference(before, told)})
+    return _as_json({name: to_plain(value) for name, value in told.items()})
+
+
+def _as_json(told: dict[str, Any]) -> HttpResponse:
+    return HttpResponse(json.dumps(told, separators=(",", ":")), content_type="application/json")
 
 
 def _author(revision: Revision) -> str:
@@ -303,25 +328,26 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     return job_out(actions.reopened(queries.newest_revision(job_id)))
 
 
-@router.post("/{job_id}/changes", response=JobOut, operation_id="change_job")
-def change(request: HttpRequest, job_id: int, body: ChangesIn) -> HttpResponse:
-    return job_out(actions.change_job(who(request), job_id, body.seen, [item.change() for item in body.changes]))
+@router.post("/{job_id}/changes", response=JobOut | DifferingOut, operation_id="change_job")
+def change(request: HttpRequest, job_id: int, body: ChangesIn, since: str = "") -> HttpResponse:
+    changes = [item.change() for item in body.changes]
+    return job_out(actions.change_job(who(request), job_id, body.seen, changes), since)
 
 
-@router.post("/{job_id}/steps", response=JobOut, operation_id="take_step")
-def take_step(request: HttpRequest, job_id: int, body: StepIn) -> HttpResponse:
+@router.post("/{job_id}/steps", response=JobOut | DifferingOut, operation_id="take_step")
+def take_step(request: HttpRequest, job_id: int, body: StepIn, since: str = "") -> HttpResponse:
     """Something that one press does to lines, layers, pieces or sheets."""
-    return job_out(actions.take_step(who(request), job_id, body.seen, body.step))
+    return job_out(actions.take_step(who(request), job_id, body.seen, body.step), since)
 
 
-@router.post("/{job_id}/undo", response=JobOut, operation_id="undo")
-def undo(request: HttpRequest, job_id: int, body: SeenIn) -> HttpResponse:
-    return job_out(actions.undo(who(request), job_id, body.seen))
+@router.post("/{job_id}/undo", response=JobOut | DifferingOut, operation_id="undo")
+def undo(request: HttpRequest, job_id: int, body: SeenIn, since: str = "") -> HttpResponse:
+    return job_out(actions.undo(who(request), job_id, body.seen), since)
 
 
-@router.post("/{job_id}/redo", response=JobOut, operation_id="redo")
-def redo(request: HttpRequest, job_id: int, body: SeenIn) -> HttpResponse:
-    return job_out(actions.redo(who(request), job_id, body.seen))
+@router.post("/{job_id}/redo", response=JobOut | DifferingOut, operation_id="redo")
+def redo(request: HttpRequest, job_id: int, body: SeenIn, since: str = "") -> HttpResponse:
+    return job_out(actions.redo(who(request), job_id, body.seen), since)
 
 
 @router.post("/{job_id}/duplicate", response=StartedOut, operation_id="duplicate_job")

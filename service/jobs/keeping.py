@@ -112,8 +112,12 @@ def ticket_of(revision: "Revision") -> Ticket:
 
 def remember(revision: "Revision", ticket: Ticket) -> None:
     """A ticket that was just made or read need not be read again."""
-    copies = sum(len(sheet.placed) for sheet in ticket.sheets)
-    READ.put(_row(revision), ticket, size=COPY * copies + OTHERWISE)
+    READ.put(_row(revision), ticket, size=size_of(ticket))
+
+
+def size_of(ticket: Ticket) -> int:
+    """Bytes that a ticket takes in memory, about."""
+    return COPY * sum(len(sheet.placed) for sheet in ticket.sheets) + OTHERWISE
 
 
 def _row(revision: "Revision") -> str:

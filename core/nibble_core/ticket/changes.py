@@ -27,8 +27,9 @@ OPERATIONS = ("set", "add", "move", "remove")
 
 @dataclass(frozen=True)
 class Change:
-    """One change. ``set``: value at path. ``add``: value (an item with an id) into the list at path, before the
-    item ``before`` or at its end. ``move``: the item at path, likewise. ``remove``: the item at path."""
+    """One change. ``set``: value at path; of an item of a list the whole item, which keeps its id. ``add``: value (an
+    item with an id) into the list at path, before the item ``before`` or at its end. ``move``: the item at path,
+    likewise. ``remove``: the item at path."""
 
     path: str
     value: Any = None
@@ -107,8 +108,11 @@ def _apply_one(plain: Any, change: Change, library: Library) -> None:
         if isinstance(holder, dict) and is_dataclass(kind):
             kind = type_at(kind, part, holder)
         holder = below
+    if change.operation == "set" and isinstance(holder, list):
+        _replace(holder, last, change)
+        return
     if change.operation == "set":
-        if isinstance(holder, list) or not isinstance(holder, dict) or last not in holder:
+        if not isinstance(holder, dict) or last not in holder:
             raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
         made = change.value
         rule = rule_of(kind, last)
@@ -289,6 +293,16 @@ def _step(holder: Any, part: str, path: str) -> Any:
     raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=path)
 
 
+def _replace(items: list[Any], id: str, change: Change) -> None:
+    """Another item in the place of one."""
+    places = [k for k, item in enumerate(items) if _id_of(item) == id]
+    if not places:
+        raise InvalidTicket("There is no such place in the ticket any more.", "Look again.", where=change.path)
+    if not isinstance(change.value, dict) or change.value.get("id") != id:
+        raise InvalidTicket("An item keeps its id.", "", where=change.path)
+    items[places[0]] = change.value
+
+
 def _id_of(item: Any) -> Any:
     return item.get("id") if isinstance(item, dict) else getattr(item, "id", None)
 
@@ -352,6 +366,11 @@ def words(ticket: Ticket, change: Change, library: Library = STARTING) -> str:
         owner = _descend(owner, part)
         if isinstance(owner, Line):
             process = owner.process.kind
+    if change.operation == "set" and isinstance(owner, tuple):
+        before, now = _descend(owner, name), change.value if isinstance(change.value, Mapping) else {}
+        locked = now.get("locked", False)
+        done = "moved" if getattr(before, "locked", locked) == locked else "locked" if locked else "unlocked"
+        return f"{_ITEMS.get(way[-2], 'item')} {done}"
     if change.operation == "set":
         rule = rule_of(owner, name) if is_dataclass(owner) else None
         if isinstance(change.value, list):

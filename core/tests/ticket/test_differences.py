@@ -8,8 +8,8 @@ from itertools import pairwise
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nibble_core.errors import NibbleError
-from nibble_core.ticket import Change, apply, changed_by, difference, fingerprint, joined, json_schema, to_plain
+from nibble_core.errors import InvalidTicket, NibbleError
+from nibble_core.ticket import Change, apply, changed_by, difference, fingerprint, joined, json_schema, to_plain, words
 from nibble_core.ticket.model import SCHEMA, Placed, Ticket
 from tests.pipeline.test_warm_store import STARTS, changes_of
 
@@ -89,6 +89,15 @@ class DifferenceTest(unittest.TestCase):
         ticket = replace(ticket, sheets=(replace(sheet, arrangement="as placed", placed=copies),))
         told = difference(ticket, apply(ticket, [Change("sheets/s1/placed/c4711/x", 12.5)]))
         self.assertEqual(told, {"sheets": {"s1": {"placed": {"c4711": {"x": [12.5]}}}}})
+        put = {**to_plain(copies[4711]), "x": 12.5, "turn": 90.0}
+        change = Change("sheets/s1/placed/c4711", put)
+        told = difference(ticket, apply(ticket, [change]))
+        self.assertEqual(told, {"sheets": {"s1": {"placed": {"c4711": {"x": [12.5], "turn": [90.0]}}}}})
+        self.assertEqual(words(ticket, change), "copy moved")
+        self.assertEqual(words(ticket, replace(change, value={**put, "locked": True})), "copy locked")
+        for path, wrong in (("c4711", {**put, "id": "c1"}), ("c9999", {**put, "id": "c9999"}), ("c4711", 12.5)):
+            with self.assertRaises(InvalidTicket):
+                apply(ticket, [Change(f"sheets/s1/placed/{path}", wrong)])
         taken = difference(ticket, apply(ticket, [Change("sheets/s1/placed/c9", None, "remove")]))
         self.assertEqual(taken, {"sheets": {"s1": {"placed": {"/": [9, 1, []]}}}})
 

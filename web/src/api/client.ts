@@ -1,7 +1,9 @@
 import createClient from "openapi-fetch";
+import { changedBy } from "./differences";
 import type { components, paths } from "./types.gen";
 
 export type Job = components["schemas"]["JobOut"];
+type Differing = components["schemas"]["DifferingOut"];
 export type Card = components["schemas"]["CardOut"];
 export type BoardPage = components["schemas"]["BoardOut"];
 export type BoardOrder = NonNullable<NonNullable<paths["/api/jobs"]["get"]["parameters"]["query"]>["order"]>;
@@ -109,6 +111,22 @@ async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {
   return (await call).data as T;
 }
 
+/** The job as it was answered last: of what follows only the difference is asked for. */
+let latest: Job | undefined;
+const since = (id: number) => (latest?.id === id ? latest.answer : "");
+const remembered = (told: Job) => {
+  latest = told;
+  return told;
+};
+
+/** A job, from a call that may answer with its difference from the last one. */
+async function jobOf(id: number, call: Promise<{ data?: Job | Differing }>): Promise<Job> {
+  const told = await answer(call);
+  if (!("since" in told)) return remembered(told);
+  if (latest?.answer !== told.since) return api.job(id); // another answer came between
+  return remembered(changedBy(latest, told.difference) as Job);
+}
+
 /** A file that is made when it is asked for, and the name it is given. */
 async function download(path: string): Promise<{ name: string; content: Blob }> {
   const response = await fetch(`/api${path}`).catch(() => Promise.reject(offline()));
@@ -126,6 +144,7 @@ function sending(file: File) {
 }
 
 const job = (job_id: number) => ({ params: { path: { job_id } } });
+const knowing = (job_id: number) => ({ params: { path: { job_id }, query: { since: since(job_id) } } });
 const artworkOf = (job_id: number, artwork_id: string) => ({ params: { path: { job_id, artwork_id } } });
 const sheetOf = (job_id: number, sheet_id: string) => ({ params: { path: { job_id, sheet_id } } });
 const record = (kind: "stock" | "machine", key: string) => ({ params: { path: { kind, key } } });
@@ -145,11 +164,11 @@ export const api = {
   startJob: (file: File) => answer(service.POST("/api/jobs", sending(file))),
   looseFiles: () => answer(service.GET("/api/jobs/loose-files")),
   startFromLooseFile: (name: string) => answer(service.POST("/api/jobs/loose-files", { body: { name } })),
-  job: (id: number) => answer(service.GET("/api/jobs/{job_id}", job(id))),
+  job: (id: number): Promise<Job> => jobOf(id, service.GET("/api/jobs/{job_id}", job(id))),
   change: (id: number, seen: number, changes: Change[]) =>
-    answer(service.POST("/api/jobs/{job_id}/changes", { ...job(id), body: { seen, changes } })),
+    jobOf(id, service.POST("/api/jobs/{job_id}/changes", { ...knowing(id), body: { seen, changes } })),
   takeStep: (id: number, seen: number, step: Step) =>
-    answer(service.POST("/api/jobs/{job_id}/steps", { ...job(id), body: { seen, step } })),
+    jobOf(id, service.POST("/api/jobs/{job_id}/steps", { ...knowing(id), body: { seen, step } })),
   click: (job_id: number, layer_id: string, seen: number, click: Click) =>
     answer(
       service.POST("/api/jobs/{job_id}/layers/{layer_id}/clicks", {
@@ -195,9 +214,9 @@ export const api = {
     ),
   remembered: (id: number) => answer(service.GET("/api/jobs/{job_id}/remembered", job(id))),
   undo: (id: number, seen: number) =>
-    answer(service.POST("/api/jobs/{job_id}/undo", { ...job(id), body: { seen } })),
+    jobOf(id, service.POST("/api/jobs/{job_id}/undo", { ...knowing(id), body: { seen } })),
   redo: (id: number, seen: number) =>
-    answer(service.POST("/api/jobs/{job_id}/redo", { ...job(id), body: { seen } })),
+    jobOf(id, service.POST("/api/jobs/{job_id}/redo", { ...knowing(id), body: { seen } })),
   duplicate: (id: number) => answer(service.POST("/api/jobs/{job_id}/duplicate", job(id))),
   tick: (id: number, step: string, done: boolean) =>
     answer(service.POST("/api/jobs/{job_id}/done", { ...job(id), body: { step, done } })),

@@ -1901,6 +1901,18 @@ export interface components {
             /** D */
             d: string;
         };
+        /**
+         * DifferingOut
+         * @description A ``JobOut`` as what makes it of an earlier answer: see ``nibble_core.ticket.differences``.
+         */
+        DifferingOut: {
+            /** Since */
+            since: string;
+            /** Difference */
+            difference: {
+                [key: string]: unknown;
+            };
+        };
         /** DoneIn */
         DoneIn: {
             /** Step */
@@ -2321,9 +2333,11 @@ export interface components {
         /**
          * JobOut
          * @description money: what the shop writes behind amounts. wanted: how many of each piece, by its id; nothing where full sheets
-         *     decide.
+         *     decide. answer: the name of this answer, that a later one may say its difference from.
          */
         JobOut: {
+            /** Answer */
+            answer: string;
             /** Id */
             id: number;
             /** Archived */
@@ -4304,7 +4318,9 @@ export interface operations {
     };
     change_job: {
         parameters: {
-            query?: never;
+            query?: {
+                since?: string;
+            };
             header?: never;
             path: {
                 job_id: number;
@@ -4323,14 +4339,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["JobOut"] | components["schemas"]["DifferingOut"];
                 };
             };
         };
     };
     take_step: {
         parameters: {
-            query?: never;
+            query?: {
+                since?: string;
+            };
             header?: never;
             path: {
                 job_id: number;
@@ -4349,14 +4367,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["JobOut"] | components["schemas"]["DifferingOut"];
                 };
             };
         };
     };
     undo: {
         parameters: {
-            query?: never;
+            query?: {
+                since?: string;
+            };
             header?: never;
             path: {
                 job_id: number;
@@ -4375,14 +4395,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["JobOut"] | components["schemas"]["DifferingOut"];
                 };
             };
         };
     };
     redo: {
         parameters: {
-            query?: never;
+            query?: {
+                since?: string;
+            };
             header?: never;
             path: {
                 job_id: number;
@@ -4401,7 +4423,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["JobOut"] | components["schemas"]["DifferingOut"];
                 };
             };
         };

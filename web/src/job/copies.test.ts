@@ -104,7 +104,29 @@ describe("copies of a sheet", () => {
       ["sheets/s1/arrangement", "as placed"],
       ["sheets/s1/runs", 3],
     ]);
-    expect(handled(sheet("as placed", put), laid([], false), () => []).length).toBe(1);
+  });
+
+  it("tell the few that change one by one, and many or others in their order as a list", () => {
+    const tell = (edit: (placed: readonly Placed[]) => Placed[], placed = put) =>
+      handled(sheet("as placed", placed), laid([], false), edit).map(({ path, operation }) => [
+        path,
+        operation,
+      ]);
+    const moved = { ...(put[1] as Placed), x: 99 };
+    const added = { ...(put[0] as Placed), id: "n99" };
+    expect(
+      tell((placed) => [...placed.slice(1).map((one) => (one.id === moved.id ? moved : one)), added]),
+    ).toEqual([
+      [`sheets/s1/placed/${put[0]?.id}`, "remove"],
+      [`sheets/s1/placed/${moved.id}`, "set"],
+      ["sheets/s1/placed", "add"],
+    ]);
+    expect(tell((placed) => [...placed].reverse())).toEqual([["sheets/s1/placed", "set"]]);
+    const many = Array.from({ length: 60 }, (_, k) => ({ ...(put[0] as Placed), id: `m${k}` }));
+    expect(tell((placed) => placed.map((one) => ({ ...one, x: one.x + 1 })), many)).toEqual([
+      ["sheets/s1/placed", "set"],
+    ]);
+    expect(tell((placed) => [...placed])).toEqual([]);
   });
 
   it("know their locks, what is beyond the edge, and stand beside each other sheet by sheet", () => {

@@ -122,6 +122,37 @@ function rounded(value: number): number {
   return Math.round(value * ROUND) / ROUND + 0;
 }
 
+/** Copies that are told one by one when they change; of more the whole list is. */
+const FEW = 50;
+
+/** Changes that make one list of copies another; nothing where few words do not tell how. */
+function fewChanges(path: string, before: readonly Placed[], after: readonly Placed[]): Change[] | null {
+  const now = new Map(after.map((one) => [one.id, one]));
+  const was = new Set(before.map((one) => one.id));
+  const stay = before.filter((one) => now.has(one.id));
+  const order = [
+    ...stay.map((one) => one.id),
+    ...after.filter((one) => !was.has(one.id)).map((one) => one.id),
+  ];
+  if (order.some((id, k) => after[k]?.id !== id)) return null; // some changed places
+  const changes: Change[] = [
+    ...before
+      .filter((one) => !now.has(one.id))
+      .map((one) => ({ path: `${path}/${one.id}`, operation: "remove" as const })),
+    ...stay
+      .filter((one) => !alike(one, now.get(one.id) as Placed))
+      .map((one) => ({ path: `${path}/${one.id}`, value: now.get(one.id), operation: "set" as const })),
+    ...after
+      .filter((one) => !was.has(one.id))
+      .map((one) => ({ path, value: one, operation: "add" as const })),
+  ];
+  return changes.length > FEW ? null : changes;
+}
+
+function alike(one: Placed, other: Placed): boolean {
+  return (Object.keys(one) as (keyof Placed)[]).every((name) => one[name] === other[name]);
+}
+
 /** Changes that keep a sheet's copies as ``edit`` leaves them; a rule's sheet is laid by hand from then on. */
 export function handled(
   sheet: Sheet,
@@ -129,15 +160,14 @@ export function handled(
   edit: (placed: readonly Placed[]) => Placed[],
 ): Change[] {
   const here = `sheets/${sheet.id}`;
-  const changes: Change[] = [
-    { path: `${here}/placed`, value: edit(placedOf(sheet, laid)), operation: "set" },
+  const placed = edit(placedOf(sheet, laid));
+  const all: Change = { path: `${here}/placed`, value: placed, operation: "set" };
+  if (sheet.arrangement === "as placed") return fewChanges(all.path, sheet.placed, placed) ?? [all];
+  return [
+    all,
+    { path: `${here}/arrangement`, value: "as placed", operation: "set" },
+    { path: `${here}/runs`, value: laid.times, operation: "set" },
   ];
-  if (sheet.arrangement !== "as placed")
-    changes.push(
-      { path: `${here}/arrangement`, value: "as placed", operation: "set" },
-      { path: `${here}/runs`, value: laid.times, operation: "set" },
-    );
-  return changes;
 }
 
 /** The keys of a sheet's copies in the order in which the ticket keeps them. */

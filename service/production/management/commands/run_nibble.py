@@ -98,8 +98,8 @@ def demo_offcut() -> None:
     cards are drawn."""
     from django.db import connection
 
-    from jobs.management.commands.load_demo import LEFT, add_offcut
     from jobs.models import Job
+    from production.management.commands.load_demo import LEFT, add_offcut
 
     if not LEFT.exists():
         return
