@@ -30,6 +30,7 @@ from benchmarks import (
     tracing,
     verdicts,
     waits,
+    warm_store,
     zoo,
 )
 
@@ -39,7 +40,7 @@ BENCHMARKS = {
     "verdicts": verdicts.run, "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
     "drafts": drafts.run, "layouts": layouts.run,
     "nesting": nesting.run, "files": files.run, "sheets": sheets.run, "table": table.run, "shop": shop.run,
-    "revisions": revisions.run,
+    "revisions": revisions.run, "warm-store": warm_store.run,
     "refusals": refusals.run, "refused": refused.run, "hostile": hostile.run, "kills": kills.run,
     "rehearsals": rehearsals.run,
     "round-goods": round_goods.run, "carving": carving.run, "zoo": zoo.run, "laser": laser.run,

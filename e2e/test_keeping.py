@@ -63,6 +63,7 @@ class TwoWindowsTest(BrowserTest):
             self.settled(page)
         self.type_into(one, DISTANCE, "4")
         expect(one.locator("[data-revision='2']")).to_be_visible()
+        self.settled(one)  # work that gives way to the other's change would tell of it
         # the other window has not seen that: another value is merged, the same one refused in words
         self.type_into(other, "pieces/p1/layers/l1/lines/k2/offset/distance", "9")
         expect(other.locator("[data-revision='3']")).to_be_visible()

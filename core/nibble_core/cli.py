@@ -53,13 +53,30 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return 0
 
 
+Commands = Any
+"""What argparse adds commands to; it has no name for it."""
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="nibble", description="From a client's picture to job files.")
     commands = parser.add_subparsers(required=True, metavar="command")
+    for add in (_add_inspect, _add_trace, _add_produce, _add_nest):
+        add(commands)
+    simulate = commands.add_parser("simulate", help="a machine that ships with Nibble")
+    kinds = simulate.add_subparsers(required=True, metavar="machine")
+    for add_to in (_add_laser, _add_router, rehearsal_options.add_press, rehearsal_options.add_cutter):
+        add_to(kinds)
+    return parser
+
+
+def _add_inspect(commands: Commands) -> None:
     inspect = commands.add_parser("inspect", help="what a client's file is, as JSON")
     inspect.add_argument("file", type=File)
     _which_part(inspect)
     inspect.set_defaults(run=_inspect)
+
+
+def _add_trace(commands: Commands) -> None:
     trace = commands.add_parser("trace", help="a picture to outlines at true size")
     trace.add_argument("file", type=File)
     trace.add_argument("--width", help="finished width, such as 100mm, 4in or 300px (default: 96 px an inch)")
@@ -78,6 +95,9 @@ def _parser() -> argparse.ArgumentParser:
     trace.add_argument("-o", "--output", type=File, required=True, help="OUT.svg, OUT.pdf, OUT.dxf or OUT.json")
     trace.add_argument("--format", choices=("dxf-polylines", "dxf-r12"), help="of a DXF for software without splines")
     trace.set_defaults(run=_trace)
+
+
+def _add_produce(commands: Commands) -> None:
     produce = commands.add_parser("produce", help="all job files of a ticket")
     produce.add_argument("ticket", type=File)
     produce.add_argument("--artwork", type=File, nargs="*", action="extend", default=[], help="the client's files")
@@ -86,6 +106,9 @@ def _parser() -> argparse.ArgumentParser:
     )
     produce.add_argument("-o", "--output", type=File, required=True, help="folder for the job files")
     produce.set_defaults(run=_produce)
+
+
+def _add_nest(commands: Commands) -> None:
     nest = commands.add_parser("nest", help="copies of a ticket's sheets as tight as they go")
     nest.add_argument("ticket", type=File)
     nest.add_argument("--artwork", type=File, nargs="*", action="extend", default=[], help="the client's files")
@@ -93,8 +116,9 @@ def _parser() -> argparse.ArgumentParser:
     nest.add_argument("--sheet", help="of one sheet only, by its id")
     nest.add_argument("-o", "--output", type=File, required=True, help="the ticket with its placements")
     nest.set_defaults(run=_nest)
-    simulate = commands.add_parser("simulate", help="a machine that ships with Nibble")
-    kinds = simulate.add_subparsers(required=True, metavar="machine")
+
+
+def _add_laser(kinds: Commands) -> None:
     laser = kinds.add_parser("laser", help="a laser: run a file, or listen at a port")
     laser.add_argument("file", type=File, nargs="?", help="a G-code file; without it, --port")
     laser.add_argument("--port", type=int, help="listen for programs at this port of this machine")
@@ -120,6 +144,9 @@ def _parser() -> argparse.ArgumentParser:
     laser.add_argument("--front", type=File, help="the thing as it looks, as PNG, with the side that faces --angle")
     laser.add_argument("--angle", type=float, default=180.0, help="degrees from the handle or seam (default: 180)")
     laser.set_defaults(run=_simulate_laser)
+
+
+def _add_router(kinds: Commands) -> None:
     router = kinds.add_parser("router", help="a router: run a file on a board")
     router.add_argument("files", type=File, nargs="*", help="G-code files, run one after another on the same board")
     router.add_argument("--port", type=int, help="listen for programs at this port of this machine, without files")
@@ -137,9 +164,6 @@ def _parser() -> argparse.ArgumentParser:
     router.add_argument("-o", "--output", type=File, help="the heights, as a 16-bit PNG: 65535 is the surface")
     router.add_argument("--report", type=File, help="minutes, depths, loose parts, complaints, as JSON")
     router.set_defaults(run=_simulate_router)
-    rehearsal_options.add_press(kinds)
-    rehearsal_options.add_cutter(kinds)
-    return parser
 
 
 def _which_part(parser: argparse.ArgumentParser) -> None:
