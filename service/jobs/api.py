@@ -323,9 +323,9 @@ def start_from_loose_file(request: HttpRequest, body: DemoFileIn) -> StartedOut:
     return StartedOut(id=actions.start_job(who(request), draw_loose_file(body.name), body.name).id)
 
 
-@router.get("/{job_id}", response=JobOut, operation_id="job")
-def job(request: HttpRequest, job_id: int) -> HttpResponse:
-    return job_out(actions.reopened(queries.newest_revision(job_id)))
+@router.get("/{job_id}", response=JobOut | DifferingOut, operation_id="job")
+def job(request: HttpRequest, job_id: int, since: str = "") -> HttpResponse:
+    return job_out(actions.reopened(queries.newest_revision(job_id)), since)
 
 
 @router.post("/{job_id}/changes", response=JobOut | DifferingOut, operation_id="change_job")

@@ -1,6 +1,7 @@
 """Work of a job over HTTP: its final results, previews of drafts, and the tasks that make files."""
 
 import json
+import secrets
 import tempfile
 from dataclasses import asdict
 from typing import Any, Literal
@@ -15,14 +16,16 @@ from files.api import as_download
 from files.results import STORE
 from jobs import queries
 from jobs.actions import change_job
-from jobs.api import ChangeIn, ChangesIn, JobOut, job_out, who
+from jobs.api import ChangeIn, ChangesIn, DifferingOut, JobOut, SeenIn, job_out, who
 from jobs.keeping import ticket_of
 from jobs.models import Job, Revision
 from jobs.waiting import waits_for
 from library.queries import library, machines
+from nibble_core.errors import CannotMake
 from nibble_core.formats.package import pack
 from nibble_core.formats.registry import OUTLINE_FORMATS
 from nibble_core.pipeline.names import slug
+from nibble_core.pipeline.store import MemoryStore
 from nibble_core.processes import PROCESSES
 from nibble_core.things import THINGS
 from nibble_core.ticket import Change, apply, fingerprint, ticket_from_plain, to_plain
@@ -97,9 +100,9 @@ class NestIn(Schema):
 
 
 class NestOut(Schema):
-    """changes: that lay the sheet so; copies, on so many runs, each so long in mm; waste: its share of the sheet."""
+    """name: by which it is taken; copies, on so many runs, each so long in mm; waste: its share of the sheet."""
 
-    changes: list[ChangeIn]
+    name: str
     copies: int
     runs: int
     length: float
@@ -112,14 +115,37 @@ def nest(request: HttpRequest, job_id: int, sheet_id: str, body: NestIn) -> Http
     revision, ticket, _ = sheet_of(job_id, sheet_id)
     safe_sources(ticket, STORE)
     key = fingerprint("nest", revision.number, sheet_id, body.seconds)
-    return as_json(DESK.ask("nest", revision.ticket, sheet_id, body.seconds, lane=_nest_lane(job_id), key=key))
+    found = DESK.ask("nest", revision.ticket, sheet_id, body.seconds, lane=_nest_lane(job_id), key=key)
+    told = json.loads(found)
+    name = secrets.token_hex(8)
+    NESTS.put(name, (job_id, [Change(**one) for one in told.pop("changes")]), size=10 * len(found))
+    return as_json(json.dumps(told | {"name": name}).encode())
+
+
+NESTS = MemoryStore(32, most_bytes=200_000_000)
+"""Nests that were found lately, by their names: thousands of places are not sent there and back to be taken."""
+
+
+@router.post("/jobs/{job_id}/nests/{name}/take", response=JobOut | DifferingOut, operation_id="take_nest")
+def take_nest(request: HttpRequest, job_id: int, name: str, body: SeenIn, since: str = "") -> HttpResponse:
+    """Lay a sheet as it was found."""
+    of, changes = NESTS.get(name) or (None, [])
+    if of != job_id:
+        raise CannotMake("That nest is not known here any more.", "Nest the sheet again.")
+    return job_out(change_job(who(request), job_id, body.seen, changes), since)
 
 
 class OneMoreIn(Schema):
     layer: str
 
 
-@router.post("/jobs/{job_id}/sheets/{sheet_id}/one-more", response=NestOut, operation_id="one_more")
+class OneMoreOut(Schema):
+    """changes: that put it where there is room."""
+
+    changes: list[ChangeIn]
+
+
+@router.post("/jobs/{job_id}/sheets/{sheet_id}/one-more", response=OneMoreOut, operation_id="one_more")
 def one_more(request: HttpRequest, job_id: int, sheet_id: str, body: OneMoreIn) -> HttpResponse:
     """Look for room for one more copy of a layer; nothing is written."""
     revision = queries.newest_revision(job_id)

@@ -182,8 +182,7 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
     sheet = _sheet_of(ticket, sheet_id)
     placed = one_more(ticket, sheet, work, layer)
     change = {"path": f"sheets/{sheet_id}/placed", "value": to_plain(placed), "operation": "add"}
-    return _told({"changes": [change], "copies": len(sheet.placed) + 1, "runs": sheet.runs, "length": 0.0,
-                  "waste": None})  # fmt: skip
+    return _told({"changes": [change]})
 
 
 def click(plain: Any, layer: str, what: str, line: str, x: float, y: float, *, asker: Asker) -> bytes:

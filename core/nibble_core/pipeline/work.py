@@ -99,25 +99,7 @@ def work_out(
             attempt("sheet", f"pieces/{piece.id}/goods", partial(check_round, ticket, piece, work))
     # second sides follow their first
     for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)) if reached >= SHEET else ():
-        if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
-            attempt("machine", f"sheets/{sheet.id}/stock", partial(_take_profile, sheet, work, sources))
-        turned = ticket.turns(sheet)
-        lay = lay_round if turned else lay_out
-        attempt("sheet", f"sheets/{sheet.id}", partial(lay, ticket, sheet, store, work))
-        attempt("sheet", f"sheets/{sheet.id}", partial(add_weeds, sheet, work, store))
-        attempt("sheet", f"sheets/{sheet.id}", partial(add_pins, ticket, sheet, store, work))
-        attempt("sheet", f"sheets/{sheet.id}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
-        attempt("sheet", f"sheets/{sheet.id}", partial(check_distances, ticket, sheet, store, work))
-        attempt("sheet", f"sheets/{sheet.id}", partial(check_edges, ticket, sheet, work))
-        if sheet.machine.carves and reached > SHEET:
-            attempt("machine", f"sheets/{sheet.id}", partial(route, ticket, sheet, store, work))
-            attempt("machine", f"sheets/{sheet.id}", partial(check_route, sheet, work))
-            if not preview:
-                attempt("machine", f"sheets/{sheet.id}", partial(compare_sides, ticket, sheet, store, work))
-        if sheet.machine.burns and reached > SHEET:
-            attempt("machine", f"sheets/{sheet.id}", partial(burn_lines, ticket, sheet, store, work, preview=preview))
-            attempt("machine", f"sheets/{sheet.id}", partial(plan_beam, ticket, sheet, store, work))
-            attempt("machine", f"sheets/{sheet.id}", partial(check_beam, sheet, work))
+        _work_out_sheet(ticket, sheet, sources, store, work, attempt, preview, reached > SHEET)
     if reached > SHEET:
         work.problems += _not_taken(ticket, library)
         work.problems += _not_made(ticket, library)
@@ -251,6 +233,33 @@ def _work_out_artwork(
     attempt("artwork", here, take_in)
     attempt("clean", f"{here}/clean", take_away)
     attempt("trace", f"{here}/trace", find_shapes)
+
+
+def _work_out_sheet(
+    ticket: Ticket, sheet: Sheet, sources: Sources, store: ResultStore, work: Work,
+    attempt: Callable[[str, str, Callable[[], None]], None], preview: bool, moves: bool,
+) -> None:  # fmt: skip
+    """moves: whether what its machine does is wanted too."""
+    here = f"sheets/{sheet.id}"
+    if sheet.stock.profile and ticket.prints_on(sheet) and not preview:
+        attempt("machine", f"{here}/stock", partial(_take_profile, sheet, work, sources))
+    turned = ticket.turns(sheet)
+    lay = lay_round if turned else lay_out
+    attempt("sheet", here, partial(lay, ticket, sheet, store, work))
+    attempt("sheet", here, partial(add_weeds, sheet, work, store))
+    attempt("sheet", here, partial(add_pins, ticket, sheet, store, work))
+    attempt("sheet", f"{here}/panel_overlap", partial(part_sheet, ticket, sheet, store, work))
+    attempt("sheet", here, partial(check_distances, ticket, sheet, store, work))
+    attempt("sheet", here, partial(check_edges, ticket, sheet, work))
+    if sheet.machine.carves and moves:
+        attempt("machine", here, partial(route, ticket, sheet, store, work))
+        attempt("machine", here, partial(check_route, sheet, work))
+        if not preview:
+            attempt("machine", here, partial(compare_sides, ticket, sheet, store, work))
+    if sheet.machine.burns and moves:
+        attempt("machine", here, partial(burn_lines, ticket, sheet, store, work, preview=preview))
+        attempt("machine", here, partial(plan_beam, ticket, sheet, store, work))
+        attempt("machine", here, partial(check_beam, sheet, work))
 
 
 def _compose(piece: Piece, store: ResultStore, work: Work, sources: Sources) -> None:

@@ -41,6 +41,8 @@ class DifferingTest(TestCase):
             self.told = changed_by(self.told, answer["difference"])
             self.assertNotEqual(self.told["answer"], answer["since"])
             self.assertEqual({**self.told, "answer": ""}, self.shown())
+        looked = self.client.get(f"{self.here}?since={self.told['answer']}").json()["difference"]
+        self.assertEqual(list(looked), ["answer"])  # nothing else became different
 
     def test_a_record_that_the_shop_changed_meanwhile_is_in_the_difference(self) -> None:
         stock = next(one for one in library().stocks if one.key == self.told["ticket"]["sheets"][0]["stock"]["key"])

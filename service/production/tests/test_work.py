@@ -65,6 +65,22 @@ class WorkTest(TransactionTestCase):
         answer = self.client.post(address, {"seen": 1, "changes": [], "station": "bus"}, "application/json")
         self.assertEqual(answer.status_code, 422)
 
+    def test_a_nest_is_taken_by_its_name_in_its_job_and_refused_in_words_elsewhere(self) -> None:
+        actions.change_job(self.user, self.job.id, 1, [Change("pieces/p1/quantity", 6)])
+        here = f"/api/jobs/{self.job.id}"
+        found = self.client.post(f"{here}/sheets/s1/nest", {"seconds": 1}, "application/json").json()
+        self.assertEqual((found["copies"], "changes" in found), (6, False))
+        other = actions.duplicate_job(self.user, self.job.id)
+        for wrong in (f"/api/jobs/{other.pk}/nests/{found['name']}/take", f"{here}/nests/{'0' * 16}/take"):
+            refused = self.client.post(wrong, {"seen": 2}, "application/json")
+            self.assertEqual(refused.status_code, 422)
+            self.assertIn("Nest the sheet again", refused.json()["what_to_do"])
+        since = self.client.get(here).json()["answer"]
+        path = f"{here}/nests/{found['name']}/take?since={since}"
+        self.assertIn("difference", self.client.post(path, {"seen": 2}, "application/json").json())
+        (sheet,) = self.client.get(here).json()["ticket"]["sheets"]
+        self.assertEqual((sheet["arrangement"], len(sheet["placed"])), ("as placed", 6))
+
     def test_fifty_drafts_in_two_seconds_compute_at_most_two_after_the_last(self) -> None:
         previews, ticket = Workers(1, 0), ticket_from_plain(self.job.revisions.get().ticket)
         self.client.get(f"/api/jobs/{self.job.id}/work")

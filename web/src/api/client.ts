@@ -123,7 +123,7 @@ const remembered = (told: Job) => {
 async function jobOf(id: number, call: Promise<{ data?: Job | Differing }>): Promise<Job> {
   const told = await answer(call);
   if (!("since" in told)) return remembered(told);
-  if (latest?.answer !== told.since) return api.job(id); // another answer came between
+  if (latest?.answer !== told.since) return jobOf(id, service.GET("/api/jobs/{job_id}", job(id))); // one came between
   return remembered(changedBy(latest, told.difference) as Job);
 }
 
@@ -164,7 +164,7 @@ export const api = {
   startJob: (file: File) => answer(service.POST("/api/jobs", sending(file))),
   looseFiles: () => answer(service.GET("/api/jobs/loose-files")),
   startFromLooseFile: (name: string) => answer(service.POST("/api/jobs/loose-files", { body: { name } })),
-  job: (id: number): Promise<Job> => jobOf(id, service.GET("/api/jobs/{job_id}", job(id))),
+  job: (id: number) => jobOf(id, service.GET("/api/jobs/{job_id}", knowing(id))),
   change: (id: number, seen: number, changes: Change[]) =>
     jobOf(id, service.POST("/api/jobs/{job_id}/changes", { ...knowing(id), body: { seen, changes } })),
   takeStep: (id: number, seen: number, step: Step) =>
@@ -261,6 +261,14 @@ export const api = {
       service.POST("/api/jobs/{job_id}/sheets/{sheet_id}/nest", {
         ...sheetOf(id, sheet),
         body: { seconds },
+      }),
+    ),
+  takeNest: (id: number, seen: number, name: string) =>
+    jobOf(
+      id,
+      service.POST("/api/jobs/{job_id}/nests/{name}/take", {
+        params: { path: { job_id: id, name }, query: { since: since(id) } },
+        body: { seen },
       }),
     ),
   rehearse: (id: number, sheet: string, turn: number, panel: number) =>

@@ -634,6 +634,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/nests/{name}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Nest
+         * @description Lay a sheet as it was found.
+         */
+        post: operations["take_nest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/sheets/{sheet_id}/one-more": {
         parameters: {
             query?: never;
@@ -2754,11 +2774,11 @@ export interface components {
         };
         /**
          * NestOut
-         * @description changes: that lay the sheet so; copies, on so many runs, each so long in mm; waste: its share of the sheet.
+         * @description name: by which it is taken; copies, on so many runs, each so long in mm; waste: its share of the sheet.
          */
         NestOut: {
-            /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
+            /** Name */
+            name: string;
             /** Copies */
             copies: number;
             /** Runs */
@@ -2877,6 +2897,14 @@ export interface components {
         OneMoreIn: {
             /** Layer */
             layer: string;
+        };
+        /**
+         * OneMoreOut
+         * @description changes: that put it where there is room.
+         */
+        OneMoreOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
         };
         Origin: {
             job: number;
@@ -4296,7 +4324,9 @@ export interface operations {
     };
     job: {
         parameters: {
-            query?: never;
+            query?: {
+                since?: string;
+            };
             header?: never;
             path: {
                 job_id: number;
@@ -4311,7 +4341,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["JobOut"] | components["schemas"]["DifferingOut"];
                 };
             };
         };
@@ -5128,6 +5158,35 @@ export interface operations {
             };
         };
     };
+    take_nest: {
+        parameters: {
+            query?: {
+                since?: string;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"] | components["schemas"]["DifferingOut"];
+                };
+            };
+        };
+    };
     one_more: {
         parameters: {
             query?: never;
@@ -5150,7 +5209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NestOut"];
+                    "application/json": components["schemas"]["OneMoreOut"];
                 };
             };
         };

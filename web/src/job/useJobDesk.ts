@@ -203,7 +203,7 @@ export function useJobDesk(id: number) {
     onMutate: () => setNesting("nesting"),
     onSuccess: (found, { sheet }) => {
       setNested({ sheet, ...found });
-      change(...found.changes);
+      make((seen) => api.takeNest(id, seen, found.name));
     },
     onError: tell,
   });
