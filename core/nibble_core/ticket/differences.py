@@ -15,6 +15,7 @@ from typing import Any
 from nibble_core.ticket.serial import to_plain
 
 SPLICE = "/"
+SHORT = 400  # values of a list: a longer one, such as the points of a stroke, is told whole
 FEW = 4  # of so many values of a list, that are told by their numbers: of more the list is told whole
 Difference = dict[str, Any] | list[Any]
 
@@ -33,7 +34,7 @@ def difference(before: Any, after: Any) -> Difference | None:
         was, now = _ids(before), _ids(after)
         if was is not None and now is not None:
             return _of_items(dict(zip(was, before, strict=True)), dict(zip(now, after, strict=True)))
-        if was is now is None and len(before) == len(after):
+        if was is now is None and len(before) == len(after) <= SHORT and before != after:
             told = {str(k): one for k, value in enumerate(after) if (one := difference(before[k], value)) is not None}
             if len(told) <= len(after) / FEW:
                 return told or None
@@ -99,5 +100,10 @@ def _of_items(before: Mapping[str, Any], after: Mapping[str, Any]) -> Difference
 
 def _ids(items: Sequence[Any]) -> list[str] | None:
     """Of items that have one each, and no two the same."""
-    ids = [item.get("id") if isinstance(item, dict) else getattr(item, "id", None) for item in items]
-    return [str(id) for id in ids] if all(isinstance(id, str) for id in ids) and len(set(ids)) == len(ids) else None
+    ids: list[str] = []
+    for item in items:
+        id = item.get("id") if isinstance(item, dict) else getattr(item, "id", None)
+        if not isinstance(id, str):
+            return None
+        ids.append(id)
+    return ids if len(set(ids)) == len(ids) else None
