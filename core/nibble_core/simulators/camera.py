@@ -95,9 +95,7 @@ def _find(
     box = (x - beyond, y - beyond, x + beyond, y + beyond)
     red, green, blue = cv2.split(look(box, ppi))
     sums = cv2.add(cv2.add(red, green, dtype=cv2.CV_16U), blue, dtype=cv2.CV_16U)  # of three, and so grey
-    counts = cv2.calcHist(
-        [sums], [0], None, [766], [0, 766]
-    ).ravel()  # a quantile of so many pixels is read off quickest
+    counts = cv2.calcHist([sums], [0], None, [766], [0, 766]).ravel()  # quantiles of many pixels are read off it
     grey = sums.astype(np.float32)
     per_mm = ppi / INCH
     # a mark may be a small part of what is seen; a single dark pixel is none
