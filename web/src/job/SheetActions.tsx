@@ -123,7 +123,7 @@ export function SheetActions({ desk, ticket, sheet, hand, onRehearse }: Props) {
       </chakra.div>
       {found && (
         <chakra.p fontSize="14.5px" color="ink.soft" marginTop="4px">
-          {found.copies} copies in {formatSize(found.length, unit)}
+          {found.copies === 1 ? "1 copy" : `${found.copies} copies`} in {formatSize(found.length, unit)}
           {found.waste !== null && `, ${Math.round(100 * (1 - found.waste))} % of it pieces`}. More time may
           find a tighter one.{" "}
           <Button
