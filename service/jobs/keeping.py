@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 WHOLE_EACH = 64
 COPY, OTHERWISE = 500, 50_000  # bytes in memory of a copy on a sheet, and of all else of a ticket, about
-WRONG = (AttributeError, IndexError, KeyError, TypeError)  # what a damaged difference leads to
+WRONG = (AttributeError, IndexError, KeyError, TypeError, ValueError)  # what a damaged difference leads to
 DAMAGED = "What is kept of this revision is damaged."
 READ = MemoryStore(64, most_bytes=64_000_000)
 """Tickets that were read or made lately, by their row."""

@@ -109,6 +109,10 @@ class NestOut(Schema):
     waste: float | None
 
 
+NESTS = MemoryStore(32, most_bytes=200_000_000)
+"""Nests that were found lately, by their names: thousands of places are not sent there and back to be taken."""
+
+
 @router.post("/jobs/{job_id}/sheets/{sheet_id}/nest", response=NestOut, operation_id="nest")
 def nest(request: HttpRequest, job_id: int, sheet_id: str, body: NestIn) -> HttpResponse:
     """Look for a tight way to lay a sheet's copies; nothing is written. How far it is comes as “doing”."""
@@ -120,10 +124,6 @@ def nest(request: HttpRequest, job_id: int, sheet_id: str, body: NestIn) -> Http
     name = secrets.token_hex(8)
     NESTS.put(name, (job_id, [Change(**one) for one in told.pop("changes")]), size=10 * len(found))
     return as_json(json.dumps(told | {"name": name}).encode())
-
-
-NESTS = MemoryStore(32, most_bytes=200_000_000)
-"""Nests that were found lately, by their names: thousands of places are not sent there and back to be taken."""
 
 
 @router.post("/jobs/{job_id}/nests/{name}/take", response=JobOut | DifferingOut, operation_id="take_nest")

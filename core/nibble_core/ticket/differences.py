@@ -2,8 +2,8 @@
 
 A difference is plain itself: a list of one item, the new value; of a record a dict of the differences of its fields;
 of a list of items with ids a dict of theirs, with ``SPLICE`` where items came, went or moved: ``[begin, how many ids
-leave, [ids that come]]``; of another list of as many values a dict by their numbers, where few changed. An id or a
-field's name never holds a “/”.
+leave, [ids that come]]``; of another list of as many values, where few changed, ``NUMBERED`` with a dict of theirs by
+number. An id or a field's name never holds a “/”.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from typing import Any
 
 from nibble_core.ticket.serial import to_plain
 
-SPLICE = "/"
+SPLICE, NUMBERED = "/", "//"
 SHORT = 400  # values of a list: a longer one, such as the points of a stroke, is told whole
 FEW = 4  # of so many values of a list, that are told by their numbers: of more the list is told whole
 Difference = dict[str, Any] | list[Any]
@@ -37,7 +37,7 @@ def difference(before: Any, after: Any) -> Difference | None:
         if was is now is None and len(before) == len(after) <= SHORT and before != after:
             told = {str(k): one for k, value in enumerate(after) if (one := difference(before[k], value)) is not None}
             if len(told) <= len(after) / FEW:
-                return told or None
+                return {NUMBERED: told} if told else None
     same = before == after and isinstance(before, bool) is isinstance(after, bool)
     return None if same else [to_plain(after)]
 
@@ -49,9 +49,12 @@ def changed_by(before: Any, told: Difference) -> Any:
         return told[0]
     if isinstance(before, Mapping):
         return {**before, **{name: changed_by(before[name], one) for name, one in told.items()}}
-    ids = _ids(before)
-    if ids is None:
-        return [changed_by(value, told[str(k)]) if str(k) in told else value for k, value in enumerate(before)]
+    if NUMBERED in told:
+        values = list(before)
+        for number, one in told[NUMBERED].items():
+            values[int(number)] = changed_by(values[int(number)], one)
+        return values
+    ids = [item["id"] for item in before]
     begin, leave, come = told.get(SPLICE, [0, 0, []])
     if not come and not leave:
         return [changed_by(item, told[id]) if id in told else item for id, item in zip(ids, before, strict=True)]

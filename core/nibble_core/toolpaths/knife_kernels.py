@@ -185,21 +185,9 @@ def steered(points, tips, fixed, begins, offset, unit, facing):
                         x, y = places[k, c] - places[k - 1, b]
                         u, v = x / max(math.hypot(x, y), 1e-9), y / max(math.hypot(x, y), 1e-9)
                     new, u, v = _dragged(
-                        places[k - 1, b, 0],
-                        places[k - 1, b, 1],
-                        u,
-                        v,
-                        places[k, c, 0],
-                        places[k, c, 1],
-                        offset,
-                        unit,
-                        tips[k - 1, 0],
-                        tips[k - 1, 1],
-                        tips[k, 0],
-                        tips[k, 1],
-                        chord,
-                        fixed[k],
-                    )
+                        places[k - 1, b, 0], places[k - 1, b, 1], u, v, places[k, c, 0], places[k, c, 1], offset, unit,
+                        tips[k - 1, 0], tips[k - 1, 1], tips[k, 0], tips[k, 1], chord, fixed[k],
+                    )  # fmt: skip
                     if cost[b] + new < best[c]:
                         best[c], came[k, c] = cost[b] + new, b
                         turned[c, 0], turned[c, 1] = u, v

@@ -71,6 +71,12 @@ class DifferenceTest(unittest.TestCase):
             since = both
         self.assertEqual(changed_by(made, since), later[-1])
 
+    def test_a_list_whose_ids_are_not_its_own_is_told_by_numbers_which_whoever_reads_it_need_not_guess(self):
+        before = [{"id": "a", "x": float(k)} for k in range(8)]
+        after = [{**one, "x": 9.5} if k == 5 else one for k, one in enumerate(before)]
+        self.assertEqual(difference(before, after), {"//": {"5": {"x": [9.5]}}})
+        self.assertEqual(changed_by(before, difference(before, after)), after)
+
     @given(st.data())
     def test_any_change_of_a_ticket_makes_it_again_from_the_ticket_before(self, data):
         ticket = data.draw(st.sampled_from(STARTS))()

@@ -36,7 +36,7 @@ describe("what a difference makes of the value before", () => {
   });
 
   it("tells values of other lists by their numbers", () => {
-    expect(changedBy(["distance", { text: "4 mm" }, "."], { 1: { text: ["9 mm"] } })).toEqual([
+    expect(changedBy(["distance", { text: "4 mm" }, "."], { "//": { 1: { text: ["9 mm"] } } })).toEqual([
       "distance",
       { text: "9 mm" },
       ".",

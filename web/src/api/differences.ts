@@ -1,5 +1,7 @@
 /** Where items of a list came, went or moved: where that begins, how many ids leave, which come. */
 const SPLICE = "/";
+/** Values of a list without ids, by their numbers. */
+const NUMBERED = "//";
 
 type Item = { readonly id: string };
 
@@ -16,8 +18,10 @@ export function changedBy(before: unknown, told: unknown): unknown {
     for (const [name, change] of Object.entries(changes)) made[name] = changedBy(made[name], change);
     return made;
   }
-  if (!before.every((item) => typeof item?.id === "string"))
-    return before.map((value, k) => (k in changes ? changedBy(value, changes[k]) : value));
+  if (NUMBERED in changes) {
+    const numbered = changes[NUMBERED] as Record<number, unknown>;
+    return before.map((value, k) => (k in numbered ? changedBy(value, numbered[k]) : value));
+  }
   const items = new Map((before as Item[]).map((item) => [item.id, item]));
   const ids = [...items.keys()];
   const splice = changes[SPLICE] as [number, number, string[]] | undefined;
