@@ -94,10 +94,10 @@ def surfaces() -> None:
         ticket = board(WORDS, EDGE, elements=(plate, words))
         work = work_out(ticket, {}.__getitem__, MemoryStore())
         content = next(one.content for one in make_files(ticket, work).files if one.name.endswith("gcode"))
-        laid = work.sheets["s1"].value
+        laid = work.sheets["s1"].laid.value
         ran = router.fed(content, router.Stage(laid.width, laid.height, 18.0), RACK)
         pointed = np.array(ran.moves)[np.array(ran.tools) == 3]
-        area = next(one.area for one in work.layers["l1"].value.lines if one.id == "k2")
+        area = next(one.area for one in work.layers["l1"].laid.value.lines if one.id == "k2")
         area = shapely.transform(area, laid.placements[0].at.map)
         off += _missed(area, pointed * [1, -1, 1, 1, -1, 1] + [0, laid.height, 0, 0, laid.height, 0])
     found = np.array(off)
@@ -192,18 +192,18 @@ def sign() -> None:
     work = work_out(ticket, {}.__getitem__, MemoryStore())
     took = time.process_time() - start
     content = next(one.content for one in make_files(ticket, work).files if one.name.endswith("gcode"))
-    laid = work.sheets["s1"].value
+    laid = work.sheets["s1"].laid.value
     ran = router.fed(content, router.Stage(laid.width, laid.height, 18.0), RACK)
     start = time.process_time()
     made = router.cut(ran, 0.1)
     cut = time.process_time() - start
-    told, own = work.routes["s1"].value.minutes * 60, router.seconds(ran) + 17 * ran.changes
+    told, own = work.sheets["s1"].router_run.value.minutes * 60, router.seconds(ran) + 17 * ran.changes
     print(f"a sign of twenty letters: planned in {took:.1f} s of processor (4 wanted); {len(ran.moves)} moves on a "
           f"board of {made.shape[1]} x {made.shape[0]} pixels in {cut:.1f} s (5 for 100,000 moves wanted)")  # fmt: skip
     print(f"its minutes against the stand-in's clock: {100 * abs(told - own) / own:.1f} % off (3 wanted); complaints: "
           f"{len(ran.complaints)}; loose: {len(router.loose(made, 18.0, 0.1))}")  # fmt: skip
     shown = Board(0.0, 0.0, laid.width, laid.height, 0.35)
-    courses = [course for one in work.carved["s1"]["l1"].value.cuttings for course in one.courses]
+    courses = [course for one in work.sheets["s1"].carved["l1"].value.cuttings for course in one.courses]
     start = time.process_time()
     surface(shown, shown.fresh(), courses, rise=V60.rise, radius=0.0)
     print(f"its surface for the table: {1000 * (time.process_time() - start):.0f} ms")

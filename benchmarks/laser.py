@@ -216,7 +216,7 @@ def sweeps() -> None:
         sheet = Sheet("s1", (Held("h1", "l1"),), stock, machine, settings=own, spacing=4.0)
         ticket = Ticket(name="plates", pieces=(piece,), sheets=(sheet,))
         work = work_out(ticket, lambda _: b"", MemoryStore())
-        made = work.beams["s1"].value
+        made = work.sheets["s1"].beam_run.value
         program = next(file.content for file in write_files(ticket, work) if file.name.endswith(".gcode"))
         body = Body(
             machine.usable_width, machine.usable_length, 0, 0, machine.acceleration, machine.fastest, machine.jump
@@ -241,7 +241,7 @@ def minutes() -> None:
                 machine.usable_width, machine.usable_length, 0, 0, machine.acceleration, machine.fastest, machine.jump
             )
             told = simulated(program, body)[1]
-            plan = work.beams[sheet.id].value.minutes
+            plan = work.sheets[sheet.id].beam_run.value.minutes
             worst = max(worst, abs(told.seconds / 60 / plan - 1))
             print(f"{demo.ticket.name}: {plan:.2f} min planned, {told.seconds / 60:.2f} by the machine's clock, "
                   f"{len(told.dropped)} parts dropped, {len(told.complaints)} complaints")  # fmt: skip

@@ -65,7 +65,7 @@ def nests() -> None:
         except NibbleError as error:
             refused.append(f"{name}, {turn}, {stock}, {'marks' if marks else 'none'}: {error.message}")
             continue
-        copies = copies_of(made.ticket, after.sheets["s1"].value, after)
+        copies = copies_of(made.ticket, after.sheets["s1"].laid.value, after)
         least = min(least, _nearest(copies) - sheet.spacing)
     print(f"nests: {len(refused)} of {len(cases)} refused, nearest {least:+.3f} mm of the gap, "
           f"{time.process_time() - start:.0f} s of processor")  # fmt: skip

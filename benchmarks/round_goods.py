@@ -109,7 +109,7 @@ def drags() -> None:
     assert isinstance(goods, OnRound)
     composed = work.pieces["p1"].value
     bend = bend_of(Bending.of(goods), composed.box)
-    drawn = work.drawn["l1"].value.lines[0]
+    drawn = work.layers["l1"].drawn.value.lines[0]
     points = drawn.paths.flattened(0.01)[0]
     bare = _median([lambda: bend(points)] * DRAFTS)
     outline = Bundle.of([ring for region in composed.regions for ring in region.rings])

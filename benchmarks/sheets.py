@@ -70,7 +70,7 @@ def measured(ending: str, answers: Connection) -> None:
 def run() -> None:
     start = time.process_time()
     ticket, work = sheet()
-    drawn = next(line for line in work.layers["l1"].value.lines if line.dashes)
+    drawn = next(line for line in work.layers["l1"].laid.value.lines if line.dashes)
     dashes = drawn.dashes * COPIES
     print(f"{COPIES} copies, {dashes:,} dashes, drawn in {time.process_time() - start:.1f} s of processor")
     spawn = multiprocessing.get_context("spawn")

@@ -79,7 +79,7 @@ def run() -> None:
     told("its files", 8.5, lambda: make_files(sticker.ticket, sticker.work()))
     cold = started(drawing, "badge.png", 80.0, "colours")
     told("the same files from nothing", 8.5, lambda: make_files(cold.ticket, cold.work()))
-    inks = tuple(hex_colour(one.colour) for one in sticker.work().traces["a1"].value.kept)
+    inks = tuple(hex_colour(one.colour) for one in sticker.work().artworks["a1"].trace.value.kept)
     split(sticker, tuple(dict.fromkeys(inks)))
     bars()
     photo(phone_photo(4000, 3000))

@@ -409,7 +409,7 @@ def _nest(options: argparse.Namespace) -> None:
     _, work = _worked_out(options, plain, store)
     work.require_whole()
     options.output.write_text(json.dumps(plain, indent=1, ensure_ascii=False))
-    used = [work.sheets[sheet.id].value for sheet in chosen]
+    used = [work.sheets[sheet.id].laid.value for sheet in chosen]
     shares = [waste_share(work, sheet.id) or 0.0 for sheet in chosen]
     whole = sum(laid.used_width * laid.used_height for laid in used)
     wasted = sum(share * laid.used_width * laid.used_height for share, laid in zip(shares, used, strict=True))

@@ -98,7 +98,7 @@ def final(plain: Any, revision: int, machines: Sequence[Any] = (), *, asker: Ask
 
 def list_try_outs(plain: Any, artwork: str, *, asker: Asker) -> bytes:
     ticket, work = _worked_out(plain, asker)
-    if artwork not in work.sizes:
+    if artwork not in work.artworks:
         raise NibbleError("This artwork cannot be tried out yet.", "See what its first stations say.")
     return _told([asdict(one) for one in try_outs(ticket.artwork(artwork), work)])
 
@@ -118,18 +118,20 @@ def one_try_out(plain: Any, artwork: str, changes: list[dict[str, Any]], *, aske
 
 def deviation(plain: Any, artwork: str, *, asker: Asker) -> bytes:
     _, work = _worked_out(plain, asker)
-    if artwork not in work.traces:
+    own = work.artworks.get(artwork)
+    if own is None or own.trace is None or own.cleaned is None:
         raise NibbleError("There is no outline to measure yet.", "See what Trace says.")
-    return _told(deviation_view(work.traces[artwork].value, work.cleaned[artwork].value.raster.width))
+    return _told(deviation_view(own.trace.value, own.cleaned.value.raster.width))
 
 
 def outlines(plain: Any, artwork: str, key: str, *, asker: Asker) -> bytes:
     """The file's name on one line, then its bytes."""
     ticket, work = _worked_out(plain, asker)
-    if artwork not in work.traces:
+    traced = work.trace_of(artwork)
+    if traced is None:
         raise NibbleError("There is no outline to write yet.", "See what Trace says.")
-    require_shapes(work.traces[artwork].value)
-    drawing = traced_drawing(work.traces[artwork].value, ticket.artwork(artwork).trace.overlap)
+    require_shapes(traced.value)
+    drawing = traced_drawing(traced.value, ticket.artwork(artwork).trace.overlap)
     form = OUTLINE_FORMATS[key]
     several = f"-{slug(ticket.artwork(artwork).name)}" if len(ticket.artworks) > 1 else ""
     name = f"{slug(ticket.name)}{several}-outlines{form.tail}.{form.ending}"
@@ -139,9 +141,9 @@ def outlines(plain: Any, artwork: str, key: str, *, asker: Asker) -> bytes:
 def lines(plain: Any, layer: str, key: str, perforation: str, *, asker: Asker) -> bytes:
     """The file's name on one line, then its bytes."""
     ticket, work = _worked_out(plain, asker)
-    if layer not in work.drawn:
+    if layer not in work.layers:
         raise NibbleError("There is no line to write yet.", "See what Lines says.")
-    drawing = lines_drawing(work.drawn[layer].value, plain_perforation=perforation == "plain")
+    drawing = lines_drawing(work.layers[layer].drawn.value, plain_perforation=perforation == "plain")
     form = OUTLINE_FORMATS[key]
     several = f"-{slug(copies_name(layer, ticket))}" if sum(len(piece.layers) for piece in ticket.pieces) > 1 else ""
     tail = "-plain" if perforation == "plain" else ""
@@ -188,7 +190,7 @@ def one_more_copy(plain: Any, sheet_id: str, layer: str, *, asker: Asker) -> byt
 def click(plain: Any, layer: str, what: str, line: str, x: float, y: float, *, asker: Asker) -> bytes:
     """What a click at Lines changes."""
     ticket, work = _worked_out(plain, asker, upto="lines")
-    if layer not in work.drawn:
+    if layer not in work.layers:
         raise NibbleError("There is nothing to click yet.", "See what Lines says.")
     return _told([asdict(one) for one in CLICKS[what](ticket, layer, line, work, x, y)])
 
@@ -273,7 +275,7 @@ def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Aske
     _, _, _, layer_id, _, line_id = line.split("/")
     ticket = single_run(apply(ticket_from_plain(plain), made), layer_id)
     work = work_out(ticket, blobs.fetch, STORE, cancelled=asker.cancelled, doing=asker.tell)
-    lines = work.drawn[layer_id].value.lines if layer_id in work.drawn else ()
+    lines = work.layers[layer_id].drawn.value.lines if layer_id in work.layers else ()
     drawn = next((one for one in lines if one.id == line_id), None)
     if drawn is None or not drawn.filled:
         raise NothingToCut("This way leaves nothing to engrave.", "Choose another.")

@@ -29,12 +29,12 @@ SLICE = 1000  # dashes that are drawn together
 
 def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """See production.schemas.LayerOut. Geometry in mm, in the piece's coordinates."""
-    return _view(piece, layer, ticket, work, work.drawn[layer.id].value, work.shown[layer.id])
+    return _view(piece, layer, ticket, work, work.layers[layer.id].drawn.value, work.layers[layer.id].print_drawn)
 
 
 def laid_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """The same as the layer is laid out, bent onto a round thing."""
-    bent = _view(piece, layer, ticket, work, work.layers[layer.id].value, work.prints[layer.id])
+    bent = _view(piece, layer, ticket, work, work.layers[layer.id].laid.value, work.layers[layer.id].print_laid)
     return bent | {"looks": None, "holes": [], "takers": [], "bridges": [], "shapes": [], "regions": []}
 
 
@@ -56,9 +56,9 @@ def _view(
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
-        "plate": "".join(region.svg(3) for region in work.plates.get(layer.id, ())),
+        "plate": "".join(region.svg(3) for region in work.layers[layer.id].plate),
         "hanging": _hanging(drawn), "minutes": _minutes(ticket, layer.id, work),
-        "looks": _looks([one.value for one in work.examined[layer.id]]) if layer.id in work.examined else None,
+        "looks": _looks([one.value for one in work.layers[layer.id].examined]) or None,
     }  # fmt: skip
 
 

@@ -65,7 +65,7 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: in
         },
         "said": [one._asdict() for one in (*rehearsal_words(told, bench), foretold_words(worst))], "left": told.left,
         "mends": [_mend(one) for one in worst_case_mends(ticket, sheet, worst)],
-        "panels": len(work.panels[sheet.id]),
+        "panels": len(work.sheets[sheet.id].panels),
         "off": list(told.off) if told.copies else None,
         "copies": [
             {

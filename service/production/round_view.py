@@ -105,7 +105,7 @@ def wall_lies(sheet: Sheet) -> str:
 
 def _turns(piece: Piece, goods: OnRound, chart: Chart, wall: Wall, work: Work) -> list[float]:
     facing = math.radians(faces_of(goods.faces))
-    shown = [work.layers[one.id].value.shown for one in piece.layers if one.id in work.layers]
+    shown = [work.layers[one.id].laid.value.shown for one in piece.layers if one.id in work.layers]
     if is_band(goods.made) or not shown:
         return [facing]
     try:
@@ -117,7 +117,7 @@ def _turns(piece: Piece, goods: OnRound, chart: Chart, wall: Wall, work: Work) -
 
 def _items(layer: str, goods: OnRound, chart: Chart, ticket: Ticket, work: Work) -> list[dict[str, Any]]:
     """What lies on the wall, lowest first: a label's stock, its print; what a beam engraves."""
-    drawn, printed = work.layers[layer].value, work.prints[layer].value
+    drawn, printed = work.layers[layer].laid.value, work.layers[layer].print_laid.value
     found: list[dict[str, Any]] = []
     if isinstance(goods.made, Label):
         edge = edge_line(drawn.lines)
@@ -128,7 +128,7 @@ def _items(layer: str, goods: OnRound, chart: Chart, ticket: Ticket, work: Work)
             if isinstance(item, Shape):
                 found.append(_painted([item.region.polygon(COARSE)], hex_colour(item.colour), chart))
             else:
-                url = show(fingerprint(work.prints[layer].key, number), item.raster)
+                url = show(fingerprint(work.layers[layer].print_laid.key, number), item.raster)
                 found += [_picture(item, k, url, chart) for k in range(len(item.places))]
         return found
     for line in drawn.lines:

@@ -114,14 +114,15 @@ def _unprinted(layer: dict[str, Any]) -> list[dict[str, Any]]:
 
 def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, Any]:
     artwork = ticket.artwork(id)
-    width, height = work.sizes.get(id, (artwork.width, None))
+    own = work.artworks.get(id)
+    width, height = own.size if own else (artwork.width, None)
     view: dict[str, Any] = {
         "width": width, "height": height, "original": "", "cleaned": "", "pixels": None, "anchor": None, "kind": "",
         "shapes": [], "lost": [], "level": None, "lettering": [], "left_out": "", "palette": [], "tones": [],
         "parts": 0,
     }  # fmt: skip
-    if id in work.sizes:
-        picture = work.pictures[id]
+    if own is not None:
+        picture = own.picture
         framing = framing_of(artwork)
         raster = framing.raster(picture.value.raster)
         view["original"] = show(fingerprint(picture.key, framing), raster)
@@ -129,16 +130,15 @@ def _artwork(id: str, ticket: Ticket, work: Work, preview: bool) -> dict[str, An
         view["kind"] = picture.value.verdict.kind
         view["parts"] = sum(1 for part in picture.value.parts if DEEPER not in part and part != ITS_PATHS)
         view["anchor"] = list(Affine.scale(1 / width, 1 / (height or width)).then(framing.affine().inverse()))
-        traced = work.traces[id].value if id in work.traces else None
-        boxes = lettered(artwork, picture.value, work.sizes[id], traced)
+        boxes = lettered(artwork, picture.value, own.size, own.trace.value if own.trace else None)
         view["lettering"] = [[round(value, 2) for value in box] for box in boxes]
         view["left_out"] = _left_out(picture.value, framing, width)
-    if id in work.cleaned:
-        view["cleaned"] = show(work.cleaned[id].key, work.cleaned[id].value.raster)
+    if own is not None and own.cleaned is not None:
+        view["cleaned"] = show(own.cleaned.key, own.cleaned.value.raster)
         if not preview:
-            view["tones"] = _tones(work.cleaned[id].value.raster)
-    if id in work.traces:
-        trace: TraceResult = work.traces[id].value
+            view["tones"] = _tones(own.cleaned.value.raster)
+    if own is not None and own.trace is not None:
+        trace = own.trace.value
         view["level"] = trace.level
         view["lost"] = list(trace.lost)
         view["palette"] = [hex_colour(colour) for colour in trace.palette]
@@ -198,7 +198,7 @@ def _seams(high: float, found: list[Panel]) -> list[dict[str, str]]:
 def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
     """Hatches that lie otherwise in turned copies than in the piece: line, strokes, and the numbers of the copies among
     those of their layer."""
-    if not any(line.hatch is not None for layer in laid.layers for line in work.layers[layer].value.lines):
+    if not any(line.hatch is not None for layer in laid.layers for line in work.layers[layer].laid.value.lines):
         return []
     number: dict[int, int] = {}
     for layer in laid.layers:
@@ -208,7 +208,7 @@ def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
         if not run.copies or run.of.hatch is None:
             continue
         layer = laid.placements[run.copies[0]].layer
-        line = next(one for one in work.layers[layer].value.lines if one.id == run.of.id)
+        line = next(one for one in work.layers[layer].laid.value.lines if one.id == run.of.id)
         if not np.array_equal(line.paths.rows, run.of.paths.rows):
             own = [number[k] for k in run.copies]
             found.append({"layer": layer, "line": line.id, "d": run.of.paths.svg(3), "copies": own})
@@ -218,22 +218,23 @@ def _grain(sheet: Sheet, laid: LaidSheet, work: Work) -> list[dict[str, Any]]:
 def _pins_behind(sheet: Sheet, ticket: Ticket, work: Work) -> list[dict[str, str]]:
     """Pins that stand in the bed under a second side: they lie on the axis it was turned about."""
     first = ticket.first_side(sheet)
-    if first is sheet or first.id not in work.pins:
+    pins = work.sheets[first.id].pins if first.id in work.sheets else None
+    if first is sheet or pins is None:
         return []
-    return [{"process": "guide", "d": work.pins[first.id].value.paths().svg(3)}]
+    return [{"process": "guide", "d": pins.value.paths().svg(3)}]
 
 
 def bed_on(sheet: Sheet, work: Work) -> Box | None:
     """The bed as it lies under a sheet; None where nobody knows where the job will be put."""
     if not (sheet.machine.burns or sheet.machine.carves):
         return Box(0, 0, sheet.machine.usable_width, sheet.machine.usable_length) if sheet.every_clamp else None
-    beam, route = work.beams.get(sheet.id), work.routes.get(sheet.id)
+    beam, route = work.beam_run_of(sheet.id), work.router_run_of(sheet.id)
     run = beam.value if beam is not None and beam.value.axes is None else route.value if route is not None else None
     return None if run is None or sheet.machine.origin_of != "the bed" else bed_of(sheet.machine, run.start)
 
 
 def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
-    laid = work.sheets[sheet.id].value
+    laid = work.sheets[sheet.id].laid.value
     return {
         "name": sheet_name(sheet, ticket), "width": laid.width, "height": laid.height, "copies": laid.copies,
         "times": laid.times, "mirrored": sheet.is_mirrored, "colour": sheet.stock.colour,
@@ -248,11 +249,11 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "own": [*({"process": one.process, "d": one.paths.svg(3)} for one in own_lines(sheet, work)),
                 *_pins_behind(sheet, ticket, work),
                 *(wall_guides(sheet, ticket, laid) if ticket.turns(sheet) else ()),
-                *_seams(laid.height, work.panels.get(sheet.id, []))],
+                *_seams(laid.height, work.sheets[sheet.id].panels)],
         "angles": wall_angles(laid) if ticket.turns(sheet) else [],
         "lies": wall_lies(sheet) if ticket.turns(sheet) else "",
         "grain": _grain(sheet, laid, work), "minutes": minutes_of(sheet, work),
-        "seams": [one._asdict() for one in work.seams.get(sheet.id, [])],
-        "beyond": work.beyond.get(sheet.id, []), "bed": bed_on(sheet, work),
+        "seams": [one._asdict() for one in work.sheets[sheet.id].seams],
+        "beyond": work.sheets[sheet.id].beyond, "bed": bed_on(sheet, work),
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),
     }  # fmt: skip

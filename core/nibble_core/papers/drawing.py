@@ -27,7 +27,7 @@ FINE = 0.05  # mm: what a drawing on paper may be off by, at its own scale
 
 def piece_box(piece: Piece, work: Work) -> Box | None:
     """Round all layers of a piece; None while none is drawn."""
-    boxes = [work.drawn[layer.id].value.box for layer in piece.layers if layer.id in work.drawn]
+    boxes = [work.layers[layer.id].drawn.value.box for layer in piece.layers if layer.id in work.layers]
     return Box.around(boxes) if boxes else None
 
 
@@ -43,19 +43,19 @@ def draw_piece(
     scale = min(width / box.width, height / box.height, 1.0)
     with page.within(x - box.left * scale, y - box.top * scale, scale):
         for layer in piece.layers:
-            if layer.id in work.drawn and ticket.is_behind(layer.id) == behind:
+            if layer.id in work.layers and ticket.is_behind(layer.id) == behind:
                 _layer(page, layer.id, ticket, work, FINE / scale, 0.2 / scale, lines=lines)
     return box.width * scale, box.height * scale
 
 
 def has_second_side(piece: Piece, ticket: Ticket, work: Work) -> bool:
     """Whether anything is printed or engraved on a piece's second side."""
-    drawn = [layer.id for layer in piece.layers if layer.id in work.drawn and ticket.is_behind(layer.id)]
-    return any(work.shown[id].value.items or _marking(work.drawn[id].value.lines) for id in drawn)
+    drawn = [layer.id for layer in piece.layers if layer.id in work.layers and ticket.is_behind(layer.id)]
+    return any(work.layers[id].print_drawn.value.items or _marking(work.layers[id].drawn.value.lines) for id in drawn)
 
 
 def _layer(page: Page, layer: str, ticket: Ticket, work: Work, fine: float, weight: float, *, lines: bool) -> None:
-    drawn, printed = work.drawn[layer].value, work.shown[layer].value
+    drawn, printed = work.layers[layer].drawn.value, work.layers[layer].print_drawn.value
     stock = next(iter(ticket.sheets_of(layer)), None)
     made = _finished(layer, work).simplify(fine)
     page.shape(made, fill=stock.stock.colour if stock else "#ffffff")
@@ -117,12 +117,12 @@ def _course(path: Path, fine: float) -> np.ndarray:
 
 def _finished(layer: str, work: Work) -> BaseGeometry:
     """The finished piece of a layer: what its cuts leave, or what it holds."""
-    if work.examined.get(layer):
-        made = work.examined[layer][0].value.work
+    if work.layers[layer].examined:
+        made = work.layers[layer].examined[0].value.work
         if not made.is_empty:
             return made
-    edge = edge_line(work.drawn[layer].value.lines)
-    return edge.area if edge is not None else work.drawn[layer].value.shown
+    edge = edge_line(work.layers[layer].drawn.value.lines)
+    return edge.area if edge is not None else work.layers[layer].drawn.value.shown
 
 
 def draw_on_thing(
@@ -146,7 +146,7 @@ def draw_on_thing(
             page.line(_course(path, FINE / scale), edge=SOFT, weight=weight)
         with page.mapped(Affine.translation(thing.x - (box.left + box.right) / 2, top - box.top)):
             for layer in piece.layers:
-                if layer.id in work.drawn and not ticket.is_behind(layer.id):
+                if layer.id in work.layers and not ticket.is_behind(layer.id):
                     _layer(page, layer.id, ticket, work, FINE / scale, 0.05 / scale, lines=False)
     return whole.width * scale, whole.height * scale
 
@@ -156,7 +156,7 @@ def draw_sheet(
 ) -> tuple[float, float]:
     """A whole sheet as it is weeded: what stays is solid, what goes is hatched; marks and cuts in the waste. Returns
     its width and height on paper."""
-    laid = work.sheets[sheet.id].value
+    laid = work.sheets[sheet.id].laid.value
     scale = min(width / laid.width, height / laid.height)
     weight, fine = 0.15 / scale, FINE / scale
     with page.within(x, y, scale):
@@ -182,12 +182,12 @@ def draw_sheet(
 
 
 def _stays(layer: str, work: Work) -> BaseGeometry:
-    if layer in work.bent:  # as it lies there, not as it was drawn
-        laid = work.layers[layer].value
+    if work.layers[layer].bent:  # as it lies there, not as it was drawn
+        laid = work.layers[layer].laid.value
         edge = edge_line(laid.lines)
         return laid.shown if edge is None else edge.area
-    if work.examined.get(layer):
-        solid = work.examined[layer][0].value.solid
+    if work.layers[layer].examined:
+        solid = work.layers[layer].examined[0].value.solid
         if not solid.is_empty:
             return solid
     return _finished(layer, work)

@@ -91,7 +91,7 @@ def _piece(
 
 def _finished_size(piece: Piece, work: Work) -> tuple[float, float] | None:
     """Of what is cut out, if anything is."""
-    edges = [edge_line(work.drawn[layer.id].value.lines) for layer in piece.layers if layer.id in work.drawn]
+    edges = [edge_line(work.layers[layer.id].drawn.value.lines) for layer in piece.layers if layer.id in work.layers]
     bounds = [edge.area.bounds for edge in edges if edge is not None and not edge.area.is_empty]
     if not bounds:
         return None
@@ -102,8 +102,8 @@ def _colours(piece: Piece, work: Work) -> list[str]:
     """The flat colours that are printed; none where nothing is."""
     found: dict[str, None] = {}
     for layer in piece.layers:
-        if layer.id in work.shown:
-            for item in work.shown[layer.id].value.items:
+        if layer.id in work.layers:
+            for item in work.layers[layer.id].print_drawn.value.items:
                 if isinstance(item, Shape):
                     found[hex_colour(item.colour)] = None
     return list(found)[:MOST_COLOURS]

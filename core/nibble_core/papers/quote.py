@@ -55,7 +55,7 @@ def _weeded(sheet: Sheet, work: Work) -> float:
     """Metres of edges along which waste is parted from what stays."""
     cuts = {"kiss cut", "through cut"}
     long = sum(run.length for run in program_of(sheet, work).runs if run.of.process in cuts)
-    return long * work.sheets[sheet.id].value.times / 1000
+    return long * work.sheets[sheet.id].laid.value.times / 1000
 
 
 def quote(ticket: Ticket, work: Work, rates: Rates, *, code: str, shop: str = "", size: str = "a4") -> bytes:

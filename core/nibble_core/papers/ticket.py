@@ -121,7 +121,7 @@ def _pictures(
 def _sheet_drawn(
     page: Page, sheet: Sheet, ticket: Ticket, work: Work, y: float, room: float, rehearsed: str
 ) -> float:  # fmt: skip
-    laid = work.sheets[sheet.id].value
+    laid = work.sheets[sheet.id].laid.value
     _, tall = draw_sheet(page, sheet, work, MARGIN, y, LEFT, room)
     runs = f", run {laid.times} times" if laid.times > 1 else ""
     copies = "1 copy" if laid.copies == 1 else f"{laid.copies} copies"

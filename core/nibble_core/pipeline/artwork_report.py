@@ -12,7 +12,7 @@ from nibble_core.pipeline.lettered import is_no_lettering, lettered, set_in_word
 from nibble_core.pipeline.making_words import LIGHT, STEPS, making_in_words, squares_in_words
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
-from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.results import Work, WorkedArtwork
 from nibble_core.pipeline.trace import AS_TOLD, EVERY_STEP, IN_GREY, TraceResult
 from nibble_core.pipeline.within_report import lost_text, parts_of
 from nibble_core.ticket import Change
@@ -39,9 +39,9 @@ WHITISH = 245  # levels
 
 def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> None:
     """Facts at the finished size, the verdict, and what there is to decide."""
-    if artwork.id not in work.sizes:
+    if artwork.id not in work.artworks:
         return
-    picture, (width, height) = work.pictures[artwork.id].value, work.sizes[artwork.id]
+    picture, (width, height) = work.artworks[artwork.id].picture.value, work.artworks[artwork.id].size
     here, facts = f"artworks/{artwork.id}", picture.facts
     draft.notes.append(_verdict(artwork, picture))
     hazards = picture.drawing.hazards if picture.drawing is not None else ()
@@ -220,9 +220,10 @@ def _report_drawing(
 
 def report_clean(draft: Draft, artwork: Artwork, work: Work) -> None:
     """How the background went."""
-    if artwork.id not in work.cleaned:
+    own = work.artworks.get(artwork.id)
+    if own is None or own.cleaned is None:
         return
-    cleaned, here = work.cleaned[artwork.id].value, f"artworks/{artwork.id}/clean"
+    cleaned, here = own.cleaned.value, f"artworks/{artwork.id}/clean"
     words = {
         "flood": "background away", "places": "background away", "one colour": "one colour away",
         "subject": "subject kept", "see-through": "see-through", "keep": "background kept",
@@ -231,7 +232,7 @@ def report_clean(draft: Draft, artwork: Artwork, work: Work) -> None:
     if artwork.clean.tones != "none":
         draft.fact = artwork.clean.tones
     draft.figures = [(f"{100 * cleaned.taken:.0f} %", "of the picture is clear"), (cleaned.way, "how it went")]
-    facts = work.pictures[artwork.id].value.facts
+    facts = own.picture.value.facts
     if cleaned.way == "keep" and artwork.clean.background == "by itself" and not facts.boxed:
         draft.notes.append(
             Note("The border of this picture is not plain, so all of it is kept.", "", f"{here}/background", mends=(
@@ -239,9 +240,9 @@ def report_clean(draft: Draft, artwork: Artwork, work: Work) -> None:
                 setting("Take away from the border", f"{here}/background", "flood"),
             ))
         )  # fmt: skip
-    if cleaned.doubt is not None and artwork.id in work.sizes:
+    if cleaned.doubt is not None:
         kind, x, y = cleaned.doubt
-        place = x * work.sizes[artwork.id][0], y * work.sizes[artwork.id][1]
+        place = x * own.size[0], y * own.size[1]
         draft.notes.append(_doubt(kind, place, artwork, here))
     if artwork.clean.background == "places" and not artwork.clean.places:
         draft.notes.append(
@@ -266,12 +267,13 @@ def _doubt(kind: str, place: tuple[float, float], artwork: Artwork, here: str) -
 
 def report_trace(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> None:
     """What was found, left out and mended, and how true it is."""
-    if artwork.id not in work.traces:
+    own = work.artworks.get(artwork.id)
+    if own is None or own.trace is None:
         return
-    trace, here = work.traces[artwork.id].value, f"artworks/{artwork.id}/trace"
+    trace, here = own.trace.value, f"artworks/{artwork.id}/trace"
     draft.fact = f"{trace.nodes} nodes"
     draft.notes += _left_out(artwork, trace, here)
-    verdict = work.pictures[artwork.id].value.verdict
+    verdict = own.picture.value.verdict
     if verdict.kind == "line drawing" and artwork.trace.mode == "two-tone" and artwork.trace.edges == "both edges":
         draft.notes.append(
             Note("These are drawn lines: each comes out twice, once along each of its sides.", "Take instead", here,
@@ -281,7 +283,7 @@ def report_trace(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> 
                         setting("the panes between them", f"{here}/mode", "panes")))
         )  # fmt: skip
     if artwork.trace.mode != "paths":
-        draft.notes += _lettering(artwork, ticket, work, here)
+        draft.notes += _lettering(artwork, ticket, own, trace, here)
     for id in trace.lost:
         draft.notes.append(
             Note(
@@ -291,8 +293,8 @@ def report_trace(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> 
             )
         )  # fmt: skip
     draft.notes += _grainy(artwork, trace, here)
-    if artwork.id in work.cleaned:
-        draft.notes += _against_the_pixels(trace, trace.width / work.cleaned[artwork.id].value.raster.width, here)
+    if own.cleaned is not None:
+        draft.notes += _against_the_pixels(trace, trace.width / own.cleaned.value.raster.width, here)
     strokes = sum(1 for shape in trace.kept if hasattr(shape, "width"))
     draft.figures = [
         (str(len(trace.kept)), "strokes" if strokes and strokes == len(trace.kept) else "shapes"),
@@ -309,23 +311,21 @@ def report_trace(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -> 
     draft.figures.append((str(count), "flaws mended" if count != 1 else "flaw mended"))
 
 
-def _lettering(artwork: Artwork, ticket: Ticket, work: Work, here: str) -> list[Note]:
+def _lettering(artwork: Artwork, ticket: Ticket, own: WorkedArtwork, trace: TraceResult, here: str) -> list[Note]:
     """What looks like lettering and is traced: a place each, or all as one where there are many."""
-    size = work.sizes[artwork.id]
-    trace = work.traces[artwork.id].value
-    boxes = lettered(artwork, work.pictures[artwork.id].value, size, trace)
+    boxes = lettered(artwork, own.picture.value, own.size, trace)
     groups = [[box] for box in boxes] if len(boxes) <= FEW_BOXES else [boxes]
     notes = []
     for group in groups:
         places = "A place looks" if len(group) == 1 else f"{len(group)} places look"
         none = "It is no lettering" if len(group) == 1 else "None of them is lettering"
-        changes = set_in_words(artwork, group[0], trace, ticket, size) if len(group) == 1 else ()
+        changes = set_in_words(artwork, group[0], trace, ticket, own.size) if len(group) == 1 else ()
         again = (Mend("Set it again in words", changes),) if changes else ()
         middles = [((box.left + box.right) / 2, (box.top + box.bottom) / 2) for box in group]
         notes.append(
             Note(f"{places} like lettering, boxed on the table.",
                  "Set it again in a font: traced letters come out lumpy.", here,
-                 mends=(*again, Mend(none, is_no_lettering(artwork, group, size))), place=middles[0],
+                 mends=(*again, Mend(none, is_no_lettering(artwork, group, own.size))), place=middles[0],
                  more_places=tuple(middles[1:]))
         )  # fmt: skip
     return notes

@@ -26,7 +26,7 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import keyed_program, own_lines, spacing_of
-from nibble_core.pipeline.store import ResultStore, derived, stage
+from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.pipeline.turning import axes_of
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet
@@ -78,24 +78,21 @@ class BurntLayer:
     piece: PieceResult
 
 
-def burn_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, preview: bool) -> None:
-    """Adds to the work what a beam follows on each layer of a laid sheet."""
-    if sheet.id not in work.sheets:
-        return
+def beam_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, preview: bool) -> Keyed[BeamLines]:
+    """What a beam follows on each layer of a laid sheet."""
     layers = [ticket.layer(one.layer) for one in sheet.holds]
     rules = tuple(
         (own.id, tuple((line.id, line.process) for line in own.lines if isinstance(line.process, ThroughCut)))
         for own in layers
     )
-    gap = min([spacing_of(ticket, sheet), *(near.apart for near in work.crowded.get(sheet.id, ()))])
+    gap = min([spacing_of(ticket, sheet), *(near.apart for near in work.sheets[sheet.id].crowded)])
     by = Burning(sheet.setting(CUT), sheet.machine, sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
     found = [
-        derived(_burnt_layer, None, work.layers[one.id], work.footprints[one.id],
+        derived(_burnt_layer, None, work.layers[one.id].laid, work.layers[one.id].footprint,
                 work.pieces[ticket.piece_of_layer(one.id).id])
         for one in layers
     ]  # fmt: skip
-    work.burnt[sheet.id] = stage(store, _burnt, by, *found)
-    work.programs.clear()  # it follows other lines from now on
+    return stage(store, _burnt, by, *found)
 
 
 def _burnt_layer(_: None, drawn: LayerResult, shape: BaseGeometry, piece: PieceResult) -> BurntLayer:
@@ -111,15 +108,15 @@ def _burnt(by: Burning, *layers: BurntLayer) -> BeamLines:
     return BeamLines(made, tuple(replace(one, layer=id) for id, own in notes.items() for one in own))
 
 
-def plan_beam(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work every move of a sheet's beam, where its settings tell power and speed of all it does."""
-    if sheet.id not in work.burnt or missing_settings(sheet, work):
-        return
+def plan_beam(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[BeamRun] | None:
+    """Every move of a sheet's beam, where its settings tell power and speed of all it does."""
+    if missing_settings(sheet, work):
+        return None
     if ticket.turns(sheet) and not sheet.machine.turner.turns:  # told at Sheet
-        return
+        return None
     by = Planning(sheet.grouping, sheet.settings, sheet.machine, ticket.turns(sheet))
     program = keyed_program(sheet, work, sheet.shared)
-    work.beams[sheet.id] = stage(store, _planned, by, work.sheets[sheet.id], program)
+    return stage(store, _planned, by, work.sheets[sheet.id].laid, program)
 
 
 def _planned(by: Planning, laid: LaidSheet, program: Program) -> BeamRun:
@@ -158,9 +155,10 @@ def turned_run(job: BeamJob, laid: LaidSheet, machine: Machine) -> BeamRun:
 
 def check_beam(sheet: Sheet, work: Work) -> None:
     """Raises DoesNotFit or CannotMake for moves that would spoil the work or the machine."""
-    if sheet.id not in work.beams:
+    made = work.beam_run_of(sheet.id)
+    if made is None:
         return
-    run, machine = work.beams[sheet.id].value, sheet.machine
+    run, machine = made.value, sheet.machine
     out_of_order(run.job)
     if run.axes is not None:
         _check_along(run, machine)
@@ -200,9 +198,10 @@ def clamps_on(sheet: Sheet, bed: Box) -> list[Box]:
 
 def missing_settings(sheet: Sheet, work: Work) -> list[str]:
     """Processes on a sheet whose power or speed nobody has set."""
-    if sheet.id not in work.burnt:
+    own = work.sheets.get(sheet.id)
+    if own is None or own.beam_lines is None:
         return []
-    some = [one for own in work.burnt[sheet.id].value.definitions.values() for one in own]
+    some = [one for followed in own.beam_lines.value.definitions.values() for one in followed]
     used = dict.fromkeys(one.process for one in (*some, *own_lines(sheet, work)) if len(one.paths))
     return [
         process for process in used

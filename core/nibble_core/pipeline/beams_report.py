@@ -28,10 +28,11 @@ def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     draft.notes += _settings(sheet, here)
     draft.notes += _lines(sheet, ticket, work)
     draft.notes += _areas(sheet, ticket, work)
-    if sheet.id not in work.beams:
+    planned = work.beam_run_of(sheet.id)
+    if planned is None:
         return
-    run = work.beams[sheet.id].value
-    times = work.sheets[sheet.id].value.times
+    run = planned.value
+    times = work.sheets[sheet.id].laid.value.times
     draft.fact = f"{minutes(run.minutes * times)} min"
     draft.figures.append((minutes(run.minutes * times), "minutes in all"))
     draft.figures += [
@@ -77,9 +78,8 @@ _SAID = {
 
 
 def _lines(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
-    if sheet.id not in work.burnt:
-        return
-    for note in work.burnt[sheet.id].value.notes:
+    own = work.sheets.get(sheet.id)
+    for note in own.beam_lines.value.notes if own and own.beam_lines else ():
         said, mend, weight = _SAID[note.kind]
         one = note.count == 1
         n = "A cut is" if one else f"{note.count} cuts are"
@@ -104,7 +104,7 @@ def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
         if held.layer not in work.layers:  # told at Lines
             continue
         layer, piece = ticket.layer(held.layer), ticket.piece_of_layer(held.layer)
-        drawn = work.layers[layer.id].value
+        drawn = work.layers[layer.id].laid.value
         intervals = {line.id: line.fill.interval for line in layer.lines if isinstance(line.fill, AreaFill)}
         engraved = [line for line in drawn.lines if line.filled]
         edge = edge_line(drawn.lines)

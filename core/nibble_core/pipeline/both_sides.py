@@ -13,7 +13,7 @@ from nibble_core.carve import Board
 from nibble_core.carve.kernels import carved
 from nibble_core.pipeline.carve_results import Between, RouterRun
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.store import ResultStore, stage
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.cutters import BALL, Cutter
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -51,14 +51,16 @@ class Turning:
     thinnest: float
 
 
-def compare_sides(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work what is left between a second side and its first, once both are routed."""
+def between_sides(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[Between] | None:
+    """What is left between a second side and its first, once both are routed."""
     first = ticket.first_side(sheet)
-    if first is sheet or first.id not in work.routes or sheet.id not in work.routes:
-        return
+    one, other = work.router_run_of(first.id), work.router_run_of(sheet.id)
+    if first is sheet or one is None or other is None:
+        return None
     by = Turning(sheet.machine.cutters, sheet.turned, sheet.stock.thickness, sheet.stock.thinnest)
-    if first.machine.cutters == by.cutters:  # else nobody knows what shapes the other side has
-        work.between[sheet.id] = stage(store, _between, by, work.routes[first.id], work.routes[sheet.id])
+    if first.machine.cutters != by.cutters:  # nobody knows what shapes the other side has
+        return None
+    return stage(store, _between, by, one, other)
 
 
 def _between(by: Turning, first: RouterRun, second: RouterRun) -> Between:

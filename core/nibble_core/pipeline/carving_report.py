@@ -24,18 +24,18 @@ LEAST_CHIP, MOST_CHIP = 0.01, 0.3  # mm a cutting edge takes at a turn: less rub
 
 def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     """Minutes, depths and what no cutter reaches."""
-    here = f"sheets/{sheet.id}"
+    here, own = f"sheets/{sheet.id}", work.sheets.get(sheet.id)
     for held in sheet.holds:
         layer = ticket.layer(held.layer)
         at = f"pieces/{ticket.piece_of_layer(layer.id).id}/layers/{layer.id}/lines"
-        carved = work.carved.get(sheet.id, {}).get(layer.id)
+        carved = own.carved.get(layer.id) if own else None
         if carved is not None:
             draft.notes += [_said(note, f"{at}/{note.line}") for note in carved.value.notes]
         draft.notes += [*_untied(layer, at), *_grainless(layer, at, sheet)]
     draft.notes += _two_sided(sheet, ticket, work)
-    if sheet.id not in work.routes:
+    if own is None or own.router_run is None:
         return
-    run = work.routes[sheet.id].value
+    run = own.router_run.value
     used = np.unique(run.moves.tool).tolist() if len(run.moves) else []
     cutters = cutters_in(sheet.stock, sheet.machine)
     draft.notes += [note for k in used for note in _chips(cutters[k], f"{here}/machine")]
@@ -88,7 +88,8 @@ def _two_sided(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
     if second.pins == "no pins":
         yield Note("Nothing holds the board where it was when it is turned over.", "", here, LOOK,
                    (setting("Turn it over on two pins", f"{here}/pins", "two pins"),))  # fmt: skip
-    between = work.between[second.id].value if second.id in work.between else None
+    one, other = work.sheets.get(sheet.id), work.sheets.get(second.id)
+    between = other.between.value if other and other.between else None
     if between is not None and between.area > LEAST_AREA and between.least < second.stock.thinnest:
         meet = (
             "Both sides meet: the board is cut through between them"
@@ -97,8 +98,8 @@ def _two_sided(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
         )
         yield Note(f"{meet}, on {format_number(between.area, 0 if between.area >= 10 else 1)} mm².",
                    "Carve less deep, or set what lies behind each other apart.", here, LOOK)  # fmt: skip
-    freed = [one.line for layer in work.carved.get(sheet.id, {}).values() for one in layer.value.cuttings
-             if one.when == FREES]  # fmt: skip
+    freed = [cutting.line for layer in (one.carved if one else {}).values() for cutting in layer.value.cuttings
+             if cutting.when == FREES]  # fmt: skip
     if freed:
         yield Note("What the first side cuts out is not in the board any more when it is turned over.",
                    "Cut it out from the second side.", f"sheets/{sheet.id}", LOOK)  # fmt: skip

@@ -62,7 +62,9 @@ def hole_clicked(ticket: Ticket, layer_id: str, line_id: str, work: Work, x: flo
     piece, layer = ticket.piece_of_layer(layer_id), ticket.layer(layer_id)
     line, composed = _line(layer, line_id), work.pieces[piece.id].value
     place = shapely.Point(composed.at(x, y))
-    holes = [one.area for one in holes_to_click(composed, work.drawn[layer_id].value) if one.line in ("", line.id)]
+    holes = [
+        one.area for one in holes_to_click(composed, work.layers[layer_id].drawn.value) if one.line in ("", line.id)
+    ]
     hole = min((area for area in holes if area.contains(place)), key=lambda area: area.area, default=None)
     if hole is None:
         raise InvalidTicket("No hole of the piece lies here.", "Click inside one.")
@@ -102,7 +104,7 @@ def kerf_clicked(ticket: Ticket, layer_id: str, line_id: str, work: Work, x: flo
     piece, layer = ticket.piece_of_layer(layer_id), ticket.layer(layer_id)
     cuts = [(line, line.process.kerf_marks) for line in layer.lines if isinstance(line.process, ThroughCut)]
     line, marks = min(cuts, key=lambda one: one[0].id != line_id, default=(None, ()))
-    drawn = next((one for one in work.drawn[layer_id].value.lines if line and one.id == line.id), None)
+    drawn = next((one for one in work.layers[layer_id].drawn.value.lines if line and one.id == line.id), None)
     if line is None or drawn is None or not drawn.regions:
         raise InvalidTicket("This layer has no through cut yet.", "Add one, or switch it on.")
     composed = work.pieces[piece.id].value

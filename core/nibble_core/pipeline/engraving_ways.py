@@ -45,8 +45,8 @@ def single_run(ticket: Ticket, layer: str) -> Ticket:
 
 def minutes_of_run(ticket: Ticket, work: Work) -> float | None:
     """Of the first sheet; None while power or speed are missing."""
-    first = ticket.sheets[0]
-    return work.beams[first.id].value.minutes if first.id in work.beams else None
+    made = work.beam_run_of(ticket.sheets[0].id)
+    return made.value.minutes if made else None
 
 
 def look(line: DrawnLine, beam: float) -> NDArray[np.uint8]:

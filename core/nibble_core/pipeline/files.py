@@ -218,7 +218,7 @@ def _kinds(ticket: Ticket, sheet: Sheet, formats: Sequence[str] | None = None) -
 def _sheet_facts(
     ticket: Ticket, sheet: Sheet, work: Work, parts: list[Part], files: list[JobFile]
 ) -> dict[str, object]:
-    laid = work.sheets[sheet.id].value
+    laid = work.sheets[sheet.id].laid.value
     return {
         "sheet": sheet_name(sheet, ticket) or "sheet 1",
         "holds": [
@@ -228,7 +228,7 @@ def _sheet_facts(
         ],
         "panels": [
             {"left_mm": round(strip.left, 3), "right_mm": round(strip.right, 3), "marks": _marks(part.laid)}
-            for strip, part in zip(work.panels[sheet.id], parts, strict=True)
+            for strip, part in zip(work.sheets[sheet.id].panels, parts, strict=True)
         ],
         "placements": _placements(laid, ticket),
         "processes": _processes(sheet, work),

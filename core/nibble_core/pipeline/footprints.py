@@ -20,7 +20,7 @@ def footprint_of(store: ResultStore, drawn: Keyed[LayerResult], printed: Keyed[P
 
 def footprint(layer: str, work: Work) -> BaseGeometry:
     """Of a layer that is drawn, by its id."""
-    return work.footprints[layer].value
+    return work.layers[layer].footprint.value
 
 
 def _footprint(_: None, drawn: LayerResult, printed: PrintResult) -> BaseGeometry:

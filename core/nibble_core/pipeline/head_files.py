@@ -50,7 +50,7 @@ def marks_on_machine(sheet: Sheet, work: Work) -> list[tuple[float, float]]:
     """Where the printed marks of a sheet are meant to lie, in the machine's axes. Raises CannotMake where its moves
     are not planned."""
     to_machine = planned(sheet, work).to_machine
-    places = np.array(work.sheets[sheet.id].value.marks.places, float).reshape(-1, 2)
+    places = np.array(work.sheets[sheet.id].laid.value.marks.places, float).reshape(-1, 2)
     return [(x, y) for x, y in to_machine.map(places).tolist()]
 
 
@@ -138,12 +138,13 @@ def planned(sheet: Sheet, work: Work) -> BeamRun:
     """Every move of a sheet's beam. Raises CannotMake where nobody knows them, and what keeps it from being laid."""
     if sheet.id not in work.sheets:
         work.require_whole()
-    if sheet.id not in work.beams:
+    made = work.beam_run_of(sheet.id)
+    if made is None:
         raise CannotMake(
             f"The moves of the {sheet.machine.name} are not planned: power or speed is missing, or it has no beam.",
             "Set them at Machine.",
         )
-    return work.beams[sheet.id].value
+    return made.value
 
 
 def _job(like: BeamJob, paths: Bundle, tool: Beam) -> BeamJob:

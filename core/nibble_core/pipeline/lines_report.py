@@ -39,7 +39,7 @@ MEANT = {  # what shops and clients call their lines in their files, by the word
 
 def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None:
     """Fill in the station's fact, notes and figures of one piece."""
-    layers = [work.drawn[layer.id].value for layer in piece.layers if layer.id in work.drawn]
+    layers = [work.layers[layer.id].drawn.value for layer in piece.layers if layer.id in work.layers]
     if not layers:
         return
     drawn = [line for layer in layers for line in layer.lines]
@@ -47,7 +47,7 @@ def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None
     if piece.id in work.pieces:
         _piece(draft, piece, work.pieces[piece.id].value, ticket)
     for layer in piece.layers:
-        if layer.id in work.drawn:
+        if layer.id in work.layers:
             _layer(draft, ticket, piece, layer, work)
     _figures(draft, piece, work, layers, drawn)
 
@@ -200,7 +200,7 @@ def _ink_line(
 
 def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work) -> None:
     here = f"pieces/{piece.id}/layers/{layer.id}"
-    result: LayerResult = work.drawn[layer.id].value
+    result: LayerResult = work.layers[layer.id].drawn.value
     if not result.lines and not result.failed:
         behind = [sheet.behind for sheet in ticket.sheets_of(layer.id)]
         if behind and all(behind):
@@ -212,7 +212,7 @@ def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work)
     if result.hanging is not None:
         draft.notes.append(_hanging(result.hanging, piece, f"pieces/{piece.id}/hanger"))
     told: list[Note] = []
-    for examined in work.examined.get(layer.id, ()):
+    for examined in work.layers[layer.id].examined:
         told += [note for note in _examined(piece, layer, examined.value, work) if note not in told]
     draft.notes += told
 
@@ -299,7 +299,7 @@ def _figures(draft: Draft, piece: Piece, work: Work, layers: Sequence[LayerResul
         draft.figures.append((str(sum(line.nodes for line in drawn)), "nodes"))
         box = Box.around([layer.box for layer in layers])
         draft.figures.append((f"{box.width:.1f} × {box.height:.1f}", "mm, the piece"))
-    examined = [one.value for layer in piece.layers for one in work.examined.get(layer.id, ())[:1]]
+    examined = [one.value for layer in piece.layers for one in work.layers[layer.id].examined[:1]]
     necks = [one.neck.width for one in examined if one.neck is not None]
     if necks:
         draft.figures.append((f"{min(necks):.1f} mm", "thinnest neck"))

@@ -54,7 +54,7 @@ def _fault(sheet: Sheet, before: Work, after: Work) -> str:
     for problem in after.problems:
         if _is_of_the_sheet(problem, sheet) and problem.error.message not in known:
             return problem.error.message
-    near = [one for one in after.crowded.get(sheet.id, [])
+    near = [one for one in (after.sheets[sheet.id].crowded if sheet.id in after.sheets else [])
             if not (sheet.placed[one.one].locked and sheet.placed[one.other].locked)]  # fmt: skip
     return f"two copies are {near[0].apart:.2f} mm apart." if near else ""
 

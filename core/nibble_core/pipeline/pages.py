@@ -64,7 +64,7 @@ def _scale_words(scale: tuple[float, float]) -> str:
 
 def parts_of(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
     """A sheet's pages and program: one of each, or one for each of its panels."""
-    laid, program, found = work.sheets[sheet.id].value, program_of(sheet, work), work.panels[sheet.id]
+    laid, program, found = work.sheets[sheet.id].laid.value, program_of(sheet, work), work.sheets[sheet.id].panels
     if len(found) == 1:
         return [_part(ticket, sheet, work, laid, program)]
     return [
@@ -85,7 +85,7 @@ def _part(
     plates: list[Plate] = []
     for layer in laid.layers:
         places = tuple(placement.at for placement in laid.placements if placement.layer == layer)
-        for item in work.prints[layer].value.items:
+        for item in work.layers[layer].print_laid.value.items:
             if isinstance(item, Shape):
                 printed.append(Painted(Bundle.of(item.region.rings), item.colour, places))
             elif isinstance(item, PrintedPage):
@@ -98,8 +98,8 @@ def _part(
                 own = tuple(at.then(place) for place in places for at in item.places)
                 printed.append(Picture(item.raster, item.width, item.height, own))
         plate = ticket.layer(layer).plate
-        if plate is not None and work.plates.get(layer):
-            rings = Bundle.of([ring for region in work.plates[layer] for ring in region.rings])
+        if plate is not None and work.layers[layer].plate:
+            rings = Bundle.of([ring for region in work.layers[layer].plate for ring in region.rings])
             plates.append(Plate(rings, PLATE_INKS[plate.kind], places, plate.kind == "white under the print"))
     words = [ring for region in caption_of(sheet, ticket, laid, name) for ring in region.rings]
     black = Bundle.joined([Bundle.of(words), beside or Bundle.of(())]) if printed else Bundle.of(())
@@ -107,7 +107,7 @@ def _part(
         printed.append(Painted(black, (0, 0, 0), (Affine(),)))
     marks = (Filled(laid.marks.paths()),) if laid.marks.places else ()
     title = ", ".join(filter(None, (ticket.name, name)))
-    press = work.presses.get(sheet.id)
+    press = work.sheets[sheet.id].press
     plates.sort(key=lambda plate: not plate.under)
     trim, bleed = _boxes(ticket, laid, work)
     return Part(
@@ -125,10 +125,12 @@ def _boxes(ticket: Ticket, laid: LaidSheet, work: Work) -> tuple[Box | None, Box
     cut: list[Points] = []
     printed: list[Points] = []
     for layer in laid.layers:
-        own = work.layers[layer].value
+        own = work.layers[layer].laid.value
         edge = edge_line(own.lines)
         area = own.shown if edge is None else edge.area
-        ink = shapely.union_all([area, work.prints[layer].value.area, work.prints[layer].value.bled])
+        ink = shapely.union_all(
+            [area, work.layers[layer].print_laid.value.area, work.layers[layer].print_laid.value.bled]
+        )
         places = [placement.at for placement in laid.placements if placement.layer == layer]
         for some, shape in ((cut, area), (printed, ink)):
             corners = hull(shape) if not shape.is_empty else np.empty((0, 2))

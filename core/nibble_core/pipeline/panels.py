@@ -25,23 +25,19 @@ TICK = (0.3, 4.0)  # mm: width and height of a joining mark
 MOST_MARKS = 4  # of a panel: further ones would stand on the work
 
 
-def part_sheet(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds the panels of a laid sheet to the work: one where it is made whole. Raises DoesNotFit for an overlap that
+def parted(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> tuple[list[Seam], list[Panel]]:
+    """The seams and the panels of a laid sheet: one where it is made whole. Raises DoesNotFit for an overlap that
     leaves nothing of the stock."""
-    if sheet.id not in work.sheets:
-        return
-    laid = work.sheets[sheet.id]
+    laid = work.sheets[sheet.id].laid
     if sheet.panels == ONE_SHEET:
-        work.panels[sheet.id] = [Panel(0.0, laid.value.width)]
-        return
-
+        return [], [Panel(0.0, laid.value.width)]
     pieces = [work.pieces[ticket.piece_of_layer(layer).id] for layer in laid.value.layers]
     by = Seaming(
         usable_width(sheet), sheet.panel_overlap, sheet.seam_reach, tuple((one.number, one.x) for one in sheet.seams),
         tuple(laid.value.layers),
     )  # fmt: skip
-    work.seams[sheet.id] = stage(store, _found_seams, by, laid, keyed_copies(laid, work), *pieces).value
-    work.panels[sheet.id] = panels(laid.value.width, work.seams[sheet.id], sheet.panel_overlap)
+    found = stage(store, _found_seams, by, laid, keyed_copies(laid, work), *pieces).value
+    return found, panels(laid.value.width, found, sheet.panel_overlap)
 
 
 @dataclass(frozen=True)
@@ -102,7 +98,7 @@ def panel_program(program: Program, laid: LaidSheet, work: Work, which: int, fou
 
 def _seams(laid: LaidSheet, work: Work, which: int, found: list[Panel]) -> Bundle:
     """Straight cuts along a panel's inner edges, within what is cut out, in the sheet's coordinates."""
-    edges = {layer: edge_line(work.layers[layer].value.lines) for layer in laid.layers}
+    edges = {layer: edge_line(work.layers[layer].laid.value.lines) for layer in laid.layers}
     areas = [at_place(edge.area, at) for layer, at in laid.placements if (edge := edges[layer]) is not None]
     whole = shapely.union_all(areas) if areas else shapely.box(0, 0, laid.width, laid.height)
     places = ([found[which].left] if which else []) + ([found[which].right] if which < len(found) - 1 else [])

@@ -10,7 +10,7 @@ from nibble_core.carve import Course, drilled, opened, passes_to, ramped
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.carve_results import PinHoles
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.store import ResultStore, stage
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.sheet import LaidSheet, pin_places
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.model import Sheet, Ticket
@@ -32,16 +32,16 @@ class Pinning:
     layers: tuple[str, ...]
 
 
-def add_pins(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work the holes of a board that is turned over on pins. Raises DoesNotFit where they have no room."""
+def pin_holes(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[PinHoles] | None:
+    """The holes of a laid board that is turned over on pins. Raises DoesNotFit where they have no room."""
     second = ticket.second_side(sheet)
-    if second is None or second.pins == "no pins" or not sheet.machine.carves or sheet.id not in work.sheets:
-        return
-    laid = work.sheets[sheet.id]
+    if second is None or second.pins == "no pins" or not sheet.machine.carves:
+        return None
+    laid = work.sheets[sheet.id].laid
     widest = max((one.diameter for one in sheet.machine.cutters if one.kind == "flat"), default=0.0)
     layers = tuple(laid.value.layers)
     by = Pinning(second.turned, second.pin_diameter, second.pin_depth, widest, layers)
-    work.pins[sheet.id] = stage(store, _pinned, by, laid, *(work.footprints[layer] for layer in layers))
+    return stage(store, _pinned, by, laid, *(work.layers[layer].footprint for layer in layers))
 
 
 def _pinned(by: Pinning, laid: LaidSheet, *shapes: shapely.Geometry) -> PinHoles:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -195,17 +196,23 @@ class ElementPrint:
     page: WholePage | None
 
 
+class TracedArtwork(NamedTuple):
+    """An artwork as a piece is composed of it. size: width and height of the finished picture, mm."""
+
+    artwork: Artwork
+    picture: Keyed[Picture]
+    size: tuple[float, float]
+    cleaned: Keyed[Cleaned]
+    trace: Keyed[TraceResult]
+
+
 def print_layer(
     store: ResultStore,
     piece: Piece,
     layer: Layer,
     composed: Keyed[PieceResult],
     drawn: Keyed[LayerResult],
-    traces: Mapping[str, Keyed[TraceResult]],
-    artworks: Mapping[str, Artwork],
-    pictures: Mapping[str, Keyed[Picture]],
-    cleaned: Mapping[str, Keyed[Cleaned]],
-    sizes: Mapping[str, tuple[float, float]],
+    traced: Mapping[str, TracedArtwork],
     sources: Sources,
     *,
     preview: bool,
@@ -224,8 +231,8 @@ def print_layer(
     for element in piece.elements if prints.kind != "the shapes" else ():
         if not element.artwork or element.way in NOT_PRINTED:
             continue
-        own, size = artworks[element.artwork], sizes[element.artwork]
-        picture, clean, framing = pictures[own.id], cleaned[own.id], framing_of(own)
+        own, picture, size, clean, trace = traced[element.artwork]
+        framing = framing_of(own)
         longer = None if preview else _longer(picture.value, framing, size, len(composed.value.places[element.id]))
         file = client_file(own.file, sources)
         fine = later(store, _fine, Finer(own.name, longer), picture, file) if longer else derived(_no_finer, None)
@@ -233,7 +240,7 @@ def print_layer(
             plain = derived(_as_it_came, Pixels(element.id, framing, size), composed, picture, fine)
         else:
             by = Pixels(element.id, framing, size, own.trace.mode, _recoloured(own))
-            plain = derived(_as_cleaned, by, composed, picture, clean, traces[own.id], fine)
+            plain = derived(_as_cleaned, by, composed, picture, clean, trace, fine)
         whole = derived(_no_page, None)
         if prints.kind == "the client’s page":
             page = later(store, _page_alone, (own.name, own.part), file)

@@ -13,7 +13,7 @@ def number_of(piece: Piece, ticket: Ticket, work: Work) -> int:
     if wanted is not None:
         return wanted
     layer = next(one.id for one in piece.layers if not ticket.is_behind(one.id))
-    laid = [work.sheets[sheet.id].value for sheet in ticket.sheets_of(layer) if sheet.id in work.sheets]
+    laid = [work.sheets[sheet.id].laid.value for sheet in ticket.sheets_of(layer) if sheet.id in work.sheets]
     return sum(sheet.copies_of(layer) * sheet.times for sheet in laid)
 
 

@@ -214,7 +214,7 @@ def prepared(ticket: Ticket, sheet: Sheet, work: Work, panel: int = 0) -> Bench:
         raise CannotMake("This sheet has no registration marks.", "Give it some at Sheet.")
     if not part.program.runs:
         raise CannotMake("Nothing is cut on this sheet.", "Draw a line at Lines.")
-    led = "gcode" in sheet.machine.formats and sheet.id in work.beams
+    led = "gcode" in sheet.machine.formats and work.beam_run_of(sheet.id) is not None
     head = led_head(ticket, sheet, work) if led or not purposes else None
     if head is not None and len(parts) > 1:
         raise CannotMake("Panels cannot be sent as moves.", "Make the sheet in one, or choose another machine.")
@@ -270,7 +270,7 @@ def _neighbours(
     places: NDArray[np.float64], copies: NDArray[np.int64], laid: LaidSheet, work: Work
 ) -> NDArray[np.int64]:
     """Of each place on a copy the number of the copy next to it whose print may lie nearer than ``WIDEST``, else -1."""
-    prints = {layer: work.prints[layer].value for layer in laid.layers}
+    prints = {layer: work.layers[layer].print_laid.value for layer in laid.layers}
     zones = [
         shapely.transform(shapely.convex_hull(own.area.union(own.bled)), at.map)
         for layer, at in laid.placements for own in (prints[layer],)
@@ -301,7 +301,8 @@ def _fields(laid: LaidSheet, work: Work, printed: bytes, scale: Affine) -> dict[
             layer: InkField.of(
                 own.area, own.bled, sheet, next(at for name, at in laid.placements if name == layer).then(scale)
             )
-            for layer in laid.layers if not ((own := work.prints[layer].value).area.is_empty and own.bled.is_empty)
+            for layer in laid.layers
+            if not ((own := work.layers[layer].print_laid.value).area.is_empty and own.bled.is_empty)
         }  # fmt: skip
     finally:
         sheet.close()
@@ -314,8 +315,8 @@ def marks_of(laid: LaidSheet) -> Marks:
 
 
 def _footprint(layer: str, work: Work) -> BaseGeometry:
-    lines = [shapely.LineString(p.flattened(0.1)) for one in work.layers[layer].value.lines for p in one.paths]
-    some = [*(line for line in lines), work.layers[layer].value.shown]
+    lines = [shapely.LineString(p.flattened(0.1)) for one in work.layers[layer].laid.value.lines for p in one.paths]
+    some = [*(line for line in lines), work.layers[layer].laid.value.shown]
     return shapely.convex_hull(shapely.union_all(shapely.convex_hull(np.array(some))))
 
 

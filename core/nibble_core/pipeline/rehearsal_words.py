@@ -247,7 +247,7 @@ def _pairs(
     ticket: Ticket, sheet: Sheet, tried: Callable[[str, tuple[Change, ...]], Tried], work_of: Callable[[Ticket], Work]
 ) -> Iterator[Tried]:
     """The fewest pairs of marks between those at the ends that are enough."""
-    laid = work_of(ticket).sheets[sheet.id].value
+    laid = work_of(ticket).sheets[sheet.id].laid.value
     for pairs in PAIRS:
         every = spacing(laid, pairs)
         if sheet.mark_every and every >= sheet.mark_every:

@@ -100,7 +100,9 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
     draft.fact = "ready to make files"
     if work.problems:
         return
-    burnt = [minutes_of(sheet, work) for sheet in ticket.sheets if sheet.id in work.beams or sheet.id in work.routes]
+    burnt = [
+        minutes_of(sheet, work) for sheet in ticket.sheets if work.beam_run_of(sheet.id) or work.router_run_of(sheet.id)
+    ]
     if burnt:
         draft.fact = f"{minutes(sum(own or 0.0 for own in burnt), 0)} min to run"
     run = [
@@ -164,7 +166,7 @@ def _belongs(where: str, ticket: Ticket) -> str:
 def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     if sheet.id not in work.sheets:
         return
-    laid, where = work.sheets[sheet.id].value, f"sheets/{sheet.id}"
+    laid, where = work.sheets[sheet.id].laid.value, f"sheets/{sheet.id}"
     length = laid.used_height
     long = f"{length / 1000:.2f} m" if length >= 1000 else f"{length:.0f} mm"
     draft.fact = f"{'1 copy' if laid.copies == 1 else f'{_thousands(laid.copies)} copies'}, {long}"
@@ -181,12 +183,12 @@ def _sheet(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
 
 
 def _panels(sheet: Sheet, work: Work, where: str) -> Iterator[Note]:
-    strips = work.panels.get(sheet.id, [])
+    strips = work.sheets[sheet.id].panels
     if len(strips) > 1:
         widest = max(strip.width for strip in strips)
         said = f"Made as {len(strips)} panels of {widest:.0f} mm at most, each a file of its own, laid from the left."
         yield Note(said, where=where)
-    for number, seam in enumerate(work.seams.get(sheet.id, []), 1):
+    for number, seam in enumerate(work.sheets[sheet.id].seams, 1):
         if seam.crossed:
             shapes = "a shape" if seam.crossed == 1 else f"{seam.crossed} shapes"
             said = f"Seam {number}, {seam.x:.0f} mm from the left, runs through {shapes}."
@@ -315,7 +317,7 @@ def _stretch(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> list[
 
 def _distances(ticket: Ticket, sheet: Sheet, work: Work, where: str) -> list[Note]:
     """Copies put too near to each other."""
-    near = [one for one in work.crowded.get(sheet.id, []) if one.apart > 0]
+    near = [one for one in work.sheets[sheet.id].crowded if one.apart > 0]
     if not near:
         return []
     pairs = "Two copies are" if len(near) == 1 else f"{len(near)} pairs of copies are"

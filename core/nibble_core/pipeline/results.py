@@ -35,60 +35,88 @@ class Problem:
 
 
 @dataclass
-class Work:
-    """Results by the id of what they belong to; missing ones are explained by a problem further left."""
+class WorkedArtwork:
+    """Of an artwork that could be read. size: width and height of the finished picture, mm. What is missing is
+    explained by a problem."""
 
-    pictures: dict[str, Keyed[Picture]] = field(default_factory=dict)
-    sizes: dict[str, tuple[float, float]] = field(default_factory=dict)
-    cleaned: dict[str, Keyed[Cleaned]] = field(default_factory=dict)
-    traces: dict[str, Keyed[TraceResult]] = field(default_factory=dict)
+    picture: Keyed[Picture]
+    size: tuple[float, float]
+    cleaned: Keyed[Cleaned] | None = None
+    trace: Keyed[TraceResult] | None = None
+
+
+@dataclass
+class WorkedLayer:
+    """Of a layer whose piece could be composed. drawn and print_drawn: its lines and its print flat, as they are drawn
+    and looked at; laid and print_laid: as they are laid out, which is bent where the piece goes on a round thing.
+    footprint: all that a copy of it fills, see ``footprints``. bent: whether it is laid out otherwise than it is
+    drawn. plate: white or varnish, in the piece's coordinates. examined: against every sheet it lies on, in their
+    order; nothing while it is drawn as a preview."""
+
+    drawn: Keyed[LayerResult]
+    print_drawn: Keyed[PrintResult]
+    laid: Keyed[LayerResult]
+    print_laid: Keyed[PrintResult]
+    footprint: Keyed[BaseGeometry]
+    bent: bool = False
+    plate: tuple[Region, ...] = ()
+    examined: list[Keyed[Examined]] = field(default_factory=list)
+
+
+@dataclass
+class WorkedSheet:
+    """Of a sheet that is laid; coordinates are the sheet's. press: where its stock has a colour profile. border and
+    weed_lines: where it has them. panels: from left to right, one where it is made whole; seams: where they meet.
+    crowded: copies “as placed” that lie nearer than their spacing, the nearest first; beyond: the ids of those beyond
+    the edge. beam_lines: what a beam follows on each layer; beam_run: every move of it, where its settings tell power
+    and speed. carved: what a router does on each layer; router_run: every move of it. pins: what a board of two sides
+    is turned over on, of its first; between: what is left between two sides, of the second. programs: by their keys,
+    once they were asked for; see ``keyed_program``."""
+
+    laid: Keyed[LaidSheet]
+    press: Press | None = None
+    border: Keyed[Bundle] | None = None
+    weed_lines: Keyed[Bundle] | None = None
+    panels: list[Panel] = field(default_factory=list)
+    seams: list[Seam] = field(default_factory=list)
+    crowded: list[Near] = field(default_factory=list)
+    beyond: list[str] = field(default_factory=list)
+    beam_lines: Keyed[BeamLines] | None = None
+    beam_run: Keyed[BeamRun] | None = None
+    carved: dict[str, Keyed[CarvedLayer]] = field(default_factory=dict)
+    router_run: Keyed[RouterRun] | None = None
+    pins: Keyed[PinHoles] | None = None
+    between: Keyed[Between] | None = None
+    programs: dict[str, Keyed[Program]] = field(default_factory=dict)
+
+
+@dataclass
+class Work:
+    """The graph of results: those of each artwork, piece, layer and sheet by its id. One that is missing, as a whole or
+    in part, is explained by a problem further left."""
+
+    artworks: dict[str, WorkedArtwork] = field(default_factory=dict)
     pieces: dict[str, Keyed[PieceResult]] = field(default_factory=dict)
-    drawn: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
-    """The lines of each layer, flat, as they are drawn and looked at."""
-    shown: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
-    """Its print, likewise."""
-    layers: dict[str, Keyed[LayerResult]] = field(default_factory=dict)
-    """Its lines as they are laid out: bent, where the piece goes on a round thing."""
-    prints: dict[str, Keyed[PrintResult]] = field(default_factory=dict)
-    """Its print, likewise."""
-    examined: dict[str, list[Keyed[Examined]]] = field(default_factory=dict)
-    """Of each layer against every sheet it lies on, in their order."""
-    sheets: dict[str, Keyed[LaidSheet]] = field(default_factory=dict)
-    borders: dict[str, Keyed[Bundle]] = field(default_factory=dict)
-    """Weed borders of sheets that have one, in the sheet's coordinates."""
-    bent: set[str] = field(default_factory=set)
-    """Layers that are laid out otherwise than they are drawn: on round things."""
-    footprints: dict[str, Keyed[BaseGeometry]] = field(default_factory=dict)
-    """All that a copy of a layer fills; see ``footprints``."""
-    panels: dict[str, list[Panel]] = field(default_factory=dict)
-    """Of each laid sheet, from left to right: one where it is made whole."""
-    seams: dict[str, list[Seam]] = field(default_factory=dict)
-    """Where the panels of a sheet meet."""
-    plates: dict[str, tuple[Region, ...]] = field(default_factory=dict)
-    """White or varnish of layers that have one, in the piece's coordinates."""
-    presses: dict[str, Press] = field(default_factory=dict)
-    """Of sheets whose stock has a colour profile."""
-    crowded: dict[str, list[Near]] = field(default_factory=dict)
-    """Copies of sheets “as placed” that lie nearer than their spacing, the nearest first."""
-    beyond: dict[str, list[str]] = field(default_factory=dict)
-    """Ids of those that lie beyond the edge of their sheet."""
-    weeds: dict[str, Keyed[Bundle]] = field(default_factory=dict)
-    """Weed lines, likewise."""
-    burnt: dict[str, Keyed[BeamLines]] = field(default_factory=dict)
-    """What a beam follows on each layer of a sheet, where its machine has one."""
-    beams: dict[str, Keyed[BeamRun]] = field(default_factory=dict)
-    """Every move of it, where its settings tell power and speed."""
-    carved: dict[str, dict[str, Keyed[CarvedLayer]]] = field(default_factory=dict)
-    """What a router does on each layer of a sheet, by sheet and layer."""
-    routes: dict[str, Keyed[RouterRun]] = field(default_factory=dict)
-    """Every move of it."""
-    pins: dict[str, Keyed[PinHoles]] = field(default_factory=dict)
-    """What a board of two sides is turned over on, by its first."""
-    between: dict[str, Keyed[Between]] = field(default_factory=dict)
-    """What is left between two sides, by the second."""
-    programs: dict[tuple[str, str], Keyed[Program]] = field(default_factory=dict)
-    """What the machine of a sheet does, by sheet and way of sharing, once it was asked for; see ``keyed_program``."""
+    layers: dict[str, WorkedLayer] = field(default_factory=dict)
+    sheets: dict[str, WorkedSheet] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
+
+    @property
+    def traces(self) -> dict[str, Keyed[TraceResult]]:
+        """Of the artworks that could be traced."""
+        return {id: own.trace for id, own in self.artworks.items() if own.trace is not None}
+
+    def trace_of(self, artwork: str) -> Keyed[TraceResult] | None:
+        """Nothing where it could not be read or holds no shapes."""
+        return self.artworks[artwork].trace if artwork in self.artworks else None
+
+    def beam_run_of(self, sheet: str) -> Keyed[BeamRun] | None:
+        """Nothing where the machine has no beam, or something that it needs is missing."""
+        return self.sheets[sheet].beam_run if sheet in self.sheets else None
+
+    def router_run_of(self, sheet: str) -> Keyed[RouterRun] | None:
+        """Nothing where the machine is no router, or something that it needs is missing."""
+        return self.sheets[sheet].router_run if sheet in self.sheets else None
 
     def require_whole(self) -> None:
         """Raises the first problem, if there is one."""

@@ -50,26 +50,26 @@ class Lying:
         return self.reach[1] - self.reach[0]
 
 
-def check_round(ticket: Ticket, piece: Piece, work: Work) -> None:
-    """Adds to the work what of a piece would spoil the thing that it goes on."""
+def check_round(ticket: Ticket, piece: Piece, work: Work) -> list[Problem]:
+    """What of a piece would spoil the thing that it goes on."""
     goods = piece.goods
     if not isinstance(goods, OnRound):
-        return
-    if goods.turned:
-        work.problems += _cut_through(piece)
+        return []
+    through = list(_cut_through(piece)) if goods.turned else []
     if is_band(goods.made):  # its edges are checked where they are drawn
-        return
+        return through
     try:
         lying = _lying(piece, goods, work)
     except NibbleError:  # told at Lines
-        return
-    if lying is not None:
-        work.problems += [*_off_the_wall(ticket, piece, goods, lying), *_round_too_often(ticket, piece, goods, lying),
-                          *_on_free_parts(piece, goods, lying)]  # fmt: skip
+        return through
+    if lying is None:
+        return through
+    return [*through, *_off_the_wall(ticket, piece, goods, lying), *_round_too_often(ticket, piece, goods, lying),
+            *_on_free_parts(piece, goods, lying)]  # fmt: skip
 
 
 def _lying(piece: Piece, goods: OnRound, work: Work) -> Lying | None:
-    drawn = [work.layers[layer.id].value for layer in piece.layers if layer.id in work.layers]
+    drawn = [work.layers[layer.id].laid.value for layer in piece.layers if layer.id in work.layers]
     areas = [area for one in drawn for area in (one.shown, *(line.area for line in one.lines if line.regions))]
     area = shapely.union_all(areas)
     if area.is_empty:

@@ -144,7 +144,7 @@ def report_turned(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> Non
     """Facts of a sheet that is the wall of things which are turned."""
     if sheet.id not in work.sheets:
         return
-    laid, stock = work.sheets[sheet.id].value, sheet.stock
+    laid, stock = work.sheets[sheet.id].laid.value, sheet.stock
     places = "one place" if laid.copies == 1 else f"{laid.copies} places"
     draft.fact = f"{laid.times} to turn, {places} on each"
     angles = [360 * (one.at.e / laid.width) for one in laid.placements]
@@ -166,7 +166,7 @@ def _burnt_unevenly(goods: OnRound, made: Made, machine: Machine, layer: str, wo
     """Out of focus, or slower than said, where the wall is narrower than its ring."""
     wall = wall_of(goods.thing.wall)
     chart = turning_of(made, wall)
-    box = work.layers[layer].value.box
+    box = work.layers[layer].laid.value.box
     heights = wall.height_along(chart.lift(np.array([[0.0, box.top], [0.0, box.bottom]]))[:, 1])
     radii = wall.radius_at(np.linspace(float(heights[0]), float(heights[1]), STEPS))
     lean = math.degrees(math.atan(wall.slope_at(goods.faces.below)))

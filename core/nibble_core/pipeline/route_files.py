@@ -29,10 +29,11 @@ MOST_OF_ARC = 5000  # moves
 
 def routed(sheet: Sheet, work: Work) -> RouterRun:
     """Every move of a sheet's router. Raises CannotMake where nobody knows them, and what keeps it from being laid."""
-    if sheet.id not in work.routes:
+    made = work.router_run_of(sheet.id)
+    if made is None:
         work.require_whole()
         raise CannotMake(f"The moves of the {sheet.machine.name} are not planned.", "See what Machine says.")
-    return work.routes[sheet.id].value
+    return made.value
 
 
 def on_machine(run: RouterRun) -> RouterMoves:
@@ -74,9 +75,10 @@ def _turned_over(ticket: Ticket, sheet: Sheet, work: Work) -> list[str]:
     first, second = ticket.first_side(sheet), ticket.second_side(ticket.first_side(sheet))
     if second is None:
         return []
-    if first.id not in work.pins:
+    pins = work.sheets[first.id].pins if first.id in work.sheets else None
+    if pins is None:
         return [f"second side, turned over {second.turned}"] if sheet is second else []
-    holes, run = work.pins[first.id].value, routed(sheet, work)
+    holes, run = pins.value, routed(sheet, work)
     places = " and ".join(
         f"X{format_number(x, 3)} Y{format_number(y, 3)}" for x, y in run.to_machine.map(np.array(holes.places)).tolist()
     )  # fmt: skip

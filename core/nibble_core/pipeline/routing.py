@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,9 +17,9 @@ from nibble_core.pipeline.beams import bed_of, clamps_on, corner_of, drive_of
 from nibble_core.pipeline.carve_results import CarvedLayer, Cutting, PinHoles, RouterRun
 from nibble_core.pipeline.carving import FLIP, GROOVES, PINS, carve_layer
 from nibble_core.pipeline.pinning import pin_courses
-from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.results import Problem, Work, WorkedSheet
 from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
-from nibble_core.pipeline.store import ResultStore, stage
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.sheet import LaidSheet, Placement
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.model import Machine, Sheet, Ticket
@@ -42,28 +42,36 @@ class Routing:
     grain: float | None
 
 
-def route(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work what is carved on each layer of a laid sheet, and every move that makes it."""
-    if sheet.id not in work.sheets:
-        return
-    thick = sheet.stock.thickness
-    carved = {
+Carved = dict[tuple[str, bool], Keyed[CarvedLayer]]
+"""What is carved on each layer of a sheet, and for copies that lie mirrored."""
+
+
+def carve(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Carved:
+    """What is carved on each layer of a laid sheet."""
+    return {
         (layer, mirrored): carve_layer(
-            store, ticket.layer(layer), sheet.machine, sheet.stock, work.layers[layer], mirrored=mirrored
+            store, ticket.layer(layer), sheet.machine, sheet.stock, work.layers[layer].laid, mirrored=mirrored
         )
-        for layer, mirrored in sorted({_lies(placement) for placement in work.sheets[sheet.id].value.placements})
+        for layer, mirrored in sorted({_lies(placement) for placement in work.sheets[sheet.id].laid.value.placements})
     }  # fmt: skip
-    work.carved[sheet.id] = {layer: one for (layer, _), one in carved.items()}
-    for layer, one in work.carved[sheet.id].items():
+
+
+def not_carved(ticket: Ticket, carved: Mapping[str, Keyed[CarvedLayer]]) -> Iterator[Problem]:
+    """The lines of each layer that no cutter makes."""
+    for layer, one in carved.items():
         for line, error in one.value.failed:
             where = f"pieces/{ticket.piece_of_layer(layer).id}/layers/{layer}/lines/{line}"
-            work.problems.append(Problem("machine", where, error))
+            yield Problem("machine", where, error)
+
+
+def route(sheet: Sheet, store: ResultStore, carved: Carved, own: WorkedSheet) -> Keyed[RouterRun] | None:
+    """Every move that carves a laid sheet; nothing where a line of it cannot be made."""
     if any(one.value.failed for one in carved.values()):
-        return
-    by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)), thick,
-                 sheet.stock.grain_angle)  # fmt: skip
-    pins = [work.pins[sheet.id]] if sheet.id in work.pins else []
-    work.routes[sheet.id] = stage(store, _routed, by, work.sheets[sheet.id], *carved.values(), *pins)
+        return None
+    by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)),
+                 sheet.stock.thickness, sheet.stock.grain_angle)  # fmt: skip
+    pins = [own.pins] if own.pins else []
+    return stage(store, _routed, by, own.laid, *carved.values(), *pins)
 
 
 def cutters_in(stock: Stock, machine: Machine) -> tuple[Cutter, ...]:
@@ -226,9 +234,10 @@ def check_route(sheet: Sheet, work: Work) -> None:
         raise CannotMake(f"The {machine.name} has no cutters.", "Add those in its rack to its record.")
     if (sheet.border, sheet.weed_lines, sheet.cross_cut) != (NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT):
         raise CannotMake("A router cuts no film to weed, and no web off.", "Leave weed cuts and cross-cuts out.")
-    if sheet.id not in work.routes:
+    made = work.router_run_of(sheet.id)
+    if made is None:
         return
-    run = work.routes[sheet.id].value
+    run = made.value
     moves = run.moves
     if machine.origin_of != "the bed" or not len(moves):
         return

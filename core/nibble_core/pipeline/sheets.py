@@ -17,7 +17,7 @@ from nibble_core.pipeline.carve_results import PinHoles
 from nibble_core.pipeline.footprints import footprint
 from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.notes import setting
-from nibble_core.pipeline.results import Problem, Work
+from nibble_core.pipeline.results import Problem, Work, WorkedSheet
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.sheet import (
     TURNS,
@@ -47,6 +47,7 @@ from nibble_core.sheet import (
     ungrouped,
     weed_lines,
 )
+from nibble_core.sheet.arranging import Beyond
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import to_plain
 from nibble_core.ticket.ids import free_ids
@@ -65,14 +66,13 @@ Followed = dict[str, tuple[Definition, ...]]
 """What is followed on a copy of each layer."""
 
 
-def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds the laid sheet to the work, unless a layer of it is missing."""
+def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[LaidSheet] | None:
+    """The laid sheet, unless a layer of it is missing."""
     held = [one.layer for one in sheet.holds]
     if not all(layer in work.layers for layer in held):
-        return
+        return None
     if sheet.behind:
-        _lay_behind(ticket, sheet, store, work)
-        return
+        return _lay_behind(ticket, sheet, store, work)
     within, count = _room(ticket, sheet)
     by = LayingOut(
         sheet.arrangement, within, tuple(part[:3] for part in _parts(ticket, sheet, work)),
@@ -80,8 +80,8 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Non
         sheet.mark_every, keyed(sheet), 0.0 if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet),
         _plate(ticket, sheet), sheet.is_mirrored,
     )  # fmt: skip
-    shapes = [] if sheet.arrangement == "a grid" else [work.footprints[layer] for layer in held]
-    work.sheets[sheet.id] = stage(store, _laid, by, *shapes)
+    shapes = [] if sheet.arrangement == "a grid" else [work.layers[layer].footprint for layer in held]
+    return stage(store, _laid, by, *shapes)
 
 
 @dataclass(frozen=True)
@@ -124,11 +124,11 @@ def _laid(by: LayingOut, *shapes: BaseGeometry) -> LaidSheet:
     return made.mirrored() if by.mirrored else made
 
 
-def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds the second side of a sheet that is laid. Raises CannotMake for one that is made in panels."""
+def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[LaidSheet] | None:
+    """The second side of a sheet that is laid. Raises CannotMake for one that is made in panels."""
     first = ticket.first_side(sheet)
     if first.id not in work.sheets:
-        return
+        return None
     if first.panels != ONE_SHEET:
         raise CannotMake("A sheet that is made in panels has no second side.", "Make the first side in one.")
     own = {ticket.piece_of_layer(one.layer).id: one.layer for one in sheet.holds}
@@ -138,7 +138,7 @@ def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) ->
         if piece in own:
             over[one.layer] = own.pop(piece)
     behind = tuple(sorted(over.items())), sheet.turned
-    work.sheets[sheet.id] = stage(store, _laid_behind, behind, work.sheets[first.id])
+    return stage(store, _laid_behind, behind, work.sheets[first.id].laid)
 
 
 def _laid_behind(by: tuple[tuple[tuple[str, str], ...], str], first: LaidSheet) -> LaidSheet:
@@ -182,7 +182,7 @@ def one_more(ticket: Ticket, sheet: Sheet, work: Work, layer: str) -> Placed:
     free = free_ids("n", sheet.placed)
     shape = footprint(layer, work)
     laid = [at_place(footprint(one.layer, work), one.at) for one in locked]
-    length = work.sheets[sheet.id].value.height if sheet.id in work.sheets else within.length
+    length = work.sheets[sheet.id].laid.value.height if sheet.id in work.sheets else within.length
     alike = [one.at for one in locked if one.layer == layer]
     for lowest in (length, within.length):  # a hole before a longer sheet
         hole = place_in_hole(layer, shape, laid, alike, within, TURNS[sheet.turns], lowest)
@@ -203,18 +203,25 @@ def _require_first_side(sheet: Sheet) -> None:
         raise CannotMake("The copies of a second side lie behind those of the first.", "Nest the first side.")
 
 
-def add_weeds(sheet: Sheet, work: Work, store: ResultStore) -> None:
-    """Adds the weed border and the weed lines of a laid sheet to the work."""
-    if sheet.id not in work.sheets:
-        return
-    laid = work.sheets[sheet.id]
+def weed_border(sheet: Sheet, store: ResultStore, work: Work) -> Keyed[Bundle] | None:
+    """The weed border of a laid sheet that has one."""
+    if sheet.border == NO_BORDER:
+        return None
+    laid = work.sheets[sheet.id].laid
     layers = tuple(laid.value.layers)
-    shapes = [work.footprints[layer] for layer in layers]
-    if sheet.border != NO_BORDER:
-        work.borders[sheet.id] = stage(store, _border, (sheet.border, sheet.border_distance, layers), laid, *shapes)
-    if sheet.weed_lines != NO_WEED_LINES:
-        waste = derived(_waste, None, laid, _border_of(sheet, work))
-        work.weeds[sheet.id] = stage(store, _weeds, (sheet.weed_size, sheet.weed_clear, layers), laid, waste, *shapes)
+    shapes = [work.layers[layer].footprint for layer in layers]
+    return stage(store, _border, (sheet.border, sheet.border_distance, layers), laid, *shapes)
+
+
+def lines_in_waste(sheet: Sheet, store: ResultStore, work: Work) -> Keyed[Bundle] | None:
+    """The weed lines of a laid sheet that has some, within its border."""
+    own = work.sheets[sheet.id]
+    if sheet.weed_lines == NO_WEED_LINES or (sheet.border != NO_BORDER and own.border is None):
+        return None
+    layers = tuple(own.laid.value.layers)
+    shapes = [work.layers[layer].footprint for layer in layers]
+    waste = derived(_waste, None, own.laid, _border_of(own))
+    return stage(store, _weeds, (sheet.weed_size, sheet.weed_clear, layers), own.laid, waste, *shapes)
 
 
 def _border(by: tuple[str, float, tuple[str, ...]], laid: LaidSheet, *shapes: BaseGeometry) -> Bundle:
@@ -236,26 +243,33 @@ def _weeds(
     return weed_lines(waste, _copies(layers, laid, *shapes), size, clear)
 
 
-def _border_of(sheet: Sheet, work: Work) -> Keyed[Bundle]:
-    return work.borders.get(sheet.id) or derived(_no_lines, None)
+def _border_of(own: WorkedSheet) -> Keyed[Bundle]:
+    return own.border or derived(_no_lines, None)
 
 
-def _weeds_of(sheet: Sheet, work: Work) -> Keyed[Bundle]:
-    return work.weeds.get(sheet.id) or derived(_no_lines, None)
+def _weeds_of(own: WorkedSheet) -> Keyed[Bundle]:
+    return own.weed_lines or derived(_no_lines, None)
 
 
 def _no_lines(_: None) -> Bundle:
     return Bundle.of(())
 
 
-def check_distances(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds to the work the pairs of copies of a sheet “as placed” that lie nearer than its spacing. Raises CannotMake
-    when one lies on another."""
-    if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
-        return
-    copies = keyed_copies(work.sheets[sheet.id], work)
-    work.crowded[sheet.id] = stage(store, _crowded, spacing_of(ticket, sheet), copies).value
-    over = sum(one.apart == 0 for one in work.crowded[sheet.id])
+def crowded_copies(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> list[Near]:
+    """The pairs of copies of a laid sheet “as placed” that lie nearer than its spacing."""
+    if not _by_hand(sheet):
+        return []
+    copies = keyed_copies(work.sheets[sheet.id].laid, work)
+    return stage(store, _crowded, spacing_of(ticket, sheet), copies).value
+
+
+def _by_hand(sheet: Sheet) -> bool:
+    return sheet.arrangement == "as placed" and not sheet.behind
+
+
+def check_distances(crowded: Sequence[Near]) -> None:
+    """Raises CannotMake when one copy lies on another."""
+    over = sum(one.apart == 0 for one in crowded)
     if over:
         pairs = "Two copies lie" if over == 1 else f"{over} pairs of copies lie"
         raise CannotMake(f"{pairs} on each other: both would be cut through.", "Move them apart, or nest them again.")
@@ -265,16 +279,17 @@ def _crowded(spacing: float, copies: list[BaseGeometry]) -> list[Near]:
     return too_near(copies, spacing - ROUNDED)
 
 
-def check_edges(ticket: Ticket, sheet: Sheet, work: Work) -> None:
-    """Adds to the work the copies of a sheet “as placed” that lie beyond its edge, and that they block its files: they
-    stay where they were put, and a mend moves them in."""
-    if sheet.id not in work.sheets or sheet.arrangement != "as placed" or sheet.behind:
-        return
+def copies_beyond(ticket: Ticket, sheet: Sheet, work: Work) -> list[Beyond]:
+    """The copies of a laid sheet “as placed” that lie beyond its edge."""
+    if not _by_hand(sheet):
+        return []
     within, _ = _room(ticket, sheet)
-    found = beyond([placement(one) for one in sheet.placed], _hulls(sheet, work), within)
-    if not found:
-        return
-    work.beyond[sheet.id] = [sheet.placed[one.number].id for one in found]
+    return beyond([placement(one) for one in sheet.placed], _hulls(sheet, work), within)
+
+
+def beyond_edge(ticket: Ticket, sheet: Sheet, found: Sequence[Beyond]) -> Problem:
+    """That these copies block the files: they stay where they were put, and a mend moves them in."""
+    within, _ = _room(ticket, sheet)
     number, here = len(found), f"sheets/{sheet.id}"
     inward = {one.number: one.inward for one in found if one.inward is not None}
     moved = tuple(
@@ -288,7 +303,7 @@ def check_edges(ticket: Ticket, sheet: Sheet, work: Work) -> None:
         f"for the {within.edge_of}.",
         "Move it in, or nest the sheet again." if mends else "Choose a larger stock, or make the piece smaller.",
     )
-    work.problems.append(Problem("sheet", here, error, mends))
+    return Problem("sheet", here, error, mends)
 
 
 def _hulls(sheet: Sheet, work: Work) -> dict[str, Points]:
@@ -306,10 +321,10 @@ def _waste(_: None, laid: LaidSheet, border: Bundle) -> BaseGeometry:
 
 def waste_share(work: Work, sheet: str) -> float | None:
     """How much of a laid sheet becomes no piece, 0 to 1; None where a piece has no edge."""
-    laid = work.sheets[sheet].value
+    laid = work.sheets[sheet].laid.value
     used = 0.0
     for layer in laid.layers:
-        edge = edge_line(work.layers[layer].value.lines)
+        edge = edge_line(work.layers[layer].laid.value.lines)
         if edge is None:
             return None
         used += laid.copies_of(layer) * float(edge.area.area)
@@ -324,7 +339,7 @@ def copies_of(laid: LaidSheet, work: Work) -> list[BaseGeometry]:
 def keyed_copies(laid: Keyed[LaidSheet], work: Work) -> Keyed[list[BaseGeometry]]:
     """The same, with the key of all it depends on."""
     layers = tuple(laid.value.layers)
-    return derived(_copies, layers, laid, *(work.footprints[layer] for layer in layers))
+    return derived(_copies, layers, laid, *(work.layers[layer].footprint for layer in layers))
 
 
 def _copies(layers: tuple[str, ...], laid: LaidSheet, *shapes: BaseGeometry) -> list[BaseGeometry]:
@@ -360,27 +375,24 @@ def each_by_itself(sheet: Sheet, work: Work) -> Program:
 def keyed_program(sheet: Sheet, work: Work, sharing: str) -> Keyed[Program]:
     """What the machine of a laid sheet does, worked out once for all who ask. sharing: whether what copies have in
     common is cut once."""
-    if (sheet.id, sharing) not in work.programs:
-        laid = work.sheets[sheet.id]
-        layers = tuple(laid.value.layers)
-        made = work.burnt.get(sheet.id)
-        followed = (
-            derived(_burnt_definitions, None, made) if made
-            else derived(_drawn_definitions, layers, *(work.layers[layer] for layer in layers))
-        )  # fmt: skip
-        once = derived(_once, sheet.cross_cut, laid, _border_of(sheet, work), _weeds_of(sheet, work),
-                       *([work.pins[sheet.id]] if sheet.id in work.pins else []))  # fmt: skip
-        work.programs[sheet.id, sharing] = derived(_program, sharing, laid, followed, once)
-    return work.programs[sheet.id, sharing]
+    own = work.sheets[sheet.id]
+    layers = tuple(own.laid.value.layers)
+    followed = (
+        derived(_burnt_definitions, None, own.beam_lines) if own.beam_lines
+        else derived(_drawn_definitions, layers, *(work.layers[layer].laid for layer in layers))
+    )  # fmt: skip
+    made = derived(_program, sharing, own.laid, followed, _keyed_once(sheet, own))
+    return own.programs.setdefault(made.key, made)
 
 
 def own_lines(sheet: Sheet, work: Work) -> list[Definition]:
     """What is run once on a sheet, in its own coordinates: cuts in the waste, and the one that frees it."""
-    if sheet.id not in work.sheets:
-        return []
-    pins = [work.pins[sheet.id].value] if sheet.id in work.pins else []
-    return _once(sheet.cross_cut, work.sheets[sheet.id].value, _border_of(sheet, work).value,
-                 _weeds_of(sheet, work).value, *pins)  # fmt: skip
+    return _keyed_once(sheet, work.sheets[sheet.id]).value if sheet.id in work.sheets else []
+
+
+def _keyed_once(sheet: Sheet, own: WorkedSheet) -> Keyed[list[Definition]]:
+    pins = [own.pins] if own.pins else []
+    return derived(_once, sheet.cross_cut, own.laid, _border_of(own), _weeds_of(own), *pins)
 
 
 def _drawn_definitions(layers: tuple[str, ...], *drawn: LayerResult) -> Followed:
@@ -484,7 +496,7 @@ def _parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
     """The layers of a sheet, by their boxes, with the copies that are wanted, spares and all."""
     spares = 0 if sheet.amount == "a full sheet" else sheet.spares
     return [
-        Part(one.layer, work.layers[one.layer].value.box, ticket.wanted_on(sheet, one.layer) + spares)
+        Part(one.layer, work.layers[one.layer].laid.value.box, ticket.wanted_on(sheet, one.layer) + spares)
         for one in sheet.holds
     ]
 
@@ -498,11 +510,11 @@ def minutes_of(sheet: Sheet, work: Work) -> float | None:
     """Along the lines of all its runs, at the speed that is set for each process, or the machine's; None where one is
     not known. Without the ways between lines. A beam's moves are timed one by one, all of them."""
     if sheet.machine.carves:
-        routed = work.routes.get(sheet.id)
-        return routed.value.minutes * work.sheets[sheet.id].value.times if routed else None
+        routed = work.router_run_of(sheet.id)
+        return routed.value.minutes * work.sheets[sheet.id].laid.value.times if routed else None
     if sheet.machine.burns:
-        known = work.beams.get(sheet.id)
-        return known.value.minutes * work.sheets[sheet.id].value.times if known else None
+        known = work.beam_run_of(sheet.id)
+        return known.value.minutes * work.sheets[sheet.id].laid.value.times if known else None
     total = 0.0
     for run in program_of(sheet, work).runs:
         own = sheet.setting(run.of.process)
@@ -510,13 +522,13 @@ def minutes_of(sheet: Sheet, work: Work) -> float | None:
         if speed is None:
             return None
         total += run.length * own.passes / speed / 60
-    return total * work.sheets[sheet.id].value.times
+    return total * work.sheets[sheet.id].laid.value.times
 
 
 def minutes_by_layer(sheet: Sheet, work: Work) -> dict[str, float]:
     """A sheet's minutes, shared among its layers by the time along their lines: what the sheet has of its own, and what
     copies share, goes with it. Empty where they are not known."""
-    whole, laid = minutes_of(sheet, work), work.sheets[sheet.id].value
+    whole, laid = minutes_of(sheet, work), work.sheets[sheet.id].laid.value
     if whole is None:
         return {}
     along: dict[str, float] = dict.fromkeys(laid.layers, 0.0)

@@ -49,9 +49,9 @@ def sized_to(
         "Give its artwork a size, or move what lies beside it.",
     )
     now = work_of(ticket)
-    if artwork not in now.sizes:
+    if artwork not in now.artworks:
         raise NothingToTrace("The artwork cannot be measured yet.", "See what its first stations say.")
-    first = now.sizes[artwork][0]
+    first = now.artworks[artwork].size[0]
 
     def estimated(width: float) -> float:
         if not 1 <= width <= 20_000:
@@ -96,10 +96,11 @@ def _scaled(
     work: Work, ticket: Ticket, artwork: str, what: What, side: Side, factor: float, sources: Sources
 ) -> float:  # fmt: skip
     """What is measured where the trace that is there is scaled: without tracing anew, printing or checking."""
-    if what == "subject" or artwork not in work.traces:
+    traced = work.trace_of(artwork)
+    if what == "subject" or traced is None:
         return factor * _measured(work, ticket, artwork, what, side)
     store = MemoryStore()
-    scaled = derived(_scaled_trace, factor, work.traces[artwork])
+    scaled = derived(_scaled_trace, factor, traced)
     piece = _piece_of(ticket, artwork)
     if piece is None:
         return 0.0
@@ -121,9 +122,10 @@ def _measured(work: Work, ticket: Ticket, artwork: str, what: What, side: Side) 
     if what == "piece":
         piece = _piece_of(ticket, artwork)
         return _extent(
-            [work.drawn[own.id].value for own in piece.layers if own.id in work.drawn] if piece else [], side
+            [work.layers[own.id].drawn.value for own in piece.layers if own.id in work.layers] if piece else [], side
         )
-    kept = work.traces[artwork].value.kept if artwork in work.traces else []
+    traced = work.trace_of(artwork)
+    kept = traced.value.kept if traced else []
     if not kept:
         raise NothingToTrace("There is nothing to measure.", "See what Trace and Lines say.")
     box = Box.around([shape.bounds() for shape in kept])

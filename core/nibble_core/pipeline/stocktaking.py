@@ -25,15 +25,15 @@ def stock_length(sheet: Sheet, work: Work) -> float:
     """mm along the stock that a sheet takes, with all its panels, as often as it is to be run; a second side none."""
     if sheet.behind:
         return 0.0
-    laid = work.sheets[sheet.id].value
-    return laid.used_height * laid.times * max(1, len(work.panels.get(sheet.id, ())))
+    laid = work.sheets[sheet.id].laid.value
+    return laid.used_height * laid.times * max(1, len(work.sheets[sheet.id].panels))
 
 
 def stock_area(sheet: Sheet, work: Work) -> float:
     """m² of stock that a sheet takes likewise: of a roll its whole width, of others what is laid."""
     if sheet.behind:
         return 0.0
-    laid = work.sheets[sheet.id].value
+    laid = work.sheets[sheet.id].laid.value
     if sheet.stock.kind == "a roll":
         return sheet.stock.width * stock_length(sheet, work) / 1e6
     return laid.used_width * laid.used_height * laid.times / 1e6
@@ -43,7 +43,7 @@ def material(sheet: Sheet, work: Work) -> tuple[str, float]:
     """How much of its stock a sheet takes, in words, and what that costs in the shop's money: of round things each one,
     of others their area."""
     if sheet.stock.is_round:
-        times = work.sheets[sheet.id].value.times
+        times = work.sheets[sheet.id].laid.value.times
         return str(times), times * sheet.stock.price
     area = stock_area(sheet, work)
     return f"{area:.2f} m²", area * sheet.stock.price
@@ -51,19 +51,19 @@ def material(sheet: Sheet, work: Work) -> tuple[str, float]:
 
 def kept_area(sheet: Sheet, work: Work) -> float | None:
     """m² of it that become pieces; None where a piece has no edge."""
-    laid = work.sheets[sheet.id].value
-    edges = {layer: edge_line(work.layers[layer].value.lines) for layer in laid.layers}
+    laid = work.sheets[sheet.id].laid.value
+    edges = {layer: edge_line(work.layers[layer].laid.value.lines) for layer in laid.layers}
     areas = [laid.copies_of(layer) * float(edge.area.area) for layer, edge in edges.items() if edge is not None]
     return sum(areas) * laid.times / 1e6 if len(areas) == len(edges) else None
 
 
 def taken(sheet: Sheet, work: Work) -> Taken:
     """What a sheet takes when it is made as often as it is to be run."""
-    stock, laid = sheet.stock, work.sheets[sheet.id].value
+    stock, laid = sheet.stock, work.sheets[sheet.id].laid.value
     if stock.is_round:
         return Taken(0.0, None, 0)
     length = stock_length(sheet, work) if stock.kind == "a roll" else 0.0
-    if sheet.behind or len(work.panels.get(sheet.id, ())) > 1:
+    if sheet.behind or len(work.sheets[sheet.id].panels) > 1:
         return Taken(length, None, 0)
     beside = (stock.usable_width - laid.used_width, laid.used_height)
     if stock.kind == "a sheet":

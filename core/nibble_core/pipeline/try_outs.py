@@ -49,11 +49,12 @@ def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
     that are used as they are."""
     here = f"artworks/{artwork.id}"
     at = f"{here}/trace"
-    if work.pictures[artwork.id].value.verdict.kind == "photo" or artwork.clean.tones != "none":
+    if work.artworks[artwork.id].picture.value.verdict.kind == "photo" or artwork.clean.tones != "none":
         return _tones(here)
     if artwork.trace.mode == "colours":
         return _colours(at, work, artwork.id)
-    suggested = work.traces[artwork.id].value.suggested if artwork.id in work.traces else 0.5
+    traced = work.trace_of(artwork.id)
+    suggested = traced.value.suggested if traced else 0.5
     level = 0.5 if suggested is None else suggested
     if artwork.trace.mode in ("centre-lines", "panes"):
         return [
@@ -69,7 +70,7 @@ def try_outs(artwork: Artwork, work: Work) -> list[TryOut]:
             for name, smooth in (("true to the pixels", 0.0), ("smoother", 0.4))
             for corners in ("rounded", "true", "sharp")
         ]
-    making = work.pictures[artwork.id].value.making
+    making = work.artworks[artwork.id].picture.value.making
     if making.in_light or making.edges in UNCERTAIN:
         readings = [TryOut(f"edges: {way}", (Change(f"{at}/making", way),)) for way in MAKINGS]
         return readings + [
@@ -107,7 +108,8 @@ def _tones(here: str) -> list[TryOut]:
 
 
 def _colours(at: str, work: Work, id: str) -> list[TryOut]:
-    found = len(work.traces[id].value.palette) if id in work.traces else 6
+    traced = work.trace_of(id)
+    found = len(traced.value.palette) if traced else 6
     counts = [count for count in (found - 2, found - 1, found, found + 2) if 2 <= count <= 24]
     tried = [TryOut("as many as it has", (Change(f"{at}/colours", None), Change(f"{at}/smooth", 0.0)))]
     tried += [

@@ -16,7 +16,7 @@ from nibble_core.pipeline.lines import LayerResult
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.round_places import repeats, spread_of
 from nibble_core.pipeline.round_walls import wall_of
-from nibble_core.pipeline.store import ResultStore, stage
+from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.sheet import LaidSheet, Marks, Placement
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.goods import Faces, Made, OnRound, faces_of
@@ -37,11 +37,11 @@ class LayingRound:
     times: int
 
 
-def lay_round(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> None:
-    """Adds the laid wall to the work, unless a layer of it is missing. Raises CannotMake where its pieces do not go on
-    one thing, or its machine cannot turn it, and what measures of the wall raise."""
+def lay_round(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[LaidSheet] | None:
+    """The laid wall, unless a layer of it is missing. Raises CannotMake where its pieces do not go on one thing, and
+    what measures of the wall raise."""
     if not all(one.layer in work.layers for one in sheet.holds):
-        return
+        return None
     goods = _common_goods(ticket, sheet)
     assert isinstance(goods.made, Made)
     wanted = max(ticket.wanted_on(sheet, one.layer) for one in sheet.holds) + sheet.spares
@@ -49,8 +49,7 @@ def lay_round(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> N
     by = LayingRound(
         goods.thing.wall, goods.made, tuple((layer, own.faces) for layer, own in faced if own is not None), wanted
     )
-    work.sheets[sheet.id] = stage(store, _laid_round, by, *(work.layers[one.layer] for one in sheet.holds))
-    _check_turner(sheet, goods)
+    return stage(store, _laid_round, by, *(work.layers[one.layer].laid for one in sheet.holds))
 
 
 def _laid_round(by: LayingRound, *layers: LayerResult) -> LaidSheet:
@@ -84,8 +83,9 @@ def _common_goods(ticket: Ticket, sheet: Sheet) -> OnRound:
     return first
 
 
-def _check_turner(sheet: Sheet, goods: OnRound) -> None:
+def check_turner(ticket: Ticket, sheet: Sheet) -> None:
     """Raises CannotMake for a machine that does not turn things, DoesNotFit for one that does not take this one."""
+    goods = _common_goods(ticket, sheet)
     machine, wall = sheet.machine, wall_of(goods.thing.wall)
     turner = machine.turner
     if not machine.burns or not isinstance(turner, Rollers):

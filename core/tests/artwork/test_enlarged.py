@@ -88,7 +88,7 @@ class SquaresTest(unittest.TestCase):
         squares = squares_of(large)
         self.assertTrue(squares.meant and not squares.is_enlarged)
         _, work = worked(png(large))
-        traced = work.traces["a1"].value.kept_regions
+        traced = work.artworks["a1"].trace.value.kept_regions
         self.assertAlmostEqual(sum(one.area() for one in traced), code.sum() * (80 / 37) ** 2, delta=0.001 * 80**2)
 
 
@@ -97,7 +97,7 @@ class StationsTest(unittest.TestCase):
         _, small = worked(png(grey_raster(RING)))
         large = png(enlarged(grey_raster(RING), 4))
         ticket, work = worked(large)
-        shapes = lambda work: [s.shape.region for s in work.traces["a1"].value.shapes]  # noqa: E731
+        shapes = lambda work: [s.shape.region for s in work.artworks["a1"].trace.value.shapes]  # noqa: E731
         (own,), (expected,) = shapes(work), shapes(small)
         self.assertAlmostEqual(own.area(), expected.area(), delta=0.01 * expected.area())
         self.assertEqual(sum(map(len, own.rings)), 8)

@@ -359,15 +359,15 @@ def cut(
     work = worked(ticket)
     files = make_files(ticket, work, formats=["gcode"]).files
     content = [one.content for one in files if one.name.endswith("gcode")][sheet]
-    laid = work.sheets[ticket.sheets[sheet].id].value
+    laid = work.sheets[ticket.sheets[sheet].id].laid.value
     run = router.fed(content, router.Stage(laid.width, laid.height, 18.0, **stage), cutters)
     return router.cut(run, pitch), run, work
 
 
 def on_board(work: Work, line: str, shape: tuple[int, int], pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:
     """Which pixels of a board a line's area covers, and how far each lies from its edge, mm."""
-    laid = work.sheets["s1"].value
-    area = next(one.area for one in work.layers["l1"].value.lines if one.id == line)
+    laid = work.sheets["s1"].laid.value
+    area = next(one.area for one in work.layers["l1"].laid.value.lines if one.id == line)
     area = shapely.transform(area, laid.placements[0].at.map)
     x, y = np.meshgrid((np.arange(shape[1]) + 0.5) * pitch, (np.arange(shape[0]) + 0.5) * pitch)
     inside = shapely.contains_xy(area, x, y)
@@ -379,8 +379,8 @@ def on_board(work: Work, line: str, shape: tuple[int, int], pitch: float = 0.1) 
 
 def area_on_sheet(work: Work, layer: str, line: str, sheet: str) -> shapely.Geometry:
     """What a line encloses, where its first copy lies."""
-    area = next(one.area for one in work.layers[layer].value.lines if one.id == line)
-    return shapely.transform(area, work.sheets[sheet].value.placements[0].at.map)
+    area = next(one.area for one in work.layers[layer].laid.value.lines if one.id == line)
+    return shapely.transform(area, work.sheets[sheet].laid.value.placements[0].at.map)
 
 
 def at(surface: np.ndarray, x: np.ndarray, y: np.ndarray, pitch: float = 0.1) -> np.ndarray:
@@ -412,9 +412,9 @@ class RouterTest(TestCase):
             ticket = board(*lines)
             ticket = replace(ticket, sheets=(replace(ticket.sheets[0], facing=facing),))
             work = worked(ticket)
-            run = work.routes["s1"].value
-            area = next(one.area for one in work.layers["l1"].value.lines if one.id == "k4")
-            noted = [note.place for note in work.carved["s1"]["l1"].value.notes]
+            run = work.sheets["s1"].router_run.value
+            area = next(one.area for one in work.layers["l1"].laid.value.lines if one.id == "k4")
+            noted = [note.place for note in work.sheets["s1"].carved["l1"].value.notes]
             self.assertTrue(noted and shapely.contains_xy(area, np.array(noted)).all())  # on the piece, either way
             areas: dict[int, list[float]] = {}
             for number, when in enumerate(run.when):
@@ -437,13 +437,13 @@ class RouterTest(TestCase):
         self.assertGreater(off.min(), -0.06 * V60.rise - 0.03)
         # beyond the outline nothing is cut: a pixel's middle lies half a pixel within
         rim = shapely.transform(
-            next(one.area for one in work.layers["l1"].value.lines if one.id == "k2"),
-            work.sheets["s1"].value.placements[0].at.map,
+            next(one.area for one in work.layers["l1"].laid.value.lines if one.id == "k2"),
+            work.sheets["s1"].laid.value.placements[0].at.map,
         ).buffer(0.02)
         x, y = np.meshgrid((np.arange(made.shape[1]) + 0.5) / 10, (np.arange(made.shape[0]) + 0.5) / 10)
         edge, _ = on_board(work, "k4", made.shape)
         self.assertGreater(made[edge & ~shapely.contains_xy(rim, x, y)].min(), -0.02)
-        told = work.routes["s1"].value
+        told = work.sheets["s1"].router_run.value
         by_router = router.seconds(run) + 20 * run.changes - 3 * run.changes
         self.assertAlmostEqual(told.minutes * 60, by_router, delta=0.03 * by_router)
 
@@ -539,7 +539,7 @@ class RouterTest(TestCase):
         plate = Element("e1", content=Figure("rounded rectangle", 160.0, 70.0, 8.0))
         ticket = board(Line("k4", Source(kind="the shapes"), AS_THEY_ARE, ThroughCut(ties=4)), elements=(plate, hole))
         _, run, work = cut(ticket)
-        self.assertEqual([one.when for one in work.carved["s1"]["l1"].value.cuttings], [DRILLS, FREES])
+        self.assertEqual([one.when for one in work.sheets["s1"].carved["l1"].value.cuttings], [DRILLS, FREES])
         self.assertEqual(run.complaints, [])
 
     def test_no_hole_and_no_gap_is_passed_over_because_the_cutter_is_too_wide(self):
@@ -552,12 +552,14 @@ class RouterTest(TestCase):
         line = Line("k4", Source(kind="the shapes"), AS_THEY_ARE, ThroughCut(ties=4, tab_height=0.0))
         surface, run, work = cut(board(line, elements=holed(Figure("circle", 4.0))))
         inside, _ = on_board(work, "k4", surface.shape)
-        self.assertEqual([one.cutter for one in work.carved["s1"]["l1"].value.cuttings], [1, 0])  # opened by the narrow
+        self.assertEqual(
+            [one.cutter for one in work.sheets["s1"].carved["l1"].value.cuttings], [1, 0]
+        )  # opened by the narrow
         self.assertAlmostEqual(hole_area(surface, inside), math.pi * 4, delta=0.9)  # a pixel round about
         self.assertIn("2.0 mm wide", self.said(board(line, elements=holed(Figure("circle", 2.0)))))
         # a disc within a window: what lies innermost is cut first
         surface, run, work = cut(board(line, elements=holed(Figure("rectangle", 60.0, 40.0), disc)))
-        self.assertEqual([one.when for one in work.carved["s1"]["l1"].value.cuttings], [OPENS, OPENS, FREES])
+        self.assertEqual([one.when for one in work.sheets["s1"].carved["l1"].value.cuttings], [OPENS, OPENS, FREES])
         inside, away = on_board(work, "k4", surface.shape)
         self.assertGreater(float(surface[inside & (away > 0.15)].min()), -0.02)
         self.assertEqual(run.complaints, [])
@@ -567,8 +569,8 @@ class RouterTest(TestCase):
     def test_a_last_pass_takes_off_what_the_others_left_beside_the_edge(self):
         edge = replace(EDGE, process=replace(EDGE.process, last_pass=0.5))
         work = worked(board(edge))
-        (cutting,) = [one for one in work.carved["s1"]["l1"].value.cuttings if one.when == FREES]
-        boundary = work.layers["l1"].value.lines[0].area.boundary
+        (cutting,) = [one for one in work.sheets["s1"].carved["l1"].value.cuttings if one.when == FREES]
+        boundary = work.layers["l1"].laid.value.lines[0].area.boundary
         *rough, last = [shapely.distance(shapely.points(one[:, :2]), boundary) for one in cutting.courses]
         self.assertGreater(min(float(one.min()) for one in rough), 3.49)
         lead = 6 * 0.5  # it comes from where the others ran, and goes back to there
@@ -583,7 +585,7 @@ class RouterTest(TestCase):
         made, run, _ = cut(board(edge))
         self.assertEqual(run.complaints, [])
         beside = apply(board(edge), [Change("pieces/p1/quantity", 2), Change("sheets/s1/spacing", 3.0)])
-        one, other = worked(beside).sheets["s1"].value.placements[:2]
+        one, other = worked(beside).sheets["s1"].laid.value.placements[:2]
         self.assertAlmostEqual(other.at.e - one.at.e - 160.0, 6.5, places=3)  # a cutter's width and what is left
         inside = shapely.contains_xy(area_on_sheet(work, "l1", "k4", "s1").buffer(-0.1), *pixels(made))
         self.assertTrue((made[inside] == 0).all())
@@ -616,8 +618,8 @@ class RouterTest(TestCase):
             surface, run, work = cut(board(edge, elements=(Element("e1", content=Figure("ellipse", 160.0, 70.0)),)))
             self.assertEqual(run.complaints, [])
             made.append(surface)
-            tabs = shapely.MultiPoint([(p.x, p.y) for p in work.layers["l1"].value.lines[0].places])
-            at = work.sheets["s1"].value.placements[0].at
+            tabs = shapely.MultiPoint([(p.x, p.y) for p in work.layers["l1"].laid.value.lines[0].places])
+            at = work.sheets["s1"].laid.value.placements[0].at
             near = shapely.contains_xy(shapely.transform(tabs, at.map).buffer(3.0), *pixels(surface))
             self.assertGreater(float(surface[near].min()), -15.31)  # 3 mm of wood below each of the four
         other = (np.abs(made[0] - made[1]) > 0.05).astype(np.uint8)
@@ -625,8 +627,8 @@ class RouterTest(TestCase):
 
     def runs_downhill(self, work: Work, grain: float) -> None:
         """Every move along an edge, at full depth, but for what overlaps between two stretches."""
-        moves, laid = work.routes["s1"].value.moves, work.sheets["s1"].value
-        area = work.layers["l1"].value.lines[0].area
+        moves, laid = work.sheets["s1"].router_run.value.moves, work.sheets["s1"].laid.value
+        area = work.layers["l1"].laid.value.lines[0].area
         edges = shapely.union_all([shapely.transform(area.boundary, at.map) for _, at in laid.placements])
         starts, ends = moves.xyz[:-1], moves.xyz[1:]
         low = (starts[:, 2] < -18.2) & (ends[:, 2] < -18.2)
@@ -656,13 +658,13 @@ class RouterTest(TestCase):
         self.assertEqual(deep[-1], sunk[-1])
 
     def grooves(self, *lines: Line) -> list[Any]:
-        cuttings = worked(board(*lines)).carved["s1"]["l1"].value.cuttings
+        cuttings = worked(board(*lines)).sheets["s1"].carved["l1"].value.cuttings
         return [one for one in cuttings if one.when == GROOVES and one.line == "k2"]
 
     def test_a_stock_gives_its_share_of_the_feeds(self):
         ticket = board(WORDS, EDGE)
         slow = apply(ticket, [Change("sheets/s1/stock/feeds", 0.5)])
-        whole, half = (worked(one).routes["s1"].value.moves.feed for one in (ticket, slow))
+        whole, half = (worked(one).sheets["s1"].router_run.value.moves.feed for one in (ticket, slow))
         np.testing.assert_allclose(half[half > 0], whole[whole > 0] / 2, atol=0.51)  # whole mm a second
         self.assertTrue(any("50 %" in one.text and "cutters" in one.text for one in sentences(slow)))
 
@@ -723,7 +725,7 @@ class RouterTest(TestCase):
                 kerf = flip(back) < -17.9
                 area = area_on_sheet(work, "l1", "k2", "s1")
                 plate = shapely.transform(
-                    shapely.box(0, 0, 160, 70).buffer(-8).buffer(8), work.sheets["s1"].value.placements[0].at.map
+                    shapely.box(0, 0, 160, 70).buffer(-8).buffer(8), work.sheets["s1"].laid.value.placements[0].at.map
                 )
                 x, y = (np.arange(n) * 0.2 + 0.1 for n in front.shape[::-1])
                 x, y = np.meshgrid(x, y)
@@ -745,7 +747,7 @@ class RouterTest(TestCase):
             ))  # fmt: skip
             own = replace(ticket, pieces=(replace(ticket.pieces[0], layers=layers),))
             said[deep] = " ".join(note.text for note in self.notes(own))
-            left = worked(own).between["s2"].value
+            left = worked(own).sheets["s2"].between.value
             self.assertAlmostEqual(left.least, 18.0 - 7.0 - deep, places=3)
             self.assertAlmostEqual(left.area, 0.0 if deep < 9 else 60 * 40 - (4 - math.pi) * 64, delta=12)
         self.assertNotIn("both sides", said[8.0])
@@ -796,7 +798,7 @@ class RouterTest(TestCase):
     def test_a_trial_goes_round_the_work_above_the_board_and_turns_nothing(self):
         ticket = board(WORDS, EDGE)
         work = worked(ticket)
-        reached = work.routes["s1"].value
+        reached = work.sheets["s1"].router_run.value
         cuts = reached.to_machine.map(reached.moves.xyz[reached.moves.xyz[:, 2] < 0, :2])
         for shape in ("a box", "the hull"):
             content = write_route_frame(ticket, ticket.sheets[0], work, shape)
@@ -886,10 +888,10 @@ class BadInputTest(TestCase):
         self.assertEqual((line.source.kind, line.offset.distance), ("the shapes", 0.0))
 
     def test_files_that_were_damaged_are_not_read(self):
-        run = worked(board(WORDS)).routes["s1"].value
+        run = worked(board(WORDS)).sheets["s1"].router_run.value
         content = write_route(run.moves, Dialect(), safe=12.0)
         self.assertLess(len(read_route(content).ends), len(run.moves))
-        moves = on_machine(run := worked(board(WORDS, EDGE)).routes["s1"].value)
+        moves = on_machine(run := worked(board(WORDS, EDGE)).sheets["s1"].router_run.value)
         whole = write_route(moves, Dialect(), safe=12.0)
         check_route(moves, whole, "file")
         arc = re.search(rb"G[23] X(.*?) Y(.*?) Z(.*?) I(.*?) J(.*?)\n", whole)

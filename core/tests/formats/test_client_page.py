@@ -136,7 +136,7 @@ class ClientPageTest(unittest.TestCase):
             fonts = [str(thing.get("/BaseFont", "")) for thing in made.objects if isinstance(thing, pikepdf.Dictionary)]
             self.assertEqual(fonts.count("/Times-Italic"), 1)
         # at each copy the middle is the client's; beyond cut and bleed there is nothing
-        laid = work.sheets["s1"].value
+        laid = work.sheets["s1"].laid.value
         own, sheet = painted(content, 2, Box(10, 10, 80, 40)), painted(printed, 1)
         for _, at in laid.placements:
             (x, y), turned = at.map(np.array([[0.0, 0.0]]))[0], at.b

@@ -61,7 +61,7 @@ class WholeJobTest(unittest.TestCase):
         ticket = badge_ticket(quantity=9)
         cls.work = badge_work(ticket)
         cls.files = {file.name: file.content for file in write_files(ticket, cls.work)}
-        cls.layout = cls.work.sheets["s1"].value
+        cls.layout = cls.work.sheets["s1"].laid.value
 
     def test_both_pdfs_are_sound_and_of_true_size(self):
         for name in ("badge-print.pdf", "badge-cut.pdf"):
@@ -102,7 +102,7 @@ class WholeJobTest(unittest.TestCase):
                     with self.subTest(name, ink=ink, spread=spread):
                         (found,) = pdf_reader.read_page(files[name]).plates
                         self.assertEqual((found.ink.name, len(found.placements)), (ink, 4))
-                        wanted = work.prints["l1"].value.area.buffer(spread).area
+                        wanted = work.layers["l1"].print_laid.value.area.buffer(spread).area
                         rings = [shapely.Polygon(path.flattened(0.005)) for path in found.paths]
                         area = reduce(shapely.symmetric_difference, rings).area  # the even-odd rule
                         self.assertAlmostEqual(area / wanted, 1.0, delta=0.002)
@@ -131,7 +131,7 @@ class WholeJobTest(unittest.TestCase):
                 boxes[plate] = [
                     [float(v) for v in pdf.pages[0].obj[key]] for key in ("/TrimBox", "/BleedBox", "/MediaBox")
                 ]
-            cut, laid = work.layers["l1"].value.lines[0].area, work.sheets["s1"].value
+            cut, laid = work.layers["l1"].laid.value.lines[0].area, work.sheets["s1"].laid.value
         dark = looks["no plate"].sum(2) < 450
         self.assertGreater(dark.mean(), 0.05)
         self.assertLess(np.abs(looks["white under the print"] - looks["no plate"])[dark].max(), 40)
@@ -155,7 +155,9 @@ class WholeJobTest(unittest.TestCase):
             image.seek(1)
             self.assertEqual((image.tag_v2[285], image.mode), ("White", "L"))
             inked = np.asarray(image).sum() / 255 * (25.4 / 300) ** 2
-        self.assertAlmostEqual(inked / (2 * work.prints["l1"].value.area.buffer(-0.2).area), 1.0, delta=0.005)
+        self.assertAlmostEqual(
+            inked / (2 * work.layers["l1"].print_laid.value.area.buffer(-0.2).area), 1.0, delta=0.005
+        )
 
     def test_one_copy_and_a_mirrored_one_are_read_back_as_well(self):
         for stock in ("matt-white-vinyl-1370", "shirt-film-navy-500"):
@@ -324,7 +326,7 @@ class EveryCornerTest(unittest.TestCase):
             work = work_out(ticket, lambda _: b"", MemoryStore())
             made = write_files(ticket, work, formats=["pdf", "svg", "dxf", "dxf-polylines", "dxf-r12", "hpgl"])
             self.assertEqual(len(made), 8, name)
-            (rings,) = [line.regions for line in work.layers["l1"].value.lines]
+            (rings,) = [line.regions for line in work.layers["l1"].laid.value.lines]
             nodes = [ring.nodes for region in rings for ring in region.rings]
             nearest = min(np.hypot(*(n - np.roll(n, 1, 0)).T).min() for n in nodes)
             self.assertGreater(nearest, 0.0019, f"stacked nodes in {name}")

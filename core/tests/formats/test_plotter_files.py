@@ -68,7 +68,7 @@ class PlotterTest(unittest.TestCase):
         cls.ticket = badge_ticket(quantity=6)
         cls.work = badge_work(cls.ticket)
         cls.files = {f.name: f.content for f in write_files(cls.ticket, cls.work, formats=FORMATS)}
-        cls.laid = cls.work.sheets["s1"].value
+        cls.laid = cls.work.sheets["s1"].laid.value
 
     def test_every_format_that_is_asked_for_is_there(self):
         self.assertEqual(
@@ -83,7 +83,7 @@ class PlotterTest(unittest.TestCase):
         sheet = json.loads(self.files["manifest.json"])["sheets"][0]
         self.assertEqual(len(sheet["placements"]), 6)
         self.assertEqual(sheet["placements"][0]["turn_deg"], 0.0)
-        whole = self.work.layers["l1"].value.lines[0].length * 6
+        whole = self.work.layers["l1"].laid.value.lines[0].length * 6
         self.assertEqual([one["process"] for one in sheet["processes"]], ["through cut"])
         self.assertAlmostEqual(sheet["processes"][0]["length_mm"], whole, places=2)
         self.assertEqual(sheet["processes"][0]["lines"], 12)
@@ -91,7 +91,7 @@ class PlotterTest(unittest.TestCase):
     def test_a_knife_that_trails_cuts_each_copy_where_the_sheet_has_it(self):
         wanted = shapely.union_all([
             shapely.union_all(courses(line.paths.mapped(at), 0.001))
-            for _, at in self.laid.placements for line in self.work.layers["l1"].value.lines
+            for _, at in self.laid.placements for line in self.work.layers["l1"].laid.value.lines
         ])  # fmt: skip
         offset = self.ticket.sheets[0].setting("through cut").blade_offset
         self.assertGreater(offset, 0)
@@ -122,7 +122,7 @@ class PlotterTest(unittest.TestCase):
         cuts = [one for one in document.modelspace() if one.dxf.layer != "Marks"]
         self.assertEqual((len(cuts), {one.dxftype() for one in document.modelspace()}), (12, {"POLYLINE"}))
         ring = np.array([(p.x, self.laid.height - p.y) for p in ezdxf.path.make_path(cuts[0]).flattening(0.01)])
-        line = self.work.layers["l1"].value.lines[0].paths.mapped(self.laid.placements[0].at)
+        line = self.work.layers["l1"].laid.value.lines[0].paths.mapped(self.laid.placements[0].at)
         wanted = courses(line, 0.001)[0]
         self.assertLess(shapely.hausdorff_distance(shapely.LineString(ring), wanted), 0.012)
 

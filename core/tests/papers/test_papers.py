@@ -111,7 +111,7 @@ class PaperTest(unittest.TestCase):
     def test_a_quote_adds_up_and_tells_the_client_nothing_of_how(self):
         rates = Rates(hour=60.0, set_up=10.0, weeding=30.0, mark_up=0.5, tax=0.25, money="kr")
         rows = priced(self.ticket, self.work, rates)
-        laid, line = self.work.sheets["s1"].value, self.work.layers["l1"].value.lines[0]
+        laid, line = self.work.sheets["s1"].laid.value, self.work.layers["l1"].laid.value.lines[0]
         amounts = {row.what: row.amount for row in rows}
         self.assertAlmostEqual(amounts["Set-up"], 10.0)
         self.assertAlmostEqual(amounts["navy shirt film, 500 mm roll"], 0.5 * laid.height / 1000 * 14.0)

@@ -143,6 +143,6 @@ class AnyPressTest(unittest.TestCase):
             Change(f"{LINE}/source", "a simple shape"), Change(f"{LINE}/offset/distance", 2.0),
         )  # fmt: skip
         work = work_out(bare, lambda _: stream.getvalue().encode(), MemoryStore())
-        piece, drawn = work.pieces["p1"].value, work.layers["l1"].value
+        piece, drawn = work.pieces["p1"].value, work.layers["l1"].laid.value
         self.assertTrue(piece.whole.is_empty and piece.strokes)
         self.assertAlmostEqual(drawn.lines[0].paths.bounds().width, piece.box.width + 4, delta=0.1)

@@ -52,7 +52,7 @@ def touch(kind, **values):
 
 
 def traced(*changes):
-    return badge_work(badge_ticket(*changes)).traces["a1"].value
+    return badge_work(badge_ticket(*changes)).artworks["a1"].trace.value
 
 
 def sign(*changes, content=SIGN, width=60):
@@ -71,13 +71,13 @@ class ManyPixelsTest(unittest.TestCase):
         sha256 = hashlib.sha256(content).hexdigest()
         ticket = first_ticket(name="wall", file=sha256, file_name="wall.png", width=420)
         work = work_out(ticket, lambda _: content, MemoryStore())
-        self.assertLessEqual(work.cleaned["a1"].value.raster.width, 400)
-        box = Box.around([region.bounds() for region in work.traces["a1"].value.kept_regions])
+        self.assertLessEqual(work.artworks["a1"].cleaned.value.raster.width, 400)
+        box = Box.around([region.bounds() for region in work.artworks["a1"].trace.value.kept_regions])
         np.testing.assert_allclose((box.left, box.top, box.right, box.bottom), (80, 100, 350, 300), atol=0.02)
         (note,) = (one for one in stations(ticket, work)[0].notes if "cleaned" in one.text)
         self.assertEqual(note.text, "It is cleaned and traced in 400 × 400 of its 420 × 420 pixels.")
         whole = apply(ticket, note.mends[0].changes)
-        printed = work_out(whole, lambda _: content, MemoryStore()).prints["l1"].value
+        printed = work_out(whole, lambda _: content, MemoryStore()).layers["l1"].print_laid.value
         self.assertEqual(printed.items[0].raster.width, 420)
 
 
@@ -113,7 +113,7 @@ class TouchUpTest(unittest.TestCase):
             </svg>"""
         way = {"id": "t1", "kind": "fill in", "points": [0.4, 0.5, 0.6, 0.5], "width": 4.0}
         _, work = sign(Change(f"{HERE}/touch_ups", way, "add"), content=halves)
-        kept = {one.colour: one.region for one in work.traces["a1"].value.kept}
+        kept = {one.colour: one.region for one in work.artworks["a1"].trace.value.kept}
         cap = math.pi * 2**2 / 2  # the filler's round end, beside 6 mm of its way
         self.assertAlmostEqual(kept[(192, 32, 32)].area(), 28 * 26 + 6 * 4 + cap, delta=0.1)
         self.assertAlmostEqual(kept[(32, 64, 192)].area(), 28 * 26 - 6 * 4 - cap, delta=0.1)
@@ -181,7 +181,7 @@ class TraceTest(unittest.TestCase):
         )
         ticket = first_ticket(name="r", file="0" * 64, file_name="ring.svg", width=60, mode="paths")
         ticket = apply(ticket, [Change(f"{HERE}/trace/smallest", 5.0), Change(f"{HERE}/trace/smallest_hole", 5.0)])
-        (kept,) = work_out(ticket, lambda _: ring, MemoryStore()).traces["a1"].value.kept
+        (kept,) = work_out(ticket, lambda _: ring, MemoryStore()).artworks["a1"].trace.value.kept
         self.assertAlmostEqual(kept.region.area(), math.pi * (26**2 - 12**2), delta=0.5)
 
     def test_a_plate_that_fills_its_page_and_a_white_one_can_be_cut(self):
@@ -190,19 +190,19 @@ class TraceTest(unittest.TestCase):
             plate = (page % f'<path d="M0 0H40V1H0Z" fill="{colour}"/>').encode()
             self.assertEqual(inspect(plate, "plate.svg").verdict.advice, "paths")
             ticket = first_ticket(name="p", file="0" * 64, file_name="plate.svg", width=40, mode="paths")
-            (kept,) = work_out(ticket, lambda _, plate=plate: plate, MemoryStore()).traces["a1"].value.kept
+            (kept,) = work_out(ticket, lambda _, plate=plate: plate, MemoryStore()).artworks["a1"].trace.value.kept
             self.assertAlmostEqual(kept.region.area(), 40, delta=0.01)
         with self.assertRaisesRegex(NothingToTrace, "beyond any drawing"):
             inspect((page % '<path d="M0 0L1e9 1L3 NaNZ"/>').encode(), "plate.svg")
 
     def test_own_paths_are_used_as_they_are(self):
         ticket, work = sign()
-        kept = work.traces["a1"].value.kept
+        kept = work.artworks["a1"].trace.value.kept
         self.assertEqual(len(kept), 2)
         areas = sorted(s.region.area() for s in kept)
         np.testing.assert_allclose(areas, [4 * math.hypot(14, 24), math.pi * 144], rtol=2e-3)
         _, lines = sign(Change(f"{HERE}/trace/strokes", "lines"))
-        self.assertIn(4.0, [round(getattr(s, "width", 0), 3) for s in lines.traces["a1"].value.kept])
+        self.assertIn(4.0, [round(getattr(s, "width", 0), 3) for s in lines.artworks["a1"].trace.value.kept])
         artwork = next(s for s in stations(ticket, work) if s.key == "artwork")
         told = " ".join(note.text for note in artwork.notes)
         self.assertIn("Pierhead", told)
@@ -295,7 +295,7 @@ class MendTest(unittest.TestCase):
         picture, paths = ticket.pieces[0].elements
         self.assertEqual([one.part for one in ticket.artworks], ["", "picture 1"])
         # a square in a box of 120 x 100: kept in proportion and centred; its ring has its middle at (50, 50) of 120 px
-        ring = max(work.traces[picture.artwork].value.kept_regions, key=lambda region: region.area())
+        ring = max(work.artworks[picture.artwork].trace.value.kept_regions, key=lambda region: region.area())
         box = ring.mapped(work.pieces["p1"].value.places[picture.id][0]).bounds()
         middle = (box.left + box.right) / 2, (box.top + box.bottom) / 2
         np.testing.assert_allclose(middle, (20 + 10 + 50 / 1.2, 40 + 50 / 1.2), atol=0.02)

@@ -170,7 +170,7 @@ class WholeJobs(unittest.TestCase):
             told = run(gcode(ticket, work), body_for(LASER))[1]
             self.assertEqual(told.complaints, [])
             self.assertEqual(len(told.dropped), 14)
-            plan = work.beams["s1"].value
+            plan = work.sheets["s1"].beam_run.value
             self.assertAlmostEqual(told.seconds / 60, plan.minutes, delta=0.001 * plan.minutes)
             for process, length in plan.burnt().items():
                 self.assertAlmostEqual(told.burnt[process], length, delta=0.5)
@@ -182,7 +182,7 @@ class WholeJobs(unittest.TestCase):
         for grain, wanted in (("alike on every copy", {20}), ("turned with each copy", {20, 50, 110})):
             fill = Hatching(interval=0.5, hatch_angle=20.0, grain=grain)
             ticket = job(plate(10.0, 30.0), [engraving(fill)], arrangement="as placed", placed=placed, quantity=4)
-            moves = worked(ticket).beams["s1"].value.moves
+            moves = worked(ticket).sheets["s1"].beam_run.value.moves
             burnt = (moves.rows[:, 6:] - moves.rows[:, :2])[moves.does == BURN]
             self.assertEqual({round(v) for v in np.degrees(np.arctan2(burnt[:, 1], burnt[:, 0])) % 180}, wanted)
             area = 4 * (30**2 - np.pi * 5**2)
@@ -191,13 +191,13 @@ class WholeJobs(unittest.TestCase):
     def test_rows_run_on_over_copies_where_that_is_quicker(self):
         ticket = job(plate(6.0, 25.0), [engraving(Hatching(interval=0.25))], quantity=10)
         work = worked(ticket)
-        made = work.beams["s1"].value
+        made = work.sheets["s1"].beam_run.value
         self.assertGreater(made.saved, 0.3)
         content = gcode(ticket, work)
         told = run(content, body_for(LASER))[1]
         self.assertEqual(told.complaints, [])
         self.assertAlmostEqual(told.seconds / 60 / made.minutes, 1.0, delta=0.03)
-        lone = worked(job(plate(6.0, 25.0), [engraving(Hatching(interval=0.25))])).beams["s1"].value
+        lone = worked(job(plate(6.0, 25.0), [engraving(Hatching(interval=0.25))])).sheets["s1"].beam_run.value
         burnt = [value.burnt()["engrave"] for value in (made, lone)]
         self.assertAlmostEqual(burnt[0], 10 * burnt[1], places=3)
         said = [note.text for station in stations(ticket, work) for note in station.notes]
@@ -208,7 +208,7 @@ class WholeJobs(unittest.TestCase):
         work = worked(ticket)
         files = write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl", "engraving"])
         self.assertEqual(len(files), 6)
-        strokes = next(line for line in work.layers["l1"].value.lines if line.id == "k2")
+        strokes = next(line for line in work.layers["l1"].laid.value.lines if line.id == "k2")
         self.assertGreater(len(strokes.paths), 40)
 
     def test_a_picture_is_engraved_dark_and_its_paper_not(self):
@@ -223,7 +223,7 @@ class WholeJobs(unittest.TestCase):
             ticket = replace(made, pieces=(piece,))
             work = worked(ticket, {made.artworks[0].file: content})
             self.assertEqual([p.error.message for p in work.problems], [])
-            drawn = work.layers["l1"].value.lines[0]
+            drawn = work.layers["l1"].laid.value.lines[0]
             self.assertGreater(len(drawn.paths), 100)
             if tones == "grey by power":
                 self.assertLess(drawn.shares.min(), drawn.shares.max())
@@ -244,7 +244,7 @@ class WholeJobs(unittest.TestCase):
                 self.assertTrue(np.allclose(side(ends[0]), side(ends[1]), atol=0.3))
         pen = run(write_pen_run(ticket, ticket.sheets[0], work, FORMATS["gcode"]), body_for(LASER))[1]
         self.assertEqual((pen.complaints, pen.burnt), ([], {}))
-        self.assertAlmostEqual(sum(pen.drawn.values()), sum(work.beams["s1"].value.burnt().values()), delta=1)
+        self.assertAlmostEqual(sum(pen.drawn.values()), sum(work.sheets["s1"].beam_run.value.burnt().values()), delta=1)
 
     def test_a_trial_starts_no_tool_and_travels_above_the_work_whatever_the_machine(self):
         power = (Setting("k", "through cut", power=1.0, speed=50, pierce=0.4, pierce_height=4.0, focus=1.5, passes=2,
@@ -354,7 +354,7 @@ class AnyJob(unittest.TestCase):
         self.assertEqual([problem.error.message for problem in work.problems], [])
         told = run(gcode(ticket, work), body_for(ticket.sheets[0].machine))[1]
         self.assertEqual(told.complaints, [])
-        plan = work.beams["s1"].value
+        plan = work.sheets["s1"].beam_run.value
         self.assertAlmostEqual(told.seconds / 60, plan.minutes, delta=0.03 * plan.minutes)
         for process, length in plan.burnt().items():
             self.assertAlmostEqual(told.burnt[process], length, delta=0.005 * length + 0.5)
@@ -412,7 +412,7 @@ class Refusals(unittest.TestCase):
                 write_files(ticket, work)
 
         far = tuple(replace(one, overscan=30.0) if one.process == "engrave" else one for one in SETTINGS)
-        run_up = worked(job(plate(), [hatch], settings=far)).beams["s1"].value
+        run_up = worked(job(plate(), [hatch], settings=far)).sheets["s1"].beam_run.value
         beyond_bed(run_up.moves, Box(0, 0, 580, 380))
         for box, words in (
             (Box(1, 0, 580, 380), "The head would run 1.0 mm"),

@@ -130,7 +130,7 @@ class EveryLineTest(unittest.TestCase):
         wanted: dict[str, float] = {}
         inks: dict[str, float] = {}
         for own in ticket.pieces:
-            for line in work.layers[own.layers[0].id].value.lines:
+            for line in work.layers[own.layers[0].id].laid.value.lines:
                 if line.process != "guide":
                     whole = line.length * quantity
                     wanted[line.process] = wanted.get(line.process, 0.0) + whole
@@ -191,10 +191,10 @@ class ProcessTableTest(unittest.TestCase):
 class SheetTest(unittest.TestCase):
     def test_two_pieces_share_a_sheet_in_rows_of_their_own(self):
         ticket, work = job([piece("p1", [line_of("k1")], 5), piece("p2", [line_of("k2", "kiss cut")], 3, "circle")])
-        laid = work.sheets["s1"].value
+        laid = work.sheets["s1"].laid.value
         self.assertEqual([laid.copies_of(layer) for layer in ("lp1", "lp2")], [5, 3])
         boxes = [
-            (work.layers[layer].value.box, at, layer) for layer, at in laid.placements
+            (work.layers[layer].laid.value.box, at, layer) for layer, at in laid.placements
         ]  # fmt: skip
         places = [(b.left + at.e, b.top + at.f, b.right + at.e, b.bottom + at.f) for b, at, _ in boxes]
         for i, one in enumerate(places):
@@ -207,7 +207,7 @@ class SheetTest(unittest.TestCase):
     def test_more_than_a_sheet_holds_is_shared_out_evenly(self):
         stock = replace(badge_ticket().sheets[0].stock, usable_length=100.0, usable_width=200.0)
         _, work = job([piece("p1", [line_of("k1")], 29), piece("p2", [line_of("k2")], 10)], stock=stock)
-        laid = work.sheets["s1"].value
+        laid = work.sheets["s1"].laid.value
         self.assertGreater(laid.times, 1)
         for layer, wanted in (("lp1", 29), ("lp2", 10)):
             made = laid.copies_of(layer) * laid.times
@@ -234,7 +234,7 @@ class SheetTest(unittest.TestCase):
             ticket = badge_ticket(Change("sheets/s1/caption", "job, sheet and feed"), *change, quantity=9)
             work = badge_work(ticket)
             files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
-            laid = work.sheets["s1"].value
+            laid = work.sheets["s1"].laid.value
             found = pdf_reader.read_page(files["badge-print.pdf"]).painted[-1]
             box = found.paths.mapped(found.placements[0]).bounds()
             self.assertEqual(found.colour, (0, 0, 0))
@@ -251,9 +251,9 @@ class SheetTest(unittest.TestCase):
         captioned = Change("sheets/s1/caption", "job, sheet and feed")
         six = badge_ticket(captioned, Change("sheets/s1/marks", 6))
         made = badge_work(six)
-        beside = caption_of(six.sheets[0], six, made.sheets["s1"].value)
+        beside = caption_of(six.sheets[0], six, made.sheets["s1"].laid.value)
         self.assertTrue(beside)
-        for x, y in made.sheets["s1"].value.marks.places:  # none runs over a mark, wherever that stands
+        for x, y in made.sheets["s1"].laid.value.marks.places:  # none runs over a mark, wherever that stands
             self.assertGreater(min(region.polygon().distance(shapely.Point(x, y)) for region in beside), 3.0)
         for diameter, gap, distance in ((6.0, 3.0, 5.0), (2.0, 6.0, 3.0)):  # nor is one crossed by the weed border
             changed = {"mark_diameter": diameter, "mark_gap": gap, "border_distance": distance,
@@ -261,9 +261,11 @@ class SheetTest(unittest.TestCase):
             asked = [Change(f"sheets/s1/{key}", value) for key, value in changed.items()]
             bordered = badge_ticket(captioned, *asked, quantity=90)
             made = badge_work(bordered)
-            beside = caption_of(bordered.sheets[0], bordered, made.sheets["s1"].value)
+            beside = caption_of(bordered.sheets[0], bordered, made.sheets["s1"].laid.value)
             self.assertTrue(beside)
-            self.assertLess(made.borders["s1"].value.bounds().bottom, min(region.bounds().top for region in beside))
+            self.assertLess(
+                made.sheets["s1"].border.value.bounds().bottom, min(region.bounds().top for region in beside)
+            )
         one = badge_ticket(
             Change("sheets/s1/caption", "job, sheet and feed"), Change("artworks/a1/width", 5.0), quantity=1
         )
@@ -281,7 +283,7 @@ class SheetTest(unittest.TestCase):
                 with self.subTest(border, spacing=spacing):
                     self.assertEqual(work.problems, [])
                     files = {file.name.replace("-mirrored", ""): file.content for file in write_files(ticket, work)}
-                    made, laid = work.borders["s1"].value, work.sheets["s1"].value
+                    made, laid = work.sheets["s1"].border.value, work.sheets["s1"].laid.value
                     told = length_of_svg(files["badge-cut.svg"])
                     self.assertAlmostEqual(told["weed cut"], made.length, delta=0.2)
                     self.assertAlmostEqual(length_of_dxf(files["badge-cut.dxf"])["Weed Cut"], made.length, delta=0.2)
@@ -291,7 +293,7 @@ class SheetTest(unittest.TestCase):
                     self.assertTrue(min(box[:2]) >= 2.4 and box[2] <= laid.width - 2.4 and box[3] <= laid.height - 2.4)
                     cuts = shapely.union_all([
                         at_place(line.area, at)
-                        for layer, at in laid.placements for line in work.layers[layer].value.lines
+                        for layer, at in laid.placements for line in work.layers[layer].laid.value.lines
                     ])  # fmt: skip
                     self.assertGreaterEqual(min(cuts.distance(ring) for ring in rings), 2.5 - 0.03)
         ticket, work = job(
@@ -315,7 +317,7 @@ class SheetTest(unittest.TestCase):
         again = replace(ticket.sheets[0], id="s2", own_quantity=3)
         both = replace(ticket, sheets=(*ticket.sheets, again))
         work = badge_work(both)
-        self.assertEqual([work.sheets[id].value.copies for id in ("s1", "s2")], [10, 3])
+        self.assertEqual([work.sheets[id].laid.value.copies for id in ("s1", "s2")], [10, 3])
         self.assertIn("Sheet 2, piece p1: lay 3 more on", " ".join(s.text for s in sentences(both)))
         notes = next(one for one in stations(both, work) if one.key == "sheet").notes
         self.assertEqual([note.text for note in notes], [])
@@ -323,7 +325,7 @@ class SheetTest(unittest.TestCase):
     def test_a_cross_cut_frees_the_roll_as_the_last_thing_in_every_file(self):
         ticket, work = job([piece("p1", [line_of("k1"), line_of("k2", "kiss cut", 3.0)], 4)],
                            cross_cut="a cross-cut behind it", weed_lines="weed lines", weed_size=30.0)  # fmt: skip
-        laid, runs = work.sheets["s1"].value, program_of(ticket.sheets[0], work).runs
+        laid, runs = work.sheets["s1"].laid.value, program_of(ticket.sheets[0], work).runs
         self.assertEqual([run.of.process for run in runs][-1], "cross-cut")
         self.assertGreater([run.of.process for run in runs].index("through cut"), 0)
         self.assertAlmostEqual(runs[-1].length, laid.width)
@@ -337,7 +339,7 @@ class SheetTest(unittest.TestCase):
         rough = replace(FILM, key="rough", name="rough film", smallest_part=20.0)
         second = Sheet("s2", (Held("h", "lp1"),), rough, ANY)
         work = badge_work(replace(ticket, sheets=(*ticket.sheets, second)))
-        self.assertEqual(len(work.examined["lp1"]), 2)
+        self.assertEqual(len(work.layers["lp1"].examined), 2)
         lines = next(one for one in stations(replace(ticket, sheets=(*ticket.sheets, second)), work)
                      if one.key == "lines")  # fmt: skip
         self.assertEqual(sum("rough film" in note.text + note.what_to_do for note in lines.notes), 1)

@@ -28,7 +28,7 @@ LINES = (
 
 
 def layer(lines=LINES):
-    return badge_work(ticket_of([PLATE], list(lines))).layers["l1"].value
+    return badge_work(ticket_of([PLATE], list(lines))).layers["l1"].laid.value
 
 
 class LineFilesTest(unittest.TestCase):

@@ -54,12 +54,12 @@ class MachinesTest(unittest.TestCase):
                 self.assertTrue(all("does not take" in words for words in left), left)
 
     def test_marks_are_none_where_nothing_is_printed_or_none_are_wanted(self):
-        self.assertEqual(len(badge_work(badge_ticket()).sheets["s1"].value.marks.places), 4)
-        bare = badge_work(badge_ticket(Change(f"{LAYER}/prints", "nothing"))).sheets["s1"].value
-        none = badge_work(badge_ticket(Change("sheets/s1/marks", 0))).sheets["s1"].value
+        self.assertEqual(len(badge_work(badge_ticket()).sheets["s1"].laid.value.marks.places), 4)
+        bare = badge_work(badge_ticket(Change(f"{LAYER}/prints", "nothing"))).sheets["s1"].laid.value
+        none = badge_work(badge_ticket(Change("sheets/s1/marks", 0))).sheets["s1"].laid.value
         for layout in (bare, none):
             self.assertEqual(layout.marks.places, ())
-            self.assertLess(layout.width, badge_work(badge_ticket()).sheets["s1"].value.width)
+            self.assertLess(layout.width, badge_work(badge_ticket()).sheets["s1"].laid.value.width)
         ticket = badge_ticket(Change(f"{LAYER}/prints", "nothing"))
         self.assertIn("no registration marks", " ".join(s.text for s in sentences(ticket)))
 
@@ -72,7 +72,7 @@ class ShapesAsTheyAreTest(unittest.TestCase):
         line = line_of("k1", "kiss cut", 0.0, close_gaps=1.5, source="the shapes")
         ticket = badge_ticket()
         piece = replace(ticket.pieces[0], elements=(ring, other), layers=(Layer("l1", Prints(), (line,)),))
-        drawn = badge_work(replace(ticket, artworks=(), pieces=(piece,))).layers["l1"].value.lines[0]
+        drawn = badge_work(replace(ticket, artworks=(), pieces=(piece,))).layers["l1"].laid.value.lines[0]
         wanted = math.pi * (10**2 - 8**2 + 3**2)
         self.assertAlmostEqual(sum(region.area() for region in drawn.regions), wanted, delta=0.1)
         self.assertEqual(len(drawn.paths), 3)
@@ -95,7 +95,7 @@ class ShapesAsTheyAreTest(unittest.TestCase):
                 line = line_of("k1", "kiss cut", 2.0, close_gaps=0.0, holes=holes, smallest_hole=smallest)
                 ticket = badge_ticket()
                 piece = replace(ticket.pieces[0], elements=(hook, slot), layers=(Layer("l1", Prints(), (line,)),))
-                drawn = badge_work(replace(ticket, artworks=(), pieces=(piece,))).layers["l1"].value.lines[0]
+                drawn = badge_work(replace(ticket, artworks=(), pieces=(piece,))).layers["l1"].laid.value.lines[0]
                 self.assertEqual(sum(len(region.holes) for region in drawn.regions), count)
 
 

@@ -66,7 +66,7 @@ class JoinTest(unittest.TestCase):
         words = Element("e1", content=Lettering("HI", "sans", cap_height=30.0))
         ticket = self.sign(words)
         ticket = replace(ticket, pieces=(replace(ticket.pieces[0], stencil=Stencil("a stencil")),))
-        (examined,) = badge_work(ticket).examined["l1"]
+        (examined,) = badge_work(ticket).layers["l1"].examined
         self.assertEqual([face.kind for face in examined.value.dropped.faces], ["waste", "waste"])
         self.assertEqual(told(ticket, "nothing holds"), [])
 
@@ -153,7 +153,7 @@ class DroppedTest(unittest.TestCase):
         )
         kept = [Change("artworks/a1/clean/background", "keep"), Change("artworks/a1/trace/smallest", 2.0)]
         work = work_out(apply(ticket, kept), lambda _: write_png(Raster(page)), MemoryStore())
-        (item,) = work.prints["l1"].value.items
+        (item,) = work.layers["l1"].print_laid.value.items
         alpha = item.raster.alpha
         self.assertTrue(all(alpha[y, x] == 0 for x, y in specks))
         near = np.zeros(alpha.shape, np.uint8)

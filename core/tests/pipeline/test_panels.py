@@ -72,8 +72,8 @@ class PanelsTest(unittest.TestCase):
             shapely.box(*shape.region.polygon(0.1).bounds) for id, shape in work.pieces["p1"].value.composed.painted
             if id == "e2"
         ]  # fmt: skip
-        at = work.sheets["s1"].value.placements[0].at
-        for seam in work.seams["s1"]:
+        at = work.sheets["s1"].laid.value.placements[0].at
+        for seam in work.sheets["s1"].seams:
             self.assertEqual(seam.crossed, 0)
             self.assertFalse([box for box in letters if box.bounds[0] + at.e < seam.x < box.bounds[2] + at.e])
         ticket, work = banner(seams=(Seam("m1", 1, letters[5].centroid.x + at.e),))
@@ -85,16 +85,16 @@ class PanelsTest(unittest.TestCase):
     def test_every_panel_is_a_file_of_its_own_and_together_they_hold_every_line(self):
         ticket, work = banner()
         self.assertEqual(work.problems, [])
-        strips = work.panels["s1"]
+        strips = work.sheets["s1"].panels
         self.assertEqual(len(strips), 3)
         files = {one.name: one.content for one in write_files(ticket, work, formats=["pdf", "svg", "dxf", "hpgl"])}
         self.assertEqual(sum(name.endswith("cut.pdf") for name in files), 3)
         told = json.loads(files["manifest.json"])["sheets"][0]
         self.assertEqual([one["left_mm"] for one in told["panels"]], [round(one.left, 3) for one in strips])
-        laid = work.sheets["s1"].value
+        laid = work.sheets["s1"].laid.value
         wanted = shapely.union_all([
             shapely.union_all(courses(line.paths.mapped(at), 0.002))
-            for _, at in laid.placements for line in work.layers["l1"].value.lines
+            for _, at in laid.placements for line in work.layers["l1"].laid.value.lines
         ])  # fmt: skip
         made = []
         for number, strip in enumerate(strips, 1):
@@ -122,7 +122,7 @@ class PanelsTest(unittest.TestCase):
     def test_what_is_printed_meets_where_panels_overlap(self):
         ticket, work = banner(panel_overlap=30.0)
         files = {one.name: one.content for one in write_files(ticket, work, formats=["pdf"])}
-        strips = work.panels["s1"]
+        strips = work.sheets["s1"].panels
         looks = []
         for number in range(1, len(strips) + 1):
             content = files[f"badge-panel-{number}-of-{len(strips)}-print.pdf"]
@@ -137,7 +137,7 @@ class PanelsTest(unittest.TestCase):
 
     def test_each_panel_takes_its_length_of_the_roll(self):
         ticket, work = banner()
-        (sheet,), laid, count = ticket.sheets, work.sheets["s1"].value, len(work.panels["s1"])
+        (sheet,), laid, count = ticket.sheets, work.sheets["s1"].laid.value, len(work.sheets["s1"].panels)
         self.assertEqual(taken(sheet, work), Taken(count * laid.height, None, 0))
         self.assertAlmostEqual(stock_area(sheet, work), count * laid.height * sheet.stock.width / 1e6)
         figures = [f for station in stations(ticket, work) for f in station.figures]

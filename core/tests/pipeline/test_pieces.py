@@ -42,7 +42,7 @@ LAYER = "pieces/p1/layers/l1"
 
 def drawn(ticket, id="k1"):
     work = badge_work(ticket)
-    return next(line for layer in work.layers.values() for line in layer.value.lines if line.id == id)
+    return next(line for layer in work.layers.values() for line in layer.laid.value.lines if line.id == id)
 
 
 def area(line) -> float:
@@ -95,7 +95,7 @@ class SourceTest(unittest.TestCase):
         lines = [line_of("k1", "kiss cut", 1.0), line_of("k2", source="another line", of="gone")]
         ticket = ticket_of([DISC], lines)
         work = badge_work(ticket)
-        self.assertEqual([line.id for line in work.layers["l1"].value.lines], ["k1"])
+        self.assertEqual([line.id for line in work.layers["l1"].laid.value.lines], ["k1"])
         told = next(station for station in stations(ticket, work) if station.key == "lines")
         self.assertEqual(told.state, "blocked")
         self.assertTrue(told.notes[0].where.endswith("/lines/k2"))
@@ -173,7 +173,7 @@ class HoleTest(unittest.TestCase):
                 ticket = ticket_of(
                     [RING, island, pool], [line_of("k1", distance=distance, holes="kept", corners="mitred")]
                 )
-                made = area(badge_work(ticket, preview=preview).layers["l1"].value.lines[0])
+                made = area(badge_work(ticket, preview=preview).layers["l1"].laid.value.lines[0])
                 edges = [(30, 1), (20, -1), (8, 1), (3, -1)]
                 self.assertAlmostEqual(
                     made, math.pi * sum(sign * (r + sign * distance) ** 2 for r, sign in edges), delta=1.5
@@ -308,7 +308,7 @@ class ProcessTest(unittest.TestCase):
     def test_a_hanger_is_cut_with_the_edge(self):
         ticket = ticket_of([DISC], [line_of("k1", distance=0.0)], hanger=Hanger("a loop", 4.0, 3.0))
         work = badge_work(ticket)
-        made, hung = drawn(ticket), work.layers["l1"].value.hanging
+        made, hung = drawn(ticket), work.layers["l1"].laid.value.hanging
         self.assertEqual(len(made.regions[0].holes), 1)
         self.assertAlmostEqual(hung.balance.x, 30, delta=0.01)
         self.assertAlmostEqual(hung.place.y, -2, delta=0.02)
@@ -329,7 +329,7 @@ class ProcessTest(unittest.TestCase):
             work = badge_work(ticket)
             with self.subTest(kind):
                 self.assertEqual(work.pieces["p1"].value.islands, islands)
-                found = [f.kind for _, f in work.examined["l1"][0].value.findings]
+                found = [f.kind for _, f in work.layers["l1"].examined[0].value.findings]
                 self.assertEqual(found.count("lost part"), lost)
 
 
@@ -356,7 +356,7 @@ class LayerTest(unittest.TestCase):
         work = badge_work(ticket)
         self.assertAlmostEqual(area(drawn(ticket, "k2")), 400, delta=0.1)
         self.assertAlmostEqual(area(drawn(ticket, "k1")), math.pi * 900 - 19 * 19, delta=0.8)
-        marks = [[mark.svg() for mark in work.layers[id].value.marks] for id in ("l1", "l2")]
+        marks = [[mark.svg() for mark in work.layers[id].laid.value.marks] for id in ("l1", "l2")]
         self.assertEqual(len(marks[0]), 3)
         self.assertEqual(marks[0], marks[1])
 
@@ -370,7 +370,7 @@ class LayerTest(unittest.TestCase):
                 Change(f"{at}/across", "right of it"), Change(f"{at}/x", -5.0),
             ],
         )  # fmt: skip
-        lower = lambda ticket, store: area(badge_work(ticket, store).layers["l1"].value.lines[0])  # noqa: E731
+        lower = lambda ticket, store: area(badge_work(ticket, store).layers["l1"].laid.value.lines[0])  # noqa: E731
         reached = lower(ticket, store)
         other = apply(ticket, [Change("pieces/p1/layers/l2/colours/c2/colour", "#22cc22")])
         self.assertAlmostEqual(lower(other, store), lower(other, MemoryStore()), places=6)
@@ -383,9 +383,9 @@ class LayerTest(unittest.TestCase):
         )
         lower = ticket.pieces[0].layers[0]
         chosen = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(lower, upper)),))
-        whole = badge_work(ticket).layers["l2"].value.shown
+        whole = badge_work(ticket).layers["l2"].laid.value.shown
         self.assertAlmostEqual(
-            badge_work(chosen).layers["l2"].value.shown.symmetric_difference(whole).area, 0, places=6
+            badge_work(chosen).layers["l2"].laid.value.shown.symmetric_difference(whole).area, 0, places=6
         )
         # the lower layer reaches under what is chosen above, wherever that is chosen
         self.assertAlmostEqual(area(drawn(chosen, "k1")), math.pi * 900 - 19 * 19, delta=0.8)
@@ -412,7 +412,7 @@ class PrintTest(unittest.TestCase):
     def test_painted_bleed_goes_outward_under_the_shapes(self):
         ticket = ticket_of([RING], [line_of("k1", distance=0.0)], prints="the shapes")
         bled = apply(ticket, [Change("pieces/p1/layers/l1/prints/bleed", 2.0)])
-        items = badge_work(bled).prints["l1"].value.items
+        items = badge_work(bled).layers["l1"].print_laid.value.items
         self.assertAlmostEqual(items[0].region.area(), math.pi * (32**2 - 30**2), delta=15)  # a hair more on both sides
         self.assertAlmostEqual(items[-1].region.area(), math.pi * (30**2 - 20**2), delta=0.5)
 
@@ -425,7 +425,7 @@ class PrintTest(unittest.TestCase):
         ):
             with self.subTest(line.offset.holes, marks=len(line.offset.hole_marks)):
                 ticket = apply(ticket_of([RING], [line], prints="the shapes"), [Change(f"{LAYER}/prints/bleed", 2.0)])
-                under = badge_work(ticket).prints["l1"].value.items[:-1]
+                under = badge_work(ticket).layers["l1"].print_laid.value.items[:-1]
                 wanted = math.pi * (32**2 - 30**2 + 20**2 - (20 - inner) ** 2)
                 self.assertAlmostEqual(sum(one.region.area() for one in under), wanted, delta=22)
 
@@ -436,18 +436,20 @@ class PrintTest(unittest.TestCase):
             ticket_of([DISC, bar], [line_of("k1", distance=0.0)], prints="the shapes"),
             [Change(f"{LAYER}/prints/bleed", 2.0)],
         )
-        blue = [one for one in badge_work(ticket).prints["l1"].value.items if one.colour == (0x11, 0x33, 0x55)]
+        blue = [
+            one for one in badge_work(ticket).layers["l1"].print_laid.value.items if one.colour == (0x11, 0x33, 0x55)
+        ]
         self.assertAlmostEqual(sum(one.region.area() for one in blue), 60, places=3)
         outside = apply(
             ticket, [Change(f"{LAYER}/lines/k1/offset/distance", 3.0)]
         )  # the stock shows as a border: nothing bleeds
-        self.assertEqual(len(badge_work(outside).prints["l1"].value.items), 2)
+        self.assertEqual(len(badge_work(outside).layers["l1"].print_laid.value.items), 2)
 
     def test_what_is_dropped_at_trace_leaves_the_print(self):
         plain = badge_ticket()
-        whole = badge_work(plain).prints["l1"].value
+        whole = badge_work(plain).layers["l1"].print_laid.value
         drop = {"id": "t1", "kind": "drop", "x": 102 / 120, "y": 0.5, "colour": [0, 0, 0], "size": 0.066}
-        left = badge_work(apply(plain, [Change("artworks/a1/touch_ups", drop, "add")])).prints["l1"].value
+        left = badge_work(apply(plain, [Change("artworks/a1/touch_ups", drop, "add")])).layers["l1"].print_laid.value
         self.assertAlmostEqual(whole.area.area - left.area.area, 12 * 80 / 4, delta=3)
         self.assertFalse(left.items[0].raster.alpha[:, 95:110].any())
 
@@ -456,22 +458,26 @@ class PrintTest(unittest.TestCase):
                       across="centred", down="centred")  # fmt: skip
         plain = badge_ticket()
         cut = replace(plain, pieces=(replace(plain.pieces[0], elements=(*plain.pieces[0].elements, bar)),))
-        before = badge_work(plain).prints["l1"].value.items[0]
+        before = badge_work(plain).layers["l1"].print_laid.value.items[0]
         mm2 = (before.width / before.raster.width) ** 2
         ink = lambda item: float(item.raster.alpha.sum()) / 255 * mm2  # noqa: E731
         for way, bleed, taken in (("cut out", 0.0, 14 * 14), ("cut out", 3.0, 14 * 14)):
             with self.subTest(way, bleed=bleed):
                 at = [Change("pieces/p1/elements/e2/way", way), Change(f"{LAYER}/prints/bleed", bleed)]
-                whole = badge_work(apply(plain, at[1:])).prints["l1"].value.items[0]
-                left = badge_work(apply(cut, at)).prints["l1"].value.items[0]
+                whole = badge_work(apply(plain, at[1:])).layers["l1"].print_laid.value.items[0]
+                left = badge_work(apply(cut, at)).layers["l1"].print_laid.value.items[0]
                 self.assertAlmostEqual(ink(whole) - ink(left), taken, delta=2)
-        left = badge_work(apply(cut, [Change("pieces/p1/elements/e2/way", "common part")])).prints["l1"].value.items[0]
+        left = (
+            badge_work(apply(cut, [Change("pieces/p1/elements/e2/way", "common part")]))
+            .layers["l1"]
+            .print_laid.value.items[0]
+        )
         self.assertAlmostEqual(ink(left), 14 * 14, delta=2)
 
     def test_pixel_bleed_keeps_size_and_place(self):
         line = Change("pieces/p1/layers/l1/lines/k1/offset/distance", 0.0)
         plain, bled = badge_ticket(line), badge_ticket(line, Change("pieces/p1/layers/l1/prints/bleed", 1.5))
-        one, other = (badge_work(t).prints["l1"].value for t in (plain, bled))
+        one, other = (badge_work(t).layers["l1"].print_laid.value for t in (plain, bled))
         grown = [b - a for a, b in zip(one.box, other.box, strict=True)]
         for side, way in zip(grown, (-1, -1, 1, 1), strict=True):
             self.assertAlmostEqual(side, way * 1.5, delta=2.6)  # pixels of half a millimetre, and what is filled beyond

@@ -36,7 +36,7 @@ def laid(ticket, *placed, **values):
 
 
 def gaps(ticket, work):
-    copies = copies_of(work.sheets["s1"].value, work)
+    copies = copies_of(work.sheets["s1"].laid.value, work)
     return [a.distance(b) for k, a in enumerate(copies) for b in copies[k + 1 :]]
 
 
@@ -74,8 +74,8 @@ class ByHand(unittest.TestCase):
         inner, outer = Placed("n1", "l1", 100, 100), Placed("n2", "l1", 11.5, 30, 45.0)
         ticket = laid(self.ticket, inner, outer)
         work = worked(ticket)
-        self.assertEqual(work.sheets["s1"].value.copies, 2)
-        self.assertEqual(work.beyond["s1"], ["n2"])
+        self.assertEqual(work.sheets["s1"].laid.value.copies, 2)
+        self.assertEqual(work.sheets["s1"].beyond, ["n2"])
         with self.assertRaises(DoesNotFit):
             write_files(ticket, work)
         note = next(one for told in stations(ticket, work) for one in told.notes if one.weight == "blocked")
@@ -83,22 +83,22 @@ class ByHand(unittest.TestCase):
         moved = apply(ticket, note.mends[0].changes)
         self.assertEqual(moved.sheets[0].placed[0], inner)
         self.assertEqual(worked(moved).problems, [])
-        left = shapely.bounds(copies_of(worked(moved).sheets["s1"].value, worked(moved))[1])[0]
+        left = shapely.bounds(copies_of(worked(moved).sheets["s1"].laid.value, worked(moved))[1])[0]
         self.assertAlmostEqual(left, 11.0, delta=0.03)
 
     def test_a_turned_copy_is_judged_by_its_shape_and_not_by_its_turned_box(self):
         disc = ticket_of(SHAPES["circle 40"], CUT, quantity=1, marks=True, stock="label-paper-a3")
         for turn in (0.0, 15.0, 45.0, 200.0):  # the box of a disc that is turned is larger than the disc
             found = worked(laid(disc, Placed("n1", "l1", 40, 40, turn)))
-            (shape,) = copies_of(found.sheets["s1"].value, found)
+            (shape,) = copies_of(found.sheets["s1"].laid.value, found)
             x, y = 40 + 11.0 - shape.bounds[0], 40 + 11.0 - shape.bounds[1]
             self.assertEqual(worked(laid(disc, Placed("n1", "l1", x, y, turn))).problems, [])
-            self.assertEqual(worked(laid(disc, Placed("n1", "l1", x - 0.1, y, turn))).beyond["s1"], ["n1"])
+            self.assertEqual(worked(laid(disc, Placed("n1", "l1", x - 0.1, y, turn))).sheets["s1"].beyond, ["n1"])
 
     def test_one_more_takes_a_hole_that_fits_exactly(self):
         for name in ("rectangle", "pill", "star", "R"):
             ticket = ticket_of(SHAPES[name], CUT, quantity=12, marks=True, stock="label-paper-a3")
-            box = worked(ticket).layers["l1"].value.box
+            box = worked(ticket).layers["l1"].laid.value.box
             wide, tall = box.width + ticket.sheets[0].spacing, box.height + ticket.sheets[0].spacing
             full = [
                 Placed(f"n{i}{j}", "l1", 11 - box.left + i * wide, 11 - box.top + j * tall)

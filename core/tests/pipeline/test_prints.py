@@ -49,10 +49,10 @@ class DrawingTest(unittest.TestCase):
         for content, prints in ((SHADED, "the artwork"), (FLAT, "the artwork"), (SHADED, "the client’s pixels")):
             with self.subTest(prints, shaded=content is SHADED):
                 ticket, work = worked(content, Change("pieces/p1/layers/l1/prints", prints))
-                (item,) = work.prints["l1"].value.items
+                (item,) = work.layers["l1"].print_laid.value.items
                 self.assertGreater(25.4 / item.mm_per_px, 250)
                 print_file = next(one for one in write_files(ticket, work) if one.purpose == "print")
-                (placement,) = work.sheets["s1"].value.placements
+                (placement,) = work.sheets["s1"].laid.value.placements
                 x, y = placement.at.e, placement.at.f
                 seen = painted(print_file.content, 1, Box(x, y, x + WIDE, y + HIGH), 100)
                 png = resvg_py.svg_to_bytes(svg_string=content.decode(), width=round(WIDE / 25.4 * 100), dpi=96)
@@ -67,7 +67,7 @@ class DrawingTest(unittest.TestCase):
     def test_what_clean_takes_away_is_not_printed_however_fine(self):
         rub = {"id": "b1", "kind": "rub out", "points": [0.5, 0.5, 0.5, 0.52], "width": 40.0}
         _, work = worked(FLAT, Change("artworks/a1/clean/strokes", rub, "add"))
-        item = work.prints["l1"].value.items[0]
+        item = work.layers["l1"].print_laid.value.items[0]
         self.assertGreater(25.4 / item.mm_per_px, 250)
         middle = item.raster.alpha[item.raster.height // 2, item.raster.width // 2]
         self.assertEqual(
@@ -90,8 +90,8 @@ class BleedFromTheInk(unittest.TestCase):
             layer = replace(layer, prints=replace(prints_of("the shapes"), bleed=2.0, cutting_error=0.2))
             ticket = replace(ticket, pieces=(replace(ticket.pieces[0], layers=(layer,)),))
             work = work_out(ticket, lambda _: b"", MemoryStore())
-            ink = self.inked(work.prints["l1"].value.items)
-            (cut,) = work.layers["l1"].value.lines
+            ink = self.inked(work.layers["l1"].print_laid.value.items)
+            (cut,) = work.layers["l1"].laid.value.lines
             self.assertLess(cut.area.difference(ink).area, 1e-6, (name, at))
             rim = shapely.segmentize(cut.area.boundary, 0.5)
             ways = [shapely.Point(*xy) for xy in shapely.get_coordinates(rim)]
@@ -105,8 +105,8 @@ class BleedFromTheInk(unittest.TestCase):
             line = "pieces/p1/layers/l1/lines/k1/offset/distance"
             ticket = apply(ticket, [Change(line, at), Change("pieces/p1/layers/l1/prints/bleed", 2.0)])
             work = work_out(ticket, lambda _, own=content: own, MemoryStore())
-            (item,) = work.prints["l1"].value.items
-            cut = work.layers["l1"].value.lines[0].area
+            (item,) = work.layers["l1"].print_laid.value.items
+            cut = work.layers["l1"].laid.value.lines[0].area
             step = item.width / item.raster.width
             solid = item.raster.alpha > 250
             rows, columns = np.nonzero(~solid)
@@ -118,7 +118,7 @@ class BleedFromTheInk(unittest.TestCase):
         ticket = ticket_of(SHAPES["R"], [line_of("k1", "kiss cut", 3.0)], quantity=1, marks=True,
                            stock="matt-white-vinyl-1370")  # fmt: skip
         work = work_out(ticket, lambda _: b"", MemoryStore())
-        ink = self.inked(work.prints["l1"].value.items)
+        ink = self.inked(work.layers["l1"].print_laid.value.items)
         self.assertAlmostEqual(ink.area, work.pieces["p1"].value.whole.area, delta=0.5)
 
     def test_nothing_keeps_clear_of_bleed_that_is_not_printed(self):
@@ -138,8 +138,8 @@ class HolesThatShrink(unittest.TestCase):
         line = line_of("k1", "kiss cut", 2.0, holes="kept", smallest_hole=0.0, hole_distance=2.0)
         ticket = ticket_of(plate, [line], quantity=1, marks=False, stock="matt-white-vinyl-1370")
         work = work_out(ticket, lambda _: b"", MemoryStore())
-        self.assertEqual(len(work.layers["l1"].value.lines[0].regions[0].rings), 1)
+        self.assertEqual(len(work.layers["l1"].laid.value.lines[0].regions[0].rings), 1)
         wider = replace(hole, content=Figure("circle", 5.0))
         ticket = ticket_of((plate[0], wider), [line], quantity=1, marks=False, stock="matt-white-vinyl-1370")
         work = work_out(ticket, lambda _: b"", MemoryStore())
-        self.assertEqual(len(work.layers["l1"].value.lines[0].regions[0].rings), 2)
+        self.assertEqual(len(work.layers["l1"].laid.value.lines[0].regions[0].rings), 2)

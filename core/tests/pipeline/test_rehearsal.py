@@ -226,7 +226,7 @@ class PanelTest(unittest.TestCase):
         narrow = replace(sheet, panels="panels", machine=replace(sheet.machine, usable_width=400.0))
         ticket = replace(ticket, sheets=(narrow,))
         work = work_out(ticket, lambda _: b"", MemoryStore())
-        self.assertGreater(len(work.panels["s1"]), 2)
+        self.assertGreater(len(work.sheets["s1"].panels), 2)
         bench = prepared(ticket, narrow, work, 1)
         (picture,) = rehearse(bench, pictured=1).pictures
         brown = (np.abs(picture.astype(int) - [128, 64, 32]).max(2) < 30).mean()

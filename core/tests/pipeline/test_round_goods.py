@@ -103,7 +103,7 @@ class TurnedTest(TestCase):
             with self.subTest(rim):
                 self.assertAlmostEqual(float(angle[along.argmin()]), 90.0, delta=0.1)
                 self.assertLess(abs(angle.max() + angle.min() - 180.0), 0.1)
-                laid = worked(ticket).layers["l1"].value.box
+                laid = worked(ticket).layers["l1"].laid.value.box
                 self.assertAlmostEqual(float(along.min()), laid.top, delta=0.01)
 
     def test_a_chuck_turns_as_far_in_its_own_units_and_takes_as_long(self):
@@ -122,7 +122,7 @@ class TurnedTest(TestCase):
             for laser, of in ((one, thing(plain)), (other, thing(chuck, turn=360.0)))
         ]  # fmt: skip
         self.assertAlmostEqual(minutes[0], minutes[1], delta=0.03 * minutes[0])
-        told = worked(chuck).beams["s1"].value.timed.seconds
+        told = worked(chuck).sheets["s1"].beam_run.value.timed.seconds
         self.assertAlmostEqual(minutes[1], told, delta=0.03 * told)
 
     def test_opposite_sides_are_opposite_once_a_test_turn_was_read(self):
@@ -206,7 +206,7 @@ class TurnedTest(TestCase):
 
     def test_one_run_makes_one_thing(self):
         work = worked(job(OnRound(CUP), quantity=36))
-        self.assertEqual((work.sheets["s1"].value.times, work.sheets["s1"].value.copies), (36, 1))
+        self.assertEqual((work.sheets["s1"].laid.value.times, work.sheets["s1"].laid.value.copies), (36, 1))
 
 
 class LabelTest(TestCase):
@@ -223,7 +223,7 @@ class LabelTest(TestCase):
     def test_a_band_closes_on_its_cone(self):
         """Its arcs are the pail's girths, with the lap; its ends lie on each other once it is wrapped."""
         work = worked(self.label(edge="cut as a band all round", lap=9.0, upper=20.0, lower=92.0))
-        (region,) = work.layers["l1"].value.lines[0].regions
+        (region,) = work.layers["l1"].laid.value.lines[0].regions
         slope = (100 - 118) / 2 / math.hypot(110, 9)
         points = region.outer.flattened(1e-4)
         apex = np.array([0.0, -59 / slope])
@@ -239,8 +239,8 @@ class LabelTest(TestCase):
     def test_print_goes_on_under_the_lap_and_no_further_than_its_bleed(self):
         ticket = self.label(edge="cut as a band all round", lap=9.0, upper=20.0, lower=92.0)
         work = worked(ticket)
-        edge = work.layers["l1"].value.lines[0].area
-        printed = work.prints["l1"].value.area
+        edge = work.layers["l1"].laid.value.lines[0].area
+        printed = work.layers["l1"].print_laid.value.area
         self.assertLess(edge.difference(printed.buffer(0.01)).area, 0.5)
         self.assertLess(printed.difference(edge.buffer(2.1, join_style="mitre")).area, 0.5)
         self.assertFalse(work.problems)
@@ -252,7 +252,7 @@ class LabelTest(TestCase):
         (piece,) = ticket.pieces
         ticket = replace(ticket, pieces=(replace(piece, elements=(*piece.elements, dot)),))
         work = worked(ticket)
-        colours = [item.colour for item in work.prints["l1"].value.items]
+        colours = [item.colour for item in work.layers["l1"].print_laid.value.items]
         dots = [k for k, colour in enumerate(colours) if colour == (170, 0, 0)]
         self.assertTrue(dots)
         self.assertGreater(min(dots), max(k for k, colour in enumerate(colours) if colour != (170, 0, 0)))
@@ -281,7 +281,7 @@ class LabelTest(TestCase):
         ticket = replace(ticket, artworks=(artwork,), pieces=(replace(piece, elements=(page,), layers=(layer,)),))
         work = work_out(ticket, lambda _: content, MemoryStore())
         self.assertFalse(work.problems)
-        (item,) = work.prints["l1"].value.items
+        (item,) = work.layers["l1"].print_laid.value.items
         inked = np.argwhere(item.raster.alpha > 127)[:, ::-1] + 0.5
         places = item.places[0].map(inked * item.width / item.raster.width)
         slope = (100 - 118) / 2 / math.hypot(110, 9)
@@ -308,7 +308,7 @@ class LabelTest(TestCase):
             with self.subTest(below):
                 self.assertEqual(not work.problems, fits, work.problems)
                 if fits:  # on a straight wall a label is as it was drawn
-                    box = work.layers["l1"].value.lines[0].regions[0].bounds()
+                    box = work.layers["l1"].laid.value.lines[0].regions[0].bounds()
                     self.assertAlmostEqual(box.width, 60.0, delta=0.05)
                     self.assertAlmostEqual(box.height, 80.0, delta=0.05)
                 else:
@@ -461,7 +461,7 @@ class SayingTest(TestCase):
         ticket = apply(ticket, [Change("pieces/p1/goods/made/ring", 70.0)])
         work = worked(ticket)
         self.assertFalse(work.problems)
-        self.assertEqual(len(work.sheets["s1"].value.placements), 2)
+        self.assertEqual(len(work.sheets["s1"].laid.value.placements), 2)
         _, burns = on_wall(gcode(ticket), thing(ticket, turn=math.pi * 70, ring=35.0))
         angles = np.degrees(np.concatenate([one.angle for one in burns]))
         self.assertAlmostEqual(float(np.median(angles[angles < 225])), 180.0, delta=1)

@@ -69,7 +69,7 @@ class SecondSideTest(unittest.TestCase):
         work = badge_work(ticket)
         second = ticket.sheets[0]
         self.assertEqual(stock_area(second, work), 0.0)
-        self.assertEqual(work.sheets["s2"].value.copies, work.sheets["s1"].value.copies)
+        self.assertEqual(work.sheets["s2"].laid.value.copies, work.sheets["s1"].laid.value.copies)
         said = [one.text for one in sentences(ticket)]
         self.assertIn("Sheet 1 is the second side of sheet 2, turned over left to right", " ".join(said))
         with self.assertRaises(CannotMake):
@@ -84,7 +84,7 @@ class SecondSideTest(unittest.TestCase):
     def test_a_trial_of_it_has_its_first_side_too(self):
         single = trial_ticket(ticket := two_sided(lines=(line_of("k9", "score", 0.0),)), ticket.sheets[0])
         work = badge_work(single)
-        self.assertEqual([one.value.copies for one in work.sheets.values()], [1, 1])
+        self.assertEqual([one.laid.value.copies for one in work.sheets.values()], [1, 1])
         names = [one.name for one in trial_copy(single, work)]
         self.assertEqual(sum("behind" in name for name in names) * 2, len(names))
 

@@ -42,7 +42,7 @@ class SharingTest(unittest.TestCase):
     def test_a_grid_of_plates_is_cut_by_its_rulings(self):
         ticket = plates()
         work = badge_work(ticket)
-        laid, sheet = work.sheets["s1"].value, ticket.sheets[0]
+        laid, sheet = work.sheets["s1"].laid.value, ticket.sheets[0]
         ((columns, rows),) = laid.blocks
         (run,) = program_of(sheet, work).runs
         self.assertEqual(len(run.of.paths), columns + 1 + rows + 1)
@@ -75,7 +75,10 @@ class SharingTest(unittest.TestCase):
         work = badge_work(ticket)
         files = {file.name.rsplit(".", 1)[1]: file.content for file in write_files(ticket, work)}
         once = shapely.union_all(
-            [shapely.box(at.e, at.f, at.e + 40, at.f + 25).boundary for _, at in work.sheets["s1"].value.placements]
+            [
+                shapely.box(at.e, at.f, at.e + 40, at.f + 25).boundary
+                for _, at in work.sheets["s1"].laid.value.placements
+            ]
         )
         for ending, read in (("pdf", pdf_reader.read_page), ("svg", svg.read_page), ("hpgl", hpgl.read_page)):
             with self.subTest(ending):
@@ -88,7 +91,7 @@ class SharingTest(unittest.TestCase):
         for element, spread in ((ROUND, 4.0), (PILL, 12.5)):
             ticket = plates(element)
             work = badge_work(ticket)
-            sheet, ((columns, rows),) = ticket.sheets[0], work.sheets["s1"].value.blocks
+            sheet, ((columns, rows),) = ticket.sheets[0], work.sheets["s1"].laid.value.blocks
             runs = program_of(sheet, work).runs
             across, down = 40 - 2 * spread, 25 - 2 * spread
             self.assertEqual(columns * rows, 12)
@@ -98,8 +101,8 @@ class SharingTest(unittest.TestCase):
                 shapely.LineString(path.flattened(0.01))
                 for run in runs for place in run.places for path in run.of.paths.mapped(place)
             ]  # fmt: skip
-            (outline,) = work.layers["l1"].value.definitions
-            for _, at in work.sheets["s1"].value.placements:
+            (outline,) = work.layers["l1"].laid.value.definitions
+            for _, at in work.sheets["s1"].laid.value.placements:
                 whole = shapely.LineString(next(iter(outline.paths.mapped(at))).flattened(0.01))
                 self.assertTrue(shapely.union_all(drawn).buffer(0.02).covers(whole))
             for i, one in enumerate(drawn):

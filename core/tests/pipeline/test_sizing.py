@@ -32,7 +32,7 @@ def job(content=PICTURE, *changes, name="a.png"):
 
 
 def subject(work):
-    return Box.around([shape.bounds() for shape in work.traces["a1"].value.kept])
+    return Box.around([shape.bounds() for shape in work.artworks["a1"].trace.value.kept])
 
 
 class SizedTest(unittest.TestCase):
@@ -41,7 +41,7 @@ class SizedTest(unittest.TestCase):
     def test_what_is_asked_for_is_what_comes_out(self, what, side, wanted):
         ticket, work_of = job()
         work = work_of(apply(ticket, sized_to(ticket, "a1", what, side, wanted, work_of, None)))
-        box = subject(work) if what == "subject" else work.layers["l1"].value.box
+        box = subject(work) if what == "subject" else work.layers["l1"].laid.value.box
         self.assertAlmostEqual(box.width if side == "wide" else box.height, wanted, delta=0.02)
 
     def test_a_size_that_cannot_be_is_refused(self):

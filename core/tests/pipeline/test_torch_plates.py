@@ -56,7 +56,7 @@ class Plates(unittest.TestCase):
     def test_a_part_gets_its_lead_ins_and_the_plate_is_used_from_the_corner_of_its_origin(self):
         ticket = torch_job(plate(30, 60), [line_of("k1", "through cut", 0.0, **ITSELF)], quantity=1)
         work = worked(ticket)
-        laid = work.sheets["s1"].value
+        laid = work.sheets["s1"].laid.value
         self.assertEqual((laid.width, laid.height), (1230, 1230))
         notes = [note.text for told in stations(ticket, work) for note in told.notes]
         self.assertFalse([words for words in notes if "no room for a lead-in" in words])
@@ -75,14 +75,14 @@ class Plates(unittest.TestCase):
         notes = [note.text for told in stations(ticket, work) for note in told.notes]
         self.assertTrue([words for words in notes if "since lead-ins need so much" in words])
         self.assertFalse([words for words in notes if "no room for a lead-in" in words])
-        xs = sorted({round(at.e, 2) for _, at in work.sheets["s1"].value.placements})
+        xs = sorted({round(at.e, 2) for _, at in work.sheets["s1"].laid.value.placements})
         self.assertGreater(xs[1] - xs[0] - 60, 4.0)
 
     def test_where_there_is_no_room_lead_ins_are_shorter(self):
         ticket = torch_job(plate(5, 60), [line_of("k1", "through cut", 0.0, **ITSELF)], quantity=1)
         work = worked(ticket)
-        self.assertEqual([note.kind for note in work.burnt["s1"].value.notes if note.kind == "unled"], [])
-        (line,) = work.burnt["s1"].value.definitions["l1"]
+        self.assertEqual([note.kind for note in work.sheets["s1"].beam_lines.value.notes if note.kind == "unled"], [])
+        (line,) = work.sheets["s1"].beam_lines.value.definitions["l1"]
         self.assertFalse(line.paths.closed.any())
 
 
@@ -110,7 +110,7 @@ class Ties(unittest.TestCase):
         cut = line_of("k1", "through cut", 0.0, tie_width=1.0, **(ITSELF | TIES))
         ticket = torch_job((Element("e1", Figure("rectangle", 90.0, 70.0)),), [cut], quantity=1)
         work = worked(ticket)
-        (line,) = work.burnt["s1"].value.definitions["l1"]
+        (line,) = work.sheets["s1"].beam_lines.value.definitions["l1"]
         self.assertGreater(len(line.paths), 2)
         part = shapely.box(0, 0, 90, 70).buffer(0.65)
         for path in line.paths:
@@ -124,5 +124,5 @@ class Ties(unittest.TestCase):
         self.assertEqual(told.dropped, [])
         tied = line_of("k1", "through cut", 0.0, tie_width=4.2, kerf_side="inside", **(ITSELF | {"tie_spacing": 8.0}))
         tiny = torch_job((Element("e1", Figure("circle", 3.0)),), [tied])
-        kinds = [note.kind for note in worked(tiny).burnt["s1"].value.notes]
+        kinds = [note.kind for note in worked(tiny).sheets["s1"].beam_lines.value.notes]
         self.assertIn("untied", kinds)

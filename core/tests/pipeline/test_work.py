@@ -41,14 +41,14 @@ class KeyTest(unittest.TestCase):
     def test_previews_keep_their_own_results(self):
         store = MemoryStore()
         preview, final = badge_work(badge_ticket(), store, preview=True), badge_work(badge_ticket(), store)
-        self.assertIsNone(preview.traces["a1"].value.worst_deviation)
-        self.assertIsNotNone(final.traces["a1"].value.worst_deviation)
-        self.assertNotEqual(preview.layers["l1"].key, final.layers["l1"].key)
+        self.assertIsNone(preview.artworks["a1"].trace.value.worst_deviation)
+        self.assertIsNotNone(final.artworks["a1"].trace.value.worst_deviation)
+        self.assertNotEqual(preview.layers["l1"].laid.key, final.layers["l1"].laid.key)
 
     def test_upto_a_station_is_the_same_without_what_lies_behind_it(self):
         whole, lines, trace = (badge_work(badge_ticket(), upto=upto) for upto in ("machine", "lines", "trace"))
-        self.assertEqual(lines.layers["l1"].key, whole.layers["l1"].key)
-        self.assertEqual(trace.traces["a1"].key, whole.traces["a1"].key)
+        self.assertEqual(lines.layers["l1"].laid.key, whole.layers["l1"].laid.key)
+        self.assertEqual(trace.artworks["a1"].trace.key, whole.artworks["a1"].trace.key)
         self.assertEqual((lines.sheets, trace.layers), ({}, {}))
         self.assertTrue(whole.sheets)
 
@@ -59,16 +59,16 @@ class KeyTest(unittest.TestCase):
 
 class AreaTest(unittest.TestCase):
     def test_only_a_dragged_area_is_traced(self):
-        whole = badge_work(badge_ticket()).traces["a1"].value
+        whole = badge_work(badge_ticket()).artworks["a1"].trace.value
         left = Change("artworks/a1/trace/areas", {"id": "b1", "x": 0.0, "y": 0.0, "x2": 0.5, "y2": 1.0}, "add")
-        half = badge_work(badge_ticket(left)).traces["a1"].value
+        half = badge_work(badge_ticket(left)).artworks["a1"].trace.value
         box = lambda trace: max(shape.bounds().right for shape in trace.kept)  # noqa: E731
         self.assertGreater(box(whole), 31)
         self.assertLessEqual(box(half), 30.2)
         area = lambda trace: sum(region.area() for region in trace.kept_regions)  # noqa: E731
         self.assertLess(area(half), area(whole))
         both = badge_ticket(left, Change("artworks/a1/trace/areas", {"id": "b2", "x": 0.5, "x2": 1.0}, "add"))
-        self.assertAlmostEqual(area(badge_work(both).traces["a1"].value), area(whole), delta=1e-6)
+        self.assertAlmostEqual(area(badge_work(both).artworks["a1"].trace.value), area(whole), delta=1e-6)
 
 
 class SizeTest(unittest.TestCase):
@@ -76,8 +76,8 @@ class SizeTest(unittest.TestCase):
         gaps = []
         for width in (60.0, 120.0):
             work = badge_work(badge_ticket(Change("artworks/a1/width", width)))
-            shapes = [shape.region.bounds() for shape in work.traces["a1"].value.kept]
-            cut = [region.bounds() for region in work.layers["l1"].value.lines[0].regions]
+            shapes = [shape.region.bounds() for shape in work.artworks["a1"].trace.value.kept]
+            cut = [region.bounds() for region in work.layers["l1"].laid.value.lines[0].regions]
             gaps.append(min(s.left for s in shapes) - min(c.left for c in cut))
         self.assertAlmostEqual(gaps[0], 2.0, delta=0.01)
         self.assertAlmostEqual(gaps[1], 2.0, delta=0.01)
@@ -85,9 +85,11 @@ class SizeTest(unittest.TestCase):
 
 class TouchUpTest(unittest.TestCase):
     def dropped_bar(self, *changes):
-        bar = next(s for s in badge_work(badge_ticket()).traces["a1"].value.shapes if not s.shape.region.holes)
+        bar = next(s for s in badge_work(badge_ticket()).artworks["a1"].trace.value.shapes if not s.shape.region.holes)
         touch = {"id": "t1", "kind": "drop", "x": bar.x, "y": bar.y, "colour": list(bar.shape.colour), "size": bar.size}
-        return badge_work(badge_ticket(Change("artworks/a1/touch_ups", touch, "add"), *changes)).traces["a1"].value
+        return (
+            badge_work(badge_ticket(Change("artworks/a1/touch_ups", touch, "add"), *changes)).artworks["a1"].trace.value
+        )
 
     def test_a_dropped_region_stays_dropped_at_another_threshold_and_size(self):
         for changes in ((), (Change("artworks/a1/trace/threshold", 0.3),), (Change("artworks/a1/width", 33.0),)):
@@ -99,17 +101,17 @@ class TouchUpTest(unittest.TestCase):
     def test_one_whose_place_holds_no_such_region_is_listed_as_lost(self):
         ticket = badge_ticket(Change("artworks/a1/touch_ups", {"id": "t1", "x": 0.02, "y": 0.02, "size": 0.1}, "add"))
         work = badge_work(ticket)
-        self.assertEqual(work.traces["a1"].value.lost, ("t1",))
+        self.assertEqual(work.artworks["a1"].trace.value.lost, ("t1",))
         trace = next(s for s in stations(ticket, work) if s.key == "trace")
         self.assertEqual(trace.state, "look")
 
     def test_small_parts_are_left_out_and_kept_by_hand(self):
         small = Change("artworks/a1/trace/smallest", 38.0)
         ticket = badge_ticket(small)
-        bar = next(s for s in badge_work(ticket).traces["a1"].value.shapes if s.dropped == "small")
+        bar = next(s for s in badge_work(ticket).artworks["a1"].trace.value.shapes if s.dropped == "small")
         touch = {"id": "t1", "kind": "keep", "x": bar.x, "y": bar.y, "colour": list(bar.shape.colour), "size": bar.size}
         kept = badge_work(badge_ticket(small, Change("artworks/a1/touch_ups", touch, "add")))
-        self.assertIn("", [s.dropped for s in kept.traces["a1"].value.shapes])
+        self.assertIn("", [s.dropped for s in kept.artworks["a1"].trace.value.shapes])
 
 
 class ReportTest(unittest.TestCase):

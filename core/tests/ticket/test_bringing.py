@@ -19,9 +19,9 @@ class BringingTest(unittest.TestCase):
         self.assertEqual((piece.quantity, piece.origin[0].job, piece.origin[0].called), (9, 7, "Other"))
         work, alone = badge_work(both), badge_work(self.there)
         self.assertEqual(work.problems, [])
-        mine, theirs = (w.layers[id].value.lines[0] for w, id in ((work, piece.layers[0].id), (alone, "l1")))
+        mine, theirs = (w.layers[id].laid.value.lines[0] for w, id in ((work, piece.layers[0].id), (alone, "l1")))
         self.assertAlmostEqual(mine.length, theirs.length, places=6)
-        self.assertEqual(work.sheets["s1"].value.copies, 13)
+        self.assertEqual(work.sheets["s1"].laid.value.copies, 13)
         twice = apply(both, brought(both, "s1", self.there, "p1", job=7, revision=3))
         self.assertEqual(len({layer.id for one in twice.pieces for layer in one.layers}), 3)
 

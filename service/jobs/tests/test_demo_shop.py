@@ -54,12 +54,12 @@ class DemoShopTest(TransactionTestCase):
             with self.subTest(demo.ticket.name):
                 work = work_out(demo.ticket, lambda _, demo=demo: demo.content, make_store())
                 self.assertEqual(work.problems, [])
-                trace = work.traces["a1"].value
+                trace = work.artworks["a1"].trace.value
                 self.assertEqual(len(trace.kept), shapes.get(demo.ticket.name, 1))
                 self.assertLess(trace.nodes, 140)
                 self.assertLess(trace.mean_deviation or 1, 0.15)
                 made = sum(
-                    (len(sheet.machine.formats) + demo.ticket.prints_on(sheet)) * len(work.panels[sheet.id])
+                    (len(sheet.machine.formats) + demo.ticket.prints_on(sheet)) * len(work.sheets[sheet.id].panels)
                     for sheet in demo.ticket.sheets
                 )
                 self.assertEqual(len(write_files(demo.ticket, work)), made + 1)
@@ -72,6 +72,6 @@ class DemoShopTest(TransactionTestCase):
                 told = next(station for station in stations(demo.ticket, work) if station.key == "lines")
                 looks = [note.text for note in told.notes if note.weight == "look"]
                 for sheet in filter(lambda one: one.machine.carves, demo.ticket.sheets):
-                    self.assertGreater(work.routes[sheet.id].value.minutes, 1)
+                    self.assertGreater(work.sheets[sheet.id].router_run.value.minutes, 1)
                 self.assertTrue(all("fall" in one for one in looks) if demo.ticket.name in loose else not looks, looks)
                 self.assertGreater(date.fromisoformat(demo.ticket.due or ""), today)

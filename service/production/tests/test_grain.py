@@ -29,5 +29,5 @@ class GrainTest(SimpleTestCase):
         with tempfile.TemporaryDirectory() as folder:
             for kept in ("made", "kept on disk"):
                 work = work_out(ticket, lambda _: b"", DiskStore(Path(folder), 10_000_000, 10_000_000))
-                (told,) = _grain(sheet, work.sheets["s1"].value, work)
+                (told,) = _grain(sheet, work.sheets["s1"].laid.value, work)
                 self.assertEqual((told["layer"], told["line"], told["copies"]), ("l1", "k1", [1]), kept)
