@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 from nibble_core.errors import InvalidTicket, NibbleError, NothingToTrace, UnreadableFile
 from nibble_core.geometry.units import MM_PER_PX, parse_length
+from nibble_core.processes import PROCESSES
 from nibble_core.simulators import rehearsal_options
 
 if TYPE_CHECKING:
@@ -552,7 +553,7 @@ def _body(options: argparse.Namespace) -> Body:
     left, bottom = corners[options.origin]
     return Body(
         width, height, left - x, bottom - y, options.acceleration, options.fastest, options.jump, options.power,
-        options.raises,
+        options.raises, through=tuple(key for key, one in PROCESSES.items() if one.through),
     )  # fmt: skip
 
 

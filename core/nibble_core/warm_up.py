@@ -18,6 +18,7 @@ from nibble_core.graphics import Raster
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.contour import contour, outer_shape
 from nibble_core.lines.necks import necks
+from nibble_core.processes import ENGRAVE, KISS_CUT
 from nibble_core.sheet import LaidSheet, Limits, Marks, Part, Placement, interlocked, nest, room
 from nibble_core.toolpaths import Definition, by_process
 from nibble_core.toolpaths.beam import Beam, moves_of
@@ -65,7 +66,7 @@ def rest() -> None:
     interlocked(parts, within)
     nest(parts, within, turns="by any turn", limits=Limits(0.1))
     laid = LaidSheet(100.0, 100.0, (Placement("l1", Affine()),), Marks())
-    program = by_process(laid, {"l1": (Definition("k1", "kiss cut", Bundle.of([STAR])),)})
+    program = by_process(laid, {"l1": (Definition("k1", KISS_CUT, Bundle.of([STAR])),)})
     plotted(program, lambda _: Knife(offset=0.25, overcut=0.5), height=100.0, unit=0.025)
 
 
@@ -94,7 +95,7 @@ def _a_beam() -> None:
     hatched(Region(STAR).polygon(), 0.5)
     strokes_of(np.eye(8, dtype=np.uint8), 0.1, 0.0, 0.0)
     halftone(np.full((8, 8), 99, np.uint8), screen=8, angle=45)
-    both = (Definition("k1", "engrave", Bundle.of([Path.circle(9.0 * k, 5, 3) for k in range(6)])),)
+    both = (Definition("k1", ENGRAVE, Bundle.of([Path.circle(9.0 * k, 5, 3) for k in range(6)])),)
     laid = LaidSheet(100.0, 100.0, (Placement("l1", Affine()),), Marks())
     job = planned_job(laid, by_process(laid, {"l1": both}), lambda one: Beam(one.process, 0.5, 100.0))
     timed(moves_of(job), Drive())

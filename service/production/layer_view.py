@@ -41,7 +41,7 @@ def laid_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[st
 def _view(
     piece: Piece, layer: Layer, ticket: Ticket, work: Work, drawn: LayerResult, printed: Keyed[PrintResult]
 ) -> dict[str, Any]:
-    composed = work.pieces[piece.id].value
+    composed, own = work.pieces[piece.id].value, work.layers[layer.id]
     edge = edge_line(drawn.lines)
     beam = _beam(ticket, layer.id)
     return {
@@ -56,9 +56,9 @@ def _view(
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
-        "plate": "".join(region.svg(3) for region in work.layers[layer.id].plate),
+        "plate": "".join(region.svg(3) for region in own.plate),
         "hanging": _hanging(drawn), "minutes": _minutes(ticket, layer.id, work),
-        "looks": _looks([one.value for one in work.layers[layer.id].examined]) or None,
+        "looks": _looks([one.value for one in own.examined]) if own.examined else None,
     }  # fmt: skip
 
 

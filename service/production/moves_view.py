@@ -9,7 +9,7 @@ from nibble_core.geometry import ARC
 from nibble_core.graphics.moves import BURN
 from nibble_core.pipeline.beam_results import BeamRun
 from nibble_core.pipeline.beams import bed_of, clamps_on
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import PIECE, PROCESSES, frees
 from nibble_core.ticket.model import Sheet
 
 CLOSED = 0.05  # mm that a cut may end from where it began to free what lies within
@@ -49,7 +49,7 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
 def drops(run: BeamRun) -> list[list[int]]:
     """First and last move of each closed cut, whose end frees what lies within: from where its ring begins."""
     moves = run.moves
-    cuts = np.array([one.process == "through cut" for one in run.job.tools], bool)
+    cuts = np.array([frees(one.process) == PIECE for one in run.job.tools], bool)
     burns = np.nonzero((moves.does == BURN) & cuts[moves.tool])[0]
     if not len(burns) or moves.path is None:
         return []

@@ -214,13 +214,18 @@ class DrawingOut(Schema):
 
 
 class ProcessOut(Schema):
-    """How a process looks on screen: colour, width and dash in CSS pixels."""
+    """How a process looks on screen: colour, width and dash in CSS pixels; what comes free along it, what it takes of
+    the material, whether machines get it, and whether a test swatch finds its settings."""
 
     key: str
     words: str
     colour: str
     width: float
     dash: list[float]
+    frees: str
+    takes: str
+    sent: bool
+    swatch: bool
 
 
 class SeamOut(Schema):

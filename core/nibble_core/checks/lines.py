@@ -21,6 +21,7 @@ from nibble_core.geometry.along import corner_nodes
 from nibble_core.geometry.regions import courses, distances_to_area, polygons
 from nibble_core.lines.dropout import DropOut
 from nibble_core.lines.necks import Neck, NeckSearch, necks
+from nibble_core.processes import BY_HAND, FILM, PIECE, frees, is_sent
 
 SAME_LINE = 0.02  # mm: lines nearer than this are one to a knife
 SHARED = 1.0  # mm of a line that must run on another to be told
@@ -177,7 +178,7 @@ def near_edge(line: CutLine, least: float) -> list[Finding]:
 
 def shared_lines(lines: Sequence[CutLine]) -> list[Finding]:
     """Stretches along which two processes follow the same line: the machine would go there twice."""
-    drawn = [(line, shapely.union_all(_courses(line))) for line in lines if line.process != "guide"]
+    drawn = [(line, shapely.union_all(_courses(line))) for line in lines if is_sent(line.process)]
     found = []
     for i, (one, a) in enumerate(drawn):
         near = None
@@ -202,7 +203,7 @@ def shared_lines(lines: Sequence[CutLine]) -> list[Finding]:
 
 def crossing_lines(lines: Sequence[CutLine]) -> list[Finding]:
     """Closed cuts that run across each other: what one frees, the other cuts up. Those asked to may."""
-    cuts = [line for line in lines if line.process in ("through cut", "kiss cut", "perforate") and line.regions]
+    cuts = [line for line in lines if frees(line.process) in (PIECE, BY_HAND, FILM) and line.regions]
     found = []
     for i, one in enumerate(cuts):
         for other in cuts[i + 1 :]:
@@ -322,7 +323,7 @@ def _bars(held: list[Polygon], loose: list[Polygon]) -> tuple[tuple[Point, Point
 
 def open_lines(line: CutLine) -> list[Finding]:
     """Cuts that do not close: what they are to free stays where it is."""
-    if line.process not in ("through cut", "kiss cut") or line.regions:
+    if frees(line.process) not in (PIECE, FILM) or line.regions:
         return []
     ends = np.nonzero(~line.paths.closed)[0]
     if not len(ends):

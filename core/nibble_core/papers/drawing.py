@@ -15,7 +15,7 @@ from nibble_core.papers.page import HAIR, INK, SOFT, Page
 from nibble_core.pipeline.lines import DrawnLine, edge_line
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import own_lines
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import PROCESSES, is_sent, parts
 from nibble_core.sheet import at_place
 from nibble_core.ticket.goods import OnFlat
 from nibble_core.ticket.model import Sheet, Ticket
@@ -78,7 +78,7 @@ def _marking(lines: Sequence[DrawnLine]) -> list[DrawnLine]:
     """Lines that are seen on the finished piece: machines make them, and they part nothing."""
     return [
         line for line in lines
-        if line.process in PROCESSES and PROCESSES[line.process].sent and not PROCESSES[line.process].parts
+        if is_sent(line.process) and not parts(line.process)
     ]  # fmt: skip
 
 
@@ -101,7 +101,7 @@ def _marked(page: Page, line: DrawnLine, fine: float, weight: float) -> None:
 
 def _lines(page: Page, lines: tuple, fine: float, weight: float) -> None:  # type: ignore[type-arg]
     for line in lines:
-        if line.process in PROCESSES and PROCESSES[line.process].sent:
+        if is_sent(line.process):
             look = PROCESSES[line.process]
             dash = [2 * weight * d for d in look.dash]
             paths = Bundle.of([ring for region in line.regions for ring in region.rings]) if line.dashes else line.paths

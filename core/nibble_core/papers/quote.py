@@ -12,6 +12,7 @@ from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import minutes_of, program_of
 from nibble_core.pipeline.stocktaking import material
+from nibble_core.processes import FILM, PIECE, frees
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -53,8 +54,7 @@ def priced(ticket: Ticket, work: Work, rates: Rates) -> list[Priced]:
 
 def _weeded(sheet: Sheet, work: Work) -> float:
     """Metres of edges along which waste is parted from what stays."""
-    cuts = {"kiss cut", "through cut"}
-    long = sum(run.length for run in program_of(sheet, work).runs if run.of.process in cuts)
+    long = sum(run.length for run in program_of(sheet, work).runs if frees(run.of.process) in (PIECE, FILM))
     return long * work.sheets[sheet.id].laid.value.times / 1000
 
 

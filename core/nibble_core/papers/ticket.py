@@ -15,8 +15,8 @@ from nibble_core.pipeline.notes import TOLD, Note
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES, WEEDS
-from nibble_core.processes import parts
+from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES
+from nibble_core.processes import WEED_CUT, parts
 from nibble_core.ticket.model import Piece, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.saying import STATIONS, slot
 from nibble_core.ticket.sentences import sheet_name
@@ -292,7 +292,7 @@ def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
         machine = sheet.machine
         used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
         if sheet.border != NO_BORDER or sheet.weed_lines != NO_WEED_LINES:
-            used.add(WEEDS)
+            used.add(WEED_CUT)
         rows = found.setdefault(f"{machine.name}, {sheet.stock.name}", [])
         for own in sheet.settings:
             if own.process not in used:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import FILM, frees, is_sent
 from nibble_core.ticket.model import Ticket
 
 
@@ -12,8 +12,8 @@ def steps_of(ticket: Ticket) -> list[str]:
     lines = [line.process.kind for piece in ticket.pieces for layer in piece.layers for line in layer.lines if line.on]
     steps = {
         "printed": any(ticket.prints_on(sheet) for sheet in ticket.sheets),
-        "cut": any(one in PROCESSES and PROCESSES[one].sent for one in lines),
-        "weeded": "kiss cut" in lines and any(stock.liner for stock in stocks),
+        "cut": any(is_sent(one) for one in lines),
+        "weeded": any(frees(one) == FILM for one in lines) and any(stock.liner for stock in stocks),
         "pressed": any(stock.press_heat is not None for stock in stocks), "delivered": True,
     }  # fmt: skip
     return [step for step, happens in steps.items() if happens]

@@ -28,7 +28,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import keyed_program, own_lines, spacing_of
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.pipeline.turning import axes_of
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import PIECE, freeing, frees, is_sent
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket.line import ThroughCut
 from nibble_core.ticket.model import Machine, Setting, Sheet, Ticket, setting_of
@@ -39,7 +39,6 @@ from nibble_core.toolpaths.leads import Courses, led, led_stretch
 from nibble_core.toolpaths.motion import Drive, seconds_by_tool, timed, travelled
 from nibble_core.toolpaths.planning import planned_job, sweepable
 
-CUT = "through cut"
 CHORD = 0.004  # mm
 LEAST_SAVED = 1 / 120  # minutes
 NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
@@ -47,16 +46,20 @@ NO_LEAD, NO_MICRO_TIES = "no lead-in", "no micro-ties"
 
 @dataclass(frozen=True)
 class Burning:
-    """What a beam's following of lines depends on. rules: of each layer its through cuts, by line. gap: mm between
-    copies. preview: in chords, as its lines are."""
+    """What a beam's following of lines depends on. cuts: how each process that frees a piece is made. rules: of each
+    layer its through cuts, by line. gap: mm between copies. preview: in chords, as its lines are."""
 
-    cut: Setting
+    cuts: tuple[Setting, ...]
     machine: Machine
     micro_ties: str
     micro_tie: float
     rules: tuple[tuple[str, tuple[tuple[str, ThroughCut], ...]], ...]
     gap: float
     preview: bool
+
+    def of(self, line: DrawnLine) -> Setting:
+        """How a line that frees a piece is cut."""
+        return next(one for one in self.cuts if one.process == line.process)
 
 
 @dataclass(frozen=True)
@@ -86,7 +89,8 @@ def beam_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, 
         for own in layers
     )
     gap = min([spacing_of(ticket, sheet), *(near.apart for near in work.sheets[sheet.id].crowded)])
-    by = Burning(sheet.setting(CUT), sheet.machine, sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
+    cuts = tuple(sheet.setting(one) for one in freeing(PIECE))
+    by = Burning(cuts, sheet.machine, sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
     found = [
         derived(_burnt_layer, None, work.layers[one.id].laid, work.layers[one.id].footprint,
                 work.pieces[ticket.piece_of_layer(one.id).id])
@@ -205,7 +209,7 @@ def missing_settings(sheet: Sheet, work: Work) -> list[str]:
     used = dict.fromkeys(one.process for one in (*some, *own_lines(sheet, work)) if len(one.paths))
     return [
         process for process in used
-        if process in PROCESSES and PROCESSES[process].sent and sheet.machine.makes(process)
+        if is_sent(process) and sheet.machine.makes(process)
         and (sheet.setting(process).power is None or sheet.setting(process).speed is None)
     ]  # fmt: skip
 
@@ -251,17 +255,19 @@ def _mapped(box: Box, at: Affine) -> Box:
 
 def _followed(by: Burning, rules: dict[str, ThroughCut], layer: BurntLayer, notes: list[BeamNote]) -> list[Definition]:
     """A layer's definitions with kerf, ties and leads."""
-    drawn, setting = layer.drawn, by.cut
-    cuts = [line for line in drawn.lines if line.process == CUT and line.regions]
+    drawn = layer.drawn
+    cuts = [line for line in drawn.lines if frees(line.process) == PIECE and line.regions]
     moved = _on_its_side(by, rules, cuts, layer.piece)
-    reach = layer.footprint.buffer(max(by.gap - setting.kerf, 0.0)) if cuts else shapely.Polygon()
+    reach = shapely.Polygon()
+    if cuts:
+        reach = layer.footprint.buffer(max(by.gap - max(by.of(line).kerf for line in cuts), 0.0))
     shapely.prepare(reach)
     followed: list[Path] = []
     first: dict[str, int] = {}  # number of each line's first ring among them
     for id, some in moved.items():
         first[id] = len(followed)
         followed += [ring.path for ring in some]
-    courses = Courses(followed if setting.lead != NO_LEAD else [])
+    courses = Courses(followed if any(by.of(line).lead != NO_LEAD for line in cuts) else [])
     made = []
     for one in drawn.definitions:
         line = next((own for own in cuts if own.id == one.id), None)
@@ -278,14 +284,13 @@ def _on_its_side(
 ) -> dict[str, list[Compensated]]:
     """Every ring of every cut line on its waste side, the depth told among all of them; by hand where a click said."""
     compensate = partial(compensated, as_regions=in_chords) if by.preview else compensated
-    kerf = by.cut.kerf
     rings = {line.id: list(rings_of(line.regions)) for line in cuts}
     flat = [ring for own in rings.values() for ring in own]
-    by_depth = compensate(flat, kerf)
+    by_depth = {kerf: compensate(flat, kerf) for kerf in {by.of(line).kerf for line in cuts}}
     found: dict[str, list[Compensated]] = {}
     at = 0
     for line in cuts:
-        own = rings[line.id]
+        own, kerf = rings[line.id], by.of(line).kerf
         rule = rules.get(line.id)
         sides = [rule.kerf_side if rule else "by its depth"] * len(own)
         if rule is not None and rule.kerf_marks and own:
@@ -294,7 +299,7 @@ def _on_its_side(
                 sides[ring] = mark.side
         found[line.id] = [
             known if side == "by its depth" else replace(compensate([ring], kerf, side)[0], depth=known.depth)
-            for known, ring, side in zip(by_depth[at : at + len(own)], own, sides, strict=True)
+            for known, ring, side in zip(by_depth[kerf][at : at + len(own)], own, sides, strict=True)
         ]
         at += len(own)
     return found
@@ -306,7 +311,7 @@ def _cut(
 ) -> Definition:  # fmt: skip
     """A through cut as it is followed: inner rings first, tied, led. first: number of its first ring among the
     courses."""
-    setting = by.cut
+    setting = by.of(line)
     told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": [], "untied": []}
     paths: list[Path] = []
     stretches: list[int] = []  # the ring that each path is part of

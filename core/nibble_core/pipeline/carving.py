@@ -36,6 +36,7 @@ from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.carve_results import CarvedLayer, CarveNote, Cutting
 from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
+from nibble_core.processes import is_sent
 from nibble_core.ticket.cutters import BALL, Cutter
 from nibble_core.ticket.line import ALONG_GRAIN, Carving, Clearing, Line, ThroughCut
 from nibble_core.ticket.model import Machine
@@ -122,7 +123,7 @@ def _carved_lines(by: Carvings, lines: Sequence[DrawnLine]) -> CarvedLayer:
                     cuttings, told = _taken_down(by, own, line, areas)
                 case ThroughCut() as own:
                     cuttings, told = _cut_out(by, own, line)
-                case _ if rule is None or line.process == "guide":
+                case _ if rule is None or not is_sent(line.process):
                     continue
                 case _:
                     raise CannotMake("A router does not make such lines.", "Carve, clear or cut through.")

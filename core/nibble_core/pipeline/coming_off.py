@@ -13,17 +13,14 @@ import shapely
 from numpy.typing import NDArray
 
 from nibble_core.geometry.regions import polygons
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import PIECE, PROCESSES, frees
 from nibble_core.simulators.cut_files import CutLine
 
 LONGEST_TIE = 5.0  # mm between two strokes of one line; further apart they are two lines
 MOST_TIES = 3000  # that are measured, spread evenly over the sheet
 TIE_STEP, BLADE = 0.02, 0.05  # mm between two places of a tie; to both sides of a cut, that it takes with it
 CHORD = 0.05  # mm that a line of the waste may lie off its curve
-THROUGH = "Cutting"  # the ISO 19593-1 type of what goes right through
 SLIVER = 0.01  # mm² of waste that nobody notices
-FILM = tuple(key for key, one in PROCESSES.items() if one.step == "PartialCutting")
-"""Processes that go through the film alone."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +64,7 @@ def freed(
     follows the lines."""
     through = [
         k for k, line in enumerate(lines)
-        if line.closed and PROCESSES[processes[k]].edges and PROCESSES[processes[k]].step == THROUGH
+        if line.closed and frees(processes[k]) == PIECE
     ]  # fmt: skip
     if not through:
         return None
@@ -153,7 +150,7 @@ def waste(
 ) -> Waste | None:  # fmt: skip
     """What is pulled off a sheet of that size, width and height in mm, after its kiss cuts; None where it has none.
     What lies within a closed cut is kept, what lies within another one inside that is a hole."""
-    through_film = [k for k, one in enumerate(processes) if one in FILM]
+    through_film = [k for k, one in enumerate(processes) if PROCESSES[one].film_only]
     rings = [lines[k].places for k in through_film if lines[k].closed and PROCESSES[processes[k]].edges]
     if not rings:
         return None

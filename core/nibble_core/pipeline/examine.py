@@ -18,6 +18,7 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
 from nibble_core.pipeline.prints import PrintResult, cut_parts
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
+from nibble_core.processes import FILM, PIECE, frees
 from nibble_core.ticket.line import ITSELF, Cut, Line, OneElement, Source
 from nibble_core.ticket.model import Machine, Stock
 from nibble_core.ticket.piece import Element, Layer, Lettering, Piece, Printed
@@ -77,8 +78,8 @@ def _examined(
     prints = layer.prints
     rules = {line.id: line for line in layer.lines}
     lines = [_cut_line(line, rules[line.id]) for line in drawn.lines if not line.filled]
-    through = [line for line in lines if line.process == "through cut"]
-    kiss = [line for line in lines if line.process == "kiss cut"]
+    through = [line for line in lines if frees(line.process) == PIECE]
+    kiss = [line for line in lines if frees(line.process) == FILM]
     edge_of = edge_line(drawn.lines)
     edge = next((line for line in lines if edge_of is not None and line.id == edge_of.id), None)
     work: BaseGeometry = edge.area if edge is not None else drawn.shown
@@ -96,7 +97,7 @@ def _examined(
     found: list[tuple[str, Finding]] = []
     smallest = max(machine.smallest_part, stock.smallest_part)
     for line in lines:
-        if line.process in ("through cut", "kiss cut"):
+        if frees(line.process) in (PIECE, FILM):
             about = [*checks.small_parts(line, smallest, f"The {machine.name} on {stock.name}")]
             about += checks.narrow_gaps(line, machine.narrowest_gap, cancelled)
             about += checks.sharp_insides(line, machine.knife_radius)
@@ -120,7 +121,7 @@ def _examined(
         content = element.content
         if isinstance(content, Lettering) and element.way in ("joined", "apart"):
             letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])
-            cut = any(own.on and own.process.kind in ("kiss cut", "through cut") and _follows(own.source, element.id)
+            cut = any(own.on and frees(own.process.kind) in (PIECE, FILM) and _follows(own.source, element.id)
                       for own in layer.lines)  # fmt: skip
             if cut:
                 words = content.words

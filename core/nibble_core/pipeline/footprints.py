@@ -10,7 +10,7 @@ from nibble_core.pipeline.lines import LayerResult
 from nibble_core.pipeline.prints import PrintResult
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import Keyed, ResultStore, later
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import is_sent
 
 
 def footprint_of(store: ResultStore, drawn: Keyed[LayerResult], printed: Keyed[PrintResult]) -> Keyed[BaseGeometry]:
@@ -24,7 +24,7 @@ def footprint(layer: str, work: Work) -> BaseGeometry:
 
 
 def _footprint(_: None, drawn: LayerResult, printed: PrintResult) -> BaseGeometry:
-    sent = [line for line in drawn.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
+    sent = [line for line in drawn.lines if is_sent(line.process)]
     areas: list[BaseGeometry] = [line.area for line in sent if line.regions]
     for line in sent:
         if not line.regions and len(line.paths):

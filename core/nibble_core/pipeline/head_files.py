@@ -19,6 +19,7 @@ from nibble_core.graphics.moves import Moves
 from nibble_core.pipeline.beam_results import BeamRun
 from nibble_core.pipeline.beams import bed_of, run_of
 from nibble_core.pipeline.results import Work
+from nibble_core.processes import GUIDE
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.turners import Chuck, Rollers
@@ -92,7 +93,7 @@ def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: s
     ring = Path.polygon(shapely.get_coordinates(outline.exterior)[:-1])
     safe = sheet.machine.safe_height
     heights = (safe, safe) if sheet.machine.moves_head else None
-    tool = Beam("guide", 0.0, watched(sheet.machine), heights=heights)
+    tool = Beam(GUIDE, 0.0, watched(sheet.machine), heights=heights)
     moves = moves_of(_job(run.job, Bundle.of([ring]), tool), run.start)
     says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, *_about(sheet, run)]
     return _checked(moves, run, sheet, form, says, "framing pass")
@@ -102,7 +103,7 @@ def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byt
     """Every line once with a pen in place of the tool, raised and lowered by Z: nothing is ever switched on."""
     run = planned(sheet, work)
     pen = Beam(
-        "guide", 0.0, watched(sheet.machine), heights=(sheet.machine.safe_height, PEN_DOWN), pen=True
+        GUIDE, 0.0, watched(sheet.machine), heights=(sheet.machine.safe_height, PEN_DOWN), pen=True
     )  # fmt: skip
     tools = tuple(replace(pen, process=tool.process, rank=tool.rank) for tool in run.job.tools)
     moves = moves_of(replace(run.job, tools=tools), run.start)
@@ -124,7 +125,7 @@ def write_guides(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byte
     lines += [[(0.0, y), (wide, y)] for y in (box.top, box.bottom)]
     paths = Bundle.of([Path.polygon(points, closed=False) for points in lines])
     heights = (sheet.machine.safe_height, PEN_DOWN)
-    moves = moves_of(_job(run.job, paths, Beam("guide", 0.0, watched(sheet.machine), heights=heights, pen=True)))
+    moves = moves_of(_job(run.job, paths, Beam(GUIDE, 0.0, watched(sheet.machine), heights=heights, pen=True)))
     says = [f"{ticket.name}, guides with a pen", TRIAL, *_about(sheet, run)]
     return _checked(moves, run, sheet, form, says, "guides")
 

@@ -7,7 +7,7 @@ from nibble_core.geometry import Affine, Box, Bundle
 from nibble_core.graphics import HAIRLINE, Drawing, Drawn, Shape, Stroke
 from nibble_core.pipeline.compose import rgb
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import PROCESSES, is_sent
 
 
 def lines_drawing(layer: LayerResult, *, plain_perforation: bool = False) -> Drawing:
@@ -17,7 +17,7 @@ def lines_drawing(layer: LayerResult, *, plain_perforation: bool = False) -> Dra
     areas. plain_perforation: perforations as whole lines, for machines that dash them themselves. Raises NothingToCut.
     """
     shapes = [
-        shape for line in layer.lines if line.process in PROCESSES and PROCESSES[line.process].sent
+        shape for line in layer.lines if is_sent(line.process)
         for shape in _shapes(line, plain_perforation)
     ]  # fmt: skip
     last = layer.marks_process

@@ -35,7 +35,7 @@ from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.following import followed
 from nibble_core.pipeline.sources import Shows, hole_places, holes_of, open_paths_of, shown_by, shows_of, source_of
 from nibble_core.pipeline.store import Keyed, ResultStore, later, stage
-from nibble_core.processes import PROCESSES, parts
+from nibble_core.processes import BY_HAND, FILM, PIECE, PROCESSES, frees, is_sent, parts
 from nibble_core.ticket.line import ITSELF, NAMING, Cut, Line, Perforation, ThroughCut
 from nibble_core.ticket.piece import Hanger, Layer, Piece
 from nibble_core.toolpaths import Definition, Engraved
@@ -129,7 +129,7 @@ class LayerResult:
     @property
     def marks_process(self) -> DrawnLine | None:
         """The line whose process cuts the alignment marks."""
-        sent = [line for line in self.lines if line.process in PROCESSES and PROCESSES[line.process].sent]
+        sent = [line for line in self.lines if is_sent(line.process)]
         return max(sent, key=lambda line: (PROCESSES[line.process].order, line.rank), default=None)
 
 
@@ -437,9 +437,10 @@ def _hung(hanger: Hanger, composed: PieceResult, lines: list[DrawnLine]) -> tupl
 
 
 def edge_line(lines: Sequence[DrawnLine]) -> DrawnLine | None:
-    """The line along which the finished piece ends: the outermost through cut, else perforation or kiss cut."""
-    for process in ("through cut", "perforate", "kiss cut"):
-        found = [line for line in lines if line.process == process and line.regions]
+    """The line along which the finished piece ends: the outermost cut that frees it, else that it is torn off
+    along, else round its film."""
+    for freed in (PIECE, BY_HAND, FILM):
+        found = [line for line in lines if frees(line.process) == freed and line.regions]
         if found:
             return max(found, key=lambda line: sum(region.outer.area() for region in line.regions))
     return None

@@ -20,7 +20,7 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.notes import LOOK, Draft, Mend, Note, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sources import named_inks
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import ENGRAVE, FILM, GUIDE, KISS_CUT, PIECE, PROCESSES, THROUGH_CUT, frees
 from nibble_core.text import set_line, shipped_font
 from nibble_core.text.lettering import STRAIGHT
 from nibble_core.ticket import Change, to_plain
@@ -31,10 +31,6 @@ from nibble_core.ticket.piece_sentences import element_name
 
 LEVEL = 0.5  # degrees a piece may hang askew without a word
 MOST_INKS = 8
-MEANT = {  # what shops and clients call their lines in their files, by the words in them
-    "through cut": ("through", "die", "contour", "cut"), "kiss cut": ("kiss",), "perforate": ("perf",),
-    "score": ("score", "crease", "fold"), "engrave": ("engrav", "etch"), "guide": ("guide",),
-}  # fmt: skip
 
 
 def report_lines(draft: Draft, piece: Piece, ticket: Ticket, work: Work) -> None:
@@ -163,14 +159,14 @@ def _inks(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> 
     for number, (colour, name) in enumerate(named_inks(composed)[:MOST_INKS]):
         if layer is None or (colour, name) in used:
             continue
-        meant = next((p for p, words in reversed(MEANT.items()) if any(word in name.lower() for word in words)), "")
+        meant = next((key for key, one in reversed(PROCESSES.items()) if any(w in name.lower() for w in one.meant)), "")
         sheets = ticket.sheets_of(layer.id)
         liner = all(sheet.stock.liner for sheet in sheets)
-        usual = ["kiss cut", "through cut"] if liner else ["through cut"]
+        usual = [KISS_CUT, THROUGH_CUT] if liner else [THROUGH_CUT]
         wanted = (
             [meant]
             if meant
-            else [own for own in (*usual, "engrave") if all(sheet.machine.makes(own) for sheet in sheets)]
+            else [own for own in (*usual, ENGRAVE) if all(sheet.machine.makes(own) for sheet in sheets)]
         )
         add = partial(_ink_line, piece.id, layer, colour=colour, name=name, number=number)
         draft.notes.append(
@@ -179,7 +175,7 @@ def _inks(draft: Draft, piece: Piece, composed: PieceResult, ticket: Ticket) -> 
                 f"pieces/{piece.id}/layers/{layer.id}",
                 mends=(
                     *(Mend(f"It is {PROCESSES[process].called}", (add(process),)) for process in wanted),
-                    Mend("It is only printed", (add("guide", on=False),)),
+                    Mend("It is only printed", (add(GUIDE, on=False),)),
                 ),
             )
         )  # fmt: skip
@@ -220,7 +216,7 @@ def _layer(draft: Draft, ticket: Ticket, piece: Piece, layer: Layer, work: Work)
 def _line(line: DrawnLine, layer: Layer, piece: Piece, where: str) -> Iterator[Note]:
     """What became of one line."""
     copies = max(1, sum(element.rows * element.columns for element in piece.elements))
-    if len(line.regions) > copies and line.process in ("through cut", "kiss cut"):
+    if len(line.regions) > copies and frees(line.process) in (PIECE, FILM):
         if line.name or any(own.id == line.id and own.source.kind != "the outer shape" for own in layer.lines):
             yield Note(f"The {line.process} encloses {len(line.regions)} areas.", where=where)
         else:

@@ -7,15 +7,15 @@ from collections.abc import Iterator
 from nibble_core.errors import CannotMake
 from nibble_core.pipeline.notes import Mend, setting
 from nibble_core.pipeline.results import Problem, Work
-from nibble_core.pipeline.sheets import FREES, NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES, WEEDS
+from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
 from nibble_core.pipeline.unset_settings import unset
-from nibble_core.processes import PROCESSES
+from nibble_core.processes import CROSS_CUT, PROCESSES, WEED_CUT
 from nibble_core.ticket import Change
 from nibble_core.ticket.library import Library
 from nibble_core.ticket.model import Ticket
 
 _OWN = (
-    ("border", WEEDS, NO_BORDER), ("weed_lines", WEEDS, NO_WEED_LINES), ("cross_cut", FREES, NO_CROSS_CUT)
+    ("border", WEED_CUT, NO_BORDER), ("weed_lines", WEED_CUT, NO_WEED_LINES), ("cross_cut", CROSS_CUT, NO_CROSS_CUT)
 )  # fmt: skip
 """What a sheet has cut of its own: field, process, and its value for none."""
 

@@ -36,6 +36,7 @@ from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.read import Picture, client_page, finer_look
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, later, stage
 from nibble_core.pipeline.trace import TraceResult
+from nibble_core.processes import FILM, PIECE, frees
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.piece import Element, Layer, Piece, Plate, Printed, Prints, SpotPlate
 
@@ -403,8 +404,8 @@ def _as_clean(fine: Raster, clean: Raster, before: Raster) -> Raster:
 
 
 def _kissed(drawn: LayerResult) -> list[BaseGeometry]:
-    """What kiss cuts enclose."""
-    return [line.area for line in drawn.lines if line.process == "kiss cut" and line.regions]
+    """What is cut round in the film."""
+    return [line.area for line in drawn.lines if frees(line.process) == FILM and line.regions]
 
 
 def _cut(drawn: LayerResult) -> bool:
@@ -421,7 +422,7 @@ def cut_parts(drawn: LayerResult, composed: PieceResult) -> MultiPolygon:
     edge = edge_line(drawn.lines)
     if edge is None:
         return MultiPolygon([Polygon(part.exterior) for part in polygons(composed.whole)])
-    inner = [line.area for line in drawn.lines if line.process == "through cut" and line is not edge and line.regions]
+    inner = [line.area for line in drawn.lines if frees(line.process) == PIECE and line is not edge and line.regions]
     # a cut that runs on the edge once more opens nothing
     hair = EDGE * edge.area.length
     inner = [area for area in inner if area.area < edge.area.area - hair]

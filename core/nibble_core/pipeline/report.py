@@ -22,6 +22,7 @@ from nibble_core.pipeline.sheets import (
     minutes_of,
     program_of,
     spacing_of,
+    widest_kerf,
 )
 from nibble_core.pipeline.stocktaking import kept_area, stock_area, stock_length
 from nibble_core.sheet import LaidSheet
@@ -219,7 +220,7 @@ def _gaps(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> Iterator
         return
     needs = "the cutter needs" if sheet.machine.carves else "lead-ins need"
     said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs} so much between them."
-    if sheet.shared != EACH_ITS_OWN and gap == sheet.setting("through cut").kerf:
+    if sheet.shared != EACH_ITS_OWN and gap == widest_kerf(sheet):
         kerf = f"a kerf apart, {format_number(gap, 2)} mm"
         said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
     yield Note(said, "", where)

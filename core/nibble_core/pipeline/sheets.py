@@ -19,6 +19,7 @@ from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.notes import setting
 from nibble_core.pipeline.results import Problem, Work, WorkedSheet
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
+from nibble_core.processes import CROSS_CUT, ENGRAVE, PIECE, THROUGH_CUT, WEED_CUT, freeing
 from nibble_core.sheet import (
     TURNS,
     LaidSheet,
@@ -57,7 +58,6 @@ from nibble_core.toolpaths import Definition, Program, by_process, shared
 from nibble_core.toolpaths.leads import lead_room
 
 ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
-WEEDS, FREES, PIN_HOLES = "weed cut", "cross-cut", "through cut"
 ONE_SHEET = "one sheet"
 WIDEST = 20_000.0  # mm, of work that is parted into panels
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
@@ -404,11 +404,11 @@ def _burnt_definitions(_: None, made: BeamLines) -> Followed:
 
 
 def _once(cross_cut: str, laid: LaidSheet, border: Bundle, weeds: Bundle, *pins: PinHoles) -> list[Definition]:
-    own = [(name, WEEDS, some) for name, some in (("border", border), ("weeds", weeds)) if len(some)]
+    own = [(name, WEED_CUT, some) for name, some in (("border", border), ("weeds", weeds)) if len(some)]
     if cross_cut != NO_CROSS_CUT:
         across = Path.polygon([(0.0, laid.height), (laid.width, laid.height)], closed=False)
-        own.append(("cross", FREES, Bundle.of([across])))
-    own += [("pins", PIN_HOLES, one.paths()) for one in pins]
+        own.append(("cross", CROSS_CUT, Bundle.of([across])))
+    own += [("pins", THROUGH_CUT, one.paths()) for one in pins]
     return [Definition(*one) for one in own]
 
 
@@ -446,10 +446,16 @@ def spacing_of(ticket: Ticket, sheet: Sheet) -> float:
         return max(sheet.spacing, cutter_room(ticket, sheet))
     if not sheet.machine.burns:
         return sheet.spacing
-    own = sheet.setting("through cut")
-    if sheet.shared != EACH_ITS_OWN and sheet.spacing <= own.kerf:
-        return own.kerf
-    return max(sheet.spacing, lead_room(own.lead, own.lead_length, own.kerf))
+    kerf = widest_kerf(sheet)
+    if sheet.shared != EACH_ITS_OWN and sheet.spacing <= kerf:
+        return kerf
+    cuts = [sheet.setting(process) for process in freeing(PIECE)]
+    return max(sheet.spacing, *(lead_room(one.lead, one.lead_length, one.kerf) for one in cuts))
+
+
+def widest_kerf(sheet: Sheet) -> float:
+    """mm, of the cuts that free pieces."""
+    return max(sheet.setting(process).kerf for process in freeing(PIECE))
 
 
 def cutter_room(ticket: Ticket, sheet: Sheet) -> float:
@@ -489,7 +495,7 @@ def _run_up(ticket: Ticket, sheet: Sheet) -> float:
         return cutter_room(ticket, sheet)
     lines = [line for held in sheet.holds for line in ticket.layer(held.layer).lines]
     filled = any(line.on and isinstance(line.fill, AreaFill) for line in lines)
-    return sheet.setting("engrave").overscan if filled and sheet.machine.burns else 0.0
+    return sheet.setting(ENGRAVE).overscan if filled and sheet.machine.burns else 0.0
 
 
 def _parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:

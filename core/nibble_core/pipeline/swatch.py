@@ -14,6 +14,7 @@ from nibble_core.geometry.regions import union
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.beams import beam_of, corner_of, run_of
 from nibble_core.pipeline.head_files import write_run
+from nibble_core.processes import ENGRAVE, PROCESSES, SHAPE, THROUGH_CUT, takes
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket.line import AreaFill
@@ -46,8 +47,9 @@ class Grid:
         """Itself. Raises InvalidTicket for what no swatch can be made of."""
         if self.across not in ACROSS:
             raise InvalidTicket(f"A swatch cannot go across by “{self.across}”.", f"Choose {', '.join(ACROSS)}.")
-        if self.process not in ("engrave", "score", "through cut"):
-            raise InvalidTicket(f"A swatch cannot try “{self.process}”.", "Choose engrave, score or through cut.")
+        tried = [key for key, one in PROCESSES.items() if one.swatch]
+        if self.process not in tried:
+            raise InvalidTicket(f"A swatch cannot try “{self.process}”.", f"Choose {', '.join(tried)}.")
         if not 1 <= len(self.powers) <= MOST_CELLS or not 1 <= len(self.values) <= MOST_CELLS:
             raise InvalidTicket("A swatch has 1 to 12 cells across and down.", "Try fewer.")
         low, high = {"speed": (1, 5000), "interval": (0.02, 5), "passes": (1, 20)}[self.across]
@@ -75,8 +77,8 @@ def swatch(ticket: Ticket, sheet: Sheet, grid: Grid) -> bytes:
             passes = int(value) if grid.across == "passes" else own.passes
             gap = value if grid.across == "interval" else interval
             setting = replace(own, power=power, speed=max(1, round(speed)), passes=passes)
-            if grid.process == "engrave":
-                cell = Definition(f"{row},{column}", "engrave", hatched(square, gap), rank=1, filled=True)
+            if takes(grid.process) == SHAPE:
+                cell = Definition(f"{row},{column}", grid.process, hatched(square, gap), rank=1, filled=True)
             else:
                 ring = Path.polygon(shapely.get_coordinates(square.exterior)[:-1])
                 cell = Definition(f"{row},{column}", grid.process, Bundle.of([ring]))
@@ -97,7 +99,7 @@ def kerf_comb(ticket: Ticket, sheet: Sheet, thickness: float, kerfs: Sequence[fl
         raise InvalidTicket("Kerfs go from 0 to less than the thickness, 1 to 20 of them.", "Correct them.")
     if not 0 < thickness <= 50:
         raise InvalidTicket("The thickness goes from above 0 to 50 mm.", "Measure the material.")
-    cut = replace(sheet.setting("through cut"), kerf=0.0)
+    cut = replace(sheet.setting(THROUGH_CUT), kerf=0.0)
     wide, high = TOOTH * len(kerfs) + TOOTH, SLOT + 18.0
     points = [(EDGE, EDGE)]
     for number, kerf in enumerate(kerfs):
@@ -109,13 +111,13 @@ def kerf_comb(ticket: Ticket, sheet: Sheet, thickness: float, kerfs: Sequence[fl
             (middle + half, EDGE),
         ]
     points += [(EDGE + wide, EDGE), (EDGE + wide, EDGE + high), (EDGE, EDGE + high)]
-    comb = Definition("comb", "through cut", Bundle.of([Path.polygon(points)]))
+    comb = Definition("comb", THROUGH_CUT, Bundle.of([Path.polygon(points)]))
     tools = {comb.id: beam_of(cut, comb, sheet.machine)}
     made = [comb]
     caption = _caption_beam(sheet)
     for number, kerf in enumerate(kerfs):
         words = _words(format_number(kerf, 2), EDGE + TOOTH * (number + 1), EDGE + SLOT + 6.0, middle=True)
-        one = Definition(f"kerf {number}", "engrave", hatched(union(words), 0.2), filled=True)
+        one = Definition(f"kerf {number}", ENGRAVE, hatched(union(words), 0.2), filled=True)
         made.append(one)
         tools[one.id] = caption
     says = [f"{ticket.name}, kerf comb for {format_number(thickness, 2)} mm"]
@@ -138,16 +140,16 @@ def _captions(grid: Grid, tools: dict[str, Beam], sheet: Sheet, made: Sequence[D
     ]
     found = []
     for number, words in enumerate(said):
-        one = Definition(f"caption {number}", "engrave", hatched(union(words), 0.2), filled=True)
+        one = Definition(f"caption {number}", ENGRAVE, hatched(union(words), 0.2), filled=True)
         tools[one.id] = _caption_beam(sheet)
         found.append(one)
     return found
 
 
 def _caption_beam(sheet: Sheet) -> Beam:
-    own = sheet.setting("engrave")
+    own = sheet.setting(ENGRAVE)
     power, speed = own.power or CAPTION_POWER, float(own.speed or CAPTION_SPEED)
-    return Beam("engrave", power, speed, 1, min(own.overscan, EDGE / 2))
+    return Beam(ENGRAVE, power, speed, 1, min(own.overscan, EDGE / 2))
 
 
 def _words(text: str, x: float, baseline: float, *, middle: bool = False) -> list[Region]:

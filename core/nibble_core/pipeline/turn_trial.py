@@ -18,6 +18,7 @@ from nibble_core.pipeline.beams import beam_of, turned_run
 from nibble_core.pipeline.bending import turning_of
 from nibble_core.pipeline.head_files import write_run
 from nibble_core.pipeline.round_walls import wall_of
+from nibble_core.processes import parts
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.ticket import Change
 from nibble_core.ticket.goods import Made
@@ -38,7 +39,7 @@ def test_turn(ticket: Ticket, sheet: Sheet, turn: str = "a whole turn") -> bytes
     """The G-code of a test turn on the sheet's machine. Half a turn is for opposite sides of things that have a seam to
     measure from. Raises CannotMake for a sheet that is not turned, or without settings."""
     share, chart = _share(turn), _chart(ticket, sheet)
-    own = next((one for one in sheet.settings if one.process in ("score", "engrave") and one.power), None)
+    own = next((one for one in sheet.settings if not parts(one.process) and one.power), None)
     if own is None:
         raise CannotMake(
             f"Nobody has set how the {sheet.machine.name} engraves {sheet.stock.name}.", "Set power and speed."

@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from nibble_core.simulators.laser import CUTS, Body, Complaint, Laser, Step, clocked
+from nibble_core.simulators.laser import Body, Complaint, Laser, Step, clocked
 
 MEETS = 0.005  # mm at which the end of a cut meets another: a beam is ten times as wide
 SNAP = 0.02  # mm that a cut lies from the edge of what it frees, at most
@@ -39,12 +39,15 @@ def course(step: Step) -> NDArray[np.float64]:
     return np.array([step.start, *inner, step.end])  # ends as they were said, so that steps meet
 
 
-def parts_dropped(steps: Sequence[Step], ends: Sequence[float]) -> tuple[list[Dropped], list[Complaint]]:
-    """Parts in the order in which they fell, and burns on what had fallen already."""
+def parts_dropped(
+    steps: Sequence[Step], ends: Sequence[float], through: Sequence[str]
+) -> tuple[list[Dropped], list[Complaint]]:
+    """Parts in the order in which they fell, and burns on what had fallen already. through: what goes right through
+    the material."""
     lines: list[Any] = []
     when: list[float] = []
     for step, end in zip(steps, ends, strict=True):
-        if step.beam > 0 and step.process in CUTS and step.length > 0:
+        if step.beam > 0 and step.process in through and step.length > 0:
             lines.append(shapely.LineString(np.round(course(step), 3)))
             when.append(end)
     if not lines:
@@ -115,7 +118,7 @@ def picture(steps: Sequence[Step], body: Body, *, px_per_mm: float = 4.0, spot: 
         points = course(step) - [body.left, body.bottom]
         points = np.stack([points[:, 0], body.height - points[:, 1]], 1) * px_per_mm - 0.5
         strength = min(1.0, step.beam * AS_FAST / max(step.feed, 1e-6))
-        tone = 20 if step.process in CUTS else 215 - round(150 * strength)
+        tone = 20 if step.process in body.through else 215 - round(150 * strength)
         cv2.polylines(image, [np.rint(points * 16).astype(np.int32)], False, tone, thick, cv2.LINE_AA, 4)
     return image
 
@@ -152,7 +155,7 @@ def report(laser: Laser) -> Report:
     for step in laser.steps:
         to = burnt if step.beam > 0 else drawn if step.touches and not step.rapid else travelled
         to[step.process] = to.get(step.process, 0.0) + step.length
-    dropped, late = parts_dropped(laser.steps, ends)
+    dropped, late = parts_dropped(laser.steps, ends, laser.body.through)
     complaints = [*laser.complaints, *late]
     if not laser.ended:
         complaints.append(Complaint(laser._line, "the file ends before the run does (M2)"))

@@ -21,14 +21,14 @@ LONGEST_DWELL = 3600.0  # seconds
 LONGEST_LINE = 4000  # letters of a program's line
 REACH = 0.002  # mm beyond the bed that rounding may lead to
 TOUCHES = 0.01  # mm above the material
-CUTS = ("through cut", "perforate", "cross-cut")
 
 
 @dataclass(frozen=True)
 class Body:
     """What the machine is. width, height: of its bed, mm; left, bottom: of the bed's corner in the machine's axes.
     acceleration: mm/s²; fastest: mm/s; jump: mm/s that its velocity may change by at once; power: S of full power;
-    raises: whether G-code moves its head. turns: whether its Y turns what lies there, without an end."""
+    raises: whether G-code moves its head. turns: whether its Y turns what lies there, without an end. through: what its
+    files call that goes right through what lies there."""
 
     width: float = 600.0
     height: float = 400.0
@@ -40,6 +40,7 @@ class Body:
     power: float = 1000.0
     raises: bool = False
     turns: bool = False
+    through: tuple[str, ...] = ("through cut", "perforate", "cross-cut")
 
 
 class Step(NamedTuple):

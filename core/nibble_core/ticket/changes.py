@@ -10,7 +10,7 @@ from dataclasses import dataclass, fields, is_dataclass, replace
 from typing import Any
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.processes import parts
+from nibble_core.processes import LINE, parts, takes
 from nibble_core.ticket.adding import BELOW
 from nibble_core.ticket.artwork import BrushStroke, Clean, Place, Recolour, TouchUp
 from nibble_core.ticket.fields import rule_of
@@ -233,7 +233,7 @@ def _line_follows(line: Any, changed: str, to: Any) -> None:
     operator says otherwise; so is what becomes an engraving, whose distance was that of a cut."""
     if changed == "source" and to in ITSELF and _kind(line["source"]) not in ITSELF:
         line["offset"].update(THEMSELVES)
-    if changed == "process" and to in ("engrave", "carve", "clear"):
+    if changed == "process" and takes(to) != LINE:
         line["offset"].update(THEMSELVES, distance=0.0)
         if _kind(line["source"]) == "the outer shape":
             line["source"] = to_plain(Source(kind="the shapes"))

@@ -10,7 +10,20 @@ from collections.abc import Mapping
 from dataclasses import KW_ONLY, dataclass, fields
 from typing import Any
 
-from nibble_core.processes import WORDS, parts
+from nibble_core.processes import (
+    BY_HAND,
+    FLOOR,
+    GROOVE,
+    GUIDE,
+    KISS_CUT,
+    PIECE,
+    SHAPE,
+    THROUGH_CUT,
+    WORDS,
+    frees,
+    parts,
+    takes,
+)
 from nibble_core.ticket.fields import angle, choice, count, flag, length, of_kinds, share, text
 from nibble_core.ticket.places import HOLES, KERF_SIDES, Anchor, Chosen, HoleMark, KerfMark, Span
 
@@ -247,7 +260,7 @@ class Making:
     """What a machine does along a line: a guide, or what has nothing to be set."""
 
     _: KW_ONLY
-    kind: str = choice("guide", "process", WORDS)
+    kind: str = choice(GUIDE, "process", WORDS)
 
 
 @dataclass(frozen=True)
@@ -257,7 +270,7 @@ class Cut(Making):
     crossings: str = choice("keeps clear", "way past other cuts", CROSSINGS)
     clearance: float = length(0.5, 0.05, 50.0, "distance from other cuts")
     _: KW_ONLY
-    kind: str = choice("kiss cut", "process", WORDS)
+    kind: str = choice(KISS_CUT, "process", WORDS)
 
 
 @dataclass(frozen=True)
@@ -276,7 +289,7 @@ class ThroughCut(Cut):
     kerf_side: str = choice("by its depth", "side of the kerf", KERF_SIDES)
     kerf_marks: tuple[KerfMark, ...] = ()
     _: KW_ONLY
-    kind: str = choice("through cut", "process", WORDS)
+    kind: str = choice(THROUGH_CUT, "process", WORDS)
 
 
 @dataclass(frozen=True)
@@ -330,15 +343,19 @@ class Clearing(Making):
     kind: str = choice("clear", "process", WORDS)
 
 
-_MAKINGS: Mapping[str, type[Making]] = {
-    "through cut": ThroughCut, "perforate": Perforation, "score": Score, "engrave": Engraving,
-    "carve": Carving, "clear": Clearing,
-}  # fmt: skip
+_FREEING: Mapping[str, type[Making]] = {PIECE: ThroughCut, BY_HAND: Perforation}
+_TAKING: Mapping[str, type[Making]] = {SHAPE: Engraving, GROOVE: Carving, FLOOR: Clearing}
+_OF_ITS_OWN: Mapping[str, type[Making]] = {"score": Score}
 
 
 def making_type(process: str) -> type[Making]:
-    """The type of a process: its own, if it has something of its own to be set."""
-    return _MAKINGS.get(process, Cut if parts(process) else Making)
+    """The type of a process: its own, where it has something of its own to be set, else that of all which free or take
+    the same."""
+    if process in _OF_ITS_OWN:
+        return _OF_ITS_OWN[process]
+    if parts(process):
+        return _FREEING.get(frees(process), Cut)
+    return _TAKING.get(takes(process), Making)
 
 
 @dataclass(frozen=True)
@@ -370,7 +387,7 @@ class Line:
 
 
 def line_of(
-    id: str, process: str = "through cut", distance: float = 2.0, *, source: str = "the outer shape", **values: Any
+    id: str, process: str = THROUGH_CUT, distance: float = 2.0, *, source: str = "the outer shape", **values: Any
 ) -> Line:
     """A line of two kinds by name; of ``values`` each goes where it counts. Raises TypeError for what counts nowhere in
     it."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from nibble_core.processes import PROCESSES, WORDS
+from nibble_core.processes import PROCESSES, THROUGH_CUT, WORDS, is_sent
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.cutters import CHANGES, Cutter
 from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, of_kinds, share, text, velocity
@@ -145,7 +145,7 @@ class Spot:
     """How a machine wants one process marked in its file. pen: of a plotter; 0 for the next one in turn. colour: in
     files that know no inks, SVG and DXF; empty for that of the ink."""
 
-    process: str = choice("through cut", "process", WORDS)
+    process: str = choice(THROUGH_CUT, "process", WORDS)
     ink: str = text("Through Cut", 40, "spot name", shortest=1)
     cmyk: tuple[float, float, float, float] = (0.0, 1.0, 0.0, 0.0)
     pen: int = count(0, 0, 8, "pen")
@@ -158,7 +158,7 @@ class Setting:
     corner: degrees of turn from which the holder swivels round the tip."""
 
     id: str
-    process: str = choice("through cut", "process", WORDS)
+    process: str = choice(THROUGH_CUT, "process", WORDS)
     force: int | None = count(None, 1, 5000, "force", auto="the machine’s own")
     speed: int | None = velocity(None, 1, 5000, "speed", auto="the machine’s own")
     passes: int = count(1, 1, 20, "passes")
@@ -281,7 +281,7 @@ class Machine:
 
     def makes(self, process: str) -> bool:
         """Whether it has an entry for a process; a record without any takes all. What is never sent needs none."""
-        if process in PROCESSES and not PROCESSES[process].sent:
+        if process in PROCESSES and not is_sent(process):
             return True
         return not self.spots or any(spot.process == process for spot in self.spots)
 

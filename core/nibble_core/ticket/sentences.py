@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from nibble_core.geometry.units import say_length
-from nibble_core.processes import parts
+from nibble_core.processes import CROSS_CUT, SHAPE, WEED_CUT, parts, takes
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.goods_sentences import held_sentence
 from nibble_core.ticket.library import STARTING, Library
@@ -173,11 +173,11 @@ def _weeding(sheet: Sheet) -> Iterable[Sentence]:
     off = (" At the end of a roll, ", slot(here, sheet, "cross_cut"), ".")
     yield Sentence(
         f"{sheet.id}-border", "sheet", (*border, "."), off if sheet.cross_cut == "no cross-cut" else (),
-        process="weed cut" if weeds else "", about=sheet.id,
+        process=WEED_CUT if weeds else "", about=sheet.id,
     )  # fmt: skip
     if sheet.cross_cut != "no cross-cut":
         yield Sentence(
-            f"{sheet.id}-cross", "sheet", ("Make ", slot(here, sheet, "cross_cut"), "."), process="cross-cut",
+            f"{sheet.id}-cross", "sheet", ("Make ", slot(here, sheet, "cross_cut"), "."), process=CROSS_CUT,
             about=sheet.id,
         )  # fmt: skip
 
@@ -355,8 +355,8 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
             owner=at, about=sheet.id,
         )  # fmt: skip
     used = {line.process.kind for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on}
-    used |= {"weed cut"} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
-    used |= {"cross-cut"} if sheet.cross_cut != "no cross-cut" else set()
+    used |= {WEED_CUT} if sheet.border != "no weed border" or sheet.weed_lines != "no weed lines" else set()
+    used |= {CROSS_CUT} if sheet.cross_cut != "no cross-cut" else set()
     for spot in machine.spots:
         if spot.process in used:
             pen = f", pen {machine.pen(spot.process)}" if "hpgl" in machine.formats else ""
@@ -388,7 +388,7 @@ def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
         said = (*said, ", kerf ", slot(here, own, "kerf"), ", ", slot(here, own, "lead"))
         if own.lead != "no lead-in":
             said = (*said, " ", slot(here, own, "lead_length"), " long")
-    elif own.process == "engrave":
+    elif takes(own.process) == SHAPE:
         said = (*said, ", overscan ", slot(here, own, "overscan"))
     return (*said, ".")
 

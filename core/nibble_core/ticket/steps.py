@@ -12,7 +12,7 @@ from itertools import count
 from typing import ClassVar, Literal
 
 from nibble_core.errors import InvalidTicket
-from nibble_core.processes import parts
+from nibble_core.processes import PIECE, frees, parts
 from nibble_core.ticket.changes import Change
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.ids import free_ids, fresh_ids
@@ -155,7 +155,7 @@ def _along_the_shapes(line: Line, *, liner: bool) -> Line:
     """A cut along the shapes of its layer, as they are; only the film is cut where a liner carries it."""
     as_it_is = line.source.kind in ITSELF and not line.offset.distance
     made = line if as_it_is else replace(line, source=Source(kind="the shapes"), offset=AS_THEY_ARE)
-    return replace(made, process=Cut()) if liner and made.process.kind == "through cut" else made
+    return replace(made, process=Cut()) if liner and frees(made.process.kind) == PIECE else made
 
 
 @dataclass(frozen=True)

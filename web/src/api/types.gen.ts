@@ -3096,7 +3096,8 @@ export interface components {
         };
         /**
          * ProcessOut
-         * @description How a process looks on screen: colour, width and dash in CSS pixels.
+         * @description How a process looks on screen: colour, width and dash in CSS pixels; what comes free along it, what it takes of
+         *     the material, whether machines get it, and whether a test swatch finds its settings.
          */
         ProcessOut: {
             /** Key */
@@ -3109,6 +3110,14 @@ export interface components {
             width: number;
             /** Dash */
             dash: number[];
+            /** Frees */
+            frees: string;
+            /** Takes */
+            takes: string;
+            /** Sent */
+            sent: boolean;
+            /** Swatch */
+            swatch: boolean;
         };
         /**
          * ProfileOut

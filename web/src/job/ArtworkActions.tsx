@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import type { Work } from "../api/client";
+import { frees } from "../theme/processes";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import type { Layer, Ticket } from "./ticket";
@@ -110,7 +111,7 @@ export function OutlineFiles({ jobId, ticket }: { jobId: number; ticket: Ticket 
 /** The finished lines of a layer as files of their own; perforations as dashes, or plain. */
 export function LineFiles({ jobId, layer }: { jobId: number; layer: Layer }) {
   const here = (ending: string) => `/api/jobs/${jobId}/layers/${layer.id}/lines.${ending}`;
-  const perforated = layer.lines.some((line) => line.on && line.process.kind === "perforate");
+  const perforated = layer.lines.some((line) => line.on && frees(line.process.kind, "the piece, by hand"));
   return (
     <chakra.div padding="12px 20px 12px 26px" borderTop="1px solid {colors.hair.soft}" color="ink.soft">
       <FileLinks words="The finished lines at true size" href={here} />

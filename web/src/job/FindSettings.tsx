@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import { api, type Change, type Fields } from "../api/client";
+import { cutsOut, fillsShapes, swatchProcesses } from "../theme/processes";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
 import { tell } from "../ui/notices";
@@ -25,7 +26,7 @@ export function FindSettings({ jobId, ticket, sheet, onChanges }: Props) {
   const client = useQueryClient();
   const id = useId();
   const [open, setOpen] = useState(false);
-  const [process, setProcess] = useState("engrave");
+  const [process, setProcess] = useState(() => swatchProcesses().find(fillsShapes) ?? "");
   const [across, setAcross] = useState<Across>("speed");
   const [powers, setPowers] = useState("10 20 40 60 80");
   const [values, setValues] = useState<string>(ACROSS.speed.usual);
@@ -70,7 +71,7 @@ export function FindSettings({ jobId, ticket, sheet, onChanges }: Props) {
                 value={process}
                 onChange={(event) => setProcess(event.target.value)}
               >
-                {["engrave", "score", "through cut"].map((one) => (
+                {swatchProcesses().map((one) => (
                   <option key={one}>{one}</option>
                 ))}
               </Select>
@@ -96,7 +97,7 @@ export function FindSettings({ jobId, ticket, sheet, onChanges }: Props) {
                 }}
               >
                 {(Object.keys(ACROSS) as Across[])
-                  .filter((one) => one !== "interval" || process === "engrave")
+                  .filter((one) => one !== "interval" || fillsShapes(process))
                   .map((one) => (
                     <option key={one} value={one}>
                       {ACROSS[one].words}
@@ -158,7 +159,7 @@ export function FindSettings({ jobId, ticket, sheet, onChanges }: Props) {
                 type="button"
                 minHeight="26px"
                 aria-label={`A kerf of ${kerf} mm`}
-                onClick={() => void keep(kerfChanges(sheet, kerf))}
+                onClick={() => void keep(kerfChanges(sheet, cutsOut(), kerf))}
               >
                 {kerf.toFixed(2)}
               </Button>

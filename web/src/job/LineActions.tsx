@@ -36,11 +36,11 @@ export function OwnerActions({ sentence, piece, desk, onWays }: OwnerProps) {
         <Quiet onClick={() => desk.change(set("on", !sentence.on))}>
           {sentence.on ? "switch off" : "switch on"}
         </Quiet>
-        {onWays && line.process.kind === "engrave" && (
+        {onWays && "fill" in line.process && (
           <Quiet onClick={() => onWays(owner)}>ways and their minutes</Quiet>
         )}
         <Quiet onClick={() => desk.take({ kind: "copy line", layer: layer.id, line: line.id })}>copy</Quiet>
-        {line.process.kind === "carve" && "up_to" in line.process && !line.process.up_to && (
+        {"deepest" in line.process && !line.process.up_to && (
           <Quiet onClick={() => desk.take({ kind: "make plug", layer: layer.id, line: line.id })}>
             make its plug
           </Quiet>

@@ -1,7 +1,7 @@
 import type { Work } from "../api/client";
 import type { Box } from "../engine/camera";
 import { type Item, mappedBox, type Stroke } from "../engine/scene";
-import { processColour, processStroke } from "../theme/processes";
+import { fillsShapes, processColour, processStroke } from "../theme/processes";
 import { parsed } from "./parsed";
 import type { ViewKey } from "./stations";
 import type { Layer } from "./ticket";
@@ -43,7 +43,7 @@ export function layerItems(
   if ((view === "made" || view === "worst") && of.edge) items.push(filled(of.edge, stock));
   if (view === "over") items.push(...printItems(of, images, fade));
   else if (view !== "outlines") items.push(...printItems(of, images, 1), ...hardlySeen(of, stock));
-  const engraved = view === "made" && of.lines.some((line) => line.process === "engrave");
+  const engraved = view === "made" && of.lines.some((line) => fillsShapes(line.process));
   if (view === "outlines" || (layer.prints.kind === "nothing" && !engraved)) items.push(...shapeItems(of));
   if (view === "worst" && of.looks?.slivers) {
     const { path, facts } = parsed(of.looks.slivers);
@@ -182,7 +182,7 @@ export function lineStrokes(of: LayerView, strength: number, engraves = false): 
     // many dashes come in slices, each with its own box, so that only those in view are drawn
     if (line.slices.length)
       return line.slices.map(({ d, box }) => ({ kind: "path", path: parsed(d).path, box, stroke: slim }));
-    const fill = engraves && line.process === "engrave" && !line.filled ? { fill: "rgba(123,75,42,.6)" } : {};
+    const fill = engraves && fillsShapes(line.process) && !line.filled ? { fill: "rgba(123,75,42,.6)" } : {};
     // dashes that are drawn one by one need no dash pattern on top
     const dash = line.dashes > 0 || line.filled ? [] : (stroke.dash ?? []);
     return [

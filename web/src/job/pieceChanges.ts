@@ -79,7 +79,7 @@ export function pieceToolChanges(
     ];
   }
   if (tool === "tie") {
-    const cuts = layer.lines.filter((one) => one.process.kind === "through cut");
+    const cuts = layer.lines.filter((one) => "tie_marks" in one.process);
     const line = cuts.find((one) => one === held) ?? cuts[0];
     if (!line) return null;
     const value = [...tieMarks(line, view), { id: newId("t"), ...at }];
@@ -97,8 +97,7 @@ export function pieceToolChanges(
 
 /** A line's ties as marks by hand: those there are, or those that its rule gives now. */
 export function tieMarks(line: Line, view: LayerView): { id: string; x: number; y: number }[] {
-  if (line.process.kind === "through cut" && line.process.tie_marks.length)
-    return [...line.process.tie_marks];
+  if ("tie_marks" in line.process && line.process.tie_marks.length) return [...line.process.tie_marks];
   const drawn = view.lines.find((one) => one.id === line.id);
   return (drawn?.ties ?? []).map(([x, y]) => ({ id: newId("t"), ...onPiece(view.frame, { x, y }) }));
 }

@@ -2,7 +2,7 @@ import type { Deviation, Work } from "../api/client";
 import type { Box } from "../engine/camera";
 import { joined } from "../engine/camera";
 import { type Item, itemsBox, type Matrix, type Scene, type Stroke } from "../engine/scene";
-import { processStroke } from "../theme/processes";
+import { isSent, processStroke } from "../theme/processes";
 import { thingOf } from "../theme/things";
 import { GUIDE, type Images, layerItems, lineStrokes, painted, plateItems, printItems } from "./lineScenes";
 import { parsed } from "./parsed";
@@ -261,9 +261,7 @@ function sheetScene(station: StationKey, view: ViewKey, ticket: Ticket, work: Wo
       }
     }
     for (const own of view === "moves" ? [] : laid.own)
-      items.push(
-        onSheet(own.d, { stroke: own.process === "guide" ? WALL_GUIDE : processStroke(own.process) }),
-      );
+      items.push(onSheet(own.d, { stroke: isSent(own.process) ? processStroke(own.process) : WALL_GUIDE }));
     if (laid.caption && station === "sheet") items.push(onSheet(laid.caption, { fill: INK }));
     for (const [x, text] of laid.angles)
       items.push({ kind: "label", text, box: [shift + x - 6, -LABEL / 2, shift + x + 12, 0] });

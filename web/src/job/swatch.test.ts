@@ -50,7 +50,7 @@ describe("a swatch", () => {
     expect(gap).toHaveLength(2);
   });
   it("adds a setting where the process has none", () => {
-    expect(kerfChanges(sheet, 0.15)[0]).toMatchObject({
+    expect(kerfChanges(sheet, "through cut", 0.15)[0]).toMatchObject({
       path: "sheets/s1/settings",
       operation: "add",
       value: { process: "through cut", kerf: 0.15 },

@@ -39,7 +39,7 @@ export function pickChanges(ticket: Ticket, sheet: Sheet, { process, power, acro
   for (const piece of ticket.pieces)
     for (const layer of piece.layers.filter(({ id }) => held.has(id)))
       for (const line of layer.lines.filter(
-        (one) => one.process.kind === "engrave" && one.process.fill.kind !== "along the lines",
+        (one) => "fill" in one.process && one.process.fill.kind !== "along the lines",
       ))
         changes.push(
           set(`pieces/${piece.id}/layers/${layer.id}/lines/${line.id}/process/fill/interval`, value),
@@ -48,8 +48,8 @@ export function pickChanges(ticket: Ticket, sheet: Sheet, { process, power, acro
 }
 
 /** What a slot of the comb sets. */
-export function kerfChanges(sheet: Sheet, kerf: number): Change[] {
-  return settingChanges(sheet, "through cut", { kerf });
+export function kerfChanges(sheet: Sheet, process: string, kerf: number): Change[] {
+  return settingChanges(sheet, process, { kerf });
 }
 
 function settingChanges(sheet: Sheet, process: string, values: Record<string, number>): Change[] {

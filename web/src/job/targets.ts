@@ -59,7 +59,7 @@ export function choosesRegions(layer: Layer, line: Line | undefined, held: strin
 
 /** The line whose holes a click changes: the one in hand, else the outermost cut. */
 export function holeLine(layer: Layer, line: Line | undefined): Line | undefined {
-  return line ?? layer.lines.find((one) => one.process.kind === "through cut") ?? layer.lines[0];
+  return line ?? layer.lines.find((one) => "tie_marks" in one.process) ?? layer.lines[0];
 }
 
 /** What a click on a target would do, in words. */
