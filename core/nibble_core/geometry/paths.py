@@ -102,10 +102,15 @@ class Path:
         at its end."""
         if not self.kinds.any() and (len(self) > 2 or not self.closed):
             return self.nodes
+        of, t = self.chord_places(tolerance)
+        points = evaluate(self.kinds[of], self.rows[of], t)
+        return points if self.closed else np.vstack([points, self.rows[-1:, 6:]])
+
+    def chord_places(self, tolerance: float = FLATTEN) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+        """Where each chord of the flattened path begins: the number of its segment, and the parameter on that."""
         counts = self._chord_counts(tolerance)
         of, step = shared_out(counts)
-        points = evaluate(self.kinds[of], self.rows[of], step / counts[of])
-        return points if self.closed else np.vstack([points, self.rows[-1:, 6:]])
+        return of, step / counts[of]
 
     def _chord_counts(self, tolerance: float) -> NDArray[np.int64]:
         counts = chord_counts(self.kinds, self.rows, tolerance)

@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from shapely.geometry.base import BaseGeometry
 
 from nibble_core.geometry import Path, Region
 from nibble_core.geometry.fitting import refit_polygon
 from nibble_core.geometry.regions import polygons
+from nibble_core.tracing.crossings import cut_at_crossings
 
 STACKED = 1e-3
 """mm: nodes nearer than a file's positions are one node."""
@@ -44,15 +46,32 @@ def mended(region: Region) -> Mended:
             continue
         rings.append(whole)
     cleaned = Region(rings[0], tuple(rings[1:]))
-    area = cleaned.polygon()
-    if area.is_valid:
-        return Mended((cleaned,), +counts)
-    whole = shapely.make_valid(area)
-    if abs(whole.area - cleaned.area()) < TOUCHING:  # rings that only touch at a node cross nothing
+    whole = _uncrossed(cleaned)
+    if whole is None:
         return Mended((cleaned,), +counts)
     counts["self-crossings"] += 1
-    parts = [refit_polygon(_without_slivers(part), MENDED, divisions=0) for part in polygons(whole) if _is_part(part)]
-    return Mended(tuple(parts), +counts)
+    parts = [_without_slivers(part) for part in polygons(whole) if _is_part(part)]
+    made = []
+    for cut, part in zip(cut_at_crossings(cleaned, parts), parts, strict=True):
+        sound = _unstacked(cut)
+        is_sound = sound is not None and _uncrossed(sound) is None
+        made.append(sound if sound is not None and is_sound else refit_polygon(part, MENDED, divisions=0))
+    return Mended(tuple(made), +counts)
+
+
+def _uncrossed(region: Region) -> BaseGeometry | None:
+    """What a region whose rings cross covers; nothing for one whose rings cross nothing, or only touch at a node."""
+    area = region.polygon()
+    if area.is_valid:
+        return None
+    whole = shapely.make_valid(area)
+    return None if abs(whole.area - region.area()) < TOUCHING else whole
+
+
+def _unstacked(region: Region) -> Region | None:
+    """Without stacked nodes; nothing where its outer ring is one."""
+    outer, *holes = [_without_stacked(ring)[0] for ring in region.rings]
+    return None if outer is None else Region(outer, tuple(hole for hole in holes if hole is not None))
 
 
 def _is_part(area: shapely.Polygon) -> bool:
