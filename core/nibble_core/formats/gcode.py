@@ -159,91 +159,121 @@ _PROCESS = re.compile(r"^process ([a-z-]+(?: [a-z-]+)*?)(?:, number (\d))?(, wit
 
 def read_moves(content: bytes, dialect: Dialect) -> Moves:
     """What ``write_moves`` wrote. Raises UnreadableFile at the first line that is not of this grammar."""
-    size: tuple[float, float] | None = None
-    tools: list[Named] = []
-    x = y = speed = power = wait = 0.0
-    z: float | None = None
-    pierced: dict[int, set[float]] = {}
-    ran: dict[int, set[float]] = {}
-    glided: dict[int, set[float]] = {}
-    mode = lifted = False
-    before, after = COMMENTS[dialect.comments]
-    does, kinds, rows, speeds, powers, waits, tool = [], [], [], [], [], [], []
-    ended = False
+    reader = _Reader(dialect)
     for number, line in enumerate(content.decode("ascii", "replace").splitlines(), 1):
-        if line.startswith(before.strip()):
-            words = line[len(before) : len(line) - len(after)].strip()
-            found = re.fullmatch(r"sheet ([\d.]+) x ([\d.]+) mm", words)
-            size = (float(found[1]), float(found[2])) if found else size
-            own = _PROCESS.match(words)
-            if own and size:
-                tools.append(Named(own[1], int(own[2] or 1), pen=bool(own[3])))
-            continue
+        reader.take(line, number)
+    return reader.moves()
+
+
+class _Reader:
+    """A machine's head as a file moves it, line by line, and the moves it made."""
+
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+        self.before, self.after = COMMENTS[dialect.comments]
+        self.size: tuple[float, float] | None = None
+        self.tools: list[Named] = []
+        self.x = self.y = self.speed = self.power = self.wait = 0.0
+        self.z: float | None = None
+        self.on = self.lifted = self.ended = False
+        self.rows: list[list[float]] = []
+        self.told: list[tuple[int, int, float, float, float, int]] = []
+        """Of each move what it does, its kind, speed, power, wait before it and tool."""
+        self.pierced: dict[int, set[float]] = {}
+        self.ran: dict[int, set[float]] = {}
+        self.glided: dict[int, set[float]] = {}
+        """Heights that each tool pierces, runs and glides at."""
+
+    def take(self, line: str, number: int) -> None:
+        """One line of the file. Raises UnreadableFile."""
+        if line.startswith(self.before.strip()):
+            self._say(line[len(self.before) : len(line) - len(self.after)].strip())
+            return
         parts = line.split()
-        if not parts or ended:
+        if not parts or self.ended:
             raise _unread(number)
         head = parts[0]
         try:
             values = {part[0]: float(part[1:]) for part in parts[1:]}
         except ValueError:
             raise _unread(number) from None
-        if head in ("G0", "G1", "G2", "G3") and {"X", "Y"} <= values.keys() and tools:
-            power = values.get("S", power)
-            speed = values.get("F", speed)
-            burns = mode and power > 0
-            draws = tools[-1].pen and z is not None and not lifted
-            if head == "G0" and (burns or draws):
-                raise _unread(number)
-            end = values["X"], values["Y"]
-            row = [x, y, 0.0, 0.0, 0.0, 0.0, *end]
-            if head in ("G2", "G3"):
-                row[2:5] = _arc(x, y, end, values, head == "G3")
-            does.append(TRAVEL if head == "G0" else BURN if burns or draws else GLIDE)
-            kinds.append(ARC if head in ("G2", "G3") else LINE)
-            rows.append(row)
-            speeds.append(0.0 if head == "G0" else speed / 60)
-            powers.append(power / dialect.scale if burns else 0.0)
-            if (burns or draws) and z is not None:
-                ran.setdefault(len(tools) - 1, set()).add(z)
-            elif head != "G0" and z is not None:
-                glided.setdefault(len(tools) - 1, set()).add(z)
-            waits.append(wait)
-            tool.append(len(tools) - 1)
-            x, y = end
-            wait = 0.0
-        elif head in ("G0", "G1") and "Z" in values and tools:
-            if head == "G0" and mode and power > 0:
-                raise _unread(number)
-            z, speed, lifted = values["Z"], values.get("F", speed), head == "G0"
-            if tools[-1].pen and lifted:
-                pierced.setdefault(len(tools) - 1, set()).add(z)
+        if head in ("G0", "G1", "G2", "G3") and {"X", "Y"} <= values.keys() and self.tools:
+            self._move(head, values, number)
+        elif head in ("G0", "G1") and "Z" in values and self.tools:
+            self._lift(head, values, number)
         elif head == "G4" and "P" in values:
-            wait = values["P"]
-            if mode and power > 0 and z is not None and lifted:
-                pierced.setdefault(len(tools) - 1, set()).add(z)
+            self.wait = values["P"]
+            if self.burning and self.z is not None and self.lifted:
+                self._at(self.pierced, self.z)
         elif head in ("M3", "M4"):
-            mode, power = True, values.get("S", power)
+            self.on, self.power = True, values.get("S", self.power)
         elif head == "M5":
-            mode, power = False, 0.0
+            self.on, self.power = False, 0.0
         elif head == "S0" and len(parts) == 1:
-            power = 0.0
+            self.power = 0.0
         elif head == "M2":
-            ended = True
-        elif dialect.air[0] and head == dialect.air[0]:
-            tools[-1] = Named(tools[-1].process, tools[-1].rank, True)
-        elif head not in ("G21", "G90", "G17", dialect.air[1]):
+            self.ended = True
+        elif self.dialect.air[0] and head == self.dialect.air[0]:
+            self.tools[-1] = Named(self.tools[-1].process, self.tools[-1].rank, True)
+        elif head not in ("G21", "G90", "G17", self.dialect.air[1]):
             raise _unread(number)
-    if size is None or not ended:
-        raise UnreadableFile("This is not a whole G-code file of known size.", "Make the files again.")
-    return Moves(
-        *size, np.array(does, np.uint8), np.array(kinds, np.uint8), np.array(rows, float).reshape(-1, 8),
-        np.array(speeds, float),
-        np.array(powers, float), np.array(waits, float), np.array(tool, np.int64),
-        tuple(
-            replace(one, heights=_heights(pierced.get(k, set()), ran.get(k) or glided.get(k, set())))
-            for k, one in enumerate(tools)
-        ),
-    )  # fmt: skip
+
+    @property
+    def burning(self) -> bool:
+        return self.on and self.power > 0
+
+    def _say(self, words: str) -> None:
+        """A comment: the sheet's size, or the process that follows."""
+        found = re.fullmatch(r"sheet ([\d.]+) x ([\d.]+) mm", words)
+        self.size = (float(found[1]), float(found[2])) if found else self.size
+        own = _PROCESS.match(words)
+        if own and self.size:
+            self.tools.append(Named(own[1], int(own[2] or 1), pen=bool(own[3])))
+
+    def _move(self, head: str, values: dict[str, float], number: int) -> None:
+        self.power, self.speed = values.get("S", self.power), values.get("F", self.speed)
+        draws = self.tools[-1].pen and self.z is not None and not self.lifted
+        works, travels, bends = self.burning or draws, head == "G0", head in ("G2", "G3")
+        if travels and works:
+            raise _unread(number)
+        end = values["X"], values["Y"]
+        row = [self.x, self.y, 0.0, 0.0, 0.0, 0.0, *end]
+        if bends:
+            row[2:5] = _arc(self.x, self.y, end, values, head == "G3")
+        self.rows.append(row)
+        self.told.append((
+            TRAVEL if travels else BURN if works else GLIDE, ARC if bends else LINE,
+            0.0 if travels else self.speed / 60, self.power / self.dialect.scale if self.burning else 0.0, self.wait,
+            len(self.tools) - 1,
+        ))  # fmt: skip
+        if self.z is not None and (works or not travels):
+            self._at(self.ran if works else self.glided, self.z)
+        (self.x, self.y), self.wait = end, 0.0
+
+    def _lift(self, head: str, values: dict[str, float], number: int) -> None:
+        if head == "G0" and self.burning:
+            raise _unread(number)
+        self.z, self.speed, self.lifted = values["Z"], values.get("F", self.speed), head == "G0"
+        if self.tools[-1].pen and self.lifted:
+            self._at(self.pierced, self.z)
+
+    def _at(self, heights: dict[int, set[float]], z: float) -> None:
+        heights.setdefault(len(self.tools) - 1, set()).add(z)
+
+    def moves(self) -> Moves:
+        """All of them. Raises UnreadableFile for a file that does not end, or tells no size."""
+        if self.size is None or not self.ended:
+            raise UnreadableFile("This is not a whole G-code file of known size.", "Make the files again.")
+        does, kinds, speeds, powers, waits, tool = zip(*self.told, strict=True) if self.told else ((),) * 6
+        heights = [
+            _heights(self.pierced.get(k, set()), self.ran.get(k) or self.glided.get(k, set()))
+            for k in range(len(self.tools))
+        ]
+        return Moves(
+            *self.size, np.array(does, np.uint8), np.array(kinds, np.uint8), np.array(self.rows, float).reshape(-1, 8),
+            np.array(speeds, float), np.array(powers, float), np.array(waits, float), np.array(tool, np.int64),
+            tuple(replace(one, heights=own) for one, own in zip(self.tools, heights, strict=True)),
+        )  # fmt: skip
 
 
 def _arc(

@@ -59,23 +59,7 @@ def write_page(page: Page) -> bytes:
         lines += [f"{_RENDERING[page.press.rendering]} ri"]
     under = [plate for plate in page.plates if plate.under]
     lines += _plates(pdf, resources, groups, under, WHITE)
-    drawn: list[str] = []
-    for index, one in enumerate(page.printed):
-        if isinstance(one, Painted):
-            resources.XObject[f"/Fill{index}"] = _fill(pdf, one, profile)
-            drawn += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
-            continue
-        if isinstance(one, ClientPage):
-            if one.digest not in clients:
-                clients[one.digest] = page_form(pdf, one.content, one.digest)
-            resources.XObject[f"/Page{index}"] = _clipped(pdf, one, clients[one.digest][0])
-            drawn += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
-            continue
-        if isinstance(one.pixels, str):
-            raise TypeError("a picture that was read back has no pixels to be written")
-        resources.XObject[f"/Picture{index}"] = _image(pdf, one.pixels, profile, page.press)
-        w, h = _number(one.width), _number(one.height)
-        drawn += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
+    drawn = _drawn_print(pdf, page, resources, profile, clients)
     if under:
         resources.XObject["/Print"] = _group(pdf, page, resources, drawn)
         drawn = ["q /OverWhite gs /Print Do Q"]
@@ -89,22 +73,7 @@ def write_page(page: Page) -> bytes:
             lines += [" ".join(_number(v) for v in filled.ink.cmyk) + " k"]
             lines += [f"{path.text(PDF, 4)}f*" for path in filled.paths]
         lines += ["Q EMC"]
-    inks: dict[Ink, str] = {}
-    forms: dict[Bundle, str] = {}
-    layers: dict[tuple[str, Ink], str] = {}
-    for stroked in page.stroked:
-        ink, of = stroked.ink, (stroked.layer, stroked.ink)
-        if ink not in inks:
-            inks[ink] = f"Ink{len(inks)}"
-            resources.ColorSpace[f"/{inks[ink]}"] = _separation(pdf, ink)
-        if of not in layers:
-            layers[of] = _layer(pdf, resources, groups, stroked.layer)
-        if stroked.paths not in forms:
-            forms[stroked.paths] = f"Lines{len(forms)}"
-            resources.XObject[f"/{forms[stroked.paths]}"] = _form(pdf, stroked.paths, "", "S")
-        lines += [f"/OC /{layers[of]} BDC q /Overprint gs /{inks[ink]} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
-        lines += [f"q {_matrix(place)} cm /{forms[stroked.paths]} Do Q" for place in stroked.placements]
-        lines += ["Q EMC"]
+    lines += _drawn_lines(pdf, page, resources, groups)
     sheet.obj.Resources = resources
     sheet.obj.Contents = pdf.make_stream("\n".join(lines).encode("ascii"))
     if groups:
@@ -120,6 +89,53 @@ def write_page(page: Page) -> bytes:
         if _is_x4(page):
             _declare_x4(pdf, metadata, title)
     return _saved(pdf)
+
+
+def _drawn_print(
+    pdf: pikepdf.Pdf, page: Page, resources: Dictionary, profile: pikepdf.Object | None,
+    clients: dict[str, tuple[pikepdf.Object, list[pikepdf.Object]]],
+) -> list[str]:  # fmt: skip
+    """The operators that print a page's pictures, fills and clients' pages; ``clients`` takes these by their digests,
+    each with its layers."""
+    drawn: list[str] = []
+    for index, one in enumerate(page.printed):
+        if isinstance(one, Painted):
+            resources.XObject[f"/Fill{index}"] = _fill(pdf, one, profile)
+            drawn += [f"q {_matrix(placement)} cm /Fill{index} Do Q" for placement in one.placements]
+        elif isinstance(one, ClientPage):
+            if one.digest not in clients:
+                clients[one.digest] = page_form(pdf, one.content, one.digest)
+            resources.XObject[f"/Page{index}"] = _clipped(pdf, one, clients[one.digest][0])
+            drawn += [f"q {_matrix(placement)} cm /Page{index} Do Q" for placement in one.placements]
+        elif isinstance(one.pixels, str):
+            raise TypeError("a picture that was read back has no pixels to be written")
+        else:
+            resources.XObject[f"/Picture{index}"] = _image(pdf, one.pixels, profile, page.press)
+            w, h = _number(one.width), _number(one.height)
+            drawn += [f"q {_matrix(at)} cm {w} 0 0 -{h} 0 {h} cm /Picture{index} Do Q" for at in one.placements]
+    return drawn
+
+
+def _drawn_lines(pdf: pikepdf.Pdf, page: Page, resources: Dictionary, groups: list[pikepdf.Object]) -> list[str]:
+    """The operators that draw a page's lines, each in the ink and the layer of its process."""
+    inks: dict[Ink, str] = {}
+    forms: dict[Bundle, str] = {}
+    layers: dict[tuple[str, Ink], str] = {}
+    drawn: list[str] = []
+    for stroked in page.stroked:
+        ink, of = stroked.ink, (stroked.layer, stroked.ink)
+        if ink not in inks:
+            inks[ink] = f"Ink{len(inks)}"
+            resources.ColorSpace[f"/{inks[ink]}"] = _separation(pdf, ink)
+        if of not in layers:
+            layers[of] = _layer(pdf, resources, groups, stroked.layer)
+        if stroked.paths not in forms:
+            forms[stroked.paths] = f"Lines{len(forms)}"
+            resources.XObject[f"/{forms[stroked.paths]}"] = _form(pdf, stroked.paths, "", "S")
+        drawn += [f"/OC /{layers[of]} BDC q /Overprint gs /{inks[ink]} CS 1 SCN {_number(HAIRLINE)} w 1 j 1 J"]
+        drawn += [f"q {_matrix(place)} cm /{forms[stroked.paths]} Do Q" for place in stroked.placements]
+        drawn += ["Q EMC"]
+    return drawn
 
 
 def _saved(pdf: pikepdf.Pdf) -> bytes:

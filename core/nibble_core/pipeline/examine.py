@@ -74,7 +74,7 @@ def examine(
 def _examined(
     by: Examination, composed: PieceResult, drawn: LayerResult, printed: PrintResult, *, cancelled: Callable[[], bool]
 ) -> Examined:
-    layer, stock, machine = by.layer, by.stock, by.machine
+    layer, stock = by.layer, by.stock
     prints = layer.prints
     rules = {line.id: line for line in layer.lines}
     lines = [_cut_line(line, rules[line.id]) for line in drawn.lines if not line.filled]
@@ -94,16 +94,11 @@ def _examined(
     kept = min(kiss, key=lambda line: abs(line.distance)) if kiss else edge
     dropped = drop_out([path for line in through for path in line.paths], work)
     solid = shapely.union_all([line.area for line in kiss]) if kiss else work
-    found: list[tuple[str, Finding]] = []
-    smallest = max(machine.smallest_part, stock.smallest_part)
-    for line in lines:
-        if frees(line.process) in (PIECE, FILM):
-            about = [*checks.small_parts(line, smallest, f"The {machine.name} on {stock.name}")]
-            about += checks.narrow_gaps(line, machine.narrowest_gap, cancelled)
-            about += checks.sharp_insides(line, machine.knife_radius)
-            about += checks.open_lines(line)
-            about += checks.inside_bleed(line, drawn.shown, layer.bleed)
-            found += [("", finding) for finding in about]
+    found = [
+        ("", finding)
+        for line in lines if frees(line.process) in (PIECE, FILM)
+        for finding in _cut_findings(by, line, drawn.shown, cancelled)
+    ]  # fmt: skip
     weak: tuple[Neck, ...] = ()
     if edge is not None:
         weak, thin = checks.weak_parts(work, edge, stock.thinnest, stock.name, cancelled)
@@ -117,17 +112,7 @@ def _examined(
         found += [("", finding) for finding in checks.lost_parts(dropped, edge, stock.liner)]
     found += [("", finding) for finding in checks.shared_lines(lines)]
     found += [("", finding) for finding in checks.crossing_lines(lines)]
-    for element in by.elements:
-        content = element.content
-        if isinstance(content, Lettering) and element.way in ("joined", "apart"):
-            letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])
-            cut = any(own.on and frees(own.process.kind) in (PIECE, FILM) and _follows(own.source, element.id)
-                      for own in layer.lines)  # fmt: skip
-            if cut:
-                words = content.words
-                found += [
-                    (element.id, f) for f in checks.thin_letters(letters, words, stock.thinnest, stock.name, cancelled)
-                ]
+    found += _letter_findings(by, composed, cancelled)
     worst = None
     if isinstance(prints, Printed) and edge is not None:
         nearest = min((line for line in (*kiss, *through)), key=lambda line: abs(line.distance), default=edge)
@@ -135,6 +120,36 @@ def _examined(
             worst = worst_case(nearest.area, drawn.shown, prints.bleed, prints.cutting_error)
     thinnest = next(iter(weakest(work, cancelled=cancelled).necks), None)
     return Examined(dropped, stock.liner, work, solid, weak, thinnest, worst, tuple(found))
+
+
+def _cut_findings(
+    by: Examination, line: checks.CutLine, shown: BaseGeometry, cancelled: Callable[[], bool]
+) -> list[Finding]:
+    """What is wrong with one cut for its machine and stock."""
+    smallest = max(by.machine.smallest_part, by.stock.smallest_part)
+    return [
+        *checks.small_parts(line, smallest, f"The {by.machine.name} on {by.stock.name}"),
+        *checks.narrow_gaps(line, by.machine.narrowest_gap, cancelled),
+        *checks.sharp_insides(line, by.machine.knife_radius),
+        *checks.open_lines(line),
+        *checks.inside_bleed(line, shown, by.layer.bleed),
+    ]
+
+
+def _letter_findings(
+    by: Examination, composed: PieceResult, cancelled: Callable[[], bool]
+) -> list[tuple[str, Finding]]:  # fmt: skip
+    """Letters that are cut, and too thin for the stock, by the element that they are of."""
+    found = []
+    for element in by.elements:
+        words = element.content.words if isinstance(element.content, Lettering) else ""
+        cut = any(own.on and frees(own.process.kind) in (PIECE, FILM) and _follows(own.source, element.id)
+                  for own in by.layer.lines)  # fmt: skip
+        if words and cut and element.way in ("joined", "apart"):
+            letters = shapely.union_all([area_of(s) for id, s in composed.composed.painted if id == element.id])
+            thin = checks.thin_letters(letters, words, by.stock.thinnest, by.stock.name, cancelled)
+            found += [(element.id, finding) for finding in thin]
+    return found
 
 
 def _opens(line: Line, *, stencil: bool) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain, count
 from typing import Any
@@ -121,14 +121,21 @@ def make_files(
         sheets.append(_sheet_facts(ticket, sheet, work, parts, files[before:]))
     if refused and not files:
         raise refused[0].error
-    manifest = {
+    progress(1.0, "done")
+    files.append(_manifest(ticket, revision, sheets, refused))
+    return MadeFiles(tuple(files), tuple(refused))
+
+
+def _manifest(
+    ticket: Ticket, revision: int | None, sheets: Sequence[Mapping[str, object]], refused: Sequence[Refused]
+) -> JobFile:
+    """What was made of which ticket, and what was not."""
+    says = {
         "job": ticket.name, "client": ticket.client, "ticket": fingerprint(ticket), "revision": revision,
         "says": [sentence.text for sentence in sentences(ticket)], "sheets": sheets,
         "refused": [{"name": one.name, "why": one.error.message} for one in refused],
     }  # fmt: skip
-    progress(1.0, "done")
-    files.append(JobFile("manifest.json", "manifest", json.dumps(manifest, indent=1).encode()))
-    return MadeFiles(tuple(files), tuple(refused))
+    return JobFile("manifest.json", "manifest", json.dumps(says, indent=1).encode())
 
 
 def _written_moves(

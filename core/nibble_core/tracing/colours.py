@@ -85,11 +85,8 @@ def trace_colours(
         paths.append(fitted(border, junctions, allowed, own, polished, edges.blunt))
     regions = regions_of(borders, paths, owners, shown)
     index = {patch: k for k, (patch, _) in enumerate(regions)}
-    seams = tuple(
-        (path, index[border.right], index[border.left])
-        for border, path in zip(borders, paths, strict=True)
-        if not border.at_edge
-    )
+    inner = [(border, path) for border, path in zip(borders, paths, strict=True) if not border.at_edge]
+    seams = tuple((path, index[border.right], index[border.left]) for border, path in inner)
     said = tuple((int(r), int(g), int(b)) for r, g, b in np.rint(colours).tolist())
     places = tuple(np.vstack([b.places, b.places[:1]]) if b.closed else b.places for b in borders if not b.at_edge)
     return TracedAreas(tuple(region for _, region in regions), places, noise, said, seams)

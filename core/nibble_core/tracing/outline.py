@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -79,11 +80,9 @@ def fit_outline(
     this ring. Where the outline strays too far all the same it gets a node more.
     """
     if blunt > BLUNT:
-        reduced = fit_outline(
-            ring / blunt, tolerance=max(tolerance / blunt, FINEST), noise=noise / blunt, polished=polished,
-            least_corner=least_corner,
-        )  # fmt: skip
-        return reduced.mapped(Affine.scale(blunt))
+        finest = max(tolerance / blunt, FINEST)
+        reduced = partial(fit_outline, ring / blunt, noise=noise / blunt, polished=polished, least_corner=least_corner)
+        return reduced(tolerance=finest).mapped(Affine.scale(blunt))
     ring = np.ascontiguousarray(ring)
     corner_degrees = corner_from(least_corner, noise)
     rough_fit = (fits or RoughFits()).fit
