@@ -27,8 +27,8 @@ def begin() -> None:
     rows = [Record(kind=Record.Kind.STOCK, key=one.key, value=to_plain(one)) for one in STARTING.stocks]
     rows += [Record(kind=Record.Kind.MACHINE, key=one.key, value=to_plain(one)) for one in STARTING.machines]
     rows += [
-        Record(kind=Record.Kind.SETTINGS, key=" ".join(keys), value=to_plain(some))
-        for keys, some in STARTING.settings.items()
+        Record(kind=Record.Kind.SETTINGS, key=machine, stock=stock, value=to_plain(some))
+        for (machine, stock), some in STARTING.settings.items()
     ]
     Record.objects.bulk_create(rows)
 
@@ -65,9 +65,8 @@ def remove_record(kind: str, key: str) -> None:
     if Record.objects.filter(kind=kind).count() <= 1:
         raise InvalidTicket(f"A shop needs one {kind} at least.", "Add another first.")
     Record.objects.filter(kind=kind, key=key).delete()
-    for row in Record.objects.filter(kind=Record.Kind.SETTINGS):
-        if key in row.key.split(" "):
-            row.delete()
+    own = {"key": key} if kind == Record.Kind.MACHINE else {"stock": key}
+    Record.objects.filter(kind=Record.Kind.SETTINGS, **own).delete()
 
 
 @writing()
@@ -83,7 +82,7 @@ def keep_settings(machine: str, stock: str, values: list[dict[str, Any]]) -> Non
         if not Record.objects.filter(kind=kind, key=key).exists():
             raise InvalidTicket("That record is not there any more.", "Look again.")
     Record.objects.update_or_create(
-        kind=Record.Kind.SETTINGS, key=f"{machine} {stock}", defaults={"value": to_plain(tuple(settings))}
+        kind=Record.Kind.SETTINGS, key=machine, stock=stock, defaults={"value": to_plain(tuple(settings))}
     )
 
 

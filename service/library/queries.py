@@ -19,7 +19,7 @@ KINDS: dict[str, type[Stock] | type[Machine]] = {Record.Kind.STOCK: Stock, Recor
 def library() -> Library:
     """The shop's records; the starting set where it has none yet. A record that this version cannot read is passed
     over."""
-    rows = Record.objects.order_by("id").values_list("kind", "key", Cast("value", TextField()))
+    rows = Record.objects.order_by("id").values_list("kind", "key", "stock", Cast("value", TextField()))
     return _read(tuple(rows)) if rows else STARTING
 
 
@@ -35,12 +35,12 @@ def _plain_machines(some: tuple[Machine, ...]) -> list[Any]:
 
 
 @lru_cache(maxsize=4)
-def _read(rows: tuple[tuple[str, str, str], ...]) -> Library:
+def _read(rows: tuple[tuple[str, str, str, str], ...]) -> Library:
     stocks: list[Stock] = []
     machines: list[Machine] = []
     settings: dict[tuple[str, str], tuple[Setting, ...]] = {}
     rates = STARTING.rates
-    for kind, key, text in rows:
+    for kind, key, stock, text in rows:
         value = json.loads(text)
         try:
             if kind == Record.Kind.STOCK:
@@ -50,8 +50,7 @@ def _read(rows: tuple[tuple[str, str, str], ...]) -> Library:
             elif kind == Record.Kind.RATES:
                 rates = from_plain(Rates, value, "")
             else:
-                machine, _, stock = key.partition(" ")
-                settings[machine, stock] = tuple(from_plain(Setting, one, "") for one in value)
+                settings[key, stock] = tuple(from_plain(Setting, one, "") for one in value)
         except InvalidTicket:
             continue
     return Library(tuple(stocks), tuple(machines), settings, rates)

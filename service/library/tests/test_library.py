@@ -98,12 +98,20 @@ class LibraryTest(TestCase):
             with self.assertRaises(InvalidTicket):
                 actions.keep_settings(machine, VINYL, rows)
 
+    def test_a_stock_that_is_called_as_a_machine_takes_no_settings_of_it_along(self) -> None:
+        stock = actions.keep_record("stock", "", to_plain(STARTING.stocks[0]) | {"name": "Small laser"}).key
+        self.assertEqual(stock, "small-laser")
+        held = Record.objects.filter(kind="settings", key="small-laser").count()
+        actions.keep_settings("small-laser", stock, [{"id": "a", "process": "engrave", "power": 0.2, "speed": 100}])
+        actions.remove_record("stock", stock)
+        self.assertEqual(Record.objects.filter(kind="settings", key="small-laser").count(), held)
+
     def test_the_last_record_of_a_kind_stays(self) -> None:
         for machine in STARTING.machines[1:]:
             actions.remove_record("machine", machine.key)
         with self.assertRaises(InvalidTicket):
             actions.remove_record("machine", STARTING.machines[0].key)
-        self.assertEqual(Record.objects.filter(kind="settings", key__startswith="desk-cutter").count(), 0)
+        self.assertEqual(Record.objects.filter(kind="settings", key="desk-cutter").count(), 0)
 
     def test_a_colour_profile_is_looked_at_before_it_is_kept_and_goes_with_its_stock(self) -> None:
         made = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
