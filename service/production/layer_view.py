@@ -29,12 +29,14 @@ SLICE = 1000  # dashes that are drawn together
 
 def layer_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """See production.schemas.LayerOut. Geometry in mm, in the piece's coordinates."""
-    return _view(piece, layer, ticket, work, work.layers[layer.id].drawn.value, work.layers[layer.id].print_drawn)
+    own = work.layers[layer.id]
+    return _view(piece, layer, ticket, work, own.drawn.value, own.print_drawn)
 
 
 def laid_view(piece: Piece, layer: Layer, ticket: Ticket, work: Work) -> dict[str, Any]:
     """The same as the layer is laid out, bent onto a round thing."""
-    bent = _view(piece, layer, ticket, work, work.layers[layer.id].laid.value, work.layers[layer.id].print_laid)
+    own = work.layers[layer.id]
+    bent = _view(piece, layer, ticket, work, own.laid.value, own.print_laid)
     return bent | {"looks": None, "holes": [], "takers": [], "bridges": [], "shapes": [], "regions": []}
 
 
@@ -56,10 +58,18 @@ def _view(
         "bridges": [[*bridge.one, *bridge.other] for bridge in composed.bridges],
         "marks": "".join(mark.svg(3) for mark in drawn.marks),
         "marks_process": drawn.marks_process.process if drawn.marks_process else "",
+        "fills": _rings(own.footprint.value) if own.examined else [],
         "plate": "".join(region.svg(3) for region in own.plate),
         "hanging": _hanging(drawn), "minutes": _minutes(ticket, layer.id, work),
         "looks": _looks([one.value for one in own.examined]) if own.examined else None,
     }  # fmt: skip
+
+
+def _rings(area: BaseGeometry) -> list[list[float]]:
+    """Its outlines, x and y in turn."""
+    return [
+        np.round(np.asarray(part.exterior.coords)[:-1], 3).ravel().tolist() for part in polygons(area)
+    ]  # fmt: skip
 
 
 def _minutes(ticket: Ticket, layer: str, work: Work) -> float | None:

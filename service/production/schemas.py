@@ -174,6 +174,8 @@ class LooksOut(Schema):
 
 
 class LayerOut(Schema):
+    """fills: outlines of all that a copy fills on its sheet, x and y in turn, mm; none in a preview."""
+
     box: tuple[float, float, float, float]
     frame: tuple[float, float, float, float]
     lines: list[LineOut]
@@ -181,6 +183,7 @@ class LayerOut(Schema):
     shapes: list[PieceShapeOut]
     shown: str
     edge: str
+    fills: list[list[float]]
     regions: list[RegionOut]
     holes: list[HoleOut]
     takers: list[TakerOut]
@@ -248,7 +251,7 @@ class GrainOut(Schema):
 class SheetOut(Schema):
     """angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam. lies:
     how it lies in the machine, in words. bed: of a machine whose clamps are known, its left, top, right and bottom
-    on the sheet."""
+    on the sheet. spacing: mm between copies; least_apart: mm under which they are too near."""
 
     name: str
     width: float
@@ -267,6 +270,8 @@ class SheetOut(Schema):
     angles: list[tuple[float, str]]
     lies: str
     bed: tuple[float, float, float, float] | None
+    spacing: float
+    least_apart: float
     grain: list[GrainOut]
     beyond: list[str]
     seams: list[SeamOut]

@@ -18,7 +18,7 @@ from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.read import DEEPER, ITS_PATHS, Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import caption_of, each_by_itself, minutes_of, own_lines
+from nibble_core.pipeline.sheets import caption_of, each_by_itself, least_apart, minutes_of, own_lines, spacing_of
 from nibble_core.pipeline.trace import TracedShape, TraceResult
 from nibble_core.sheet import LaidSheet, Panel
 from nibble_core.ticket import Ticket, fingerprint
@@ -255,5 +255,6 @@ def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:
         "grain": _grain(sheet, laid, work), "minutes": minutes_of(sheet, work),
         "seams": [one._asdict() for one in work.sheets[sheet.id].seams],
         "beyond": work.sheets[sheet.id].beyond, "bed": bed_on(sheet, work),
+        "spacing": spacing_of(ticket, sheet), "least_apart": least_apart(ticket, sheet),
         "caption": "".join(region.svg(3) for region in caption_of(sheet, ticket, laid)),
     }  # fmt: skip

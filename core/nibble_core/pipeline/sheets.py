@@ -260,7 +260,7 @@ def crowded_copies(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work)
     if not _by_hand(sheet):
         return []
     copies = keyed_copies(work.sheets[sheet.id].laid, work)
-    return stage(store, _crowded, spacing_of(ticket, sheet), copies).value
+    return stage(store, _crowded, least_apart(ticket, sheet), copies).value
 
 
 def _by_hand(sheet: Sheet) -> bool:
@@ -275,8 +275,13 @@ def check_distances(crowded: Sequence[Near]) -> None:
         raise CannotMake(f"{pairs} on each other: both would be cut through.", "Move them apart, or nest them again.")
 
 
-def _crowded(spacing: float, copies: list[BaseGeometry]) -> list[Near]:
-    return too_near(copies, spacing - ROUNDED)
+def _crowded(least: float, copies: list[BaseGeometry]) -> list[Near]:
+    return too_near(copies, least)
+
+
+def least_apart(ticket: Ticket, sheet: Sheet) -> float:
+    """mm under which two copies count as too near."""
+    return spacing_of(ticket, sheet) - ROUNDED
 
 
 def copies_beyond(ticket: Ticket, sheet: Sheet, work: Work) -> list[Beyond]:

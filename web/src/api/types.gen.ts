@@ -2404,7 +2404,10 @@ export interface components {
             regions: components["schemas"]["Anchor"][];
             overlap: number;
         };
-        /** LayerOut */
+        /**
+         * LayerOut
+         * @description fills: outlines of all that a copy fills on its sheet, x and y in turn, mm; none in a preview.
+         */
         LayerOut: {
             /** Box */
             box: [
@@ -2430,6 +2433,8 @@ export interface components {
             shown: string;
             /** Edge */
             edge: string;
+            /** Fills */
+            fills: number[][];
             /** Regions */
             regions: components["schemas"]["RegionOut"][];
             /** Holes */
@@ -3616,7 +3621,7 @@ export interface components {
          * SheetOut
          * @description angles: of a wall that is turned, mm from the left and what is there, in degrees from its handle or seam. lies:
          *     how it lies in the machine, in words. bed: of a machine whose clamps are known, its left, top, right and bottom
-         *     on the sheet.
+         *     on the sheet. spacing: mm between copies; least_apart: mm under which they are too near.
          */
         SheetOut: {
             /** Name */
@@ -3664,6 +3669,10 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Spacing */
+            spacing: number;
+            /** Least Apart */
+            least_apart: number;
             /** Grain */
             grain: components["schemas"]["GrainOut"][];
             /** Beyond */

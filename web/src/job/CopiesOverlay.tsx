@@ -1,5 +1,4 @@
 import { frameData } from "../engine/pathdata";
-import type { Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
 
 const INK = "#1E2A2E";
@@ -7,8 +6,7 @@ const MARIGOLD = "#8A5F00";
 const NEAR = "#8C2F1B";
 
 /** Copies that are chosen, where they would go while they are moved, and the frame that chooses. */
-export function CopiesOverlay({ copies, ticket }: { copies: Copies; ticket: Ticket }) {
-  const spacing = (sheet: string) => ticket.sheets.find((one) => one.id === sheet)?.spacing ?? 0;
+export function CopiesOverlay({ copies }: { copies: Copies }) {
   const { frame } = copies;
   return (
     <g data-copies="">
@@ -28,8 +26,9 @@ export function CopiesOverlay({ copies, ticket }: { copies: Copies; ticket: Tick
             vectorEffect="non-scaling-stroke"
           />
         ))}
-      {copies.ghosts.map(({ copy, outline, at, apart }) => {
-        const near = apart !== null && apart < spacing(copy.sheet) - 0.06;
+      {copies.ghosts.map((ghost) => {
+        const { copy, outline, at } = ghost;
+        const near = copies.isNear(ghost);
         return (
           <path
             key={copy.key}

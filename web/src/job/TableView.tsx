@@ -157,7 +157,7 @@ export function TableView(props: Props) {
       />
       <TableOverlay
         group={overlay}
-        copies={hand ? <CopiesOverlay copies={hand} ticket={ticket} /> : null}
+        copies={hand ? <CopiesOverlay copies={hand} /> : null}
         targets={targets}
         shownPlace={props.place}
         beds={beds.filter((one) => one !== null)}

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Work } from "../api/client";
 import type { Matrix } from "../engine/scene";
-import { copiesOf, handled, mapped, matrixOf, movedMatrix, movedPlace, nearest, placedOf } from "./copies";
+import { copiesOf, handled, mapped, matrixOf, movedMatrix, movedPlace, placedOf } from "./copies";
 import places from "./places.json"; // as the core maps them: see e2e/test_web_units.py
 import type { Machine, Placed, Sheet, Stock, Ticket } from "./ticket";
 
@@ -145,19 +145,5 @@ describe("copies of a sheet", () => {
     expect((found[put.length] as (typeof found)[0]).at[4] - (found[0] as (typeof found)[0]).at[4]).toBe(
       WIDTH + 40,
     );
-  });
-
-  it("say how near two outlines come", () => {
-    const found = nearest(
-      [
-        { x: 0, y: 0 },
-        { x: 3, y: 0 },
-      ],
-      [
-        { x: 6, y: 4 },
-        { x: 20, y: 0 },
-      ],
-    );
-    expect(found.apart).toBe(5);
   });
 });

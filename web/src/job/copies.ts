@@ -252,17 +252,3 @@ export function mappedBox(at: Matrix, [left, top, right, bottom]: Box): Box {
   const ys = corners.map((corner) => corner.y);
   return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
 }
-
-/** The nearest two places of two outlines, sampled, and how far apart they are. */
-export function nearest(
-  one: readonly Place[],
-  other: readonly Place[],
-): { from: Place; to: Place; apart: number } {
-  let best = { from: one[0] as Place, to: other[0] as Place, apart: Number.POSITIVE_INFINITY };
-  for (const from of one)
-    for (const to of other) {
-      const apart = Math.hypot(from.x - to.x, from.y - to.y);
-      if (apart < best.apart) best = { from, to, apart };
-    }
-  return best;
-}

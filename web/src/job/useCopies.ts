@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import type { Change, Work } from "../api/client";
+import { type Apart, apartOf, overlap, type Rings } from "../engine/apart";
 import type { Box, Place } from "../engine/camera";
 import { Cells } from "../engine/cells";
 import { pathTester } from "../engine/hit";
@@ -14,13 +15,13 @@ import {
   mappedBox,
   movedMatrix,
   movedPlace,
-  nearest,
   shiftsOf,
   turned,
   turnOf,
   unmapped,
 } from "./copies";
 import { parsed } from "./parsed";
+import type { LayerView } from "./pieceChanges";
 import type { Placed, Sheet, Ticket } from "./ticket";
 
 const STILL: Move = { dx: 0, dy: 0, turn: 0 };
@@ -34,7 +35,7 @@ export interface Outline {
   readonly d: string;
   readonly box: Box;
   readonly middle: Place;
-  readonly points: readonly Place[];
+  readonly fills: Rings;
 }
 
 /** A copy in hand, where it would go, and how near it comes to another: less than the sheet's spacing is too near. */
@@ -78,7 +79,7 @@ export function useCopies(
         view.edge || view.shown || `M${left} ${top}L${right} ${top}L${right} ${bottom}L${left} ${bottom}Z`;
       const { box } = parsed(d).facts;
       const middle = { x: (box[0] + box[2]) / 2, y: (box[1] + box[3]) / 2 };
-      made.set(layer, { d, box, middle, points: sampled(d) });
+      made.set(layer, { d, box, middle, fills: ringsOf(view, d) });
     }
     return made;
   }, [work]);
@@ -113,24 +114,14 @@ export function useCopies(
   const neighbours = (ghosts: readonly Ghost[], within: number) =>
     ghosts.map((ghost) => {
       const box = grown(mappedBox(ghost.at, ghost.outline.box), within);
-      const points = ghost.outline.points.map((point) => mapped(ghost.at, point));
-      let best: ReturnType<typeof nearest> | null = null;
+      const ours = mappedRings(ghost.at, ghost.outline.fills);
+      let best: Apart | null = null;
       for (const { thing } of lying.near(box)) {
         const { copy: other, outline } = thing;
         if (other.sheet !== ghost.copy.sheet || (chosen.has(other.key) && !other.locked)) continue;
-        const found = nearest(
-          points,
-          outline.points.map((point) => mapped(other.at, point)),
-        );
-        const over = (place: Place, at: Copy["at"], of: Outline) => {
-          const own = unmapped(at, place);
-          return inside(parsed(of.d).path, own.x, own.y);
-        };
-        const into = points.some((point, k) => k % 4 === 0 && over(point, other.at, outline));
-        const under = outline.points.some(
-          (point, k) => k % 4 === 0 && over(mapped(other.at, point), ghost.at, ghost.outline),
-        );
-        if (into || under) found.apart = 0;
+        const theirs = mappedRings(other.at, outline.fills);
+        const apart = overlap(ours, theirs) ? 0 : null;
+        const found = apart === null ? apartOf(ours, theirs) : { ...apartOf(ours, theirs), apart };
         if (!best || found.apart < best.apart) best = found;
       }
       return best;
@@ -151,7 +142,10 @@ export function useCopies(
       dy: by.dy + (first.from.y - first.to.y) * share,
     };
   };
-  const spacingOf = (sheet: string) => ticket?.sheets.find((one) => one.id === sheet)?.spacing ?? 0;
+  const spacingOf = (sheet: string) => work?.sheets[sheet]?.spacing ?? 0;
+  /** As the service tells copies that lie too near to each other. */
+  const isNear = ({ apart, copy }: Ghost) =>
+    apart !== null && apart < (work?.sheets[copy.sheet]?.least_apart ?? 0);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: all it uses follows from these
   const ghosts = useMemo(() => {
@@ -306,11 +300,13 @@ export function useCopies(
     },
     putAt: (to: Partial<Standing>) => settle(toward(to)),
     /** The nearest that a copy in hand comes to another, if that is less than the sheet's spacing. */
-    tooNear: ghosts.reduce<number | null>(
-      (least, { apart, copy }) =>
-        apart !== null && apart < spacingOf(copy.sheet) - 0.06 ? Math.min(least ?? apart, apart) : least,
-      null,
-    ),
+    tooNear: ghosts
+      .filter(isNear)
+      .reduce<number | null>(
+        (least, { apart }) => Math.min(least ?? (apart as number), apart as number),
+        null,
+      ),
+    isNear,
   };
 }
 
@@ -337,6 +333,21 @@ function within(one: Box, other: Box): boolean {
 }
 
 const samples = new Map<string, readonly Place[]>();
+
+/** All that a copy of a layer fills; before the service has told that, its edge. */
+function ringsOf(view: LayerView, edge: string): Rings {
+  if (!view.fills.length) return [sampled(edge)];
+  return view.fills.map((ring) =>
+    Array.from({ length: ring.length / 2 }, (_, k) => ({
+      x: ring[2 * k] as number,
+      y: ring[2 * k + 1] as number,
+    })),
+  );
+}
+
+function mappedRings(at: Copy["at"], rings: Rings): Rings {
+  return rings.map((ring) => ring.map((place) => mapped(at, place)));
+}
 
 /** Places along an outline, evenly. */
 function sampled(d: string): readonly Place[] {
