@@ -51,7 +51,7 @@ export function CopiesInHand({ sheet, hand }: { sheet: Sheet; hand: Copies }) {
         <b>
           {hand.tooNear < 0.02
             ? ", on another."
-            : `, ${formatLength(hand.tooNear, unit)} from another; ${formatLength(sheet.spacing, unit)} are wanted.`}
+            : `, ${formatLength(hand.tooNear, unit)} from another; ${formatLength(hand.spacingOf(sheet.id), unit)} are wanted.`}
         </b>
       )}
       <chakra.div display="flex" flexWrap="wrap" gap="5px" marginTop="4px">

@@ -307,6 +307,7 @@ export function useCopies(
         null,
       ),
     isNear,
+    spacingOf,
   };
 }
 
