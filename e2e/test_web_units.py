@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 
 from nibble_core.geometry import Affine
-from nibble_core.pipeline.sheets import placement
+from nibble_core.pipeline.laying import placement
 from nibble_core.sheet import at_place, too_near
 from nibble_core.ticket import to_plain
 from nibble_core.ticket.model import Placed

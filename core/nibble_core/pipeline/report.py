@@ -10,6 +10,7 @@ from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
 from nibble_core.pipeline.beams_report import report_beam
 from nibble_core.pipeline.carving_report import report_route
+from nibble_core.pipeline.laying import arrangement_of
 from nibble_core.pipeline.lines_report import report_lines
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, MONEY, WAITING, Draft, Mend, Note, judged, minutes, setting
 from nibble_core.pipeline.quantities import repeated
@@ -271,7 +272,7 @@ def _more_runs(sheet: Sheet, laid: LaidSheet, layer: str, wanted: int) -> tuple[
     """Running copies that lie as they were placed so often that there are enough."""
     copies = laid.copies_of(layer)
     runs = math.ceil(wanted / copies) if copies else 0
-    if sheet.arrangement != "as placed" or not 1 < runs <= MOST_RUNS:
+    if not arrangement_of(sheet.arrangement).by_hand or not 1 < runs <= MOST_RUNS:
         return ()
     return (setting(f"Run it {runs} times", f"sheets/{sheet.id}/runs", runs),)
 

@@ -5,16 +5,17 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.errors import CannotMake, DoesNotFit, NothingToCut
-from nibble_core.geometry import Affine, Box, Bundle, Path, Points, Region
+from nibble_core.geometry import Bundle, Path, Points, Region
 from nibble_core.pipeline.beam_results import BeamLines
 from nibble_core.pipeline.carve_results import PinHoles
 from nibble_core.pipeline.footprints import footprint
+from nibble_core.pipeline.laying import LayingOut, arrangement_of, laid_out, placement
 from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.notes import setting
 from nibble_core.pipeline.results import Problem, Work, WorkedSheet
@@ -29,18 +30,14 @@ from nibble_core.sheet import (
     Part,
     Placement,
     Room,
-    as_placed,
     at_place,
     beyond,
     border_along_each,
     border_round_all,
     border_round_each,
     caption,
-    grid,
     grouped,
     hull,
-    interlocked,
-    marked,
     nest,
     place_in_hole,
     room,
@@ -80,48 +77,8 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Key
         sheet.mark_every, keyed(sheet), 0.0 if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet),
         _plate(ticket, sheet), sheet.is_mirrored,
     )  # fmt: skip
-    shapes = [] if sheet.arrangement == "a grid" else [work.layers[layer].footprint for layer in held]
-    return stage(store, _laid, by, *shapes)
-
-
-@dataclass(frozen=True)
-class LayingOut:
-    """What a laid sheet depends on, beside the true shapes of its layers. wanted: of each layer its box and how many
-    copies. width: mm that it has at least. plate: width, length and corner of a board that it lies on."""
-
-    arrangement: str
-    within: Room
-    wanted: tuple[tuple[str, Box, int], ...]
-    full: bool
-    placed: tuple[Placed, ...]
-    runs: int
-    marks: int
-    mark_diameter: float
-    mark_shape: str
-    mark_every: float
-    keyed: bool
-    width: float
-    plate: tuple[float, float, str] | None
-    mirrored: bool
-
-
-def _laid(by: LayingOut, *shapes: BaseGeometry) -> LaidSheet:
-    """shapes: of the layers that are wanted, where they are not laid by their boxes."""
-    by_hand = by.arrangement == "as placed"
-    if by_hand:
-        hulls = {layer: hull(shape) for (layer, _, _), shape in zip(by.wanted, shapes, strict=True)}
-        copies = [placement(one) for one in by.placed]
-        made = replace(as_placed(copies, hulls, by.within), times=by.runs)
-    elif by.arrangement == "interlocked pairs":
-        parts = [Part(*wanted, shape) for wanted, shape in zip(by.wanted, shapes, strict=True)]
-        made = interlocked(parts, by.within, full=by.full)
-    else:
-        made = grid([Part(*wanted) for wanted in by.wanted], by.within, full=by.full)
-    made = marked(made, by.marks, by.mark_diameter, shape=by.mark_shape, every=by.mark_every, keyed=by.keyed)
-    made = replace(made, width=max(made.width, by.width))  # a cross-cut goes across all of the roll
-    if by.plate is not None:
-        made = made.on_plate(*by.plate, moved=not by_hand)
-    return made.mirrored() if by.mirrored else made
+    by_shapes = arrangement_of(sheet.arrangement).by_shapes
+    return stage(store, laid_out, by, *(work.layers[layer].footprint for layer in (held if by_shapes else ())))
 
 
 def _lay_behind(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[LaidSheet] | None:
@@ -154,7 +111,7 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
         raise NothingToCut("The lines of this sheet are not drawn yet.", "See what Lines says.")
     within, _ = _room(ticket, sheet)
     parts = _true_parts(ticket, sheet, work)
-    stay = [one for one in sheet.placed if one.locked] if sheet.arrangement == "as placed" else []
+    stay = [one for one in sheet.placed if one.locked] if arrangement_of(sheet.arrangement).by_hand else []
     full = sheet.amount == "a full sheet"
     if sheet.together == "one of each together" and len(parts) > 1 and not stay:
         group, members = grouped(parts, within, sheet.turns)
@@ -264,7 +221,7 @@ def crowded_copies(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work)
 
 
 def _by_hand(sheet: Sheet) -> bool:
-    return sheet.arrangement == "as placed" and not sheet.behind
+    return arrangement_of(sheet.arrangement).by_hand and not sheet.behind
 
 
 def check_distances(crowded: Sequence[Near]) -> None:
@@ -420,12 +377,6 @@ def _once(cross_cut: str, laid: LaidSheet, border: Bundle, weeds: Bundle, *pins:
 def _program(sharing: str, laid: LaidSheet, followed: Followed, once: list[Definition]) -> Program:
     program = by_process(laid, followed, once)
     return program if sharing == EACH_ITS_OWN else shared(program)
-
-
-def placement(one: Placed) -> Placement:
-    """A copy's place on its sheet, as a map."""
-    flip = Affine(a=-1.0) if one.flip == "mirrored" else Affine()
-    return Placement(one.layer, flip.then(Affine.rotation(one.turn)).then(Affine.translation(one.x, one.y)))
 
 
 def _placed(id: str, put: Placement) -> Placed:

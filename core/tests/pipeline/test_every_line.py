@@ -24,16 +24,17 @@ from nibble_core.formats import dxf_page, pdf_reader
 from nibble_core.geometry import Affine, Bundle, Path, Region
 from nibble_core.graphics import Filled, Ink, Page, Stroked
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.laying import WAYS, Arrangement
 from nibble_core.pipeline.lines import sides_once
 from nibble_core.pipeline.pages import parts_of
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, Process
-from nibble_core.sheet import at_place
+from nibble_core.sheet import LaidSheet, Marks, Placement, at_place
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
 from nibble_core.ticket.library import MACHINES
 from nibble_core.ticket.line import Cut, Line, line_of
-from nibble_core.ticket.model import Held, Machine, Placed, Sheet
+from nibble_core.ticket.model import ARRANGEMENTS, Held, Machine, Placed, Sheet
 from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints
 from tests.sample import badge_ticket, badge_work
 
@@ -212,6 +213,27 @@ class SheetTest(unittest.TestCase):
         for layer, wanted in (("lp1", 29), ("lp2", 10)):
             made = laid.copies_of(layer) * laid.times
             self.assertTrue(wanted <= made < wanted + laid.times, (made, wanted))
+
+    def test_an_arrangement_is_a_way_and_its_words_and_one_that_nobody_knows_is_refused(self):
+        def column(by, parts):
+            ((layer, box, count, *_),) = parts
+            places = [Affine.translation(by.within.edge - box.left, 40.0 * k - box.top) for k in range(count)]
+            return LaidSheet(box.width + 20, 40.0 * count, tuple(Placement(layer, at) for at in places), Marks())
+
+        with mock.patch.dict(ARRANGEMENTS, {"a column": "One below the other."}):
+            _, work = job([piece("p1", [line_of("k1")], 3)], arrangement="a column")
+            self.assertIn("Nobody knows how copies are laid “a column”.", [str(one.error) for one in work.problems])
+            with mock.patch.dict(WAYS, {"a column": Arrangement(column, by_shapes=False)}):
+                ticket, work = job([piece("p1", [line_of("k1")], 3)], arrangement="a column")
+                self.assertEqual(work.problems, [])
+                places = [(round(at.e, 3), at.f) for _, at in work.sheets["s1"].laid.value.placements]
+                self.assertEqual((len({x for x, _ in places}), sorted({y - places[0][1] for _, y in places})),
+                                 (1, [0.0, 40.0, 80.0]))  # fmt: skip
+                files = {file.name: file.content for file in write_files(ticket, work)}
+                whole = 3 * work.layers["lp1"].laid.value.lines[0].length
+                self.assertAlmostEqual(length_of_svg(files["badge-cut.svg"])["through cut"], whole, delta=0.06)
+        with self.assertRaises(InvalidTicket):
+            job([piece("p1", [line_of("k1")], 3)], arrangement="a column")
 
     def test_copies_lie_where_they_were_put_turned_and_mirrored(self):
         put = (Placed("a", "lp1", 60.0, 50.0, 90.0), Placed("b", "lp1", 120.0, 60.0, 0.0, "mirrored", locked=True))
