@@ -1,7 +1,10 @@
 import { describe, expect, it } from "vitest";
-import { apartOf, overlap } from "./apart";
+import { apartOf as apart, overlap as meet, outlined, type Rings } from "./apart";
 import type { Place } from "./camera";
 import pairs from "./pairs.json"; // as the core finds them: see e2e/test_web_units.py
+
+const apartOf = (one: Rings, other: Rings) => apart(outlined(one), outlined(other));
+const overlap = (one: Rings, other: Rings) => meet(outlined(one), outlined(other));
 
 const square = (x: number, y: number, side: number): Place[] => [
   { x, y },

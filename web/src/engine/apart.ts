@@ -12,30 +12,82 @@ export interface Apart {
 
 const RUN = 16;
 
-/** A run of a ring's sides, with the box round them. */
+/** Sides of a ring that follow each other, with the box round them. */
 interface Run {
   readonly places: readonly Place[];
   readonly box: Box;
 }
 
-/** How far two outlines lie apart that do not cross: the nearest corner of one to a side of the other. */
-export function apartOf(one: Rings, other: Rings): Apart {
-  const [ours, theirs] = [runs(one), runs(other)];
-  let best: Apart = { from: { x: 0, y: 0 }, to: { x: 0, y: 0 }, apart: Number.POSITIVE_INFINITY };
-  for (const a of ours)
-    for (const b of theirs) {
-      if (between(a.box, b.box) >= best.apart) continue;
-      best = nearer(best, a, b, (from, to, apart) => ({ from, to, apart }));
-      best = nearer(best, b, a, (to, from, apart) => ({ from, to, apart }));
+/** An outline, its sides in runs. */
+export type Outlined = readonly Run[];
+
+export function outlined(rings: Rings): Outlined {
+  return rings.flatMap((ring) => {
+    const closed = ring.length ? [...ring, ring[0] as Place] : [];
+    const made: Run[] = [];
+    for (let k = 0; k < closed.length - 1; k += RUN) {
+      const places = closed.slice(k, k + RUN + 1);
+      let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity];
+      for (const { x, y } of places) {
+        left = Math.min(left, x);
+        top = Math.min(top, y);
+        right = Math.max(right, x);
+        bottom = Math.max(bottom, y);
+      }
+      made.push({ places, box: [left, top, right, bottom] });
     }
+    return made;
+  });
+}
+
+/**
+ * How far two outlines lie apart that do not cross: the nearest corner of one to a side of the other. Endlessly, if that
+ * is further than ``within``.
+ */
+export function apartOf(one: Outlined, other: Outlined, within = Number.POSITIVE_INFINITY): Apart {
+  const pairs: { a: Run; b: Run; least: number }[] = [];
+  for (const a of one)
+    for (const b of other) {
+      const least = between(a.box, b.box);
+      if (least <= within) pairs.push({ a, b, least });
+    }
+  pairs.sort((p, q) => p.least - q.least);
+  let best: Apart = { from: { x: 0, y: 0 }, to: { x: 0, y: 0 }, apart: Number.POSITIVE_INFINITY };
+  for (const { a, b, least } of pairs) {
+    if (least >= best.apart) break;
+    best = nearer(best, a, b, (from, to, apart) => ({ from, to, apart }));
+    best = nearer(best, b, a, (to, from, apart) => ({ from, to, apart }));
+  }
   return best;
 }
 
+function nearer(
+  best: Apart,
+  corners: Run,
+  sides: Run,
+  found: (corner: Place, place: Place, apart: number) => Apart,
+): Apart {
+  let nearest = best;
+  let square = best.apart ** 2;
+  for (const corner of corners.places)
+    for (let k = 1; k < sides.places.length; k += 1) {
+      const [start, end] = [sides.places[k - 1] as Place, sides.places[k] as Place];
+      const [x, y] = [end.x - start.x, end.y - start.y];
+      const long = x * x + y * y;
+      const share = long > 0 ? ((corner.x - start.x) * x + (corner.y - start.y) * y) / long : 0;
+      const t = Math.min(1, Math.max(0, share));
+      const [dx, dy] = [start.x + t * x - corner.x, start.y + t * y - corner.y];
+      if (dx * dx + dy * dy >= square) continue;
+      square = dx * dx + dy * dy;
+      nearest = found(corner, { x: corner.x + dx, y: corner.y + dy }, Math.sqrt(square));
+    }
+  return nearest;
+}
+
 /** Whether two outlines have an area in common: sides cross, or one lies within the other. */
-export function overlap(one: Rings, other: Rings): boolean {
-  const [ours, theirs] = [runs(one), runs(other)];
-  for (const a of ours)
-    for (const b of theirs) {
+export function overlap(one: Outlined, other: Outlined): boolean {
+  for (const a of one)
+    for (const b of other) {
       if (between(a.box, b.box) > 0) continue;
       for (let k = 1; k < a.places.length; k += 1)
         for (let n = 1; n < b.places.length; n += 1)
@@ -49,16 +101,16 @@ export function overlap(one: Rings, other: Rings): boolean {
           )
             return true;
     }
-  return holds(one, other[0]?.[0]) || holds(other, one[0]?.[0]);
+  return holds(one, other[0]?.places[0]) || holds(other, one[0]?.places[0]);
 }
 
-/** Whether a place lies within rings, by the even-odd rule. */
-function holds(rings: Rings, place: Place | undefined): boolean {
+/** Whether a place lies within an outline, by the even-odd rule. */
+function holds(outline: Outlined, place: Place | undefined): boolean {
   if (!place) return false;
   let within = false;
-  for (const ring of rings)
-    for (let k = 0, before = ring.length - 1; k < ring.length; before = k, k += 1) {
-      const [a, b] = [ring[before] as Place, ring[k] as Place];
+  for (const { places } of outline)
+    for (let k = 1; k < places.length; k += 1) {
+      const [a, b] = [places[k - 1] as Place, places[k] as Place];
       if (a.y > place.y !== b.y > place.y && place.x < a.x + ((place.y - a.y) / (b.y - a.y)) * (b.x - a.x))
         within = !within;
     }
@@ -72,44 +124,6 @@ function cross(a: Place, b: Place, c: Place, d: Place): boolean {
 /** To which side of the way from one place to another a third lies. */
 function turn(a: Place, b: Place, c: Place): number {
   return (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
-}
-
-function nearer(
-  best: Apart,
-  corners: Run,
-  sides: Run,
-  found: (corner: Place, place: Place, apart: number) => Apart,
-): Apart {
-  let nearest = best;
-  for (const corner of corners.places)
-    for (let k = 1; k < sides.places.length; k += 1) {
-      const place = onSide(corner, sides.places[k - 1] as Place, sides.places[k] as Place);
-      const apart = Math.hypot(place.x - corner.x, place.y - corner.y);
-      if (apart < nearest.apart) nearest = found(corner, place, apart);
-    }
-  return nearest;
-}
-
-/** The place of a side that lies nearest to another place. */
-function onSide(place: Place, start: Place, end: Place): Place {
-  const [x, y] = [end.x - start.x, end.y - start.y];
-  const long = x * x + y * y;
-  const share = long > 0 ? ((place.x - start.x) * x + (place.y - start.y) * y) / long : 0;
-  const t = Math.min(1, Math.max(0, share));
-  return { x: start.x + t * x, y: start.y + t * y };
-}
-
-function runs(rings: Rings): Run[] {
-  return rings.flatMap((ring) => {
-    const closed = ring.length ? [...ring, ring[0] as Place] : [];
-    const made: Run[] = [];
-    for (let k = 0; k < closed.length - 1; k += RUN) {
-      const places = closed.slice(k, k + RUN + 1);
-      const [xs, ys] = [places.map(({ x }) => x), places.map(({ y }) => y)];
-      made.push({ places, box: [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)] });
-    }
-    return made;
-  });
 }
 
 function between(a: Box, b: Box): number {

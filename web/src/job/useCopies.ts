@@ -1,50 +1,27 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import type { Change, Work } from "../api/client";
-import { type Apart, apartOf, overlap, type Rings } from "../engine/apart";
 import type { Box, Place } from "../engine/camera";
-import { Cells } from "../engine/cells";
 import { pathTester } from "../engine/hit";
 import {
   type Copy,
   copiesOf,
-  handled,
-  keysOf,
   type Move,
   mapped,
-  mappedBox,
-  movedMatrix,
   movedPlace,
   shiftsOf,
   turned,
   turnOf,
   unmapped,
 } from "./copies";
+import { outlinesOf } from "./copyOutlines";
+import { type Ghost, ghostsAt, lyingOf, MOST_CHECKED, neighbours, snapped } from "./neighbours";
 import { parsed } from "./parsed";
-import type { LayerView } from "./pieceChanges";
-import type { Placed, Sheet, Ticket } from "./ticket";
+import type { Placed, Ticket } from "./ticket";
+import { useSentSheets } from "./useSentSheets";
 
 const STILL: Move = { dx: 0, dy: 0, turn: 0 };
-const SAMPLES = 96;
 const SETTLES = 800;
-const SNAPS = 2.5;
-/** Copies that are held against their neighbours while they are moved. */
-const MOST_CHECKED = 30;
-
-export interface Outline {
-  readonly d: string;
-  readonly box: Box;
-  readonly middle: Place;
-  readonly fills: Rings;
-}
-
-/** A copy in hand, where it would go, and how near it comes to another: less than the sheet's spacing is too near. */
-export interface Ghost {
-  readonly copy: Copy;
-  readonly outline: Outline;
-  readonly at: Copy["at"];
-  readonly apart: number | null;
-}
 
 /**
  * Copies of sheets in the hand: chosen, dragged, turned, locked, thrown off, put at a typed place. An edit is seen and
@@ -56,44 +33,17 @@ export function useCopies(
   keeping: boolean,
   onChanges: (changes: Change[]) => void,
 ) {
-  const [sent, setSent] = useState<ReadonlyMap<string, Sheet>>(new Map());
-  // biome-ignore lint/correctness/useExhaustiveDependencies: an answer brings a ticket, a refusal none
-  useEffect(() => {
-    if (!keeping) setSent(new Map());
-  }, [keeping, kept]);
-  const ticket = useMemo(
-    () => kept && { ...kept, sheets: kept.sheets.map((sheet) => sent.get(sheet.id) ?? sheet) },
-    [kept, sent],
-  );
+  const { ticket, keep: send } = useSentSheets(kept, work, keeping, onChanges);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [move, setMove] = useState<Move>(STILL);
   const [frame, setFrame] = useState<Box | null>(null);
   const nudges = useRef(0);
   const inside = useMemo(pathTester, []);
   const copies = useMemo(() => (ticket && work ? copiesOf(ticket, work) : []), [ticket, work]);
-  const outlines = useMemo(() => {
-    const made = new Map<string, Outline>();
-    for (const [layer, view] of Object.entries(work?.layers ?? {})) {
-      const [left, top, right, bottom] = view.box;
-      const d =
-        view.edge || view.shown || `M${left} ${top}L${right} ${top}L${right} ${bottom}L${left} ${bottom}Z`;
-      const { box } = parsed(d).facts;
-      const middle = { x: (box[0] + box[2]) / 2, y: (box[1] + box[3]) / 2 };
-      made.set(layer, { d, box, middle, fills: ringsOf(view, d) });
-    }
-    return made;
-  }, [work]);
+  const outlines = useMemo(() => outlinesOf(work), [work]);
   const held = useMemo(() => copies.filter((copy) => chosen.has(copy.key) && !copy.locked), [copies, chosen]);
-  const lying = useMemo(() => {
-    const drawn = copies.flatMap((copy) => {
-      const outline = outlines.get(copy.layer);
-      return outline ? [{ copy, outline }] : [];
-    });
-    return new Cells(
-      drawn,
-      drawn.map(({ copy, outline }) => mappedBox(copy.at, outline.box)),
-    );
-  }, [copies, outlines]);
+  const lying = useMemo(() => lyingOf(copies, outlines), [copies, outlines]);
+  const stays = (copy: Copy) => !chosen.has(copy.key) || copy.locked;
 
   const under = (place: Place): Copy | null =>
     lying
@@ -104,44 +54,6 @@ export function useCopies(
         return inside(parsed(outline.d).path, own.x, own.y);
       })?.thing.copy ?? null;
 
-  const ghostsAt = (by: Move): Ghost[] =>
-    held.flatMap((copy) => {
-      const outline = outlines.get(copy.layer);
-      return outline ? [{ copy, outline, at: movedMatrix(copy.at, by, outline.middle), apart: null }] : [];
-    });
-
-  /** Each ghost with its nearest neighbour among the copies that stay. */
-  const neighbours = (ghosts: readonly Ghost[], within: number) =>
-    ghosts.map((ghost) => {
-      const box = grown(mappedBox(ghost.at, ghost.outline.box), within);
-      const ours = mappedRings(ghost.at, ghost.outline.fills);
-      let best: Apart | null = null;
-      for (const { thing } of lying.near(box)) {
-        const { copy: other, outline } = thing;
-        if (other.sheet !== ghost.copy.sheet || (chosen.has(other.key) && !other.locked)) continue;
-        const theirs = mappedRings(other.at, outline.fills);
-        const apart = overlap(ours, theirs) ? 0 : null;
-        const found = apart === null ? apartOf(ours, theirs) : { ...apartOf(ours, theirs), apart };
-        if (!best || found.apart < best.apart) best = found;
-      }
-      return best;
-    });
-
-  /** The move with its copies at the sheet's spacing from what they nearly touch. */
-  const snapped = (by: Move): Move => {
-    if (held.length === 0 || held.length > MOST_CHECKED) return by;
-    const spacing = spacingOf(held[0]?.sheet ?? "");
-    const [first] = neighbours(ghostsAt(by), spacing + SNAPS)
-      .filter((one) => one !== null)
-      .sort((a, b) => a.apart - b.apart);
-    if (!first || first.apart < 1e-6 || Math.abs(first.apart - spacing) > SNAPS) return by;
-    const share = (spacing - first.apart) / first.apart;
-    return {
-      ...by,
-      dx: by.dx + (first.from.x - first.to.x) * share,
-      dy: by.dy + (first.from.y - first.to.y) * share,
-    };
-  };
   const spacingOf = (sheet: string) => work?.sheets[sheet]?.spacing ?? 0;
   /** As the service tells copies that lie too near to each other. */
   const isNear = ({ apart, copy }: Ghost) =>
@@ -149,36 +61,13 @@ export function useCopies(
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: all it uses follows from these
   const ghosts = useMemo(() => {
-    const made = ghostsAt(move);
+    const made = ghostsAt(held, outlines, move);
     if (made.length > MOST_CHECKED) return made;
-    const spacing = made[0] ? spacingOf(made[0].copy.sheet) : 0;
-    const found = neighbours(made, spacing);
+    const found = neighbours(made, lying, stays, made[0] ? spacingOf(made[0].copy.sheet) : 0);
     return made.map((ghost, k) => ({ ...ghost, apart: found[k]?.apart ?? null }));
   }, [move, chosen, copies, outlines]);
 
-  /** Keep the copies in hand as an edit leaves them; the others as they are. */
-  const keep = (edit: (one: Placed, copy: Copy) => Placed | null, which = held) => {
-    if (!ticket || !work) return;
-    const byKey = new Map(which.map((copy) => [copy.key, copy]));
-    const next = new Map(sent);
-    const changes = ticket.sheets.flatMap((sheet) => {
-      const laid = work.sheets[sheet.id];
-      if (!laid || !which.some((copy) => copy.sheet === sheet.id)) return [];
-      return handled(sheet, laid, (placed) => {
-        const keys = keysOf(sheet, placed);
-        const edited = placed.flatMap((one, k) => {
-          const copy = byKey.get(keys[k] ?? "");
-          const made = copy ? edit(one, copy) : one;
-          return made ? [made] : [];
-        });
-        next.set(sheet.id, { ...sheet, arrangement: "as placed", placed: edited });
-        return edited;
-      });
-    });
-    if (!changes.length) return;
-    setSent(next);
-    onChanges(changes);
-  };
+  const keep = (edit: (one: Placed, copy: Copy) => Placed | null, which = held) => send(edit, which);
   const isMirrored = (sheet: string) => work?.sheets[sheet]?.mirrored ?? false;
   const middleOf = (layer: string) => outlines.get(layer)?.middle ?? { x: 0, y: 0 };
   const settle = (by: Move) => {
@@ -227,7 +116,10 @@ export function useCopies(
     }
     if (grabbed.current === "copies") {
       const by = { dx: end.x - start.x, dy: end.y - start.y, turn: 0 };
-      const next = points.length > 2 ? snapped(by) : STILL;
+      const next =
+        points.length > 2
+          ? snapped(by, held, outlines, lying, stays, spacingOf(held[0]?.sheet ?? ""))
+          : STILL;
       if (done) settle(next);
       else setMove(next);
     } else if (grabbed.current === "frame") {
@@ -325,43 +217,6 @@ function standing(at: Copy["at"], middle: Place, shift: number): Standing {
   return { x: x - shift, y, turn: turnOf(at) };
 }
 
-function grown([left, top, right, bottom]: Box, by: number): Box {
-  return [left - by, top - by, right + by, bottom + by];
-}
-
 function within(one: Box, other: Box): boolean {
   return one[0] >= other[0] && one[1] >= other[1] && one[2] <= other[2] && one[3] <= other[3];
-}
-
-const samples = new Map<string, readonly Place[]>();
-
-/** All that a copy of a layer fills; before the service has told that, its edge. */
-function ringsOf(view: LayerView, edge: string): Rings {
-  if (!view.fills.length) return [sampled(edge)];
-  return view.fills.map((ring) =>
-    Array.from({ length: ring.length / 2 }, (_, k) => ({
-      x: ring[2 * k] as number,
-      y: ring[2 * k + 1] as number,
-    })),
-  );
-}
-
-function mappedRings(at: Copy["at"], rings: Rings): Rings {
-  return rings.map((ring) => ring.map((place) => mapped(at, place)));
-}
-
-/** Places along an outline, evenly. */
-function sampled(d: string): readonly Place[] {
-  const known = samples.get(d);
-  if (known) return known;
-  const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
-  path.setAttribute("d", d);
-  const whole = path.getTotalLength();
-  const made = Array.from({ length: SAMPLES }, (_, k) => {
-    const { x, y } = path.getPointAtLength((whole * k) / SAMPLES);
-    return { x, y };
-  });
-  if (samples.size > 200) samples.clear();
-  samples.set(d, made);
-  return made;
 }
