@@ -1,5 +1,7 @@
 """Shapes of what the screens are told of a job's work; see ``production.view``, which fills them. Lengths in mm."""
 
+from typing import Literal
+
 from ninja import Field, Schema
 
 from jobs.api import ChangeIn
@@ -225,8 +227,8 @@ class ProcessOut(Schema):
     colour: str
     width: float
     dash: list[float]
-    frees: str
-    takes: str
+    frees: Literal["nothing", "the piece", "the piece, by hand", "the film", "the waste", "the finished length"]
+    takes: Literal["a line", "what is within", "a groove", "a floor"]
     sent: bool
     swatch: bool
 

@@ -295,7 +295,8 @@ def _figures(draft: Draft, piece: Piece, work: Work, layers: Sequence[LayerResul
         draft.figures.append((str(sum(line.nodes for line in drawn)), "nodes"))
         box = Box.around([layer.box for layer in layers])
         draft.figures.append((f"{box.width:.1f} × {box.height:.1f}", "mm, the piece"))
-    examined = [one.value for layer in piece.layers for one in work.layers[layer.id].examined[:1]]
+    known = [work.layers[layer.id] for layer in piece.layers if layer.id in work.layers]
+    examined = [one.value for layer in known for one in layer.examined[:1]]
     necks = [one.neck.width for one in examined if one.neck is not None]
     if necks:
         draft.figures.append((f"{min(necks):.1f} mm", "thinnest neck"))

@@ -2,8 +2,10 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
-from nibble_core.errors import Cancelled
+from nibble_core.errors import Cancelled, CannotMake
+from nibble_core.pipeline.prints import print_layer
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.ticket import Change
@@ -51,6 +53,26 @@ class KeyTest(unittest.TestCase):
         self.assertEqual(trace.artworks["a1"].trace.key, whole.artworks["a1"].trace.key)
         self.assertEqual((lines.sheets, trace.layers), ({}, {}))
         self.assertTrue(whole.sheets)
+
+    def test_a_layer_that_cannot_be_drawn_is_told_and_takes_no_other_along(self):
+        plain = badge_ticket()
+        (piece,) = plain.pieces
+        second = replace(piece.layers[0], id="l9")
+        ticket = replace(plain, pieces=(replace(piece, layers=(*piece.layers, second)),))
+
+        def printed(store, piece, layer, *rest, **options):
+            if layer.id == "l9":
+                raise CannotMake("This page cannot be printed.", "Print its pixels.")
+            return print_layer(store, piece, layer, *rest, **options)
+
+        with mock.patch("nibble_core.pipeline.work.print_layer", printed):
+            work = badge_work(ticket)
+        self.assertEqual([(one.where, str(one.error)) for one in work.problems],
+                         [("pieces/p1/layers/l9", "This page cannot be printed.")])  # fmt: skip
+        self.assertEqual((list(work.layers), list(work.sheets)), (["l1"], ["s1"]))
+        told = next(one for one in stations(ticket, work) if one.key == "lines")
+        self.assertIn("thinnest neck", [figure.label for figure in told.figures])
+        self.assertEqual(told.state, "blocked")
 
     def test_it_can_be_stopped(self):
         with self.assertRaises(Cancelled):

@@ -3115,10 +3115,16 @@ export interface components {
             width: number;
             /** Dash */
             dash: number[];
-            /** Frees */
-            frees: string;
-            /** Takes */
-            takes: string;
+            /**
+             * Frees
+             * @enum {string}
+             */
+            frees: "nothing" | "the piece" | "the piece, by hand" | "the film" | "the waste" | "the finished length";
+            /**
+             * Takes
+             * @enum {string}
+             */
+            takes: "a line" | "what is within" | "a groove" | "a floor";
             /** Sent */
             sent: boolean;
             /** Swatch */

@@ -1,4 +1,5 @@
 import type { Box, Place } from "./camera";
+import { nearestOnSegment } from "./strokes";
 
 /** Closed rings of places. */
 export type Rings = readonly (readonly Place[])[];
@@ -71,15 +72,11 @@ function nearer(
   let square = best.apart ** 2;
   for (const corner of corners.places)
     for (let k = 1; k < sides.places.length; k += 1) {
-      const [start, end] = [sides.places[k - 1] as Place, sides.places[k] as Place];
-      const [x, y] = [end.x - start.x, end.y - start.y];
-      const long = x * x + y * y;
-      const share = long > 0 ? ((corner.x - start.x) * x + (corner.y - start.y) * y) / long : 0;
-      const t = Math.min(1, Math.max(0, share));
-      const [dx, dy] = [start.x + t * x - corner.x, start.y + t * y - corner.y];
+      const place = nearestOnSegment(corner, sides.places[k - 1] as Place, sides.places[k] as Place);
+      const [dx, dy] = [place.x - corner.x, place.y - corner.y];
       if (dx * dx + dy * dy >= square) continue;
       square = dx * dx + dy * dy;
-      nearest = found(corner, { x: corner.x + dx, y: corner.y + dy }, Math.sqrt(square));
+      nearest = found(corner, place, Math.sqrt(square));
     }
   return nearest;
 }

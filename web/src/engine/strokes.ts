@@ -28,11 +28,17 @@ export function simplified(points: readonly Place[], tolerance: number): Place[]
   ];
 }
 
-export function distanceToSegment(point: Place, start: Place, end: Place): number {
+/** The place of a segment that lies nearest to a point. */
+export function nearestOnSegment(point: Place, start: Place, end: Place): Place {
   const dx = end.x - start.x;
   const dy = end.y - start.y;
   const size = dx * dx + dy * dy;
   const t =
     size > 0 ? Math.min(1, Math.max(0, ((point.x - start.x) * dx + (point.y - start.y) * dy) / size)) : 0;
-  return Math.hypot(point.x - start.x - t * dx, point.y - start.y - t * dy);
+  return { x: start.x + t * dx, y: start.y + t * dy };
+}
+
+export function distanceToSegment(point: Place, start: Place, end: Place): number {
+  const { x, y } = nearestOnSegment(point, start, end);
+  return Math.hypot(point.x - x, point.y - y);
 }

@@ -7,12 +7,16 @@ import type { LayerView } from "./pieceChanges";
 const SAMPLES = 96;
 const MOST_KEPT = 200;
 
-/** A layer as its copies are seen in the hand: its edge, the box round that and the middle of it, and all it fills. */
+/**
+ * A layer as its copies are seen in the hand: its edge, the box round that and the middle of it, all it fills, and the
+ * box round both.
+ */
 export interface Outline {
   readonly d: string;
   readonly box: Box;
   readonly middle: Place;
   readonly fills: Rings;
+  readonly reach: Box;
 }
 
 /** Of each layer by its id. */
@@ -24,7 +28,8 @@ export function outlinesOf(work: Work | undefined): ReadonlyMap<string, Outline>
       view.edge || view.shown || `M${left} ${top}L${right} ${top}L${right} ${bottom}L${left} ${bottom}Z`;
     const { box } = parsed(d).facts;
     const middle = { x: (box[0] + box[2]) / 2, y: (box[1] + box[3]) / 2 };
-    made.set(layer, { d, box, middle, fills: ringsOf(view, d) });
+    const fills = ringsOf(view, d);
+    made.set(layer, { d, box, middle, fills, reach: boxRound(fills, box) });
   }
   return made;
 }
@@ -38,6 +43,15 @@ function ringsOf(view: LayerView, edge: string): Rings {
       y: ring[2 * k + 1] as number,
     })),
   );
+}
+
+function boxRound(rings: Rings, [left, top, right, bottom]: Box): Box {
+  return rings
+    .flat()
+    .reduce<Box>(
+      (box, { x, y }) => [Math.min(box[0], x), Math.min(box[1], y), Math.max(box[2], x), Math.max(box[3], y)],
+      [left, top, right, bottom],
+    );
 }
 
 const samples = new Map<string, readonly Place[]>();

@@ -20,21 +20,23 @@ export interface Ghost {
 interface Laid {
   readonly copy: Copy;
   readonly outline: Outline;
-  /** Where it lies, once somebody asked. */
+  /** Round its edge, where it lies. */
+  readonly box: Box;
+  /** All it fills there, once somebody asked. */
   fills?: Outlined;
 }
 
-/** All copies, found by where they lie. */
+/** All copies, found by what they fill. */
 export type Lying = Cells<Laid>;
 
 export function lyingOf(copies: readonly Copy[], outlines: ReadonlyMap<string, Outline>): Lying {
   const drawn = copies.flatMap((copy): Laid[] => {
     const outline = outlines.get(copy.layer);
-    return outline ? [{ copy, outline }] : [];
+    return outline ? [{ copy, outline, box: mappedBox(copy.at, outline.box) }] : [];
   });
   return new Cells(
     drawn,
-    drawn.map(({ copy, outline }) => mappedBox(copy.at, outline.box)),
+    drawn.map(({ copy, outline }) => mappedBox(copy.at, outline.reach)),
   );
 }
 
@@ -54,7 +56,7 @@ export function neighbours(
   within: number,
 ): (Apart | null)[] {
   return ghosts.map((ghost) => {
-    const box = grown(mappedBox(ghost.at, ghost.outline.box), within);
+    const box = grown(mappedBox(ghost.at, ghost.outline.reach), within);
     const ours = outlined(mappedRings(ghost.at, ghost.outline.fills));
     let best: Apart | null = null;
     for (const { thing } of lying.near(box)) {

@@ -130,7 +130,7 @@ export function useCopies(
         Math.max(start.y, end.y),
       ];
       setFrame(done ? null : box);
-      const found = lying.near(box).filter((one) => within(one.box, box));
+      const found = lying.near(box).filter((one) => within(one.thing.box, box));
       if (points.length > 2) setChosen(new Set(found.map((one) => one.thing.copy.key)));
     }
     if (done) grabbed.current = null;

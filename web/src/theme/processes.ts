@@ -18,7 +18,7 @@ function look(process: string): Pick<Process, "colour" | "width" | "dash"> | und
 }
 
 /** Whether something comes free along its lines in that way: “the piece”, “the film” … */
-export function frees(process: string, what: string): boolean {
+export function frees(process: string, what: Process["frees"]): boolean {
   return known.get(process)?.frees === what;
 }
 
@@ -29,7 +29,8 @@ export function cutsOut(): string {
 
 /** Whether it takes away all that a line encloses. */
 export function fillsShapes(process: string): boolean {
-  return known.get(process)?.takes === "what is within";
+  const shape: Process["takes"] = "what is within";
+  return known.get(process)?.takes === shape;
 }
 
 /** Whether a machine gets its lines. */
