@@ -23,6 +23,7 @@ from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.burnt import run as simulated
 from nibble_core.simulators.laser import Body
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Hatching, Line, Source
 from nibble_core.ticket.model import Held, Sheet, Ticket
@@ -230,7 +231,7 @@ def minutes() -> None:
     """Every demo job through the simulated machine; a square with a hole at its true size."""
     worst = 0.0
     for demo in demo_jobs(date(2026, 11, 28)):
-        sheets = [one for one in demo.ticket.sheets if one.machine.burns]
+        sheets = [one for one in demo.ticket.sheets if isinstance(one.machine.head, BeamHead)]
         if not sheets:
             continue
         work = work_out(demo.ticket, lambda _, demo=demo: demo.content, MemoryStore())

@@ -19,9 +19,9 @@ import shapely
 from benchmarks.made_up import SHAPES, sheet_on, ticket_of
 from nibble_core.errors import NibbleError
 from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT
-from nibble_core.pipeline.files import write_part
 from nibble_core.pipeline.nested import nested
 from nibble_core.pipeline.pages import parts_of
+from nibble_core.pipeline.part_files import write_part
 from nibble_core.pipeline.sheets import copies_of
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.work import work_out

@@ -106,7 +106,7 @@ class CarvingTest(BrowserTest):
             number: Cutter(
                 one["kind"], one["diameter"], one["angle"], one["tip"], feed=one["feed"], plunge=one["plunge"]
             )
-            for number, one in enumerate(record["cutters"], 1)
+            for number, one in enumerate(record["head"]["cutters"], 1)
         }
         running = Running(Stage(690.0, 290.0, 18.0), rack, 2000.0, 0.5)
         port = Port(("127.0.0.1", 0), running)

@@ -192,7 +192,7 @@ class LaserTest(BrowserTest):
             found.get_by_text("The swatch as G-code").click()
         self.assertIn("swatch-through-cut.gcode", saved.value.suggested_filename)
         found.get_by_role("button", name="Take 40 % and 200").click()
-        own = "sheets/s1/settings/through"
+        own = "sheets/s1/settings/through/how"
         expect(self.slot(page, f"{own}/power")).to_contain_text("40 %")
         expect(self.slot(page, f"{own}/speed")).to_contain_text("200")
         found.get_by_label("Thickness, mm, as measured").fill("0.5")
@@ -201,7 +201,7 @@ class LaserTest(BrowserTest):
         kept = [one for one in self.told("/library")["settings"]
                 if (one["machine"], one["stock"]) == ("small-laser", "stencil-polyester-300")]  # fmt: skip
         cut = next(one for one in kept[0]["settings"] if one["process"] == "through cut")
-        self.assertEqual((cut["power"], cut["speed"]), (0.4, 200))
+        self.assertEqual((cut["how"]["power"], cut["how"]["speed"]), (0.4, 200))
 
     def test_ways_to_engrave_are_laid_side_by_side_and_one_is_taken(self):
         page = self.page

@@ -78,7 +78,7 @@ class RoundGoodsTest(BrowserTest):
         page.get_by_role("button", name="Correct every turn").click()
         expect(page.get_by_text(re.compile(r"made 10\d\.\d\d % long now"))).to_be_visible()
         self.settled(page)
-        expect(self.slot(page, "sheets/s1/machine/turner/correction")).not_to_have_text("100 %")
+        expect(self.slot(page, "sheets/s1/machine/head/turner/correction")).not_to_have_text("100 %")
         page.get_by_label("The second line is off by, mm").fill("200")
         page.get_by_role("button", name="Correct every turn").click()
         expect(page.get_by_role("alert").filter(has_text="more than rollers slip")).to_be_visible()

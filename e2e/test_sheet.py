@@ -83,10 +83,10 @@ class SheetTest(BrowserTest):
         page.get_by_role("button", name="Put it into the machine’s record").click()
         expect(page.get_by_text("has what was measured")).to_be_visible()
         library = json.loads(page.request.get(f"{self.nibble.address}/api/library").text())
-        record = next(one for one in library["machines"] if one["key"] == "wide-camera-cutter")
+        record = next(one["head"] for one in library["machines"] if one["key"] == "wide-camera-cutter")
         self.assertEqual(record["camera_error"], 0.13)  # the root of the mean square
         self.settled(page)
-        self.assertEqual(self.ticket(job)["sheets"][0]["machine"]["camera_error"], 0.13)
+        self.assertEqual(self.ticket(job)["sheets"][0]["machine"]["head"]["camera_error"], 0.13)
         self.assertEqual((record["stretch_across"], record["stretch_along"]), (0.5, 0.0))
         self.go(page, "sheet")
         page.get_by_role("button", name="Print it ready for the stretch").click()

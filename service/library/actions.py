@@ -1,12 +1,13 @@
 """Everything that changes the shop's library."""
 
 import re
+from dataclasses import replace
 from typing import Any, Literal
 
 from config.writing import writing
 from files import blobs
 from library.models import Record
-from library.queries import KINDS
+from library.queries import KINDS, library
 from nibble_core.errors import InvalidTicket
 from nibble_core.formats.registry import SHEET_FORMATS
 from nibble_core.pipeline.names import check_pattern
@@ -15,6 +16,7 @@ from nibble_core.processes import PROCESSES
 from nibble_core.ticket import STARTING, from_plain, to_plain
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
+from nibble_core.ticket.serial import check_settings
 
 MOST_RECORDS = 300
 Kind = Literal["stock", "machine"]
@@ -73,14 +75,17 @@ def remove_record(kind: str, key: str) -> None:
 def keep_settings(machine: str, stock: str, values: list[dict[str, Any]]) -> None:
     """How a machine makes each process in a stock. Raises InvalidTicket."""
     begin()
-    settings = [from_plain(Setting, value, f"settings/{number}") for number, value in enumerate(values)]
-    processes = [one.process for one in settings]
-    if len(set(processes)) < len(processes):
-        raise InvalidTicket("A process is set twice.", "Keep one row for each.")
-    settings = [Setting(**(to_plain(one) | {"id": one.process.replace(" ", "-")})) for one in settings]
     for kind, key in ((Record.Kind.MACHINE, machine), (Record.Kind.STOCK, stock)):
         if not Record.objects.filter(kind=kind, key=key).exists():
             raise InvalidTicket("That record is not there any more.", "Look again.")
+    of = library().machine(machine)
+    usual = {"how": to_plain(of.head.usual)}
+    settings = [from_plain(Setting, usual | value, f"settings/{number}") for number, value in enumerate(values)]
+    check_settings(settings, of, "settings")
+    processes = [one.process for one in settings]
+    if len(set(processes)) < len(processes):
+        raise InvalidTicket("A process is set twice.", "Keep one row for each.")
+    settings = [replace(one, id=one.process.replace(" ", "-")) for one in settings]
     Record.objects.update_or_create(
         kind=Record.Kind.SETTINGS, key=machine, stock=stock, defaults={"value": to_plain(tuple(settings))}
     )

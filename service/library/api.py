@@ -16,6 +16,7 @@ from nibble_core.processes import PROCESSES
 from nibble_core.ticket import from_plain, json_schema, to_plain
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.fields import rule_of
+from nibble_core.ticket.heads import HEADS
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Setting, Stock
 from nibble_core.ticket.round_shape import FreePart, Girth, RoundShape
@@ -48,21 +49,34 @@ class SettingsOut(Schema):
     settings: list[PlainSetting]
 
 
+class KindOut(Schema):
+    """A kind of something: what it begins with, and what can be set."""
+
+    usual: dict[str, Any]
+    fields: list[FieldOut]
+
+
+class HeadOut(KindOut):
+    """A kind of machine; how: it makes a process."""
+
+    how: KindOut
+
+
 class LibraryOut(Schema):
-    """wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind; cutter: of a router.
-    processes: what a machine can be given; formats: what it can be sent, key and words."""
+    """heads: by kind of machine. wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind;
+    cutter: of a router. processes: what a machine can be given; formats: what it can be sent, key and words."""
 
     stocks: list[PlainStock]
     machines: list[PlainMachine]
     settings: list[SettingsOut]
     stock_fields: list[FieldOut]
     machine_fields: list[FieldOut]
-    setting_fields: list[FieldOut]
+    heads: dict[str, HeadOut]
     wall_fields: list[FieldOut]
     girth_fields: list[FieldOut]
     free_fields: list[FieldOut]
     cutter_fields: list[FieldOut]
-    turner_fields: dict[str, list[FieldOut]]
+    turners: dict[str, KindOut]
     rates: PlainRates
     rate_fields: list[FieldOut]
     processes: list[str]
@@ -84,13 +98,14 @@ def library(request: HttpRequest) -> dict[str, Any]:
     return {
         "stocks": to_plain(held.stocks), "machines": to_plain(held.machines),
         "settings": [
-            {"machine": machine, "stock": stock, "settings": to_plain(some)}
-            for (machine, stock), some in held.settings.items()
+            {"machine": machine, "stock": stock, "settings": to_plain(held.settings_of(machine, stock))}
+            for machine, stock in held.settings
         ],
-        "stock_fields": _fields(Stock), "machine_fields": _fields(Machine), "setting_fields": _fields(Setting),
+        "stock_fields": _fields(Stock), "machine_fields": _fields(Machine),
+        "heads": {kind: _kind(head()) | {"how": _kind(head().usual)} for kind, head in HEADS.items()},
         "wall_fields": _fields(RoundShape), "girth_fields": _fields(Girth), "free_fields": _fields(FreePart),
         "cutter_fields": _fields(Cutter),
-        "turner_fields": {kind: _fields(type_of_turner(kind), "kind") for kind in TURNERS},
+        "turners": {kind: _kind(type_of_turner(kind)()) for kind in TURNERS},
         "rates": to_plain(held.rates), "rate_fields": _fields(Rates),
         "processes": [key for key, process in PROCESSES.items() if process.sent],
         "formats": [(key, FORMATS[key].called) for key in SHEET_FORMATS],
@@ -144,6 +159,11 @@ def remove(request: HttpRequest, kind: actions.Kind, key: str) -> dict[str, Any]
 def keep_settings(request: HttpRequest, machine: str, stock: str, body: SettingsIn) -> dict[str, Any]:
     actions.keep_settings(machine, stock, body.settings)
     return library(request)
+
+
+def _kind(usual: Any) -> dict[str, Any]:
+    """Of one of several kinds, as it is before anything is set."""
+    return {"usual": to_plain(usual), "fields": _fields(type(usual), "kind")}
 
 
 def _fields(kind: type, *hidden: str) -> list[dict[str, Any]]:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from files import blobs
 from files.pictures import show
 from files.results import DRAFTS, STORE
-from nibble_core.errors import CannotMake, FileTooLarge, NibbleError, NothingToCut
+from nibble_core.errors import FileTooLarge, NibbleError, NothingToCut
 from nibble_core.formats.package import pack
 from nibble_core.formats.registry import FORMATS, OUTLINE_FORMATS
 from nibble_core.geometry.units import format_growth
@@ -23,22 +23,21 @@ from nibble_core.papers import printed_ticket, proof, quote
 from nibble_core.pipeline.clicks import CLICKS
 from nibble_core.pipeline.engraving_ways import look, minutes_of_run, single_run
 from nibble_core.pipeline.error_sheet import error_sheet
-from nibble_core.pipeline.files import JobFile, write_plot
+from nibble_core.pipeline.files import JobFile
 from nibble_core.pipeline.head_files import (
     how_it_lies,
     marks_on_machine,
     planned,
-    write_frame,
     write_guides,
-    write_head,
     write_pen_run,
 )
+from nibble_core.pipeline.heads import work_of
 from nibble_core.pipeline.line_files import lines_drawing
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.nested import nested
 from nibble_core.pipeline.rehearsal_words import rehearsed_line
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.route_files import routed, write_board, write_route_frame
+from nibble_core.pipeline.route_files import routed
 from nibble_core.pipeline.sheets import one_more
 from nibble_core.pipeline.sizing import Side, What, sized_to
 from nibble_core.pipeline.stocktaking import taken
@@ -61,6 +60,7 @@ from nibble_core.ticket import (
     ticket_from_plain,
     to_plain,
 )
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.library import Rates
 from nibble_core.ticket.model import Machine, Sheet
 from nibble_core.ticket.saying import STATIONS
@@ -257,16 +257,7 @@ def program(plain: Any, sheet_id: str, revision: int, found: list[tuple[float, f
     ticket, work = _worked_out(plain, asker)
     work.require_whole()
     sheet = _sheet_of(ticket, sheet_id)
-    if not sheet.machine.carves and not sheet.machine.burns:
-        return write_plot(ticket, sheet, work)
-    if not sheet.machine.carves:
-        return write_head(ticket, sheet, work, FORMATS["gcode"], "cut file as G-code", revision=revision, found=found)
-    files = write_board(ticket, sheet, work, "cut file as G-code", revision=revision)
-    if len(files) > 1:
-        raise CannotMake(
-            f"Cutters of the {sheet.machine.name} are changed by hand.", "Run its files one after another, in order."
-        )
-    return files[0][1]
+    return work_of(sheet.machine).in_one(ticket, sheet, work, revision, found)
 
 
 def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Asker) -> bytes:
@@ -279,7 +270,7 @@ def one_way(plain: Any, line: str, changes: list[dict[str, Any]], *, asker: Aske
     drawn = next((one for one in lines if one.id == line_id), None)
     if drawn is None or not drawn.filled:
         raise NothingToCut("This way leaves nothing to engrave.", "Choose another.")
-    image = look(drawn, ticket.sheets[0].machine.beam)
+    image = look(drawn, ticket.sheets[0].machine.head_as(BeamHead).beam)
     minutes = minutes_of_run(ticket, work)
     return _told(
         {"minutes": minutes, "strokes": len(drawn.paths), "look": show(fingerprint(line, changes, plain), _grey(image))}
@@ -379,9 +370,7 @@ def _zipped(name: str, files: Sequence[JobFile]) -> bytes:
 
 
 def _frame(ticket: Ticket, sheet: Sheet, work: Work, shape: str = "a box") -> bytes:
-    if sheet.machine.carves:
-        return write_route_frame(ticket, sheet, work, shape)
-    return write_frame(ticket, sheet, work, FORMATS["gcode"], shape)
+    return work_of(sheet.machine).write_frame(ticket, sheet, work, shape)
 
 
 def _pen_run(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:

@@ -14,11 +14,12 @@ from nibble_core.pipeline.clicks import holes_to_click, widest_circle
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.examine import Examined
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, edge_line
+from nibble_core.pipeline.minutes import minutes_by_layer
 from nibble_core.pipeline.prints import PrintedPicture, PrintResult
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import minutes_by_layer
 from nibble_core.pipeline.store import Keyed
 from nibble_core.ticket import fingerprint
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Ticket
 from nibble_core.ticket.piece import Layer, Piece
 
@@ -81,8 +82,8 @@ def _minutes(ticket: Ticket, layer: str, work: Work) -> float | None:
 
 def _beam(ticket: Ticket, layer: str) -> float:
     """mm that the beam is wide that makes a layer first; 0 for a knife."""
-    machine = next((sheet.machine for sheet in ticket.sheets_of(layer)), None)
-    return machine.beam if machine is not None and machine.burns else 0.0
+    head = next((sheet.machine.head for sheet in ticket.sheets_of(layer)), None)
+    return head.beam if isinstance(head, BeamHead) else 0.0
 
 
 def _line(line: DrawnLine, beam: float) -> dict[str, Any]:

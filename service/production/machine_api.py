@@ -18,6 +18,7 @@ from nibble_core.errors import CannotMake
 from nibble_core.pipeline.engraving_ways import engraving_ways
 from nibble_core.pipeline.turn_trial import turn_learnt
 from nibble_core.ticket import Ticket, apply, fingerprint, ticket_from_plain
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.piece import Piece
 from production import runs
@@ -280,7 +281,7 @@ def _piece_of_line(ticket: Ticket, line: str) -> Piece:
     """The piece of a line that lies on a sheet whose machine has a beam; raises Http404 for another path."""
     for piece in ticket.pieces:
         for layer in piece.layers:
-            on_beam = any(sheet.machine.burns for sheet in ticket.sheets_of(layer.id))
+            on_beam = any(isinstance(sheet.machine.head, BeamHead) for sheet in ticket.sheets_of(layer.id))
             paths = [f"pieces/{piece.id}/layers/{layer.id}/lines/{one.id}" for one in layer.lines]
             if on_beam and line in paths:
                 return piece

@@ -10,6 +10,7 @@ from nibble_core.graphics.moves import BURN
 from nibble_core.pipeline.beam_results import BeamRun
 from nibble_core.pipeline.beams import bed_of, clamps_on
 from nibble_core.processes import PIECE, PROCESSES, frees
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Sheet
 
 CLOSED = 0.05  # mm that a cut may end from where it began to free what lies within
@@ -19,13 +20,13 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
     """The head: counts, start, tools, what drops when, where the bed and its clamps lie on the sheet. The arrays, of m
     moves: ends x y (float32, 2 m), centres x y (2 m), sweeps (m), seconds at which each begins and the last ends
     (m + 1), then does, tool, power in 255ths (uint8, m each)."""
-    moves = run.moves
+    moves, on = run.moves, sheet.machine.head_as(BeamHead)
     arcs = moves.kinds == ARC
     centres = np.where(arcs[:, None], moves.rows[:, 2:4], 0.0)
     sweeps = np.where(arcs, moves.rows[:, 4], 0.0)
     head: dict[str, Any] = {
         "count": len(moves), "start": [round(v, 3) for v in run.start], "minutes": run.minutes,
-        "beam": sheet.machine.beam, "width": run.job.width, "height": run.job.height,
+        "beam": on.beam, "width": run.job.width, "height": run.job.height,
         "tools": [
             {"process": one.process, "colour": PROCESSES[one.process].colour, "parts": PROCESSES[one.process].parts,
              "minutes": round(own / 60, 3)}
@@ -33,7 +34,7 @@ def moves_view(sheet: Sheet, run: BeamRun) -> bytes:
         ],
         "drops": drops(run), "bed": None, "clamps": [],
     }  # fmt: skip
-    if sheet.machine.origin_of == "the bed":
+    if on.origin_of == "the bed":
         bed = bed_of(sheet.machine, run.start)
         head["bed"] = list(bed)
         head["clamps"] = [list(one) for one in clamps_on(sheet, bed)]

@@ -32,6 +32,7 @@ from nibble_core.pipeline.store import MemoryStore
 from nibble_core.simulators.cutter import Blade
 from nibble_core.simulators.press import Faults
 from nibble_core.ticket import Ticket, fingerprint
+from nibble_core.ticket.heads import KnifeHead, SeesMarks
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import copies_name
 
@@ -55,7 +56,12 @@ def one_rehearsal(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: in
     """A sheet, or one of its panels, rehearsed once, with the errors of its machine's record; turn: its number, each
     with chances of its own."""
     bench = _bench(ticket, sheet, work, panel)
-    told = rehearse(bench, _faults(bench, sheet, turn), camera=sheet.machine.camera_error, blade=_blade(sheet, turn))
+    told = rehearse(
+        bench,
+        _faults(bench, sheet, turn),
+        camera=sheet.machine.head_as(SeesMarks).camera_error,
+        blade=_blade(sheet, turn),
+    )
     worst = foretold(bench, sheet)
     return {
         "sheet": None if told.sheet is None else {
@@ -85,7 +91,11 @@ def one_copy(ticket: Ticket, sheet: Sheet, work: Work, turn: int, panel: int, nu
     if not 0 <= number - 1 < bench.laid.copies:
         raise InvalidTicket(f"This sheet has {bench.laid.copies} copies.", "Ask for one of them.")
     pixels = look_at(
-        bench, number - 1, _faults(bench, sheet, turn), camera=sheet.machine.camera_error, blade=_blade(sheet, turn)
+        bench,
+        number - 1,
+        _faults(bench, sheet, turn),
+        camera=sheet.machine.head_as(SeesMarks).camera_error,
+        blade=_blade(sheet, turn),
     )
     return {"picture": "" if pixels is None else _shown(pixels)}
 
@@ -95,8 +105,10 @@ def _faults(bench: Bench, sheet: Sheet, turn: int) -> Faults:
 
 
 def _blade(sheet: Sheet, turn: int) -> Blade:
-    trails = max((one.blade_offset for one in sheet.settings), default=sheet.machine.blade_offset)
-    return Blade(trails, sheet.machine.repeats, seed=turn)
+    head = sheet.machine.head_as(SeesMarks)
+    usual = head.blade_offset if isinstance(head, KnifeHead) else 0.0
+    trails = max((one.by_knife.blade_offset for one in sheet.settings), default=usual)
+    return Blade(trails, head.repeats, seed=turn)
 
 
 def many_rehearsals(

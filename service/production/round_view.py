@@ -21,6 +21,7 @@ from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.goods import Label, Made, OnRound, faces_of
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece import Piece
 from nibble_core.ticket.turners import Rollers
@@ -96,7 +97,8 @@ def wall_angles(laid: LaidSheet) -> list[list[Any]]:
 
 def wall_lies(sheet: Sheet) -> str:
     """Which way the upper edge of a wall points in the machine, and that nothing is mirrored."""
-    turner = sheet.machine.turner
+    head = sheet.machine.head
+    turner = head.turner if isinstance(head, BeamHead) else None
     if not isinstance(turner, Rollers):
         return ""
     arrow = "←" if turner.rim == "to the left" else "→"

@@ -14,15 +14,18 @@ from nibble_core.pipeline.afterwards import steps_of
 from nibble_core.pipeline.beams import bed_of
 from nibble_core.pipeline.clean import framing_of
 from nibble_core.pipeline.lettered import lettered
+from nibble_core.pipeline.minutes import minutes_of
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.read import DEEPER, ITS_PATHS, Picture
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import caption_of, each_by_itself, least_apart, minutes_of, own_lines, spacing_of
+from nibble_core.pipeline.room import spacing_of
+from nibble_core.pipeline.sheets import caption_of, each_by_itself, least_apart, own_lines
 from nibble_core.pipeline.trace import TracedShape, TraceResult
 from nibble_core.sheet import LaidSheet, Panel
 from nibble_core.ticket import Ticket, fingerprint
 from nibble_core.ticket.goods import OnRound
+from nibble_core.ticket.heads import DrivenHead
 from nibble_core.ticket.model import Sheet
 from nibble_core.ticket.sentences import sheet_name
 from nibble_core.tracing.deviation import deviation_runs
@@ -226,11 +229,12 @@ def _pins_behind(sheet: Sheet, ticket: Ticket, work: Work) -> list[dict[str, str
 
 def bed_on(sheet: Sheet, work: Work) -> Box | None:
     """The bed as it lies under a sheet; None where nobody knows where the job will be put."""
-    if not (sheet.machine.burns or sheet.machine.carves):
+    head = sheet.machine.head
+    if not isinstance(head, DrivenHead):
         return Box(0, 0, sheet.machine.usable_width, sheet.machine.usable_length) if sheet.every_clamp else None
     beam, route = work.beam_run_of(sheet.id), work.router_run_of(sheet.id)
     run = beam.value if beam is not None and beam.value.axes is None else route.value if route is not None else None
-    return None if run is None or sheet.machine.origin_of != "the bed" else bed_of(sheet.machine, run.start)
+    return None if run is None or head.origin_of != "the bed" else bed_of(sheet.machine, run.start)
 
 
 def _sheet(sheet: Sheet, ticket: Ticket, work: Work) -> dict[str, Any]:

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from nibble_core.errors import CannotMake
 from nibble_core.papers.drawing import draw_piece, piece_box
 from nibble_core.papers.page import BODY, MARGIN, SOFT, STRONG, Page, leading, wrapped
+from nibble_core.pipeline.minutes import minutes_of
 from nibble_core.pipeline.notes import minutes
 from nibble_core.pipeline.quantities import number_of
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import minutes_of, program_of
+from nibble_core.pipeline.sheets import program_of
 from nibble_core.pipeline.stocktaking import material
 from nibble_core.processes import FILM, PIECE, frees
 from nibble_core.ticket.library import Rates

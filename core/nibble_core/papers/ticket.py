@@ -17,6 +17,7 @@ from nibble_core.pipeline.report import Station, stations
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import NO_BORDER, NO_WEED_LINES
 from nibble_core.processes import WEED_CUT, parts
+from nibble_core.ticket.heads import ByBeam, ByKnife
 from nibble_core.ticket.model import Piece, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.saying import STATIONS, slot
 from nibble_core.ticket.sentences import sheet_name
@@ -273,7 +274,7 @@ def _foot(page: Page, rows: Sequence[tuple[str, ...]], ticks: Sequence[str]) -> 
 _HEADS = ("Process", "Spot colour, pen", "Force, power", "Speed", "Passes", "Offset, kerf", "Overcut, lead")
 _COLUMNS = (0.0, 26.0, 72.0, 98.0, 120.0, 136.0, 160.0)
 _IN_COLUMNS = (
-    "force", "power", "speed", "passes", "blade_offset", "overcut", "kerf", "lead", "lead_length", "process", "id",
+    "force", "power", "speed", "passes", "blade_offset", "overcut", "kerf", "lead", "lead_length", "kind",
 )  # fmt: skip
 """Values of a setting that the table shows; the others are told below a row, where they are not the usual ones."""
 
@@ -298,10 +299,10 @@ def _settings(ticket: Ticket) -> list[tuple[str, ...]]:
             if own.process not in used:
                 continue
             speed = f"{own.speed} mm/s" if own.speed else "its own"
-            how = _of_a_beam(own) if machine.burns else _of_a_blade(own)
+            how = _columns(own)
             pen = f", pen {machine.pen(own.process)}" if "hpgl" in machine.formats else ""
             row = (own.process, f"{machine.spot(own.process).ink}{pen}", how[0], speed, str(own.passes), *how[1:])
-            more = [slot("", own, one.name) for one in fields(own) if one.name not in _IN_COLUMNS]
+            more = [slot("", own.how, one.name) for one in fields(own.how) if one.name not in _IN_COLUMNS]
             changed = ", ".join(f"{one.called} {one.text}" for one in more if one.changed)
             if row not in rows:
                 rows += [row, (f"  {changed}",)] if changed else [row]
@@ -318,12 +319,19 @@ def _alike_once(found: dict[str, list[tuple[str, ...]]]) -> dict[str, list[tuple
     return {"; ".join(some): list(rows) for rows, some in names.items()}
 
 
-def _of_a_blade(own: Setting) -> tuple[str, str, str]:
+def _columns(own: Setting) -> tuple[str, str, str]:
+    """Force or power, offset or kerf, overcut or lead-in."""
+    if isinstance(own.how, ByKnife):
+        return _of_a_blade(own.how)
+    return _of_a_beam(own.process, own.how) if isinstance(own.how, ByBeam) else ("", "", "")
+
+
+def _of_a_blade(own: ByKnife) -> tuple[str, str, str]:
     force = f"{own.force} g" if own.force else "its own"
     return force, f"{format_number(own.blade_offset, 2)} mm", f"{format_number(own.overcut, 2)} mm"
 
 
-def _of_a_beam(own: Setting) -> tuple[str, str, str]:
+def _of_a_beam(process: str, own: ByBeam) -> tuple[str, str, str]:
     power = "not set" if own.power is None else f"{format_number(100 * own.power, 1)} %"
     lead = own.lead if own.lead == "no lead-in" else f"{own.lead}, {format_number(own.lead_length, 2)} mm"
-    return power, f"{format_number(own.kerf, 2)} mm", lead if parts(own.process) else ""
+    return power, f"{format_number(own.kerf, 2)} mm", lead if parts(process) else ""

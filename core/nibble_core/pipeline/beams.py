@@ -25,11 +25,13 @@ from nibble_core.pipeline.clicks import nearest_rings
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import DrawnLine, LayerResult, rings_of
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import keyed_program, own_lines, spacing_of
+from nibble_core.pipeline.room import spacing_of
+from nibble_core.pipeline.sheets import keyed_program, own_lines
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
 from nibble_core.pipeline.turning import axes_of
 from nibble_core.processes import PIECE, freeing, frees, is_sent
 from nibble_core.sheet import LaidSheet
+from nibble_core.ticket.heads import BeamHead, DrivenHead
 from nibble_core.ticket.line import ThroughCut
 from nibble_core.ticket.model import Machine, Setting, Sheet, Ticket, setting_of
 from nibble_core.toolpaths import Definition, Program
@@ -50,7 +52,7 @@ class Burning:
     layer its through cuts, by line. gap: mm between copies. preview: in chords, as its lines are."""
 
     cuts: tuple[Setting, ...]
-    machine: Machine
+    head: BeamHead
     micro_ties: str
     micro_tie: float
     rules: tuple[tuple[str, tuple[tuple[str, ThroughCut], ...]], ...]
@@ -90,7 +92,7 @@ def beam_lines(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work, *, 
     )
     gap = min([spacing_of(ticket, sheet), *(near.apart for near in work.sheets[sheet.id].crowded)])
     cuts = tuple(sheet.setting(one) for one in freeing(PIECE))
-    by = Burning(cuts, sheet.machine, sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
+    by = Burning(cuts, sheet.machine.head_as(BeamHead), sheet.micro_ties, sheet.micro_tie, rules, gap, preview)
     found = [
         derived(_burnt_layer, None, work.layers[one.id].laid, work.layers[one.id].footprint,
                 work.pieces[ticket.piece_of_layer(one.id).id])
@@ -113,10 +115,10 @@ def _burnt(by: Burning, *layers: BurntLayer) -> BeamLines:
 
 
 def plan_beam(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[BeamRun] | None:
-    """Every move of a sheet's beam, where its settings tell power and speed of all it does."""
-    if missing_settings(sheet, work):
+    """Every move of a sheet's beam, where its settings tell power and speed of all it does, and it does all."""
+    if missing_settings(sheet, work) or not all(sheet.machine.makes(one) for one in _followed_processes(sheet, work)):
         return None
-    if ticket.turns(sheet) and not sheet.machine.turner.turns:  # told at Sheet
+    if ticket.turns(sheet) and not sheet.machine.turns:  # told at Sheet
         return None
     by = Planning(sheet.grouping, sheet.settings, sheet.machine, ticket.turns(sheet))
     program = keyed_program(sheet, work, sheet.shared)
@@ -167,7 +169,7 @@ def check_beam(sheet: Sheet, work: Work) -> None:
     if run.axes is not None:
         _check_along(run, machine)
         return
-    if machine.origin_of == "the job":  # where it will lie on the bed is not known
+    if machine.head_as(DrivenHead).origin_of == "the job":  # where it will lie on the bed is not known
         return
     bed = bed_of(machine, run.start)
     beyond_bed(run.moves, bed)
@@ -183,12 +185,12 @@ def _check_along(run: BeamRun, machine: Machine) -> None:
 
 def bed_of(machine: Machine, start: tuple[float, float]) -> Box:
     """The bed on the sheet, which lies with the machine's origin at ``start``."""
-    wide, high = machine.usable_width, machine.usable_length
+    wide, high, origin = machine.usable_width, machine.usable_length, machine.head_as(DrivenHead).origin
     x, y = start
-    if machine.origin == "the centre":
+    if origin == "the centre":
         return Box(x - wide / 2, y - high / 2, x + wide / 2, y + high / 2)
-    left = x if "left" in machine.origin else x - wide
-    top = y if "upper" in machine.origin else y - high
+    left = x if "left" in origin else x - wide
+    top = y if "upper" in origin else y - high
     return Box(left, top, left + wide, top + high)
 
 
@@ -202,39 +204,45 @@ def clamps_on(sheet: Sheet, bed: Box) -> list[Box]:
 
 def missing_settings(sheet: Sheet, work: Work) -> list[str]:
     """Processes on a sheet whose power or speed nobody has set."""
+    return [
+        process for process in _followed_processes(sheet, work)
+        if is_sent(process) and sheet.machine.makes(process)
+        and (sheet.setting(process).by_beam.power is None or sheet.setting(process).speed is None)
+    ]  # fmt: skip
+
+
+def _followed_processes(sheet: Sheet, work: Work) -> list[str]:
+    """Of all lines of a sheet that a beam follows."""
     own = work.sheets.get(sheet.id)
     if own is None or own.beam_lines is None:
         return []
     some = [one for followed in own.beam_lines.value.definitions.values() for one in followed]
-    used = dict.fromkeys(one.process for one in (*some, *own_lines(sheet, work)) if len(one.paths))
-    return [
-        process for process in used
-        if is_sent(process) and sheet.machine.makes(process)
-        and (sheet.setting(process).power is None or sheet.setting(process).speed is None)
-    ]  # fmt: skip
+    return list(dict.fromkeys(one.process for one in (*some, *own_lines(sheet, work)) if len(one.paths)))
 
 
 def beam_of(own: Setting, of: Definition, machine: Machine) -> Beam:
     """How a definition is burnt on a machine. Raises CannotMake without power and speed."""
-    if own.power is None or own.speed is None:
+    how = own.by_beam
+    if how.power is None or how.speed is None:
         raise CannotMake(f"Nobody has set power and speed for {own.process}.", "Set them at Machine.")
-    pierces = own.pierce > 0 and not of.filled
-    heights = (max(own.pierce_height, own.focus) if pierces else own.focus, own.focus) if machine.moves_head else None
+    pierces, moved = how.pierce > 0 and not of.filled, machine.head_as(BeamHead).moves_height
+    heights = (max(how.pierce_height, how.focus) if pierces else how.focus, how.focus) if moved else None
     return Beam(
-        own.process, own.power, float(own.speed), own.passes, own.overscan if of.filled else 0.0, own.pierce,
-        own.air == "with air", own.focus, of.rank, own.warm_up, heights,
+        own.process, how.power, float(how.speed), how.passes, how.overscan if of.filled else 0.0, how.pierce,
+        how.air == "with air", how.focus, of.rank, how.warm_up, heights,
     )  # fmt: skip
 
 
 def drive_of(machine: Machine) -> Drive:
     """What moves a machine's head."""
-    return Drive(float(machine.acceleration), float(machine.fastest), float(machine.jump))
+    head = machine.head_as(DrivenHead)
+    return Drive(float(head.acceleration), float(head.fastest), float(head.jump))
 
 
 def _start(machine: Machine, laid: LaidSheet, program: Program) -> tuple[float, float]:
     """The machine's origin as a place on the sheet: a corner or the middle of it, or of what is burnt on it."""
     box = Box(0.0, 0.0, laid.width, laid.height)
-    if machine.origin_of == "the job":
+    if machine.head_as(DrivenHead).origin_of == "the job":
         boxes = [_mapped(run.of.paths.bounds(), at) for run in program.runs if len(run.of.paths) for at in run.places]
         box = Box.around(boxes) if boxes else box
     return corner_of(machine, box)
@@ -242,9 +250,10 @@ def _start(machine: Machine, laid: LaidSheet, program: Program) -> tuple[float, 
 
 def corner_of(machine: Machine, box: Box) -> tuple[float, float]:
     """A machine's origin on a box that lies with it: a corner, or the middle."""
-    if machine.origin == "the centre":
+    origin = machine.head_as(DrivenHead).origin
+    if origin == "the centre":
         return (box.left + box.right) / 2, (box.top + box.bottom) / 2
-    return box.left if "left" in machine.origin else box.right, box.top if "upper" in machine.origin else box.bottom
+    return box.left if "left" in origin else box.right, box.top if "upper" in origin else box.bottom
 
 
 def _mapped(box: Box, at: Affine) -> Box:
@@ -267,7 +276,7 @@ def _followed(by: Burning, rules: dict[str, ThroughCut], layer: BurntLayer, note
     for id, some in moved.items():
         first[id] = len(followed)
         followed += [ring.path for ring in some]
-    courses = Courses(followed if any(by.of(line).lead != NO_LEAD for line in cuts) else [])
+    courses = Courses(followed if any(by.of(line).by_beam.lead != NO_LEAD for line in cuts) else [])
     made = []
     for one in drawn.definitions:
         line = next((own for own in cuts if own.id == one.id), None)
@@ -311,7 +320,7 @@ def _cut(
 ) -> Definition:  # fmt: skip
     """A through cut as it is followed: inner rings first, tied, led. first: number of its first ring among the
     courses."""
-    setting = by.of(line)
+    how = by.of(line).by_beam
     told: dict[str, list[tuple[float, float]]] = {"lost": [], "unled": [], "tied": [], "tilts": [], "untied": []}
     paths: list[Path] = []
     stretches: list[int] = []  # the ring that each path is part of
@@ -325,19 +334,19 @@ def _cut(
         within = reach if ring.outward > 0 else None
         at = [place for place, home in zip(places, homes, strict=True) if home == k]
         box = ring.path.bounds()
-        small = by.machine.openings > 0 and ring.outward > 0 and min(box.width, box.height) < by.machine.openings
+        small = by.head.openings > 0 and ring.outward > 0 and min(box.width, box.height) < by.head.openings
         held = small and not at and by.micro_ties != NO_MICRO_TIES
         if at or held:
             # a tie is what is left in the material: the beam goes half a kerf into it from either side
-            width = (by.micro_tie if held else rule.tie_width if rule else 0.5) + setting.kerf
+            width = (by.micro_tie if held else rule.tie_width if rule else 0.5) + how.kerf
             parted = tied(ring.path, width, at=at, count=int(held))
             if held and parted.places:
                 told["tied"].append(begin)
             if not parted.places or not parted.paths:
                 told["untied"].append(begin)
             for stretch in parted.paths if parted.places else ():
-                if setting.lead != NO_LEAD:
-                    made = led_stretch(stretch, ring.path, setting.lead_length, outward=ring.outward, courses=courses,
+                if how.lead != NO_LEAD:
+                    made = led_stretch(stretch, ring.path, how.lead_length, outward=ring.outward, courses=courses,
                                        number=first + k, within=within)  # fmt: skip
                     stretch = made.path
                     if not made.led:
@@ -349,7 +358,7 @@ def _cut(
         if small and not held:
             told["tilts"].append(begin)
         made = led(
-            ring.path, setting.lead, setting.lead_length, outward=ring.outward, courses=courses, number=first + k,
+            ring.path, how.lead, how.lead_length, outward=ring.outward, courses=courses, number=first + k,
             within=within,
         )  # fmt: skip
         if not made.led:

@@ -12,6 +12,7 @@ from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.unset_settings import unset
 from nibble_core.processes import PROCESSES
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.line import AreaFill
 from nibble_core.ticket.model import Sheet, Ticket
 
@@ -38,21 +39,22 @@ def report_beam(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None:
     draft.figures += [
         (minutes(own * times), f"minutes to {PROCESSES[name].doing}") for name, own in run.by_process().items()
     ]
-    draft.figures.append((f"{run.travelled / 1000:.1f}", f"m with the {sheet.machine.head} off"))
+    draft.figures.append((f"{run.travelled / 1000:.1f}", f"m with the {sheet.machine.head.runs} off"))
     draft.notes += _moves(sheet, run, here)
 
 
 def _settings(sheet: Sheet, here: str) -> Iterator[Note]:
+    fastest = sheet.machine.head_as(BeamHead).fastest
     for own in sheet.settings:
-        if own.power == 0.0:
+        if own.by_beam.power == 0.0:
             yield Note(f"{own.process.capitalize()} has no power: nothing is made.", "Set it.", here, LOOK)
-        if own.speed is not None and own.speed > sheet.machine.fastest:
+        if own.speed is not None and own.speed > fastest:
             yield Note(
                 f"{own.process.capitalize()} is asked for at {own.speed} mm/s; this machine goes "
-                f"{sheet.machine.fastest} mm/s at most.",
+                f"{fastest} mm/s at most.",
                 "", f"{here}/settings/{own.id}", LOOK,
-                (setting(f"Set {sheet.machine.fastest} mm/s",
-                         f"{here}/settings/{own.id}/speed", sheet.machine.fastest),),
+                (setting(f"Set {fastest} mm/s",
+                         f"{here}/settings/{own.id}/how/speed", fastest),),
             )  # fmt: skip
 
 
@@ -90,7 +92,7 @@ def _lines(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
         line = next(one for one in ticket.layer(note.layer).lines if one.id == note.line)
         n = f"{n} of “{line.name}”" if line.name and note.kind == "unled" else n
         it, they = ("it", "it is") if one else ("them", "they are")
-        text = said.format(n=n, it=it, they=they, head=sheet.machine.head)
+        text = said.format(n=n, it=it, they=they, head=sheet.machine.head.runs)
         text = text if one else text.replace(": it drops, tilts, and", ": they drop, tilt, and")
         where = f"pieces/{ticket.piece_of_layer(note.layer).id}/layers/{note.layer}/lines/{note.line}"
         ways = (setting("Hold them by micro-ties", f"sheets/{sheet.id}/micro_ties", "micro-ties"),)
@@ -99,7 +101,7 @@ def _lines(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
 
 def _areas(sheet: Sheet, ticket: Ticket, work: Work) -> Iterator[Note]:
     """Engraved areas finer than the beam, strokes nearer than it is wide, areas that are burnt twice."""
-    beam = sheet.machine.beam
+    beam = sheet.machine.head_as(BeamHead).beam
     for held in sheet.holds:
         if held.layer not in work.layers:  # told at Lines
             continue
@@ -147,7 +149,7 @@ def _moves(sheet: Sheet, run: BeamRun, here: str) -> Iterator[Note]:
     if run.saved:
         yield Note(f"Rows of hatching run on over copies that lie beside each other: {_short(run.saved)} saved.",
                    where=here)  # fmt: skip
-    longest = sheet.machine.longest_run
+    longest = sheet.machine.head_as(BeamHead).longest_run
     if longest is not None and run.minutes > longest:
         yield Note(
             f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most.",

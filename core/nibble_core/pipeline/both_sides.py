@@ -15,6 +15,7 @@ from nibble_core.pipeline.carve_results import Between, RouterRun
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.ticket.cutters import BALL, Cutter
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.model import Sheet, Ticket
 
 PITCH = 0.25  # mm of a pixel, at which both sides are compared
@@ -57,8 +58,9 @@ def between_sides(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) 
     one, other = work.router_run_of(first.id), work.router_run_of(sheet.id)
     if first is sheet or one is None or other is None:
         return None
-    by = Turning(sheet.machine.cutters, sheet.turned, sheet.stock.thickness, sheet.stock.thinnest)
-    if first.machine.cutters != by.cutters:  # nobody knows what shapes the other side has
+    rack = sheet.machine.head_as(RouterHead).cutters
+    by = Turning(rack, sheet.turned, sheet.stock.thickness, sheet.stock.thinnest)
+    if first.machine.head_as(RouterHead).cutters != rack:  # nobody knows what shapes the other side has
         return None
     return stage(store, _between, by, one, other)
 

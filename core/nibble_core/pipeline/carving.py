@@ -38,6 +38,7 @@ from nibble_core.pipeline.lines import DrawnLine, LayerResult
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.processes import is_sent
 from nibble_core.ticket.cutters import BALL, Cutter
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.line import ALONG_GRAIN, Carving, Clearing, Line, ThroughCut
 from nibble_core.ticket.model import Machine
 from nibble_core.ticket.piece import Layer
@@ -78,7 +79,8 @@ def carve_layer(
     """What a router does on a layer: on copies that lie mirrored, or on the others. A line that it cannot make is told
     in ``failed``."""
     lines = tuple(line for line in layer.lines if line.on)
-    by = Carvings(lines, machine.cutters, machine.below, stock.thickness, stock.thinnest, mirrored)
+    head = machine.head_as(RouterHead)
+    by = Carvings(lines, head.cutters, head.below, stock.thickness, stock.thinnest, mirrored)
     return stage(store, _carved, by, drawn)
 
 

@@ -14,6 +14,7 @@ from nibble_core.pipeline.notes import LOOK, Draft, Note, minutes, setting
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.routing import cutters_in
 from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.line import ALONG_GRAIN, ThroughCut
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.piece import Layer
@@ -39,7 +40,7 @@ def report_route(draft: Draft, sheet: Sheet, ticket: Ticket, work: Work) -> None
     used = np.unique(run.moves.tool).tolist() if len(run.moves) else []
     cutters = cutters_in(sheet.stock, sheet.machine)
     draft.notes += [note for k in used for note in _chips(cutters[k], f"{here}/machine")]
-    longest = sheet.machine.longest_run
+    longest = sheet.machine.head_as(RouterHead).longest_run
     if longest is not None and run.minutes > longest:
         said = f"One run takes {run.minutes:.0f} minutes; the {sheet.machine.name} runs {longest} at most."
         draft.notes.append(Note(said, "Lay fewer copies on a board, or carve less deep.", here, LOOK))

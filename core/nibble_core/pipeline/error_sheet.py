@@ -15,13 +15,15 @@ from nibble_core.errors import CannotMake, InvalidTicket
 from nibble_core.formats.registry import CUT, FORMATS, PRINT
 from nibble_core.geometry import Affine, Box, Bundle, Path, Point
 from nibble_core.graphics import Filled, Page, Painted
-from nibble_core.pipeline.files import JobFile, write_part
+from nibble_core.pipeline.files import JobFile
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.pages import Part, strokes
+from nibble_core.pipeline.part_files import write_part
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.text import set_line, shipped_font
 from nibble_core.ticket import Change
+from nibble_core.ticket.heads import KnifeHead
 from nibble_core.ticket.model import Machine, Sheet
 from nibble_core.toolpaths import Definition, Program, Run
 
@@ -47,7 +49,7 @@ class Learnt:
 
     def changes(self, sheet: Sheet) -> tuple[Change, ...]:
         """That put it into the record of a sheet's machine, as the job has it."""
-        at = f"sheets/{sheet.id}/machine"
+        at = f"sheets/{sheet.id}/machine/head"
         told = {"stretch_across": self.across, "stretch_along": self.along, "camera_error": self.camera}
         return tuple(Change(f"{at}/{name}", value) for name, value in told.items() if value is not None)
 
@@ -68,7 +70,7 @@ def error_sheet(sheet: Sheet) -> list[JobFile]:
     """The print file and every cut file that a sheet's machine takes. Raises CannotMake for a machine that has no
     camera to find marks with, or too little room."""
     machine = sheet.machine
-    if machine.burns:
+    if not isinstance(machine.head, KnifeHead):
         raise CannotMake("A test sheet is for a cutter that finds marks.", "A kerf comb measures a beam.")
     if min(size_of(machine)) < 100:
         raise CannotMake("This machine is too small for a test sheet.", "It takes 100 mm each way.")

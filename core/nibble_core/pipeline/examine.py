@@ -130,7 +130,7 @@ def _cut_findings(
     return [
         *checks.small_parts(line, smallest, f"The {by.machine.name} on {by.stock.name}"),
         *checks.narrow_gaps(line, by.machine.narrowest_gap, cancelled),
-        *checks.sharp_insides(line, by.machine.knife_radius),
+        *checks.sharp_insides(line, by.machine.head.tightest),
         *checks.open_lines(line),
         *checks.inside_bleed(line, shown, by.layer.bleed),
     ]

@@ -6,22 +6,23 @@ import hashlib
 import json
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import chain, count
 from typing import Any
 
-from nibble_core.checks.readback import check_page, check_same_marks, check_size
+from nibble_core.checks.readback import check_same_marks
 from nibble_core.errors import Cancelled, CannotMake, DoesNotFit, FileDisagrees, NibbleError
-from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, SHEET_FORMATS, Format
+from nibble_core.formats.registry import FORMATS, PRINT, SHEET_FORMATS, Format
 from nibble_core.graphics import Page
-from nibble_core.pipeline.head_files import write_head
+from nibble_core.pipeline.heads import work_of
 from nibble_core.pipeline.names import file_name, slug
-from nibble_core.pipeline.pages import Part, parts_of, plotter_strokes, with_areas
+from nibble_core.pipeline.pages import Part, parts_of
+from nibble_core.pipeline.part_files import write_part
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.route_files import write_board
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.sheet import LaidSheet
 from nibble_core.ticket import fingerprint, sentences
+from nibble_core.ticket.heads import DrivenHead
 from nibble_core.ticket.library import USUAL_NAMES
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.sentences import sheet_name
@@ -146,43 +147,7 @@ def _written_moves(
         raise CannotMake(
             f"Panels cannot be sent as {form.called}.", "Make the sheet in one, or choose another machine."
         )
-    if sheet.machine.carves:
-        return write_board(ticket, sheet, work, called, revision=revision)
-    return [("", write_head(ticket, sheet, work, form, called, revision=revision))]
-
-
-def write_plot(ticket: Ticket, sheet: Sheet, work: Work) -> bytes:
-    """What a knife is sent: a sheet's cut file as HP-GL. Raises CannotMake for panels, and for a machine that does not
-    take it."""
-    if "hpgl" not in sheet.machine.formats:
-        raise CannotMake(f"The {sheet.machine.name} does not take HP-GL.", "Add it to its formats in the library.")
-    parts = parts_of(ticket, sheet, work)
-    if len(parts) > 1:
-        raise CannotMake("Panels cannot be sent in one.", "Make the sheet in one, or cut their files one by one.")
-    return write_part(parts[0], CUT, FORMATS["hpgl"], sheet, "cut file as HP-GL")[0]
-
-
-def write_part(part: Part, purpose: str, form: Format, sheet: Sheet, called: str) -> tuple[bytes, Page | None]:
-    """One file, and what it holds, read back and found to be what was meant; None of pixels, which hold no lines.
-    called: the file, in words. Raises FileDisagrees, CannotMake."""
-    assert form.sheets is not None
-    if purpose == BOTH and part.print_scale != (1.0, 1.0) and not part.laid.marks.places:
-        raise CannotMake(
-            "A file that is printed and cut in one needs marks to allow for the stretch of the press.",
-            "Give the sheet marks, or print it at true size.",
-        )
-    meant = part.pages[purpose]
-    if form.sheets.unit:
-        meant = replace(meant, stroked=plotter_strokes(part.program, sheet, meant.height, form.sheets.unit))
-    if form.sheets.areas and purpose == CUT:
-        meant = with_areas(meant, part.program, sheet.machine)
-    content = form.sheets.write(meant)
-    page = form.sheets.read(content)
-    if form.sheets.pixels:
-        check_size(meant, page, called)
-        return content, None
-    check_page(meant, page, called, tolerance=form.sheets.tolerance, layers=form.sheets.layers)
-    return content, page
+    return work_of(sheet.machine).write_moves(ticket, sheet, work, form, called, revision)
 
 
 def _words(ticket: Ticket, sheet: Sheet) -> dict[str, str]:
@@ -246,7 +211,7 @@ def _sheet_facts(
         "width_mm": round(laid.width, 3),
         "height_mm": round(laid.height, 3),
         "used": None if laid.used is None else {
-            "corner": sheet.machine.origin, "width_mm": round(laid.used[0], 3), "height_mm": round(laid.used[1], 3),
+            "corner": _corner(sheet), "width_mm": round(laid.used[0], 3), "height_mm": round(laid.used[1], 3),
         },
         "copies": laid.copies,
         "sheets_to_run": laid.times,
@@ -256,6 +221,11 @@ def _sheet_facts(
         "mark_shape": laid.marks.shape,
         "files": [{"name": f.name, "purpose": f.purpose, "bytes": len(f.content), "sha256": f.sha256} for f in files],
     }  # fmt: skip
+
+
+def _corner(sheet: Sheet) -> str | None:
+    head = sheet.machine.head
+    return head.origin if isinstance(head, DrivenHead) else None
 
 
 def _marks(laid: LaidSheet) -> list[dict[str, float]]:
@@ -284,7 +254,8 @@ def _processes(sheet: Sheet, work: Work) -> list[dict[str, object]]:
         told.append({
             "process": process, "lines": int(lines), "length_mm": round(length, 3),
             "spot": sheet.machine.spot(process).ink,
-            "pen": sheet.machine.pen(process), "force_g": own.force, "speed_mm_s": own.speed, "passes": own.passes,
-            "blade_offset_mm": own.blade_offset, "overcut_mm": own.overcut, "power": own.power, "kerf_mm": own.kerf,
+            "pen": sheet.machine.pen(process), "force_g": own.by_knife.force, "speed_mm_s": own.speed,
+            "passes": own.passes, "blade_offset_mm": own.by_knife.blade_offset, "overcut_mm": own.by_knife.overcut,
+            "power": own.by_beam.power, "kerf_mm": own.kerf,
         })  # fmt: skip
     return told

@@ -21,6 +21,7 @@ from nibble_core.pipeline.beams import bed_of, run_of
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import GUIDE
 from nibble_core.ticket import fingerprint
+from nibble_core.ticket.heads import BeamHead, DrivenHead
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.turners import Chuck, Rollers
 from nibble_core.toolpaths.beam import Beam, BeamJob, moves_of, with_real_arcs
@@ -66,7 +67,7 @@ def _as_it_lies(run: BeamRun, sheet: Sheet, work: Work, found: Sequence[tuple[fl
     on_sheet = run.to_machine.then(lies.at).then(run.to_machine.inverse())
     job = replace(run.job, paths=with_real_arcs(arced(run.job.paths.mapped(on_sheet))))
     moved = run_of(job, run.start, sheet.machine)
-    if sheet.machine.origin_of == "the bed":
+    if sheet.machine.head_as(BeamHead).origin_of == "the bed":
         beyond_bed(moved.moves, bed_of(sheet.machine, run.start))
     shift = f"{lies.shift[0]:.2f}, {lies.shift[1]:.2f} mm"
     return moved, f"led by its marks: shift {shift}, turn {lies.turn:.3f} degrees, within {lies.worst:.2f} mm"
@@ -91,8 +92,8 @@ def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: s
     if not isinstance(outline, shapely.Polygon):
         raise CannotMake("There is no area to go round.", "See what Lines says.")
     ring = Path.polygon(shapely.get_coordinates(outline.exterior)[:-1])
-    safe = sheet.machine.safe_height
-    heights = (safe, safe) if sheet.machine.moves_head else None
+    head = sheet.machine.head_as(BeamHead)
+    heights = (head.safe_height, head.safe_height) if head.moves_height else None
     tool = Beam(GUIDE, 0.0, watched(sheet.machine), heights=heights)
     moves = moves_of(_job(run.job, Bundle.of([ring]), tool), run.start)
     says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, *_about(sheet, run)]
@@ -102,14 +103,13 @@ def write_frame(ticket: Ticket, sheet: Sheet, work: Work, form: Format, shape: s
 def write_pen_run(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> bytes:
     """Every line once with a pen in place of the tool, raised and lowered by Z: nothing is ever switched on."""
     run = planned(sheet, work)
-    pen = Beam(
-        GUIDE, 0.0, watched(sheet.machine), heights=(sheet.machine.safe_height, PEN_DOWN), pen=True
-    )  # fmt: skip
+    safe = sheet.machine.head_as(BeamHead).safe_height
+    pen = Beam(GUIDE, 0.0, watched(sheet.machine), heights=(safe, PEN_DOWN), pen=True)
     tools = tuple(replace(pen, process=tool.process, rank=tool.rank) for tool in run.job.tools)
     moves = moves_of(replace(run.job, tools=tools), run.start)
     says = [
         f"{ticket.name}, with a pen for trying on paper", TRIAL,
-        f"Z {PEN_DOWN:g}: the pen touches the paper; Z {sheet.machine.safe_height:g}: it travels", *_about(sheet, run),
+        f"Z {PEN_DOWN:g}: the pen touches the paper; Z {safe:g}: it travels", *_about(sheet, run),
     ]  # fmt: skip
     return _checked(moves, run, sheet, form, says, "pen run")
 
@@ -124,7 +124,7 @@ def write_guides(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byte
     lines = [[(wide * k / 4, 0.0), (wide * k / 4, high)] for k in range(4)]
     lines += [[(0.0, y), (wide, y)] for y in (box.top, box.bottom)]
     paths = Bundle.of([Path.polygon(points, closed=False) for points in lines])
-    heights = (sheet.machine.safe_height, PEN_DOWN)
+    heights = (sheet.machine.head_as(BeamHead).safe_height, PEN_DOWN)
     moves = moves_of(_job(run.job, paths, Beam(GUIDE, 0.0, watched(sheet.machine), heights=heights, pen=True)))
     says = [f"{ticket.name}, guides with a pen", TRIAL, *_about(sheet, run)]
     return _checked(moves, run, sheet, form, says, "guides")
@@ -132,7 +132,7 @@ def write_guides(ticket: Ticket, sheet: Sheet, work: Work, form: Format) -> byte
 
 def watched(machine: Machine) -> float:
     """The speed of a trial, mm a second."""
-    return min(machine.fastest / 4, SLOW)
+    return min(machine.head_as(DrivenHead).fastest / 4, SLOW)
 
 
 def planned(sheet: Sheet, work: Work) -> BeamRun:
@@ -165,22 +165,23 @@ def _checked(moves: Moves, run: BeamRun, sheet: Sheet, form: Format, says: Seque
 
 def dialect_of(machine: Machine) -> Dialect:
     """What a machine's controller wants."""
-    return Dialect(float(machine.power_scale), machine.comments)
+    head = machine.head_as(BeamHead)
+    return Dialect(float(head.power_scale), head.comments)
 
 
 def _about(sheet: Sheet, run: BeamRun) -> list[str]:
     if run.axes is not None:
         return [f"{sheet.stock.name} on the {sheet.machine.name}", *_about_turn(sheet, run)]
-    side = ", mirrored" if sheet.is_mirrored else ""
+    side, head = ", mirrored" if sheet.is_mirrored else "", sheet.machine.head_as(BeamHead)
     return [
         f"{sheet.stock.name} on the {sheet.machine.name}{side}",
-        f"origin {sheet.machine.origin} of {sheet.machine.origin_of}, x to the right, y away from the operator",
+        f"origin {head.origin} of {head.origin_of}, x to the right, y away from the operator",
     ]
 
 
 def _about_turn(sheet: Sheet, run: BeamRun) -> list[str]:
     """Which axis turns, how it counts, and where the thing's rim and handle are."""
-    turner, around = sheet.machine.turner, run.job.width
+    turner, around = sheet.machine.head_as(BeamHead).turner, run.job.width
     assert isinstance(turner, Rollers)
     counted = f"mm at the ring of {around / np.pi:.2f} mm that the rollers touch"
     if isinstance(turner, Chuck):

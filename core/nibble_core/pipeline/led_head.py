@@ -22,6 +22,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.simulators.burnt import course
 from nibble_core.simulators.cutter import Lies
 from nibble_core.simulators.laser import Body, Laser
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Sheet, Ticket
 
 ANYWHERE = 1e5  # mm: what lies beyond the bed is refused when the file is written
@@ -69,4 +70,4 @@ def led_head(ticket: Ticket, sheet: Sheet, work: Work) -> LedHead:
     def written(found: Sequence[tuple[float, float]]) -> bytes:
         return write_head(ticket, sheet, work, form, "G-code", found=found)
 
-    return LedHead(written, planned(sheet, work).to_machine, float(sheet.machine.power_scale))
+    return LedHead(written, planned(sheet, work).to_machine, float(sheet.machine.head_as(BeamHead).power_scale))

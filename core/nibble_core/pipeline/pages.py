@@ -175,10 +175,11 @@ def plotter_strokes(program: Program, sheet: Sheet, height: float, unit: float) 
 
     def knife_of(of: Definition) -> Knife:
         own = settings[of.process]
-        return Knife(own.blade_offset if parts(of.process) else 0.0, own.overcut, own.corner, own.passes)
+        how = own.by_knife
+        return Knife(how.blade_offset if parts(of.process) else 0.0, how.overcut, how.corner, how.passes)
 
     def tool_of(process: str) -> Tool:
-        return Tool(sheet.machine.pen(process), settings[process].force, settings[process].speed)
+        return Tool(sheet.machine.pen(process), settings[process].by_knife.force, settings[process].speed)
 
     return tuple(
         Stroked(paths, ink_of(sheet.machine, of), of.process, tool=tool_of(of.process))

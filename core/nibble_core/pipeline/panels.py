@@ -14,7 +14,8 @@ from nibble_core.graphics import Shape
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import edge_line
 from nibble_core.pipeline.results import Work
-from nibble_core.pipeline.sheets import ONE_SHEET, keyed, keyed_copies, usable_width
+from nibble_core.pipeline.room import usable_width
+from nibble_core.pipeline.sheets import ONE_SHEET, keyed, keyed_copies
 from nibble_core.pipeline.store import ResultStore, stage
 from nibble_core.processes import parts
 from nibble_core.sheet import LaidSheet, Panel, Placement, Seam, at_place, clipped, marked, panels, seams

@@ -13,6 +13,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.sheet import LaidSheet, pin_places
 from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.model import Sheet, Ticket
 
 FITS = 0.05  # mm that a drill may be wider or narrower than its pin
@@ -35,10 +36,11 @@ class Pinning:
 def pin_holes(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Keyed[PinHoles] | None:
     """The holes of a laid board that is turned over on pins. Raises DoesNotFit where they have no room."""
     second = ticket.second_side(sheet)
-    if second is None or second.pins == "no pins" or not sheet.machine.carves:
+    head = sheet.machine.head
+    if second is None or second.pins == "no pins" or not isinstance(head, RouterHead):
         return None
     laid = work.sheets[sheet.id].laid
-    widest = max((one.diameter for one in sheet.machine.cutters if one.kind == "flat"), default=0.0)
+    widest = max((one.diameter for one in head.cutters if one.kind == "flat"), default=0.0)
     layers = tuple(laid.value.layers)
     by = Pinning(second.turned, second.pin_diameter, second.pin_depth, widest, layers)
     return stage(store, _pinned, by, laid, *(work.layers[layer].footprint for layer in layers))

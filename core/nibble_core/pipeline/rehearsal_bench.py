@@ -18,9 +18,9 @@ from nibble_core.formats.registry import BOTH, CUT, FORMATS, PRINT, Format
 from nibble_core.geometry import Affine, run_lengths
 from nibble_core.geometry.regions import polygons
 from nibble_core.pipeline.coming_off import Tie, ties
-from nibble_core.pipeline.files import write_part
 from nibble_core.pipeline.led_head import LedHead, led_head
 from nibble_core.pipeline.pages import Part, ink_of, parts_of
+from nibble_core.pipeline.part_files import write_part
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
 from nibble_core.sheet import LaidSheet

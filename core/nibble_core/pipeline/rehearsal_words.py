@@ -20,6 +20,7 @@ from nibble_core.pipeline.sheets import program_of
 from nibble_core.processes import PROCESSES
 from nibble_core.simulators.cutter import Seen
 from nibble_core.ticket import Change, apply
+from nibble_core.ticket.heads import SeesMarks
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.piece import Printed
 
@@ -33,13 +34,8 @@ HOLDS = 0.1  # mm that a tie must keep
 
 def errors_of(machine: Machine) -> Errors:
     """What a machine's record says that its prints and cuts are off by."""
-    return Errors(
-        machine.print_stretch,
-        machine.print_bow,
-        machine.camera_error,
-        machine.repeats,
-        (machine.stretch_across, machine.stretch_along),
-    )
+    head = machine.head_as(SeesMarks)
+    return Errors(head.print_stretch, head.print_bow, head.camera_error, head.repeats, machine.stretch)
 
 
 class Said(NamedTuple):

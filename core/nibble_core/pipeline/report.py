@@ -8,22 +8,19 @@ from dataclasses import dataclass, replace
 
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.artwork_report import report_artwork, report_clean, report_trace
-from nibble_core.pipeline.beams_report import report_beam
-from nibble_core.pipeline.carving_report import report_route
+from nibble_core.pipeline.heads import work_of
 from nibble_core.pipeline.laying import arrangement_of
 from nibble_core.pipeline.lines_report import report_lines
+from nibble_core.pipeline.minutes import minutes_of
 from nibble_core.pipeline.notes import BLOCKED, FINE, LOOK, MONEY, WAITING, Draft, Mend, Note, judged, minutes, setting
 from nibble_core.pipeline.quantities import repeated
 from nibble_core.pipeline.results import Work
+from nibble_core.pipeline.room import EACH_ITS_OWN, needs_of, spacing_of, widest_kerf
 from nibble_core.pipeline.round_report import report_goods, report_turned
 from nibble_core.pipeline.sheets import (
-    EACH_ITS_OWN,
     caption_of,
     each_by_itself,
-    minutes_of,
     program_of,
-    spacing_of,
-    widest_kerf,
 )
 from nibble_core.pipeline.stocktaking import kept_area, stock_area, stock_length
 from nibble_core.sheet import LaidSheet
@@ -87,10 +84,7 @@ def stations(ticket: Ticket, work: Work) -> list[Station]:
                 draft("sheet").notes.append(Note(said, "Bring it onto one.", where, LOOK))
     _machine(draft("machine"), ticket, work)
     for sheet in ticket.sheets:
-        if sheet.machine.carves:
-            report_route(draft("machine", sheet.id), sheet, ticket, work)
-        if sheet.machine.burns:
-            report_beam(draft("machine", sheet.id), sheet, ticket, work)
+        work_of(sheet.machine).report(draft("machine", sheet.id), sheet, ticket, work)
     for problem in work.problems:
         error = problem.error
         note = Note(error.message, error.what_to_do, problem.where, BLOCKED, problem.mends)
@@ -102,16 +96,12 @@ def _machine(draft: Draft, ticket: Ticket, work: Work) -> None:
     draft.fact = "ready to make files"
     if work.problems:
         return
-    burnt = [
-        minutes_of(sheet, work) for sheet in ticket.sheets if work.beam_run_of(sheet.id) or work.router_run_of(sheet.id)
-    ]
-    if burnt:
-        draft.fact = f"{minutes(sum(own or 0.0 for own in burnt), 0)} min to run"
-    run = [
-        minutes_of(sheet, work)
-        for sheet in ticket.sheets
-        if sheet.id in work.sheets and not sheet.machine.burns and not sheet.machine.carves
-    ]
+    laid = [sheet for sheet in ticket.sheets if sheet.id in work.sheets]
+    by_moves = [minutes_of(sheet, work) for sheet in laid if work_of(sheet.machine).by_moves]
+    planned = [own for own in by_moves if own is not None]
+    if planned:
+        draft.fact = f"{minutes(sum(planned), 0)} min to run"
+    run = [minutes_of(sheet, work) for sheet in laid if not work_of(sheet.machine).by_moves]
     known = [own for own in run if own is not None]
     if sum(known):
         others = "" if len(known) == len(run) else ", where the speed is known"
@@ -219,11 +209,10 @@ def _gaps(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> Iterator
     gap = spacing_of(ticket, sheet)
     if gap <= sheet.spacing + 0.005 or laid.copies <= 1:
         return
-    needs = "the cutter needs" if sheet.machine.carves else "lead-ins need"
-    said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs} so much between them."
+    said = f"Copies lie {format_number(gap, 1)} mm apart, since {needs_of(sheet.machine).why} so much between them."
     if sheet.shared != EACH_ITS_OWN and gap == widest_kerf(sheet):
         kerf = f"a kerf apart, {format_number(gap, 2)} mm"
-        said = f"Copies lie {kerf}: the {sheet.machine.head} runs on one line for both."
+        said = f"Copies lie {kerf}: the {sheet.machine.head.runs} runs on one line for both."
     yield Note(said, "", where)
 
 
@@ -304,9 +293,9 @@ def _direction(sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
 def _stretch(ticket: Ticket, sheet: Sheet, laid: LaidSheet, where: str) -> list[Note]:
     """What a press that always stretches makes of the size of a sheet."""
     machine = sheet.machine
-    if not machine.stretches or not ticket.prints_on(sheet) or sheet.print_size != "at true size":
+    if machine.stretch == (0.0, 0.0) or not ticket.prints_on(sheet) or sheet.print_size != "at true size":
         return []
-    wider, longer = laid.width * machine.stretch_across / 100, laid.used_height * machine.stretch_along / 100
+    wider, longer = laid.width * machine.stretch[0] / 100, laid.used_height * machine.stretch[1] / 100
     grown = [f"{format_number(abs(much), 1)} mm {larger if much > 0 else smaller}"
              for much, larger, smaller in ((wider, "wider", "narrower"), (longer, "longer", "shorter"))
              if abs(much) >= 0.05]  # fmt: skip

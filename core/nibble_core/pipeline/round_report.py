@@ -21,6 +21,7 @@ from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.round_places import repeats, scaled_artwork
 from nibble_core.pipeline.round_walls import wall_of
 from nibble_core.ticket.goods import Label, Made, OnRound
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Machine, Piece, Sheet, Ticket
 from nibble_core.wrap import Bend
 
@@ -175,10 +176,11 @@ def _burnt_unevenly(goods: OnRound, made: Made, machine: Machine, layer: str, wo
         yield Note(f"Raise its {end} until the axis leans by {abs(lean):.1f}°: then its wall lies level.", where=here)
     elif not chart.levelled:
         sag = float(np.ptp(radii))
-        if sag > machine.focus_depth:
+        depth = machine.head_as(BeamHead).focus_depth
+        if sag > depth:
             mends = (setting("Lay its wall level", f"{here}/level", "with its wall level"),) if wall.is_cone else ()
             yield Note(
-                f"Along this work the wall falls by {sag:.1f} mm; the beam is sharp over {machine.focus_depth:g} mm.",
+                f"Along this work the wall falls by {sag:.1f} mm; the beam is sharp over {depth:g} mm.",
                 f"Tilt it by {abs(lean):.1f}°." if wall.is_cone else "Focus at half of it, and make it lower.",
                 here, LOOK, mends,
             )  # fmt: skip

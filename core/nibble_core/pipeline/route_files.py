@@ -19,6 +19,7 @@ from nibble_core.pipeline.head_files import TRIAL, watched
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.results import Work
 from nibble_core.ticket import fingerprint
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.model import Sheet, Ticket
 
 OFF = 0.0015  # mm
@@ -48,22 +49,22 @@ def write_board(
     """All of a board's moves, in the files that its machine wants: what each is called beside the job, and its content.
     Raises FileDisagrees where a file, read back, holds others."""
     run, machine = routed(sheet, work), sheet.machine
+    head = machine.head_as(RouterHead)
     last = f", revision {revision}" if revision is not None else ""
     says = [
         f"{ticket.name}{last}, ticket {fingerprint(ticket)[:12]}",
         f"{sheet.stock.name} on the {machine.name}, board {format_number(run.thick)} mm thick",
-        f"origin {machine.origin} of {machine.origin_of}, x to the right, y away from the operator, z up from "
-        f"{machine.zero}",
+        f"origin {head.origin} of {head.origin_of}, x to the right, y away from the operator, z up from {head.zero}",
         f"{run.minutes:.1f} minutes with changes of cutters",
     ]
     says += _turned_over(ticket, sheet, work)
     every = on_machine(run)
-    parts = every.by_cutter() if machine.changes == "by hand" else [every]
-    safe = float(run.height(machine.safe_height))
+    parts = every.by_cutter() if head.changes == "by hand" else [every]
+    safe = float(run.height(head.safe_height))
     made: list[tuple[str, bytes]] = []
     for k, moves in enumerate(parts, 1):
-        order = [] if machine.changes == "by G-code" else [f"file {k} of {len(parts)}"]
-        content = write_route(moves, Dialect(comments=machine.comments), [*says, *order], safe=safe)
+        order = [] if head.changes == "by G-code" else [f"file {k} of {len(parts)}"]
+        content = write_route(moves, Dialect(comments=head.comments), [*says, *order], safe=safe)
         check_route(moves, content, called)
         name = moves.tools[int(moves.tool[0])].name
         made.append((f"-{k}-{slug(name)}" if order else "", content))
@@ -91,14 +92,15 @@ def write_route_frame(ticket: Ticket, sheet: Sheet, work: Work, shape: str = "a 
     """Round all that is cut, at the safe height, with no cutter turning. shape: a box or the hull. Raises CannotMake
     where there is nothing to go round."""
     run, machine = routed(sheet, work), sheet.machine
+    head = machine.head_as(RouterHead)
     outline = shapely.multipoints(run.moves.xyz[run.moves.xyz[:, 2] < 0, :2])
     outline = outline.envelope if shape == "a box" else outline.convex_hull
     if not isinstance(outline, shapely.Polygon):
         raise CannotMake("There is no area to go round.", "See what Lines says.")
     ring = run.to_machine.map(shapely.get_coordinates(outline.exterior)[:-1])
-    safe = float(run.height(machine.safe_height))
+    safe = float(run.height(head.safe_height))
     says = [f"{ticket.name}, framing pass: {shape} round the work", TRIAL, f"on the {machine.name}"]
-    content = write_trial(ring, watched(machine), Dialect(comments=machine.comments), says, safe=safe)
+    content = write_trial(ring, watched(machine), Dialect(comments=head.comments), says, safe=safe)
     ends, height = read_trial(content)
     if ends.shape != ring.shape or np.abs(ends - ring).max() > OFF or abs(height - safe) > OFF:
         raise FileDisagrees("The framing pass, read back, goes another way.", "Report this job.")

@@ -22,6 +22,7 @@ from nibble_core.pipeline.sheets import NO_BORDER, NO_CROSS_CUT, NO_WEED_LINES
 from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.sheet import LaidSheet, Placement
 from nibble_core.ticket.cutters import Cutter
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.stock import Stock
 from nibble_core.toolpaths.motion import seconds_in_space
@@ -68,17 +69,21 @@ def route(sheet: Sheet, store: ResultStore, carved: Carved, own: WorkedSheet) ->
     """Every move that carves a laid sheet; nothing where a line of it cannot be made."""
     if any(one.value.failed for one in carved.values()):
         return None
-    by = Routing(tuple(carved), replace(sheet.machine, cutters=cutters_in(sheet.stock, sheet.machine)),
+    by = Routing(tuple(carved), replace(sheet.machine, head=_fed(sheet.stock, sheet.machine)),
                  sheet.stock.thickness, sheet.stock.grain_angle)  # fmt: skip
     pins = [own.pins] if own.pins else []
     return stage(store, _routed, by, own.laid, *carved.values(), *pins)
+
+
+def _fed(stock: Stock, machine: Machine) -> RouterHead:
+    return replace(machine.head_as(RouterHead), cutters=cutters_in(stock, machine))
 
 
 def cutters_in(stock: Stock, machine: Machine) -> tuple[Cutter, ...]:
     """A rack, its feeds as the stock takes them."""
     return tuple(
         replace(one, feed=max(1, round(one.feed * stock.feeds)), plunge=max(1, round(one.plunge * stock.feeds)))
-        for one in machine.cutters
+        for one in machine.head_as(RouterHead).cutters
     )
 
 
@@ -86,15 +91,15 @@ def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> Rout
     """made: what is carved on each layer, and the holes of pins where it has any."""
     carved = [one for one in made if isinstance(one, CarvedLayer)]
     own = dict(zip(by.layers, carved, strict=True))
-    machine = by.machine
+    machine, head = by.machine, by.machine.head_as(RouterHead)
     used = sorted({
-        (one.when, -machine.cutters[one.cutter].diameter, one.cutter) for layer in carved for one in layer.cuttings
+        (one.when, -head.cutters[one.cutter].diameter, one.cutter) for layer in carved for one in layer.cuttings
     })  # fmt: skip
     start = _start(machine, laid, own)
-    home = (*start, machine.safe_height)
-    pen = _Pen(machine, home)
+    home = (*start, head.safe_height)
+    pen = _Pen(head, home)
     for holes in (one for one in made if isinstance(one, PinHoles)):
-        number, courses = pin_courses(holes, machine.cutters, by.thick)
+        number, courses = pin_courses(holes, head.cutters, by.thick)
         pen.cut(courses, number, PINS)
     for when, _, cutter in used:
         for placement in _in_turn(laid, pen.at):
@@ -105,7 +110,7 @@ def _routed(by: Routing, laid: LaidSheet, *made: CarvedLayer | PinHoles) -> Rout
     pen.to(*home, 0.0)
     moves = pen.moves(laid.width, laid.height)
     took = seconds_in_space(moves.starts(home), moves.xyz, moves.feed, drive_of(machine))
-    return RouterRun(moves, start, home, took, by.thick, machine.zero == "the bed", tuple(pen.when))
+    return RouterRun(moves, start, home, took, by.thick, head.zero == "the bed", tuple(pen.when))
 
 
 def _lies(placement: Placement) -> tuple[str, bool]:
@@ -139,8 +144,8 @@ def _in_turn(laid: LaidSheet, at: tuple[float, float, float]) -> list:  # type: 
 class _Pen:
     """Spells out the moves between courses and along them."""
 
-    def __init__(self, machine: Machine, home: tuple[float, float, float]) -> None:
-        self._machine = machine
+    def __init__(self, head: RouterHead, home: tuple[float, float, float]) -> None:
+        self._head = head
         self.at = home
         self._xyz: list[NDArray[np.float64]] = []
         self._feed: list[NDArray[np.float64]] = []
@@ -153,8 +158,8 @@ class _Pen:
         self._put(np.array([[x, y, z]]), np.array([feed]), -1)
 
     def lift(self) -> None:
-        if self.at[2] < self._machine.safe_height:
-            self.to(self.at[0], self.at[1], self._machine.safe_height, 0.0)
+        if self.at[2] < self._head.safe_height:
+            self.to(self.at[0], self.at[1], self._head.safe_height, 0.0)
 
     def cut(self, courses: Sequence[Course], cutter: int, when: int) -> None:
         """Courses of one cutter: grooves in the order that travels least, and either way along; others as they are."""
@@ -179,13 +184,13 @@ class _Pen:
         self._number = cutter
 
     def _along(self, course: Course, cutter: int) -> None:
-        own = self._machine.cutters[cutter]
+        own = self._head.cutters[cutter]
         course = np.round(course, 3)  # as files have it: slopes are told of what is run
         course = course[np.concatenate([[True], (np.diff(course, axis=0) != 0).any(1)])]
         first = course[0]
         if float(np.abs(np.array(self.at) - first).max()) > SAME:
             self.lift()
-            self.to(float(first[0]), float(first[1]), self._machine.safe_height, 0.0)
+            self.to(float(first[0]), float(first[1]), self._head.safe_height, 0.0)
             self.to(float(first[0]), float(first[1]), max(NEAR, float(first[2])), 0.0)
             self._put(first[None], np.array([float(own.plunge)]), len(self.when))
         if len(course) < 2:
@@ -205,7 +210,7 @@ class _Pen:
         self.at = (float(xyz[-1, 0]), float(xyz[-1, 1]), float(xyz[-1, 2]))
 
     def moves(self, width: float, height: float) -> RouterMoves:
-        tools = tuple(Mounted(k + 1, one.name, one.spindle) for k, one in enumerate(self._machine.cutters))
+        tools = tuple(Mounted(k + 1, one.name, one.spindle) for k, one in enumerate(self._head.cutters))
         feed = np.concatenate(self._feed)
         return RouterMoves(
             width, height, np.asarray(np.round(np.vstack(self._xyz), 4), np.float64), feed <= 0, feed,
@@ -215,7 +220,7 @@ class _Pen:
 
 def _start(machine: Machine, laid: LaidSheet, own: dict[tuple[str, bool], CarvedLayer]) -> tuple[float, float]:
     box = Box(0.0, 0.0, laid.width, laid.height)
-    if machine.origin_of == "the job":
+    if machine.head_as(RouterHead).origin_of == "the job":
         boxes = []
         for placement in laid.placements:
             one = own[_lies(placement)].box
@@ -229,8 +234,8 @@ def _start(machine: Machine, laid: LaidSheet, own: dict[tuple[str, bool], Carved
 def check_route(sheet: Sheet, work: Work) -> None:
     """Raises DoesNotFit for cuts beyond the bed, or over a clamp, CannotMake for a router without cutters, and for what
     it cuts of no board."""
-    machine = sheet.machine
-    if not machine.cutters:
+    machine, head = sheet.machine, sheet.machine.head_as(RouterHead)
+    if not head.cutters:
         raise CannotMake(f"The {machine.name} has no cutters.", "Add those in its rack to its record.")
     if (sheet.border, sheet.weed_lines, sheet.cross_cut) != (NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT):
         raise CannotMake("A router cuts no film to weed, and no web off.", "Leave weed cuts and cross-cuts out.")
@@ -239,7 +244,7 @@ def check_route(sheet: Sheet, work: Work) -> None:
         return
     run = made.value
     moves = run.moves
-    if machine.origin_of != "the bed" or not len(moves):
+    if head.origin_of != "the bed" or not len(moves):
         return
     bed = bed_of(machine, run.start)
     low, high = moves.xyz[:, :2].min(0), moves.xyz[:, :2].max(0)
@@ -251,9 +256,9 @@ def check_route(sheet: Sheet, work: Work) -> None:
     if not sheet.every_clamp:
         return
     starts = moves.starts(run.home)
-    under = np.minimum(starts[:, 2], moves.xyz[:, 2]) < machine.safe_height - REACH
+    under = np.minimum(starts[:, 2], moves.xyz[:, 2]) < head.safe_height - REACH
     lines = shapely.linestrings(np.stack([starts[under, :2], moves.xyz[under, :2]], 1))
-    widest = max(one.diameter for one in machine.cutters) / 2
+    widest = max(one.diameter for one in head.cutters) / 2
     for clamp in clamps_on(sheet, bed):
         if shapely.dwithin(lines, shapely.box(*clamp), widest).any():
             raise DoesNotFit("A cutter would hit a clamp.", "Move the work, or the clamp.")

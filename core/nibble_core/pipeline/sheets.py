@@ -19,8 +19,9 @@ from nibble_core.pipeline.laying import LayingOut, arrangement_of, laid_out, pla
 from nibble_core.pipeline.lines import LayerResult, edge_line
 from nibble_core.pipeline.notes import setting
 from nibble_core.pipeline.results import Problem, Work, WorkedSheet
+from nibble_core.pipeline.room import EACH_ITS_OWN, edge_of, plate_of, spacing_of, usable_width
 from nibble_core.pipeline.store import Keyed, ResultStore, derived, stage
-from nibble_core.processes import CROSS_CUT, ENGRAVE, PIECE, THROUGH_CUT, WEED_CUT, freeing
+from nibble_core.processes import CROSS_CUT, THROUGH_CUT, WEED_CUT
 from nibble_core.sheet import (
     TURNS,
     LaidSheet,
@@ -49,16 +50,13 @@ from nibble_core.sheet.arranging import Beyond
 from nibble_core.text.fonts import shipped_font
 from nibble_core.ticket import to_plain
 from nibble_core.ticket.ids import free_ids
-from nibble_core.ticket.line import AreaFill, ThroughCut
 from nibble_core.ticket.model import Placed, Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, by_process, shared
-from nibble_core.toolpaths.leads import lead_room
 
 ROUNDED = 0.05  # mm that two footprints, simplified, may lie nearer than they do
 ONE_SHEET = "one sheet"
 WIDEST = 20_000.0  # mm, of work that is parted into panels
 NO_BORDER, NO_WEED_LINES, NO_CROSS_CUT = "no weed border", "no weed lines", "no cross-cut"
-EACH_ITS_OWN = "each on its own"
 Followed = dict[str, tuple[Definition, ...]]
 """What is followed on a copy of each layer."""
 
@@ -75,7 +73,7 @@ def lay_out(ticket: Ticket, sheet: Sheet, store: ResultStore, work: Work) -> Key
         sheet.arrangement, within, tuple(part[:3] for part in _parts(ticket, sheet, work)),
         sheet.amount == "a full sheet", sheet.placed, sheet.runs, count, sheet.mark_diameter, sheet.mark_shape,
         sheet.mark_every, keyed(sheet), 0.0 if sheet.cross_cut == NO_CROSS_CUT else usable_width(sheet),
-        _plate(ticket, sheet), sheet.is_mirrored,
+        plate_of(ticket, sheet), sheet.is_mirrored,
     )  # fmt: skip
     by_shapes = arrangement_of(sheet.arrangement).by_shapes
     return stage(store, laid_out, by, *(work.layers[layer].footprint for layer in (held if by_shapes else ())))
@@ -121,7 +119,7 @@ def nest_sheet(ticket: Ticket, sheet: Sheet, work: Work, limits: Limits) -> tupl
         locked = [placement(one) for one in stay]
         found, runs = nest(parts, within, turns=sheet.turns, locked=locked, full=full, limits=limits)
         put = found.placements[len(locked) :]
-    plate = _plate(ticket, sheet)
+    plate = plate_of(ticket, sheet)
     if plate is not None and not stay:
         put = LaidSheet(found.width, found.length, tuple(put), Marks()).on_plate(*plate, moved=True).placements
     free = free_ids("n", stay)
@@ -390,47 +388,6 @@ def keyed(sheet: Sheet) -> bool:
     return sheet.mark_key != "no direction mark"
 
 
-def usable_width(sheet: Sheet) -> float:
-    """mm, of the stock on its machine."""
-    return min(sheet.stock.usable_width, sheet.machine.usable_width)
-
-
-def spacing_of(ticket: Ticket, sheet: Sheet) -> float:
-    """mm between copies: what is asked for, and no less than lead-ins on their outlines need. Copies that touch, to cut
-    what they have in common once, lie a kerf apart: there the beam runs on one line for both."""
-    if sheet.machine.carves:
-        return max(sheet.spacing, cutter_room(ticket, sheet))
-    if not sheet.machine.burns:
-        return sheet.spacing
-    kerf = widest_kerf(sheet)
-    if sheet.shared != EACH_ITS_OWN and sheet.spacing <= kerf:
-        return kerf
-    cuts = [sheet.setting(process) for process in freeing(PIECE)]
-    return max(sheet.spacing, *(lead_room(one.lead, one.lead_length, one.kerf) for one in cuts))
-
-
-def widest_kerf(sheet: Sheet) -> float:
-    """mm, of the cuts that free pieces."""
-    return max(sheet.setting(process).kerf for process in freeing(PIECE))
-
-
-def cutter_room(ticket: Ticket, sheet: Sheet) -> float:
-    """mm that the cutter which cuts parts out needs round them, with what is left for a last pass."""
-    flats = [one.diameter for one in sheet.machine.cutters if one.kind == "flat"]
-    made = [line.process for held in sheet.holds for line in ticket.layer(held.layer).lines if line.on]
-    left = max((one.last_pass for one in made if isinstance(one, ThroughCut)), default=0.0)
-    return flats[0] + left if sheet.machine.carves and flats else 0.0
-
-
-def _plate(ticket: Ticket, sheet: Sheet) -> tuple[float, float, str] | None:
-    """Width and length of a board or plate that a beam works on, and the corner it is used from; None of what is cut
-    to length, or laid by marks."""
-    works_on_board = sheet.machine.burns or sheet.machine.carves
-    if sheet.stock.kind != "a sheet" or not works_on_board or ticket.prints_on(sheet):
-        return None
-    return usable_width(sheet), min(sheet.stock.usable_length, sheet.machine.usable_length), sheet.machine.origin
-
-
 def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
     """What copies may fill, and how many marks stand round them."""
     beyond = 2 * _reach(sheet)  # a border keeps as far from the marks, and from the edge, as it lies from the work
@@ -440,18 +397,9 @@ def _room(ticket: Ticket, sheet: Sheet) -> tuple[Room, int]:
         usable_length=min(sheet.stock.usable_length, sheet.machine.usable_length),
         spacing=spacing_of(ticket, sheet), mark_count=count,
         mark_diameter=sheet.mark_diameter, mark_gap=max(sheet.mark_gap, beyond),
-        least_edge=max(beyond, _run_up(ticket, sheet)),
+        least_edge=max(beyond, edge_of(ticket, sheet)),
     )  # fmt: skip
     return within, count
-
-
-def _run_up(ticket: Ticket, sheet: Sheet) -> float:
-    """mm that a beam's head needs beyond what it engraves, to gain and lose speed on the bed."""
-    if sheet.machine.carves:
-        return cutter_room(ticket, sheet)
-    lines = [line for held in sheet.holds for line in ticket.layer(held.layer).lines]
-    filled = any(line.on and isinstance(line.fill, AreaFill) for line in lines)
-    return sheet.setting(ENGRAVE).overscan if filled and sheet.machine.burns else 0.0
 
 
 def _parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
@@ -466,42 +414,6 @@ def _parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
 def _true_parts(ticket: Ticket, sheet: Sheet, work: Work) -> list[Part]:
     """The same with their true shapes."""
     return [part._replace(shape=footprint(part.layer, work)) for part in _parts(ticket, sheet, work)]
-
-
-def minutes_of(sheet: Sheet, work: Work) -> float | None:
-    """Along the lines of all its runs, at the speed that is set for each process, or the machine's; None where one is
-    not known. Without the ways between lines. A beam's moves are timed one by one, all of them."""
-    if sheet.machine.carves:
-        routed = work.router_run_of(sheet.id)
-        return routed.value.minutes * work.sheets[sheet.id].laid.value.times if routed else None
-    if sheet.machine.burns:
-        known = work.beam_run_of(sheet.id)
-        return known.value.minutes * work.sheets[sheet.id].laid.value.times if known else None
-    total = 0.0
-    for run in program_of(sheet, work).runs:
-        own = sheet.setting(run.of.process)
-        speed = own.speed or sheet.machine.speed
-        if speed is None:
-            return None
-        total += run.length * own.passes / speed / 60
-    return total * work.sheets[sheet.id].laid.value.times
-
-
-def minutes_by_layer(sheet: Sheet, work: Work) -> dict[str, float]:
-    """A sheet's minutes, shared among its layers by the time along their lines: what the sheet has of its own, and what
-    copies share, goes with it. Empty where they are not known."""
-    whole, laid = minutes_of(sheet, work), work.sheets[sheet.id].laid.value
-    if whole is None:
-        return {}
-    along: dict[str, float] = dict.fromkeys(laid.layers, 0.0)
-    for run in program_of(sheet, work).runs:
-        own = sheet.setting(run.of.process)
-        each = run.of.paths.length * own.passes / (own.speed or sheet.machine.speed or 1.0)
-        for number in run.copies:
-            along[laid.placements[number].layer] += each
-    if not sum(along.values()):
-        along = {layer: float(laid.copies_of(layer)) for layer in along}
-    return {layer: whole * share / sum(along.values()) for layer, share in along.items()}
 
 
 def _reach(sheet: Sheet) -> float:

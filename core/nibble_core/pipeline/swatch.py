@@ -66,6 +66,7 @@ def swatch(ticket: Ticket, sheet: Sheet, grid: Grid) -> bytes:
     if not sheet.machine.makes(grid.process):
         raise CannotMake(f"The {sheet.machine.name} has no entry for {grid.process}.", "Choose what it can do.")
     own = sheet.setting(grid.process)
+    how = own.by_beam
     interval = _interval(ticket, sheet)
     tools: dict[str, Beam] = {}
     made: list[Definition] = []
@@ -73,10 +74,10 @@ def swatch(ticket: Ticket, sheet: Sheet, grid: Grid) -> bytes:
         for column, value in enumerate(grid.values):
             left, top = EDGE + ROOM + column * (CELL + APART), EDGE + ROOM + row * (CELL + APART)
             square = shapely.box(left, top, left + CELL, top + CELL)
-            speed = value if grid.across == "speed" else float(own.speed or CAPTION_SPEED)
-            passes = int(value) if grid.across == "passes" else own.passes
+            speed = value if grid.across == "speed" else float(how.speed or CAPTION_SPEED)
+            passes = int(value) if grid.across == "passes" else how.passes
             gap = value if grid.across == "interval" else interval
-            setting = replace(own, power=power, speed=max(1, round(speed)), passes=passes)
+            setting = replace(own, how=replace(how, power=power, speed=max(1, round(speed)), passes=passes))
             if takes(grid.process) == SHAPE:
                 cell = Definition(f"{row},{column}", grid.process, hatched(square, gap), rank=1, filled=True)
             else:
@@ -99,7 +100,8 @@ def kerf_comb(ticket: Ticket, sheet: Sheet, thickness: float, kerfs: Sequence[fl
         raise InvalidTicket("Kerfs go from 0 to less than the thickness, 1 to 20 of them.", "Correct them.")
     if not 0 < thickness <= 50:
         raise InvalidTicket("The thickness goes from above 0 to 50 mm.", "Measure the material.")
-    cut = replace(sheet.setting(THROUGH_CUT), kerf=0.0)
+    own = sheet.setting(THROUGH_CUT)
+    cut = replace(own, how=replace(own.by_beam, kerf=0.0))
     wide, high = TOOTH * len(kerfs) + TOOTH, SLOT + 18.0
     points = [(EDGE, EDGE)]
     for number, kerf in enumerate(kerfs):
@@ -147,7 +149,7 @@ def _captions(grid: Grid, tools: dict[str, Beam], sheet: Sheet, made: Sequence[D
 
 
 def _caption_beam(sheet: Sheet) -> Beam:
-    own = sheet.setting(ENGRAVE)
+    own = sheet.setting(ENGRAVE).by_beam
     power, speed = own.power or CAPTION_POWER, float(own.speed or CAPTION_SPEED)
     return Beam(ENGRAVE, power, speed, 1, min(own.overscan, EDGE / 2))
 

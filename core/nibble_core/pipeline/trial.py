@@ -9,14 +9,16 @@ from nibble_core.formats.registry import CUT, FORMATS
 from nibble_core.geometry import Affine, Bundle, Path
 from nibble_core.graphics import Page
 from nibble_core.pipeline.beams import beam_of
-from nibble_core.pipeline.files import JobFile, write_files, write_part
+from nibble_core.pipeline.files import JobFile, write_files
 from nibble_core.pipeline.names import slug
 from nibble_core.pipeline.pages import Part, strokes
+from nibble_core.pipeline.part_files import write_part
 from nibble_core.pipeline.results import Work
 from nibble_core.pipeline.sheets import program_of
 from nibble_core.pipeline.swatch import written_test
 from nibble_core.processes import parts
 from nibble_core.sheet import LaidSheet, Marks
+from nibble_core.ticket.heads import RouterHead
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.toolpaths import Definition, Program, Run
 from nibble_core.toolpaths.kerf import compensated
@@ -42,7 +44,7 @@ def trial_copy(ticket: Ticket, work: Work) -> list[JobFile]:
 def test_cut(ticket: Ticket, sheet: Sheet, work: Work) -> list[JobFile]:
     """A square with a circle in it for each process that parts material on a sheet, side by side, as each cut file that
     its machine takes. Raises CannotMake for a beam without power and speed, FileDisagrees."""
-    if sheet.machine.carves:
+    if isinstance(sheet.machine.head, RouterHead):
         raise CannotMake("A router has no test cut.", "Carve one copy on a spare board.")
     used = list(dict.fromkeys(run.of.process for run in program_of(sheet, work).runs if parts(run.of.process)))
     places = [Affine.translation(MARGIN + n * (SIDE + APART), MARGIN) for n in range(len(used))]

@@ -22,6 +22,7 @@ from nibble_core.processes import parts
 from nibble_core.sheet import LaidSheet, Marks
 from nibble_core.ticket import Change
 from nibble_core.ticket.goods import Made
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Sheet, Ticket
 from nibble_core.ticket.turners import Rollers
 from nibble_core.toolpaths import Definition
@@ -39,7 +40,7 @@ def test_turn(ticket: Ticket, sheet: Sheet, turn: str = "a whole turn") -> bytes
     """The G-code of a test turn on the sheet's machine. Half a turn is for opposite sides of things that have a seam to
     measure from. Raises CannotMake for a sheet that is not turned, or without settings."""
     share, chart = _share(turn), _chart(ticket, sheet)
-    own = next((one for one in sheet.settings if not parts(one.process) and one.power), None)
+    own = next((one for one in sheet.settings if not parts(one.process) and one.by_beam.power), None)
     if own is None:
         raise CannotMake(
             f"Nobody has set how the {sheet.machine.name} engraves {sheet.stock.name}.", "Set power and speed."
@@ -74,7 +75,7 @@ def turn_learnt(
     round to where it belongs, below nothing where it was drawn too late. Raises InvalidTicket for a gap that no
     machine is off by."""
     share, chart = _share(turn), _chart(ticket, sheet)
-    turner = sheet.machine.turner
+    turner = sheet.machine.head_as(BeamHead).turner
     assert isinstance(turner, Rollers)
     radius = float(chart.wall.radius_along(chart.lift(np.array([[0.0, _place(chart) + LINE]]))[0, 1]))
     meant = 2 * math.pi * radius * share
@@ -83,7 +84,7 @@ def turn_learnt(
         raise InvalidTicket(
             f"A gap of {gap:g} mm is more than rollers slip.", "Measure it round the thing, from line to line."
         )
-    here = f"sheets/{sheet.id}/machine/turner"
+    here = f"sheets/{sheet.id}/machine/head/turner"
     return round(made, 6), [Change(f"{here}/correction", round(made, 6)), Change(f"{here}/learnt", day)]
 
 
@@ -95,7 +96,7 @@ def _share(turn: str) -> float:
 
 def _chart(ticket: Ticket, sheet: Sheet) -> Turning:
     goods = ticket.goods_of(sheet.holds[0].layer)
-    if goods is None or not isinstance(goods.made, Made) or not isinstance(sheet.machine.turner, Rollers):
+    if goods is None or not isinstance(goods.made, Made) or not sheet.machine.turns:
         raise CannotMake("Nothing is turned on this sheet.", "Put its piece on a round thing first.")
     return turning_of(goods.made, wall_of(goods.thing.wall))
 

@@ -20,6 +20,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, stage
 from nibble_core.sheet import LaidSheet, Marks, Placement
 from nibble_core.ticket import fingerprint
 from nibble_core.ticket.goods import Faces, Made, OnRound, faces_of
+from nibble_core.ticket.heads import BeamHead
 from nibble_core.ticket.model import Machine, Sheet, Ticket
 from nibble_core.ticket.round_shape import RoundShape
 from nibble_core.ticket.turners import Chuck, Rollers
@@ -87,8 +88,8 @@ def check_turner(ticket: Ticket, sheet: Sheet) -> None:
     """Raises CannotMake for a machine that does not turn things, DoesNotFit for one that does not take this one."""
     goods = _common_goods(ticket, sheet)
     machine, wall = sheet.machine, wall_of(goods.thing.wall)
-    turner = machine.turner
-    if not machine.burns or not isinstance(turner, Rollers):
+    turner = machine.head.turner if isinstance(machine.head, BeamHead) else None
+    if not isinstance(turner, Rollers):
         raise CannotMake(
             f"The {machine.name} turns nothing.", "Choose a laser with rollers or a chuck, or say so in its record."
         )
@@ -110,7 +111,7 @@ def axes_of(machine: Machine, laid: LaidSheet) -> Affine:
     """From a turned sheet to the machine's axes: X along the thing from its rim, Y the turn from the middle of its
     handle or seam, in mm at the ring or in the units of a chuck, as it was corrected. Nothing is mirrored: who stands
     before the machine sees the work lie on its side, its upper end towards the rim."""
-    turner = machine.turner
+    turner = machine.head_as(BeamHead).turner
     assert isinstance(turner, Rollers)
     scale = turner.correction * (turner.a_turn / laid.width if isinstance(turner, Chuck) else 1.0)
     away = 1.0 if turner.rim == "to the left" else -1.0

@@ -9,8 +9,8 @@ from nibble_core.pipeline.beams import missing_settings
 from nibble_core.pipeline.notes import Mend
 from nibble_core.pipeline.results import Work
 from nibble_core.processes import PROCESSES
-from nibble_core.ticket import Change
-from nibble_core.ticket.model import Sheet, Ticket
+from nibble_core.ticket import Change, to_plain
+from nibble_core.ticket.model import Setting, Sheet, Ticket
 
 
 @dataclass(frozen=True)
@@ -33,8 +33,9 @@ def unset(ticket: Ticket, work: Work, sheet: Sheet) -> Iterator[Unset]:
     without_line = [(id, process) for id, some in missing.items() for process in some if (id, process) not in lines]
     called = dict.fromkeys(process for _, process in without_line)
     if called:
+        how = sheet.machine.head.usual
         changes = tuple(
-            Change(f"sheets/{id}/settings", {"id": process.replace(" ", "-"), "process": process}, "add")
+            Change(f"sheets/{id}/settings", to_plain(Setting(process.replace(" ", "-"), process, how)), "add")
             for id, process in without_line
         )
         words = "Give them lines of their own" if len(called) > 1 else "Give it a line of its own"

@@ -6,23 +6,21 @@ A stage that cannot be done leaves its error where it stands; what depends on it
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import partial
-from typing import TypeVar
 
-from nibble_core.errors import Cancelled, NibbleError, UnreadableFile
+from nibble_core.errors import NibbleError, UnreadableFile
 from nibble_core.formats.profiles import read_profile
 from nibble_core.geometry import Box, Region
 from nibble_core.graphics import Press
-from nibble_core.pipeline.beams import beam_lines, check_beam, plan_beam
 from nibble_core.pipeline.bending import Bending, bent_layer, evenly_filled, with_even_power
-from nibble_core.pipeline.both_sides import between_sides
 from nibble_core.pipeline.clean import clean
 from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.compose import PieceResult, compose_piece
 from nibble_core.pipeline.engraving import engrave
 from nibble_core.pipeline.examine import Examined, examine
 from nibble_core.pipeline.footprints import footprint_of
+from nibble_core.pipeline.heads import work_of
 from nibble_core.pipeline.lines import HANGER, LayerResult, draw_lines
 from nibble_core.pipeline.not_made import not_made, not_set, not_taken
 from nibble_core.pipeline.panels import parted
@@ -31,7 +29,6 @@ from nibble_core.pipeline.prints import PrintResult, TracedArtwork, plate_of, pr
 from nibble_core.pipeline.read import read, unit_of
 from nibble_core.pipeline.results import Problem, Work, WorkedArtwork, WorkedLayer, WorkedSheet
 from nibble_core.pipeline.round_checks import check_round
-from nibble_core.pipeline.routing import carve, check_route, not_carved, route
 from nibble_core.pipeline.sheets import (
     beyond_edge,
     check_distances,
@@ -46,6 +43,7 @@ from nibble_core.pipeline.store import Keyed, ResultStore, derived
 from nibble_core.pipeline.touch_ups import trace
 from nibble_core.pipeline.trace import require_shapes
 from nibble_core.pipeline.turning import check_turner, lay_round
+from nibble_core.pipeline.working_out import WorkingOut
 from nibble_core.ticket.artwork import Artwork
 from nibble_core.ticket.goods import OnRound
 from nibble_core.ticket.library import STARTING, Library
@@ -54,37 +52,6 @@ from nibble_core.ticket.piece import Printed, SpotPlate
 from nibble_core.ticket.saying import STATIONS
 
 LINES, SHEET = STATIONS.index("lines"), STATIONS.index("sheet")
-_DOING = {
-    "artwork": "reading the artwork", "clean": "cleaning", "trace": "tracing", "lines": "drawing the lines",
-    "sheet": "laying out the sheet", "machine": "planning the machine’s moves",
-}  # fmt: skip
-T = TypeVar("T")
-
-
-@dataclass(frozen=True)
-class WorkingOut:
-    """What all stations share while a ticket is worked out, and the graph of results that grows; see ``work_out``."""
-
-    ticket: Ticket
-    sources: Sources
-    store: ResultStore
-    preview: bool
-    cancelled: Callable[[], bool]
-    doing: Callable[[str], None]
-    work: Work = field(default_factory=Work)
-
-    def attempt(self, station: str, where: str, step: Callable[[], T]) -> T | None:
-        """What a step gives; nothing, and a problem, where it cannot be done. Raises Cancelled."""
-        if self.cancelled():
-            raise Cancelled("This work was superseded.")
-        self.doing(_DOING[station])
-        try:
-            return step()
-        except Cancelled:
-            raise
-        except NibbleError as error:
-            self.work.problems.append(Problem(station, error.where or where, error))
-            return None
 
 
 def work_out(
@@ -114,7 +81,7 @@ def work_out(
     for sheet in sorted(ticket.sheets, key=lambda one: bool(one.behind)) if reached >= SHEET else ():
         _work_out_sheet(out, sheet)
         if reached > SHEET:
-            _plan_machine(out, sheet)
+            work_of(sheet.machine).plan(out, sheet)
     if reached > SHEET:
         work.problems += not_taken(ticket, library)
         work.problems += not_made(ticket, library)
@@ -271,24 +238,3 @@ def _press(stock: Stock, sources: Sources) -> Press:
         ) from error
     found = read_profile(content)
     return Press(content, found.name, found.channels, stock.rendering, found.prints)
-
-
-def _plan_machine(out: WorkingOut, sheet: Sheet) -> None:
-    """What the machine of a sheet does, move by move, where its file tells that."""
-    ticket, store, work, here = out.ticket, out.store, out.work, f"sheets/{sheet.id}"
-    own, machine = work.sheets.get(sheet.id), sheet.machine
-    if machine.carves:
-        carved = out.attempt("machine", here, partial(carve, ticket, sheet, store, work)) if own else None
-        if own is not None and carved is not None:
-            own.carved = {layer: one for (layer, _), one in carved.items()}
-            work.problems += not_carved(ticket, own.carved)
-            own.router_run = out.attempt("machine", here, partial(route, sheet, store, carved, own))
-        out.attempt("machine", here, partial(check_route, sheet, work))
-        if own is not None and not out.preview:
-            own.between = out.attempt("machine", here, partial(between_sides, ticket, sheet, store, work))
-    if machine.burns and own is not None:
-        follow = partial(beam_lines, ticket, sheet, store, work, preview=out.preview)
-        own.beam_lines = out.attempt("machine", here, follow)
-        if own.beam_lines is not None:
-            own.beam_run = out.attempt("machine", here, partial(plan_beam, ticket, sheet, store, work))
-            out.attempt("machine", here, partial(check_beam, sheet, work))

@@ -202,7 +202,7 @@ def _put_on_turner(sheet: Any, thing: Any, library: Library) -> None:
     sheet["stock"] = thing
     machine = sheet["machine"]
     able = [library.machine(key) for key in library.takers(thing["key"])]
-    able += [one for one in library.machines if one.turner.turns]
+    able += [one for one in library.machines if one.turns]
     if able and machine["key"] not in {one.key for one in able}:
         sheet["machine"] = machine = to_plain(able[0])
     sheet |= {
@@ -224,7 +224,8 @@ def _settle(sheet: Any, chosen: str, library: Library) -> None:
         sheet["stock"]["machines"] = list(library.takers(sheet["stock"]["key"]))
     if chosen == "machine" or sheet["machine"] is not machine:
         machine = sheet["machine"]
-        sheet |= {"marks": machine["mark_count"], "mark_shape": machine["mark_shape"]}
+        head = machine["head"]
+        sheet |= {"marks": head.get("mark_count", 0), "mark_shape": head.get("mark_shape", sheet["mark_shape"])}
     sheet["settings"] = to_plain(library.settings_of(machine["key"], sheet["stock"]["key"]))
 
 

@@ -14,6 +14,7 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.cutters import Cutter
 from nibble_core.ticket.fields import amount, share, text
 from nibble_core.ticket.goods import OnRound
+from nibble_core.ticket.heads import ByBeam, ByCutter, ByKnife, KnifeHead, LaserHead, RouterHead, TorchHead
 from nibble_core.ticket.model import Machine, Setting, Spot, Stock, Ticket
 from nibble_core.ticket.round_shape import FreePart, RoundShape
 from nibble_core.ticket.turners import Rollers
@@ -67,7 +68,10 @@ class Library:
         return None if not able or machine in able else self.machine(able[0])
 
     def settings_of(self, machine: str, stock: str) -> tuple[Setting, ...]:
-        return self.settings.get((machine, stock), ())
+        """Those of a machine as it is now: of another kind of head they were before, none counts."""
+        kept = self.settings.get((machine, stock), ())
+        made = next((type(one.head.usual) for one in self.machines if one.key == machine), None)
+        return tuple(one for one in kept if made is None or isinstance(one.how, made))
 
 
 T = TypeVar("T")
@@ -165,10 +169,16 @@ _STOCKS = (
           kind="a sheet", thickness=2.0, price=38.0, printable=False,
           finishing="Knock the slag off, oil against rust."),
 )  # fmt: skip
+_CUTTERS = (
+    Cutter("flat6", "6 mm flat cutter", "flat", 6.0, feed=40, plunge=10, spindle=18_000, deepest_pass=4.0),
+    Cutter("flat3", "3 mm flat cutter", "flat", 3.175, feed=30, plunge=8, spindle=20_000, deepest_pass=2.0),
+    Cutter("v60", "60° pointed cutter", "pointed", 12.7, 60.0, 0.1, feed=35, plunge=10, deepest_pass=6.0),
+    Cutter("drill5", "5 mm drill", "a drill", 5.0, feed=10, plunge=5, spindle=6000, deepest_pass=5.0),
+)
 _MACHINES = (
     Machine(
-        "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.25, 0.5, 300,
-        formats=("pdf", "svg", "hpgl"), blade_offset=0.25, overcut=0.5,
+        "wide-camera-cutter", "wide cutter with camera", 1300, 3000, 1.0, 0.5,
+        KnifeHead(knife_radius=0.25, speed=300, blade_offset=0.25, overcut=0.5), formats=("pdf", "svg", "hpgl"),
         spots=(
             Spot("through cut", "Nibble Through", _PLUM), Spot("kiss cut", "Nibble Kiss", _ORCHID),
             Spot("perforate", "Nibble Perforate", _PLUM_LIGHT), Spot("score", "Nibble Score", _OLIVE),
@@ -176,8 +186,8 @@ _MACHINES = (
         ),
     ),
     Machine(
-        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.35, 0.6, 100,
-        formats=("pdf", "svg", "dxf", "hpgl"), blade_offset=0.35, overcut=0.5,
+        "desk-cutter", "desk cutter, A3", 290, 410, 1.5, 0.6,
+        KnifeHead(knife_radius=0.35, speed=100, blade_offset=0.35, overcut=0.5), formats=("pdf", "svg", "dxf", "hpgl"),
         spots=(
             Spot("through cut", "Desk Through", _PLUM), Spot("kiss cut", "Desk Kiss", _ORCHID),
             Spot("perforate", "Desk Perforate", _PLUM_LIGHT), Spot("score", "Desk Score", _OLIVE),
@@ -185,33 +195,30 @@ _MACHINES = (
         ),
     ),
     Machine(
-        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.05, 0.15, None,
-        formats=("gcode", "svg", "dxf"), kind="a laser", beam=0.15, acceleration=4000, fastest=600, jump=12,
-        longest_run=120, openings=12.0, turner=Rollers(),
+        "small-laser", "small laser, 600 × 400 mm", 580, 380, 0.8, 0.15,
+        LaserHead(beam=0.15, acceleration=4000, fastest=600, jump=12, longest_run=120, openings=12.0,
+                  turner=Rollers()),
+        formats=("gcode", "svg", "dxf"),
         spots=(
             Spot("through cut", "Laser Cut", _PLUM), Spot("engrave", "Laser Engrave", _UMBER),
             Spot("perforate", "Laser Perforate", _PLUM_LIGHT), Spot("score", "Laser Score", _OLIVE),
         ),
     ),
     Machine(
-        "board-router", "board router, 800 × 600 mm", 800, 600, 2.0, 3.0, 0.5, None,
-        formats=("gcode", "dxf"), kind="a router", acceleration=1500, fastest=100, jump=10, longest_run=240,
-        comments="in brackets", safe_height=12.0, origin="lower left",
+        "board-router", "board router, 800 × 600 mm", 800, 600, 2.0, 0.5,
+        RouterHead(acceleration=1500, fastest=100, jump=10, longest_run=240, comments="in brackets", safe_height=12.0,
+                   cutters=_CUTTERS),
+        formats=("gcode", "dxf"),
         spots=(
             Spot("clear", "Router Clear", (0.1, 0.3, 0.6, 0.2)), Spot("carve", "Router Carve", (0.1, 0.6, 0.9, 0.3)),
             Spot("through cut", "Router Cut", _PLUM),
         ),
-        cutters=(
-            Cutter("flat6", "6 mm flat cutter", "flat", 6.0, feed=40, plunge=10, spindle=18_000, deepest_pass=4.0),
-            Cutter("flat3", "3 mm flat cutter", "flat", 3.175, feed=30, plunge=8, spindle=20_000, deepest_pass=2.0),
-            Cutter("v60", "60° pointed cutter", "pointed", 12.7, 60.0, 0.1, feed=35, plunge=10, deepest_pass=6.0),
-            Cutter("drill5", "5 mm drill", "a drill", 5.0, feed=10, plunge=5, spindle=6000, deepest_pass=5.0),
-        ),
     ),
     Machine(
-        "torch-table", "torch table, 1250 × 1250 mm", 1250, 1250, 6.0, 0.6, 1.6, None,
-        formats=("gcode", "dxf"), kind="a torch or jet", beam=1.2, acceleration=1200, fastest=250, jump=6,
-        longest_run=240, openings=60.0, comments="in brackets", height="moved by G-code",
+        "torch-table", "torch table, 1250 × 1250 mm", 1250, 1250, 6.0, 1.6,
+        TorchHead(beam=1.2, acceleration=1200, fastest=250, jump=6, longest_run=240, openings=60.0,
+                  comments="in brackets", height="moved by G-code"),
+        formats=("gcode", "dxf"),
         spots=(Spot("through cut", "Torch Cut", _PLUM), Spot("engrave", "Torch Mark", _UMBER)),
     ),
 )  # fmt: skip
@@ -220,9 +227,9 @@ _MACHINES = (
 def _knives(kiss: int, through: int, speed: int, offset: float) -> tuple[Setting, ...]:
     """Made-up forces of one knife in one stock."""
     return (
-        Setting("kiss", "kiss cut", kiss, speed, 1, offset, 0.5),
-        Setting("weed", "weed cut", kiss, speed, 1, offset, 0.0),
-        Setting("through", "through cut", through, speed // 2, 1, offset, 0.5),
+        Setting("kiss", "kiss cut", ByKnife(kiss, speed, 1, offset, 0.5)),
+        Setting("weed", "weed cut", ByKnife(kiss, speed, 1, offset, 0.0)),
+        Setting("through", "through cut", ByKnife(through, speed // 2, 1, offset, 0.5)),
     )
 
 
@@ -238,44 +245,41 @@ _SETTINGS = {
     ("desk-cutter", "matt-white-vinyl-1370"): _knives(80, 220, 100, 0.35),
     ("desk-cutter", "gloss-clear-vinyl-610"): _knives(85, 230, 100, 0.35),
     ("small-laser", "birch-3mm"): (
-        Setting("engrave", "engrave", speed=300, power=0.35, overscan=6.0, air="with air"),
-        Setting("score", "score", speed=60, power=0.15, air="with air"),
+        Setting("engrave", "engrave", ByBeam(speed=300, power=0.35, overscan=6.0, air="with air")),
+        Setting("score", "score", ByBeam(speed=60, power=0.15, air="with air")),
         Setting(
-            "through", "through cut", speed=12, power=0.85, kerf=0.16, lead="a line", lead_length=1.5, air="with air"
+            "through",
+            "through cut",
+            ByBeam(speed=12, power=0.85, kerf=0.16, lead="a line", lead_length=1.5, air="with air"),
         ),
     ),
     ("small-laser", "stencil-polyester-300"): (
-        Setting("engrave", "engrave", speed=400, power=0.12, overscan=8.0),
-        Setting("score", "score", speed=80, power=0.1),
-        Setting("through", "through cut", speed=45, power=0.3, kerf=0.12, air="with air"),
+        Setting("engrave", "engrave", ByBeam(speed=400, power=0.12, overscan=8.0)),
+        Setting("score", "score", ByBeam(speed=80, power=0.1)),
+        Setting("through", "through cut", ByBeam(speed=45, power=0.3, kerf=0.12, air="with air")),
     ),
     ("small-laser", "steel-cup"): (
-        Setting("engrave", "engrave", speed=200, power=0.6, overscan=4.0),
-        Setting("score", "score", speed=80, power=0.5),
+        Setting("engrave", "engrave", ByBeam(speed=200, power=0.6, overscan=4.0)),
+        Setting("score", "score", ByBeam(speed=80, power=0.5)),
     ),
     ("small-laser", "glass-tumbler"): (
-        Setting("engrave", "engrave", speed=150, power=0.3, overscan=4.0),
-        Setting("score", "score", speed=60, power=0.25),
+        Setting("engrave", "engrave", ByBeam(speed=150, power=0.3, overscan=4.0)),
+        Setting("score", "score", ByBeam(speed=60, power=0.25)),
     ),
     ("board-router", "oak-18mm"): (
-        Setting("clear", "clear"),
-        Setting("carve", "carve"),
-        Setting("through", "through cut"),
+        Setting("clear", "clear", ByCutter()),
+        Setting("carve", "carve", ByCutter()),
+        Setting("through", "through cut", ByCutter()),
     ),
     ("torch-table", "mild-steel-2mm"): (
         Setting(
             "through",
             "through cut",
-            speed=55,
-            power=1.0,
-            kerf=1.3,
-            lead="an arc",
-            lead_length=4.0,
-            pierce=0.3,
-            pierce_height=3.8,
-            focus=1.5,
+            ByBeam(
+                speed=55, power=1.0, kerf=1.3, lead="an arc", lead_length=4.0, pierce=0.3, pierce_height=3.8, focus=1.5
+            ),
         ),
-        Setting("engrave", "engrave", speed=80, power=0.3),
+        Setting("engrave", "engrave", ByBeam(speed=80, power=0.3)),
     ),
 }
 

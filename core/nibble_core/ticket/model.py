@@ -8,23 +8,38 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import TypeVar
 
+from nibble_core.errors import CannotMake
 from nibble_core.processes import PROCESSES, THROUGH_CUT, WORDS, is_sent
 from nibble_core.ticket.artwork import Artwork
-from nibble_core.ticket.cutters import CHANGES, Cutter
-from nibble_core.ticket.fields import amount, angle, choice, count, day, flag, length, of_kinds, share, text, velocity
+from nibble_core.ticket.fields import angle, choice, count, day, flag, length, of_kinds, text
 from nibble_core.ticket.goods import OnRound
+from nibble_core.ticket.heads import (
+    KINDS_OF_MACHINE,
+    MARK_SHAPES,
+    WAYS_OF_MAKING,
+    BeamHead,
+    ByBeam,
+    ByKnife,
+    Head,
+    How,
+    KnifeHead,
+    SeesMarks,
+    type_of_head,
+    type_of_how,
+)
 from nibble_core.ticket.line import Line
 from nibble_core.ticket.piece import Element, Layer, Piece
 from nibble_core.ticket.stock import Stock
-from nibble_core.ticket.turners import TURNERS, Turned, type_of_turner
 
 __all__ = [
     "SCHEMA", "Element", "Held", "Layer", "Line", "Machine", "Piece", "Placed", "Seam", "Setting", "Sheet", "Spot",
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 16
+SCHEMA = 17
+H = TypeVar("H", bound=Head)
 
 ARRANGEMENTS = {
     "a grid": "In rows, as many as fit.",
@@ -79,45 +94,6 @@ PRINT_SIZES = {
     "at true size": "As it is drawn, whatever the press makes of it.",
     "ready for the stretch": "Smaller by what the press always stretches, so that it comes out at true size.",
 }
-MARK_SHAPES = {
-    "circles": "Filled circles: most cameras find them.",
-    "squares": "Filled squares.",
-    "crosses": "Crosses of two bars.",
-    "corners": "Corners that open towards the work.",
-}
-KINDS_OF_MACHINE = {
-    "a knife": "A blade is drawn along the lines.",
-    "a laser": "A beam burns along lines and over areas.",
-    "a torch or jet": "Flame, plasma or water cuts through; it pierces first.",
-    "a router": "A turning cutter carves, clears and cuts out, at any depth.",
-}
-HEADS = {"a knife": "knife", "a laser": "beam", "a torch or jet": "torch", "a router": "cutter"}
-ZEROS = {
-    "the top of the board": "Depths are below nothing.",
-    "the bed": "Depths are above nothing: the board’s thickness counts.",
-}
-ORIGINS = {
-    "lower left": "x to the right, y away from the operator, from the front left corner.",
-    "upper left": "From the back left corner; places on the work have y below nothing.",
-    "lower right": "From the front right corner; places on the work have x below nothing.",
-    "upper right": "From the back right corner; both are below nothing.",
-    "the centre": "From the middle.",
-}
-ORIGINS_OF = {
-    "the bed": "Where the machine finds itself when it is switched on.",
-    "the job": "Where the head is driven to by hand, at that place of the work.",
-}
-COMMENTS = {"after a semicolon": "; like this", "in brackets": "(like this)"}
-AIR = {"without air": "No air assist.", "with air": "Air blows where it cuts."}
-LEADS = {
-    "no lead-in": "It pierces on the line.",
-    "a line": "It pierces in the waste and comes to the line at a slant.",
-    "an arc": "It pierces in the waste and comes to the line along an arc, so that no notch shows.",
-}
-HEIGHTS = {
-    "set by hand": "Or by the machine itself: G-code says nothing of it.",
-    "moved by G-code": "Z upward from the material: up to pierce and to travel, down to run.",
-}
 GROUPINGS = {
     "process by process": "All engraving, then all scores, then all cuts: the least travel.",
     "copy by copy": "Each copy is finished before the next: what is begun is whole when the run is stopped.",
@@ -154,27 +130,36 @@ class Spot:
 
 @dataclass(frozen=True)
 class Setting:
-    """How a machine makes one process in one stock. blade_offset: mm that the tip of the knife trails its holder.
-    corner: degrees of turn from which the holder swivels round the tip."""
+    """How a machine makes one process in one stock. Speed, passes and kerf are asked of any; a way of making that has
+    none says so here."""
 
     id: str
     process: str = choice(THROUGH_CUT, "process", WORDS)
-    force: int | None = count(None, 1, 5000, "force", auto="the machine’s own")
-    speed: int | None = velocity(None, 1, 5000, "speed", auto="the machine’s own")
-    passes: int = count(1, 1, 20, "passes")
-    blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
-    overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
-    corner: float = angle(20.0, "corner that is swivelled")
-    power: float | None = share(None, "power", auto="no stated power")
-    kerf: float = length(0.0, 0.0, 20.0, "kerf", step=0.01)
-    lead: str = choice("no lead-in", "lead-in", LEADS)
-    lead_length: float = length(2.0, 0.1, 100.0, "length of lead-ins", step=0.1)
-    overscan: float = length(0.0, 0.0, 100.0, "overscan", step=0.5)
-    pierce: float = amount(0.0, 0.0, 60.0, "seconds to pierce")
-    warm_up: float = amount(0.0, 0.0, 600.0, "seconds of warming up")
-    pierce_height: float = length(0.0, 0.0, 50.0, "height to pierce from", step=0.1)
-    air: str = choice("without air", "air assist", AIR)
-    focus: float = length(0.0, -50.0, 50.0, "focus offset", step=0.1)
+    how: How = of_kinds(ByKnife(), "way of making", WAYS_OF_MAKING, type_of_how)
+
+    @property
+    def speed(self) -> int | None:
+        """mm a second; None where nobody has said."""
+        return self.how.speed if isinstance(self.how, ByKnife | ByBeam) else None
+
+    @property
+    def passes(self) -> int:
+        return self.how.passes if isinstance(self.how, ByKnife | ByBeam) else 1
+
+    @property
+    def kerf(self) -> float:
+        """mm that a beam takes away; a blade parts without."""
+        return self.how.kerf if isinstance(self.how, ByBeam) else 0.0
+
+    @property
+    def by_knife(self) -> ByKnife:
+        """As a blade makes it: the usual way where this is none."""
+        return self.how if isinstance(self.how, ByKnife) else ByKnife()
+
+    @property
+    def by_beam(self) -> ByBeam:
+        """As a beam makes it: the usual way, without power, where this is none."""
+        return self.how if isinstance(self.how, ByBeam) else ByBeam()
 
 
 @dataclass(frozen=True)
@@ -190,83 +175,47 @@ class Zone:
 
 @dataclass(frozen=True)
 class Machine:
-    """A cutter as it stood in the shop when it was chosen. speed: mm a second along a line, if it is the same for
-    every process. formats: endings of the cut files it is sent. Of machines with a beam: beam: mm that it is wide.
-    acceleration: mm a second squared; fastest: mm a second of travels; jump: mm a second that its velocity may change
-    by at once. openings: of what the work lies on. safe_height: mm above the material at which the head runs into
-    nothing. cutters: of a router; zero: what its depths are counted from; below: mm that it
-    goes into the board under what it cuts out. turner: of its round things; focus_depth: mm that a surface may lie
-    nearer or further before the beam is too wide. power_scale: the word of full power in G-code. port: of this
-    computer, that it listens at. print_stretch, print_bow, camera_error, repeats: by which its prints and cuts are off
-    one time in three, or more; see ``pipeline.rehearsal.Errors``. stretch_across, stretch_along: per cent by which
-    every print of its press comes out wider and longer, below nothing where it shrinks."""
+    """A machine as it stood in the shop when it was chosen. formats: endings of the cut files it is sent. port: of this
+    computer, that it listens at."""
 
     key: str = text("", 60, "machine", shortest=1)
     name: str = text("", 80, "machine", shortest=1)
     usable_width: float = length(1200.0, 10.0, 10_000.0, "usable width")
     usable_length: float = length(3000.0, 10.0, 100_000.0, "usable length")
     smallest_part: float = length(1.0, 0.0, 100.0, "smallest part")
-    knife_radius: float = length(0.25, 0.0, 10.0, "radius the knife turns in", step=0.05)
     narrowest_gap: float = length(0.5, 0.0, 20.0, "narrowest gap")
-    speed: int | None = velocity(None, 1, 5000, "speed", auto="not known")
+    head: Head = of_kinds(KnifeHead(), "kind of machine", KINDS_OF_MACHINE, type_of_head)
     spots: tuple[Spot, ...] = ()
     formats: tuple[str, ...] = ("pdf", "svg")
-    blade_offset: float = length(0.0, 0.0, 5.0, "blade offset", step=0.05)
-    overcut: float = length(0.0, 0.0, 20.0, "overcut", step=0.1)
-    mark_shape: str = choice("circles", "shape of the marks", MARK_SHAPES)
-    mark_count: int = count(4, 0, 6, "registration marks")
-    kind: str = choice("a knife", "kind of machine", KINDS_OF_MACHINE)
-    beam: float = length(0.15, 0.01, 20.0, "width of the beam", step=0.01)
-    acceleration: int = count(3000, 10, 200_000, "acceleration")
-    fastest: int = velocity(500, 1, 10_000, "speed of travels")
-    jump: int = velocity(10, 1, 1000, "speed taken round corners")
-    longest_run: int | None = count(None, 1, 10_000, "longest run", auto="any number of")
-    openings: float = length(0.0, 0.0, 1000.0, "openings of the bed", step=1.0)
-    origin: str = choice("lower left", "origin", ORIGINS)
-    origin_of: str = choice("the bed", "what the origin is of", ORIGINS_OF)
-    power_scale: int = count(1000, 1, 100_000, "word of full power")
-    comments: str = choice("after a semicolon", "comments in G-code", COMMENTS)
-    height: str = choice("set by hand", "height of the head", HEIGHTS)
-    safe_height: float = length(10.0, 1.0, 200.0, "safe height", step=1.0)
     clamps: tuple[Zone, ...] = ()
-    turner: Turned = of_kinds(Turned(), "what turns things", TURNERS, type_of_turner)
-    cutters: tuple[Cutter, ...] = ()
-    zero: str = choice("the top of the board", "zero of depths", ZEROS)
-    changes: str = choice("by G-code", "change of cutters", CHANGES)
-    below: float = length(0.3, 0.0, 20.0, "depth below the board", step=0.1)
-    focus_depth: float = length(2.0, 0.05, 100.0, "depth of focus", step=0.1)
     port: int | None = count(None, 1024, 65_535, "port", auto="not connected")
-    print_stretch: float = amount(0.2, 0.0, 5.0, "stretch of prints by chance, per cent")
-    stretch_across: float = amount(0.0, -5.0, 5.0, "steady stretch of prints across, per cent")
-    stretch_along: float = amount(0.0, -5.0, 5.0, "steady stretch of prints along, per cent")
-    print_bow: float = length(0.1, 0.0, 20.0, "bow of a metre of print", step=0.05)
-    camera_error: float = length(0.1, 0.0, 5.0, "error of its camera", step=0.05)
-    repeats: float = length(0.1, 0.0, 5.0, "error of its cuts", step=0.05)
+
+    def head_as(self, kind: type[H]) -> H:
+        """Its head where only one of a kind can do what is asked. Raises CannotMake for another."""
+        if not isinstance(self.head, kind):
+            raise CannotMake(f"The {self.name} has no {kind.part}.", "Choose another machine.")
+        return self.head
 
     @property
-    def burns(self) -> bool:
-        """Whether it has a beam, or something like one: a strip of the material goes."""
-        return self.kind in ("a laser", "a torch or jet")
+    def stretch(self) -> tuple[float, float]:
+        """Per cent by which every print of its press comes out larger, across and along."""
+        head = self.head
+        return (head.stretch_across, head.stretch_along) if isinstance(head, SeesMarks) else (0.0, 0.0)
 
     @property
-    def carves(self) -> bool:
-        """Whether it has a turning cutter that goes to any depth."""
-        return self.kind == "a router"
+    def turns(self) -> bool:
+        """Whether it turns round things under its head."""
+        return isinstance(self.head, BeamHead) and self.head.turner.turns
 
     @property
-    def head(self) -> str:
-        """What runs along the lines."""
-        return HEADS[self.kind]
+    def marks(self) -> int:
+        """How many registration marks it looks for."""
+        return self.head.mark_count if isinstance(self.head, SeesMarks) else 0
 
     @property
-    def moves_head(self) -> bool:
-        """Whether G-code raises and lowers its head."""
-        return self.height != "set by hand"
-
-    @property
-    def stretches(self) -> bool:
-        """Whether every print of its press comes out larger or smaller than it is drawn."""
-        return bool(self.stretch_across or self.stretch_along)
+    def mark_shape(self) -> str:
+        """Of the marks that it looks for, or of any where it looks for none."""
+        return self.head.mark_shape if isinstance(self.head, SeesMarks) else "circles"
 
     def pen(self, process: str) -> int:
         """The pen of a process: its record's, or its number among the machine's processes."""
@@ -386,7 +335,8 @@ class Sheet:
         """Shares of its true size that its print file has across and along."""
         if self.print_size == "at true size":
             return 1.0, 1.0
-        return 1 / (1 + self.machine.stretch_across / 100), 1 / (1 + self.machine.stretch_along / 100)
+        across, along = self.machine.stretch
+        return 1 / (1 + across / 100), 1 / (1 + along / 100)
 
     def setting(self, process: str) -> Setting:
         """How its machine makes a process in its stock; the machine's own way where nobody has set it."""
@@ -396,7 +346,7 @@ class Sheet:
 def setting_of(process: str, settings: Sequence[Setting], machine: Machine) -> Setting:
     """How a machine makes a process by some settings; its own way where they do not say."""
     found = next((one for one in settings if one.process == process), None)
-    return found or Setting(process, process, blade_offset=machine.blade_offset, overcut=machine.overcut)
+    return found or Setting(process, process, machine.head.usual)
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from nibble_core.geometry.units import say_length
 from nibble_core.processes import CROSS_CUT, SHAPE, WEED_CUT, parts, takes
 from nibble_core.ticket.artwork_sentences import artwork_sentences
 from nibble_core.ticket.goods_sentences import held_sentence
+from nibble_core.ticket.heads import BeamHead, ByBeam, ByKnife, Head, KnifeHead, RouterHead
 from nibble_core.ticket.library import STARTING, Library
 from nibble_core.ticket.model import Machine, Setting, Sheet, Stock, Ticket
 from nibble_core.ticket.piece import Lettering
@@ -202,10 +203,11 @@ def _turned(sheet: Sheet, ticket: Ticket) -> Iterable[Sentence]:
 
 
 def _turner(sheet: Sheet) -> Iterable[Sentence]:
-    turner, here = sheet.machine.turner, f"sheets/{sheet.id}/machine/turner"
-    if not isinstance(turner, Rollers):
+    head, at = sheet.machine.head, f"sheets/{sheet.id}/machine/head"
+    if not isinstance(head, BeamHead) or not isinstance(head.turner, Rollers):
         return
-    said: tuple[str | Slot, ...] = ("It lies on ", slot(f"sheets/{sheet.id}/machine", sheet.machine, "turner"),
+    turner, here = head.turner, f"{at}/turner"
+    said: tuple[str | Slot, ...] = ("It lies on ", slot(at, head, "turner"),
                                     ", its rim ", slot(here, turner, "rim"))  # fmt: skip
     if isinstance(turner, Chuck):
         said = (*said, ", ", slot(here, turner, "a_turn"), " on its axis a turn")
@@ -224,7 +226,7 @@ def _second_side(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sen
         (f"Sheet {number} is the second side of sheet {ticket.number(first)}, turned over ",
          slot(here, sheet, "turned"), ", on ", chosen, "."), about=sheet.id,
     )  # fmt: skip
-    if sheet.machine.carves:
+    if isinstance(sheet.machine.head, RouterHead):
         pins: tuple[str | Slot, ...] = ("It is turned over on ", slot(here, sheet, "pins"))
         if sheet.pins != "no pins":
             pins = (*pins, ", ", slot(here, sheet, "pin_diameter"), " wide, ", slot(here, sheet, "pin_depth"),
@@ -288,13 +290,15 @@ def _listed(endings: tuple[str, ...]) -> str:
 
 
 def _made_on(name: str, machine: Machine) -> str:
-    does = {"a laser": "burn", "a router": "carve"}.get(machine.kind, "cut")
+    does = machine.head.does
     return f"{name[:1].upper()}{name[1:]}: {does} on the " if name else f"{does.capitalize()} on the "
 
 
-def _pace(here: str, machine: Machine) -> tuple[str | Slot, ...]:
-    speed = slot(here, machine, "speed")
-    if machine.speed is None:
+def _pace(here: str, head: Head) -> tuple[str | Slot, ...]:
+    if not isinstance(head, KnifeHead):
+        return ()
+    speed = slot(f"{here}/head", head, "speed")
+    if head.speed is None:
         return ("Its speed is ", speed, ": no time is counted.")
     return ("Time is counted at ", speed, ".")
 
@@ -316,9 +320,9 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
         (_made_on(name, machine),
          library_slot(here, machine.key, machine.name, library.machines),
          f". It is sent {_listed(machine.formats)} files."),
-        () if machine.burns or machine.carves else _pace(here, machine), about=sheet.id,
+        _pace(here, machine.head), about=sheet.id,
     )  # fmt: skip
-    if machine.burns:
+    if isinstance(machine.head, BeamHead):
         at = f"sheets/{sheet.id}"
         order: tuple[str | Slot, ...] = ("Run it ", slot(at, sheet, "grouping"), ", with ",
                                          slot(at, sheet, "micro_ties"))  # fmt: skip
@@ -326,20 +330,21 @@ def _machine(sheet: Sheet, ticket: Ticket, library: Library) -> Iterable[Sentenc
             order = (*order, " ", slot(at, sheet, "micro_tie"), " wide")
         origin = (
             " Coordinates start at the ",
-            slot(here, machine, "origin"),
+            slot(f"{here}/head", machine.head, "origin"),
             " of ",
-            slot(here, machine, "origin_of"),
+            slot(f"{here}/head", machine.head, "origin_of"),
             ".",
         )
         yield Sentence(f"{sheet.id}-order", "machine", (*order, "."), origin, about=sheet.id)
     if ticket.turns(sheet):
         yield from _turner(sheet)
-    if machine.carves:
-        rack = ", ".join(one.name for one in machine.cutters) or "none yet"
-        zero: tuple[str | Slot, ...] = ("Its cutters: ", rack, "; they are changed ", slot(here, machine, "changes"),
-                                        ". Depths count from ", slot(here, machine, "zero"),
-                                        ", the origin is the ", slot(here, machine, "origin"), " of ",
-                                        slot(here, machine, "origin_of"), ".")  # fmt: skip
+    if isinstance(machine.head, RouterHead):
+        head, on_head = machine.head, f"{here}/head"
+        rack = ", ".join(one.name for one in head.cutters) or "none yet"
+        zero: tuple[str | Slot, ...] = ("Its cutters: ", rack, "; they are changed ", slot(on_head, head, "changes"),
+                                        ". Depths count from ", slot(on_head, head, "zero"),
+                                        ", the origin is the ", slot(on_head, head, "origin"), " of ",
+                                        slot(on_head, head, "origin_of"), ".")  # fmt: skip
         feeds = (" In this stock they run at ", slot(f"sheets/{sheet.id}/stock", sheet.stock, "feeds"),
                  " of their feeds; its grain runs ", slot(f"sheets/{sheet.id}/stock", sheet.stock, "grain"),
                  ".")  # fmt: skip
@@ -374,42 +379,41 @@ def _made(
     words: str, at: str, own: Setting | None, machine: Machine
 ) -> tuple[tuple[str | Slot, ...], tuple[str | Slot, ...]]:
     """How a process is made, and what is behind “more”."""
-    if own is None or machine.carves:
-        return (f"{words}.",), ()
-    if machine.burns:
-        return (f"{words}: ", *_beam(at, own)), _beam_more(at, own, machine)
-    return (f"{words}: ", *_setting(at, own)), _knife(at, own)
+    if own is not None and isinstance(own.how, ByBeam):
+        return (f"{words}: ", *_beam(f"{at}/how", own.process, own.how)), _beam_more(f"{at}/how", own.how, machine)
+    if own is not None and isinstance(own.how, ByKnife):
+        return (f"{words}: ", *_setting(f"{at}/how", own.how)), _knife(f"{at}/how", own.how)
+    return (f"{words}.",), ()
 
 
-def _beam(here: str, own: Setting) -> tuple[str | Slot, ...]:
+def _beam(here: str, process: str, own: ByBeam) -> tuple[str | Slot, ...]:
     said: tuple[str | Slot, ...] = (slot(here, own, "power"), ", ", slot(here, own, "speed"), ", passes ",
                                     slot(here, own, "passes"))  # fmt: skip
-    if parts(own.process):
+    if parts(process):
         said = (*said, ", kerf ", slot(here, own, "kerf"), ", ", slot(here, own, "lead"))
         if own.lead != "no lead-in":
             said = (*said, " ", slot(here, own, "lead_length"), " long")
-    elif takes(own.process) == SHAPE:
+    elif takes(process) == SHAPE:
         said = (*said, ", overscan ", slot(here, own, "overscan"))
     return (*said, ".")
 
 
-def _beam_more(here: str, own: Setting, machine: Machine) -> tuple[str | Slot, ...]:
-    above = "focus" if machine.kind == "a laser" else "the material"
+def _beam_more(here: str, own: ByBeam, machine: Machine) -> tuple[str | Slot, ...]:
     return (
-        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), f" above {above}",
+        " It runs ", slot(here, own, "air"), ", the head ", slot(here, own, "focus"), f" above {machine.head.above}",
         "; it pierces for ",
         slot(here, own, "pierce"), " s from ", slot(here, own, "pierce_height"),
         ", after warming up for ", slot(here, own, "warm_up"), " s.",
     )  # fmt: skip
 
 
-def _setting(here: str, own: Setting) -> tuple[str | Slot, ...]:
+def _setting(here: str, own: ByKnife) -> tuple[str | Slot, ...]:
     grams = "" if own.force is None else " g"
     return ("force ", slot(here, own, "force"), f"{grams}, speed ", slot(here, own, "speed"), ", passes ",
             slot(here, own, "passes"), ".")  # fmt: skip
 
 
-def _knife(here: str, own: Setting) -> tuple[str | Slot, ...]:
+def _knife(here: str, own: ByKnife) -> tuple[str | Slot, ...]:
     return (" The tip of the blade trails by ", slot(here, own, "blade_offset"),
             " and is swivelled at corners over ", slot(here, own, "corner"),
             ", overcut ", slot(here, own, "overcut"), ".")  # fmt: skip

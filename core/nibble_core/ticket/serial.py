@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import MISSING, fields, is_dataclass
 from functools import cache, partial
 from types import UnionType
@@ -12,7 +12,7 @@ from typing import Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from nibble_core.errors import InvalidTicket
 from nibble_core.ticket.fields import Rule, rule_of
-from nibble_core.ticket.model import Sheet, Ticket
+from nibble_core.ticket.model import Machine, Setting, Sheet, Ticket
 from nibble_core.ticket.piece import FromArtwork
 from nibble_core.ticket.upgrading import upgrade
 
@@ -237,8 +237,20 @@ def _check_links(ticket: Ticket) -> None:
             raise InvalidTicket("A sheet holds nothing.", "Take it away instead.", where=f"sheets/{sheet.id}")
         if laid - {held.layer for held in sheet.holds}:
             raise InvalidTicket("A copy lies on a sheet that does not hold it.", "", where=f"sheets/{sheet.id}")
+        check_settings(sheet.settings, sheet.machine, f"sheets/{sheet.id}/settings")
     for sheet in ticket.sheets:
         _check_second_side(sheet, ticket)
+
+
+def check_settings(settings: Sequence[Setting], machine: Machine, where: str) -> None:
+    """Raises InvalidTicket for settings that the head of their machine cannot have."""
+    made = type(machine.head.usual)
+    for one in settings:
+        if not isinstance(one.how, made):
+            raise InvalidTicket(
+                f"{one.process.capitalize()} is set {one.how.kind}; the {machine.name} makes it {made().kind}.",
+                "Set it for this machine.", where=f"{where}/{one.id}/how",
+            )  # fmt: skip
 
 
 def _check_second_side(sheet: Sheet, ticket: Ticket) -> None:

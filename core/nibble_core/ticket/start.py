@@ -54,7 +54,7 @@ def first_ticket(
                 (Held("h1", "l1"),),
                 stock,
                 machine,
-                marks=machine.mark_count,
+                marks=machine.marks,
                 mark_shape=machine.mark_shape,
                 settings=library.settings_of(machine.key, stock.key),
             ),

@@ -10,8 +10,9 @@ from nibble_core.errors import InvalidTicket
 from nibble_core.things import THINGS
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.goods import NOTHING
+from nibble_core.ticket.heads import HEADS, KnifeHead
 from nibble_core.ticket.line import Engraving, Line, Offset
-from nibble_core.ticket.model import SCHEMA
+from nibble_core.ticket.model import SCHEMA, Machine, Setting
 from nibble_core.ticket.piece import Layer, Printed
 
 Plain = dict[str, Any]
@@ -33,9 +34,37 @@ def upgrade(plain: Any) -> Any:
         plain = plain | {"pieces": _each(plain.get("pieces"), _in_kinds)}
     if schema < 14:
         plain = plain | {"pieces": _each(plain.get("pieces"), _with_goods)}
+    if schema < 17:
+        plain = plain | {"sheets": _each(plain.get("sheets"), _with_head)}
     return plain | {
         "schema": SCHEMA
     }  # what schemas 2, 3, 5 to 9, 11 to 13, 15 and 16 brought has defaults that mean what was
+
+
+def machine_with_head(machine: Plain) -> Plain:
+    """A machine's plain values of before schema 17, when those of every kind of head stood side by side."""
+    if "head" in machine:
+        return machine
+    kind = machine.get("kind", "a knife")
+    counted = {"kind"} | {own.name for one in HEADS.values() for own in fields(one)}
+    return _without(machine, *counted) | {"head": _of_kind(Machine, "head", kind, machine)}
+
+
+def setting_with_how(setting: Plain, machine: Plain) -> Plain:
+    """A setting's plain values of before schema 17, for a machine of today's form."""
+    if "how" in setting:
+        return setting
+    head = HEADS.get(str(_group(machine.get("head")).get("kind")), KnifeHead)
+    kind = head().usual.kind
+    counted = _names(Setting, "how")
+    return _without(setting, *counted) | {"how": _of_kind(Setting, "how", kind, setting)}
+
+
+def _with_head(sheet: Plain) -> Plain:
+    """Schema 17: what a machine's head is and can vary is one of its kinds."""
+    machine = machine_with_head(_group(sheet.get("machine")))
+    settings = _each(sheet.get("settings"), lambda one: setting_with_how(one, machine))
+    return sheet | {"machine": machine, "settings": settings}
 
 
 def _with_machines_on_sheets(plain: Plain) -> Plain:

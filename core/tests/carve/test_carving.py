@@ -61,6 +61,7 @@ from nibble_core.ticket.model import Held, Machine, Placed, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
 from nibble_core.ticket.places import Anchor, Span
 from nibble_core.ticket.steps import GiveSecondSide, MakePlug
+from tests.machines import with_head
 
 V60, FLAT6 = Pointed(60.0), Flat(6.0)
 RACK = {
@@ -450,9 +451,9 @@ class RouterTest(TestCase):
     def test_a_tapered_ball_carves_words_with_a_soft_bottom(self):
         soft = Cutter("ball", "tapered ball 1 mm", BALL, 12.7, 60.0, 1.0, feed=35, plunge=10, deepest_pass=6.0)
         machine = MACHINES["board-router"]
-        rack = tuple(soft if one.kind == "pointed" else one for one in machine.cutters)
+        rack = tuple(soft if one.kind == "pointed" else one for one in machine.head.cutters)
         cutters = RACK | {3: router.Cutter(BALL, 12.7, 60.0, 1.0, feed=35, plunge=10)}
-        made, run, work = cut(board(WORDS, EDGE, machine=replace(machine, cutters=rack)), cutters=cutters)
+        made, run, work = cut(board(WORDS, EDGE, machine=with_head(machine, cutters=rack)), cutters=cutters)
         self.assertEqual(run.complaints, [])
         inside, away = on_board(work, "k2", made.shape)
         # by brute force: over each place the deepest that the cutter comes when it stands anywhere as deep as it may
@@ -647,7 +648,7 @@ class RouterTest(TestCase):
     def test_a_groove_that_begins_below_is_cut_down_to_there_in_passes(self):
         """On an untouched board; one in a recess begins at its bottom."""
         low = replace(WORDS, process=Carving(9.0, 6.0))
-        pointed = next(one for one in MACHINES["board-router"].cutters if one.kind == "pointed")
+        pointed = next(one for one in MACHINES["board-router"].head.cutters if one.kind == "pointed")
         around = Line("k1", OneElement("e1"), AS_THEY_ARE, Clearing(6.0))
         deep, sunk = (
             [float(-min(course[:, 2].min() for course in one.courses)) for one in self.grooves(*lines)]
@@ -778,12 +779,13 @@ class RouterTest(TestCase):
         machine = MACHINES["board-router"]
         lines = (WORDS, EDGE, replace(RAISED, id="k5", process=Clearing(1.0), source=OneElement("e2")))
         before, _, _ = cut(board(*lines), 0.2)
-        ticket = board(*lines, machine=replace(machine, changes="by hand"))
+        ticket = board(*lines, machine=with_head(machine, changes="by hand"))
         files = [one for one in make_files(ticket, worked(ticket)).files if one.name.endswith(".gcode")]
         surface, fitted = None, []
         for number, file in enumerate(files, 1):
-            name = next(one.name for one in machine.cutters if file.name.endswith(f"-{number}-{slug(one.name)}.gcode"))
-            fitted.append([one.name for one in machine.cutters].index(name) + 1)
+            names = [one.name for one in machine.head.cutters]
+            name = next(one for one in names if file.name.endswith(f"-{number}-{slug(one)}.gcode"))
+            fitted.append(names.index(name) + 1)
             self.assertNotIn(b"M6", file.content)
             ran = router.fed(file.content, router.Stage(690, 290, 18.0), RACK, fitted[-1])
             surface = router.cut(ran, 0.2, surface)
@@ -815,7 +817,7 @@ class RouterTest(TestCase):
                 self.assertTrue(np.allclose(side(went[1:, 3:5], axis=0), side(cuts, axis=0), atol=0.01))
 
     def test_depths_may_be_counted_from_the_bed(self):
-        bed = replace(MACHINES["board-router"], zero="the bed")
+        bed = with_head(MACHINES["board-router"], zero="the bed")
         made, run, _ = cut(board(WORDS, EDGE, machine=bed), 0.25, top=18.0)
         other, _, _ = cut(board(WORDS, EDGE), 0.25)
         self.assertEqual(run.complaints, [])
@@ -852,17 +854,17 @@ class BadInputTest(TestCase):
         thin = Line("k2", OneElement("e2"), AS_THEY_ARE, Clearing(1.0))
         self.assertIn("wider than all of this area", self.said(thin, elements=fine))
         machine = MACHINES["board-router"]
-        blunt = tuple(replace(one, tip=30.0) if one.kind == "pointed" else one for one in machine.cutters)
-        self.assertIn("narrower than the tip", self.said(WORDS, machine=replace(machine, cutters=blunt)))
+        blunt = tuple(replace(one, tip=30.0) if one.kind == "pointed" else one for one in machine.head.cutters)
+        self.assertIn("narrower than the tip", self.said(WORDS, machine=with_head(machine, cutters=blunt)))
         for angle in (0.0, 180.0, -20.0):
-            odd = tuple(replace(one, angle=angle) if one.kind == "pointed" else one for one in machine.cutters)
-            self.assertIn("carves no groove", self.said(WORDS, machine=replace(machine, cutters=odd)))
-        slim = tuple(replace(one, diameter=3.0) if one.kind == "pointed" else one for one in machine.cutters)
-        self.assertIn("carves 2.5 mm deep at most", self.said(WORDS, machine=replace(machine, cutters=slim)))
-        self.assertEqual(self.said(replace(WORDS, process=Carving(2.45)), machine=replace(machine, cutters=slim)), "")
-        self.assertIn("has no cutters", self.said(EDGE, machine=replace(machine, cutters=())))
+            odd = tuple(replace(one, angle=angle) if one.kind == "pointed" else one for one in machine.head.cutters)
+            self.assertIn("carves no groove", self.said(WORDS, machine=with_head(machine, cutters=odd)))
+        slim = tuple(replace(one, diameter=3.0) if one.kind == "pointed" else one for one in machine.head.cutters)
+        self.assertIn("carves 2.5 mm deep at most", self.said(WORDS, machine=with_head(machine, cutters=slim)))
+        self.assertEqual(self.said(replace(WORDS, process=Carving(2.45)), machine=with_head(machine, cutters=slim)), "")
+        self.assertIn("has no cutters", self.said(EDGE, machine=with_head(machine, cutters=())))
         only = (Cutter("v", "point", "pointed"),)
-        self.assertIn("no cutter that is flat", self.said(EDGE, machine=replace(machine, cutters=only)))
+        self.assertIn("no cutter that is flat", self.said(EDGE, machine=with_head(machine, cutters=only)))
 
     def test_what_a_router_does_not_make_is_refused_though_its_record_names_it(self):
         machine = MACHINES["board-router"]

@@ -30,6 +30,7 @@ from nibble_core.pipeline.trial import trial_copy, trial_ticket
 from nibble_core.pipeline.work import work_out
 from nibble_core.simulators import drag_knife
 from nibble_core.ticket import Change, apply, ticket_from_plain, to_plain
+from nibble_core.ticket.heads import ByKnife
 from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Setting
 from nibble_core.toolpaths import Definition, Knife, Program, Run, plotted
@@ -93,7 +94,7 @@ class PlotterTest(unittest.TestCase):
             shapely.union_all(courses(line.paths.mapped(at), 0.001))
             for _, at in self.laid.placements for line in self.work.layers["l1"].laid.value.lines
         ])  # fmt: skip
-        offset = self.ticket.sheets[0].setting("through cut").blade_offset
+        offset = self.ticket.sheets[0].setting("through cut").how.blade_offset
         self.assertGreater(offset, 0)
         cuts = drag_knife(self.files["badge-cut.hpgl"], offset)
         self.assertEqual(len(cuts), 12)
@@ -244,7 +245,7 @@ class KnifeTest(unittest.TestCase):
 
     def test_pens_speed_force_and_passes_come_from_the_sheets_settings(self):
         ticket = badge_ticket(quantity=2)
-        own = Setting("x", "through cut", force=180, speed=250, passes=2, blade_offset=0.0)
+        own = Setting("x", "through cut", ByKnife(force=180, speed=250, passes=2, blade_offset=0.0))
         ticket = ticket_from_plain(to_plain(apply(ticket, [Change("sheets/s1/settings", [to_plain(own)])])))
         files = {f.name: f.content for f in write_files(ticket, badge_work(ticket), formats=["hpgl"])}
         text = files["badge-cut.hpgl"].decode()

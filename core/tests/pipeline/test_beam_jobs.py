@@ -24,23 +24,13 @@ from nibble_core.simulators.burnt import course, picture, run
 from nibble_core.simulators.laser import Body
 from nibble_core.simulators.laser_port import Lies
 from nibble_core.ticket import apply, sentences, ticket_from_plain, to_plain
+from nibble_core.ticket.heads import HEADS, HEIGHTS, ORIGINS, BeamHead, ByBeam
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Hatching, Line, Rings, Source, line_of
-from nibble_core.ticket.model import (
-    GROUPINGS,
-    HEIGHTS,
-    KINDS_OF_MACHINE,
-    MICRO_TIES,
-    ORIGINS,
-    Held,
-    Placed,
-    Setting,
-    Sheet,
-    Ticket,
-    Zone,
-)
+from nibble_core.ticket.model import GROUPINGS, MICRO_TIES, Held, Placed, Setting, Sheet, Ticket, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints, prints_of
 from nibble_core.ticket.places import KerfMark
+from tests.machines import with_head, with_how
 from tests.pictures import badge_png
 
 LASER, BIRCH, STEEL = MACHINES["small-laser"], STOCKS["birch-3mm"], STOCKS["mild-steel-2mm"]
@@ -80,12 +70,10 @@ def gcode(ticket, work=None, **options):
 
 
 def body_for(machine):
-    w, h = float(machine.usable_width), float(machine.usable_length)
-    left = {"left": 0.0, "right": -w, "centre": -w / 2}[machine.origin.split()[-1]]
-    bottom = {"lower": 0.0, "upper": -h, "the": -h / 2}[machine.origin.split()[0]]
-    return Body(
-        w, h, left, bottom, machine.acceleration, machine.fastest, machine.jump, machine.power_scale, machine.moves_head
-    )
+    w, h, head = float(machine.usable_width), float(machine.usable_length), machine.head
+    left = {"left": 0.0, "right": -w, "centre": -w / 2}[head.origin.split()[-1]]
+    bottom = {"lower": 0.0, "upper": -h, "the": -h / 2}[head.origin.split()[0]]
+    return Body(w, h, left, bottom, head.acceleration, head.fastest, head.jump, head.power_scale, head.moves_height)
 
 
 def widths(dropped):
@@ -96,7 +84,7 @@ class TrueSize(unittest.TestCase):
     @settings(max_examples=8, deadline=None)
     @given(st.floats(0.05, 1.2).map(lambda v: round(v, 2)), st.sampled_from(["no lead-in", "a line", "an arc"]))
     def test_a_square_of_50_with_a_hole_of_20_comes_out_so(self, kerf, lead):
-        own = tuple(replace(one, kerf=kerf, lead=lead) if one.process == "through cut" else one for one in SETTINGS)
+        own = tuple(with_how(one, kerf=kerf, lead=lead) if one.process == "through cut" else one for one in SETTINGS)
         ticket = job(plate(), [cut()], settings=own)
         content = gcode(ticket)
         told = run(content, body_for(LASER))[1]
@@ -112,7 +100,7 @@ class TrueSize(unittest.TestCase):
     def test_islands_in_holes_and_a_click_say_the_side(self):
         island = Element("e3", content=Figure("circle", 8.0), way="apart", across="centred", down="centred")
         own = tuple(
-            replace(one, kerf=1.0, lead="no lead-in") if one.process == "through cut" else one for one in SETTINGS
+            with_how(one, kerf=1.0, lead="no lead-in") if one.process == "through cut" else one for one in SETTINGS
         )
         for marks, wanted in (((), [9, 19, 51]), ((KerfMark("m1", 0.5 + 4 / 50, 0.5, "inside"),), [7, 19, 51])):
             ticket = job((*plate(), island), [cut(kerf_marks=marks)], settings=own)
@@ -124,7 +112,7 @@ class TrueSize(unittest.TestCase):
         images = []
         for origin in ORIGINS:
             for of in ("the bed", "the job"):
-                machine = replace(LASER, origin=origin, origin_of=of)
+                machine = with_head(LASER, origin=origin, origin_of=of)
                 ticket = job(
                     [letter], [line_of("k1", "engrave", 0.0, fill="by hatching", interval=0.5, **ITSELF)], machine
                 )
@@ -247,24 +235,25 @@ class WholeJobs(unittest.TestCase):
         self.assertAlmostEqual(sum(pen.drawn.values()), sum(work.sheets["s1"].beam_run.value.burnt().values()), delta=1)
 
     def test_a_trial_starts_no_tool_and_travels_above_the_work_whatever_the_machine(self):
-        power = (Setting("k", "through cut", power=1.0, speed=50, pierce=0.4, pierce_height=4.0, focus=1.5, passes=2,
-                         kerf=1.2, lead="an arc", air="with air"),
-                 Setting("e", "engrave", power=0.4, speed=90, overscan=3.0, warm_up=2.0, pierce=0.2),
-                 Setting("s", "score", power=0.2, speed=90))  # fmt: skip
-        for kind in KINDS_OF_MACHINE:  # a router's: see core/tests/carve
-            for height in HEIGHTS if kind not in ("a knife", "a router") else ():
-                machine = replace(MACHINES["torch-table"], kind=kind, height=height, safe_height=12.0, spots=())
+        power = (Setting("k", "through cut", ByBeam(
+                     power=1.0, speed=50, pierce=0.4, pierce_height=4.0, focus=1.5, passes=2, kerf=1.2, lead="an arc",
+                     air="with air")),
+                 Setting("e", "engrave", ByBeam(power=0.4, speed=90, overscan=3.0, warm_up=2.0, pierce=0.2)),
+                 Setting("s", "score", ByBeam(power=0.2, speed=90)))  # fmt: skip
+        for head in (one for one in HEADS.values() if issubclass(one, BeamHead)):
+            for height in HEIGHTS:
+                machine = replace(MACHINES["torch-table"], head=head(height=height, safe_height=12.0), spots=())
                 ticket = job(plate(12, 30), self.LINES, machine, quantity=2, settings=power, stock=STEEL)
                 work, sheet = worked(ticket), ticket.sheets[0]
                 for write, words in ((write_frame, ("a box",)), (write_frame, ("the hull",)), (write_pen_run, ())):
                     content = write(ticket, sheet, work, FORMATS["gcode"], *words)
                     self.assertNotRegex(content.decode(), r"(?m)^[^(;]*(M3|M4|M8|S[0-9.]*[1-9])")
                     told = run(content, body_for(machine))[1]
-                    self.assertEqual((told.complaints, told.burnt), ([], {}), (kind, height))
+                    self.assertEqual((told.complaints, told.burnt), ([], {}), (head, height))
                     self.assertGreater(sum((told.drawn or told.travelled).values()), 100)
                     self.assertEqual(bool(told.drawn), write is write_pen_run)
                     raised = b"Z12" in content
-                    self.assertEqual(raised, machine.moves_head or write is write_pen_run)
+                    self.assertEqual(raised, machine.head.moves_height or write is write_pen_run)
 
     def test_the_stand_in_complains_of_a_trial_that_starts_a_tool_or_drags_it(self):
         head = "; trial: no tool is started\nG21\nG90\nG17\nM5\n"
@@ -298,7 +287,7 @@ class WholeJobs(unittest.TestCase):
             write_head(ticket, sheet, work, FORMATS["gcode"], "file", found=[(x - 40, y) for x, y in found])
 
     def test_ties_and_micro_ties_hold_parts(self):
-        small = replace(LASER, openings=40.0)
+        small = with_head(LASER, openings=40.0)
         for lines, values in (((cut(ties=3),), {}), ((cut(),), {"micro_ties": "micro-ties"})):
             ticket = job(plate(12, 30), lines, small, **values)
             told = run(gcode(ticket), body_for(LASER))[1]
@@ -328,14 +317,14 @@ fills = (
 def any_jobs(draw):
     """Tickets of two shapes and two to four lines, with all that a beam's settings can be."""
     one_of = lambda *values: draw(st.sampled_from(values))  # noqa: E731
-    machine = replace(LASER, origin=one_of(*ORIGINS), openings=one_of(0.0, 40.0), height=one_of(*HEIGHTS))
+    machine = with_head(LASER, origin=one_of(*ORIGINS), openings=one_of(0.0, 40.0), height=one_of(*HEIGHTS))
     lines = [
         cut(ties=one_of(0, 2), kerf_side=one_of("by its depth", "inside", "on the line")),
         Line("k2", Source(kind="the shapes"), AS_THEY_ARE, Engraving(draw(fills))),
     ]  # fmt: skip
     lines += [line_of("k3", "score", -1.0, source="the outer shape", close_gaps=0.0)] if draw(st.booleans()) else []
     own = tuple(
-        replace(each, kerf=one_of(0.0, 0.3), lead=one_of("no lead-in", "a line", "an arc"), passes=one_of(1, 2),
+        with_how(each, kerf=one_of(0.0, 0.3), lead=one_of("no lead-in", "a line", "an arc"), passes=one_of(1, 2),
                 overscan=one_of(0.0, 4.0), pierce=one_of(0.0, 0.2), warm_up=one_of(0.0, 1.0),
                 pierce_height=one_of(0.0, 3.8), focus=one_of(0.0, 1.5))
         for each in SETTINGS
@@ -372,7 +361,7 @@ class Tests(unittest.TestCase):
         self.assertAlmostEqual(hole + 0.16, 12, delta=0.01)
 
     def test_a_swatch_burns_each_cell_as_it_says(self):
-        ticket = job(plate(), [cut()], replace(LASER, origin="upper right"))
+        ticket = job(plate(), [cut()], with_head(LASER, origin="upper right"))
         content = swatch(ticket, ticket.sheets[0], Grid("engrave", (0.2, 0.6), "speed", (100.0, 300.0)))
         laser, told = run(content, body_for(ticket.sheets[0].machine))
         self.assertEqual(told.complaints, [])
@@ -411,7 +400,7 @@ class Refusals(unittest.TestCase):
             with self.assertRaises(NibbleError):
                 write_files(ticket, work)
 
-        far = tuple(replace(one, overscan=30.0) if one.process == "engrave" else one for one in SETTINGS)
+        far = tuple(with_how(one, overscan=30.0) if one.process == "engrave" else one for one in SETTINGS)
         run_up = worked(job(plate(), [hatch], settings=far)).sheets["s1"].beam_run.value
         beyond_bed(run_up.moves, Box(0, 0, 580, 380))
         for box, words in (
@@ -433,12 +422,12 @@ class Refusals(unittest.TestCase):
         self.assertEqual(sum("power or speed is not known" in text for text in notes), 2)
 
     def test_what_is_doubtful_is_told(self):
-        slow = replace(LASER, longest_run=1, openings=70.0)
+        slow = with_head(LASER, longest_run=1, openings=70.0)
         fine = line_of(
             "k2", "engrave", -3.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.02
         )
         wide = line_of("k3", "engrave", 6.0, source="the outer shape", close_gaps=0.0, fill="by hatching", interval=0.2)
-        odd = (Setting("engrave", "engrave", speed=5000, power=0.0), *SETTINGS[1:])
+        odd = (Setting("engrave", "engrave", ByBeam(speed=5000, power=0.0)), *SETTINGS[1:])
         ticket = job(plate(), [cut(), fine, wide], slow, settings=odd)
         said = " ".join(note.text for one in stations(ticket, worked(ticket)) for note in one.notes)
         for words in (

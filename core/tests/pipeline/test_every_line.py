@@ -32,10 +32,11 @@ from nibble_core.pipeline.sheets import caption_of, program_of
 from nibble_core.processes import PROCESSES, Process
 from nibble_core.sheet import LaidSheet, Marks, Placement, at_place
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
-from nibble_core.ticket.library import MACHINES
+from nibble_core.ticket.library import MACHINES, STARTING
 from nibble_core.ticket.line import Cut, Line, line_of
 from nibble_core.ticket.model import ARRANGEMENTS, Held, Machine, Placed, Sheet
 from nibble_core.ticket.piece import Element, Figure, Layer, Piece, Prints
+from tests.machines import sheet_on
 from tests.sample import badge_ticket, badge_work
 
 ANY = replace(MACHINES["wide-camera-cutter"], spots=(), formats=("pdf", "svg", "dxf"))
@@ -50,7 +51,7 @@ def piece(id: str, lines: list[Line], quantity: int = 2, kind: str = "star", wid
 def job(pieces: list[Piece], machine: Machine = ANY, **sheet) -> tuple:
     plain = badge_ticket()
     holds = tuple(Held(f"h{one.id}", one.layers[0].id) for one in pieces)
-    laid = replace(plain.sheets[0], holds=holds, machine=machine, **sheet)
+    laid = sheet_on(plain.sheets[0], machine, **({"holds": holds} | sheet))
     ticket = ticket_from_plain(to_plain(replace(plain, artworks=(), pieces=tuple(pieces), sheets=(laid,))))
     return ticket, badge_work(ticket)
 
@@ -322,6 +323,7 @@ class SheetTest(unittest.TestCase):
             [piece("p1", [line_of("k1")])],
             replace(MACHINES["small-laser"], formats=("svg",)),
             border="a weed border round all",
+            settings=STARTING.settings_of("small-laser", "birch-3mm"),
         )
         self.assertEqual([one.error.code for one in work.problems], ["cannot-make"])
 

@@ -14,11 +14,13 @@ import nibble_core
 from nibble_core.papers import priced
 from nibble_core.pipeline.afterwards import steps_of
 from nibble_core.pipeline.files import write_files
+from nibble_core.pipeline.minutes import minutes_of
 from nibble_core.pipeline.report import stations
-from nibble_core.pipeline.sheets import minutes_of, program_of
+from nibble_core.pipeline.sheets import program_of
 from nibble_core.processes import PROCESSES
 from nibble_core.simulators.burnt import run
 from nibble_core.ticket import Change, apply, sentences, ticket_from_plain, to_plain
+from nibble_core.ticket.heads import BeamHead, DrivenHead, RouterHead
 from nibble_core.ticket.library import MACHINES, STARTING, STOCKS, Rates
 from nibble_core.ticket.line import ThroughCut, line_of
 from nibble_core.ticket.model import Held, Sheet, Ticket
@@ -47,21 +49,21 @@ def plate(machine: str, stock: str, *, spacing: float = 4.0) -> Ticket:
         line_of("k2", "perforate", 6.0),
         line_of("k3", "kiss cut", 3.0),
     )
-    hole = 8.0 if MACHINES[machine].carves else 1.2
+    hole = 8.0 if isinstance(MACHINES[machine].head, RouterHead) else 1.2
     elements = (
         Element("e1", content=Figure("rectangle", 50.0, 40.0)),
         Element("e2", content=Figure("circle", hole), way="cut out", across="centred", down="centred"),
     )
     own = STARTING.settings_of(machine, stock)
-    if MACHINES[machine].carves:
+    if isinstance(MACHINES[machine].head, RouterHead):
         lines = lines[:1]
-    if MACHINES[machine].burns:
+    if isinstance(MACHINES[machine].head, BeamHead):
         lines = lines[:2]
         through = next(one for one in own if one.process == "through cut")
         own = (*own, replace(through, id="perforating", process="perforate"))
     pieces = (Piece("p1", "plate", 4, elements, (Layer("l1", Prints(), lines),)),)
     sheet = Sheet("s1", (Held("h1", "l1"),), STOCKS[stock], MACHINES[machine], settings=own, spacing=spacing, marks=0)
-    led = sheet.machine.burns or sheet.machine.carves
+    led = isinstance(sheet.machine.head, DrivenHead)
     able = replace(sheet.machine, spots=(), formats=("gcode", "dxf") if led else ("svg", "dxf"))
     return ticket_from_plain(to_plain(Ticket(name="Plates", pieces=pieces, sheets=(replace(sheet, machine=able),))))
 

@@ -21,6 +21,7 @@ from nibble_core.ticket.line import OneElement, line_of
 from nibble_core.ticket.model import Held, Sheet
 from nibble_core.ticket.piece import Element, Figure, Hanger, Layer, Lettering, Prints, Stencil, prints_of
 from nibble_core.ticket.places import Anchor, Chosen, HoleMark, Span
+from tests.machines import sheet_on
 from tests.sample import badge_ticket, badge_work
 
 DISC = Element("e1", content=Figure("circle", 60.0, colour="#cc2222"))
@@ -33,7 +34,7 @@ def ticket_of(elements, lines, *, prints="nothing", machine="wide-camera-cutter"
     own = replace(
         plain.pieces[0], elements=tuple(elements), layers=(Layer("l1", prints_of(prints), tuple(lines)),), **piece
     )
-    sheets = (replace(plain.sheets[0], machine=MACHINES[machine]),)
+    sheets = (sheet_on(plain.sheets[0], MACHINES[machine]),)
     return replace(plain, artworks=(), pieces=(own,), sheets=sheets)
 
 

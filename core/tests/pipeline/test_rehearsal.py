@@ -53,7 +53,7 @@ def bench_of(ticket):
 
 def bleeding(bleed=1.0, quantity=40, **machine):
     """Badges that are printed beyond their cut, on a long narrow sheet."""
-    changes = [Change(f"sheets/s1/machine/{name}", value) for name, value in machine.items()]
+    changes = [Change(f"sheets/s1/machine/head/{name}", value) for name, value in machine.items()]
     return badge_ticket(
         Change(f"{LINE}/offset/distance", 0.0), Change(f"{PRINTS}/bleed", bleed),
         Change("sheets/s1/machine/usable_width", 240.0), *changes, quantity=quantity,
@@ -135,7 +135,8 @@ class RehearsalTest(unittest.TestCase):
         self.assertTrue(any(noticed for _, _, noticed in told))
 
     def test_a_print_that_allows_for_the_stretch_comes_out_at_true_size(self):
-        machine = [Change("sheets/s1/machine/stretch_across", 0.8), Change("sheets/s1/machine/stretch_along", -0.5)]
+        on = "sheets/s1/machine/head"
+        machine = [Change(f"{on}/stretch_across", 0.8), Change(f"{on}/stretch_along", -0.5)]
         plain = badge_ticket(*machine)
         ready = apply(plain, [Change("sheets/s1/print_size", "ready for the stretch")])
         for ticket in (plain, ready):

@@ -32,6 +32,7 @@ from nibble_core.ticket.piece import Element, Figure, FromArtwork, Layer, Piece,
 from nibble_core.ticket.round_shape import FreePart, Girth, RoundShape
 from nibble_core.ticket.steps import BringLayer, CopyPiece
 from nibble_core.ticket.turners import Chuck, Rollers
+from tests.machines import with_head
 
 CUP = replace(STOCKS["steel-cup"], wall=RoundShape("tapered", 80.0, None, 60.0, None, None, 110.0))
 LASER = MACHINES["small-laser"]
@@ -48,7 +49,7 @@ def job(
     layer = Layer("l1", prints or Prints(), lines or (ALONG,))
     piece = Piece("p1", "square", quantity, (Element("e1", shape),), (layer,), goods=goods)
     on = stock or goods.thing
-    settings = STARTING.settings_of("small-laser", "steel-cup")
+    settings = STARTING.settings_of("small-laser", "steel-cup") if machine.turns else ()
     sheet = Sheet("s1", (Held("h1", "l1"),), on, machine, settings=settings, marks=4 if stock else 0)
     return Ticket(pieces=(piece,), sheets=(sheet,))
 
@@ -94,7 +95,7 @@ class TurnedTest(TestCase):
     def test_nothing_is_mirrored_whichever_way_the_rim_points(self):
         letter = Figure("star", 20.0, count=3)  # its point is above
         for rim, way in (("to the left", -1), ("to the right", 1)):
-            machine = replace(LASER, turner=Rollers(rim))
+            machine = with_head(LASER, turner=Rollers(rim))
             goods = OnRound(CUP, Seen("true on the surface"), Faces(55.0, "a quarter to the right"))
             ticket = job(goods, element=letter, machine=machine)
             _, burns = on_wall(gcode(ticket), thing(ticket, rim=way))
@@ -109,7 +110,7 @@ class TurnedTest(TestCase):
     def test_a_chuck_turns_as_far_in_its_own_units_and_takes_as_long(self):
         goods = OnRound(CUP, Seen("true on the surface"), Faces(55.0))
         plain = job(goods)
-        chuck = job(goods, machine=replace(LASER, turner=Chuck(a_turn=360.0)))
+        chuck = job(goods, machine=with_head(LASER, turner=Chuck(a_turn=360.0)))
         (one, rolled), (other, held) = (
             on_wall(gcode(plain), thing(plain)), on_wall(gcode(chuck), thing(chuck, turn=360.0))
         )  # fmt: skip
@@ -380,8 +381,8 @@ class BadInputTest(TestCase):
     def test_a_machine_that_turns_nothing_and_one_too_small_are_told(self):
         for machine, said in (
             (MACHINES["torch-table"], "turns nothing"),
-            (replace(LASER, turner=Rollers(widest=70.0)), "70 mm at most"),
-            (replace(LASER, turner=Rollers(longest=100.0)), "100 mm at most"),
+            (with_head(LASER, turner=Rollers(widest=70.0)), "70 mm at most"),
+            (with_head(LASER, turner=Rollers(longest=100.0)), "100 mm at most"),
         ):
             with self.subTest(said):
                 self.assertIn(said, self.blocked(OnRound(CUP), machine=machine).error.message)

@@ -19,6 +19,7 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.ticket import Change, apply, first_ticket
 from nibble_core.ticket.fields import rule_of
 from nibble_core.ticket.goods import Faces, Label, OnRound, Seen
+from nibble_core.ticket.heads import ByBeam
 from nibble_core.ticket.library import MACHINES, STOCKS
 from nibble_core.ticket.line import Engraving, Line, Source, line_of
 from nibble_core.ticket.model import Setting, Spot
@@ -59,7 +60,7 @@ def laser():
     engraved = Line("k2", Source(kind="the shapes"), process=Engraving())
     made = job((RING, BAR), [engraved, line_of("k1", distance=0.0)], quantity=3)
     (sheet,) = made.sheets
-    weeds = Setting("weed", "weed cut", power=0.5, speed=20)
+    weeds = Setting("weed", "weed cut", ByBeam(power=0.5, speed=20))
     machine = replace(sheet.machine, spots=(*sheet.machine.spots, Spot("weed cut", "Laser Weed")))
     sheet = replace(sheet, machine=machine, settings=(*sheet.settings, weeds), weed_lines="weed lines")
     return replace(made, sheets=(sheet,))

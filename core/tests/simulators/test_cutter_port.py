@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 
 from nibble_core.machines import SocketDriver, resumed, send
-from nibble_core.pipeline.files import write_plot
+from nibble_core.pipeline.part_files import write_plot
 from nibble_core.pipeline.rehearsal_bench import prepared
 from nibble_core.simulators.camera import INCH
 from nibble_core.simulators.cutter import Blade

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
-from nibble_core.errors import InvalidTicket
+from nibble_core.errors import CannotMake, InvalidTicket
 from nibble_core.ticket import (
     Change,
     Ticket,
@@ -23,6 +23,7 @@ from nibble_core.ticket import (
 )
 from nibble_core.ticket.adding import new_elements, new_lines
 from nibble_core.ticket.goods import OnFlat
+from nibble_core.ticket.heads import SeesMarks
 from nibble_core.ticket.line import AS_THEY_ARE, Engraving, Fill, Perforation, Picture, Rings, Surround, ThroughCut
 from nibble_core.ticket.piece import Element, Figure, FromArtwork, Lettering, Piece, Printed, Prints, SpotPlate
 from nibble_core.ticket.sentences import Slot
@@ -91,15 +92,47 @@ class KeepingTest(unittest.TestCase):
             ticket_from_plain(json.loads((FIXTURES / f"schema-{number}.json").read_text())).sheets[0].machine
             for number in (12, 13)
         )
-        self.assertEqual((press.print_stretch, press.cutters, press.changes), (0.35, (), "by G-code"))
-        self.assertEqual([one.kind for one in router.cutters], ["flat", "flat", "pointed", "a drill"])
+        self.assertEqual((press.head.kind, press.head.print_stretch), ("a knife", 0.35))
+        self.assertEqual([one.kind for one in router.head.cutters], ["flat", "flat", "pointed", "a drill"])
         shirts = [
             ticket_from_plain(json.loads((FIXTURES / f"schema-{number}.json").read_text())).pieces[0].goods
             for number in (13, 14)
         ]
         held = ticket_from_plain(json.loads((FIXTURES / "schema-15.json").read_text())).sheets[0]
-        self.assertEqual((held.machine.stretch_across, held.clamps), (0.4, ()))
+        self.assertEqual((held.machine.head.kind, held.clamps), ("a router", ()))
         self.assertEqual(shirts, [OnFlat("#c3c9c6", 60.0, kind="a shirt")] * 2)
+
+    def test_machines_of_before_they_had_heads_are_what_they_were(self):
+        """Schema 17: what counts for another kind of head is left, all else is there, each setting as its head makes
+        it."""
+        plain = json.loads((FIXTURES / "schema-16.json").read_text())
+        ticket = ticket_from_plain(plain)
+        self.assertEqual(ticket_from_plain(to_plain(ticket)), ticket)
+        for was, sheet in zip(plain["sheets"], ticket.sheets, strict=True):
+            machine, head = sheet.machine, sheet.machine.head
+            self.assertEqual(head.kind, was["machine"]["kind"])
+            for value in (machine, head):
+                for name in set(value.__dataclass_fields__) & set(was["machine"]) - {"spots"}:
+                    self.assertEqual(to_plain(getattr(value, name)), was["machine"][name], name)
+            for own, before in zip(sheet.settings, was["settings"], strict=True):
+                self.assertIs(type(own.how), type(head.usual))
+                for name in set(own.how.__dataclass_fields__) - {"kind"}:
+                    self.assertEqual(getattr(own.how, name), before[name], name)
+        laid = ticket.sheets
+        self.assertEqual([one.machine.marks for one in laid], [6, 4, 0, 0])
+        self.assertEqual([one.machine.head.tightest for one in laid], [0.35, 0.075, 0.6, 3.0])
+        self.assertEqual([one.setting("through cut").kerf for one in laid], [0.0, 0.16, 1.3, 0.0])
+        with self.assertRaisesRegex(CannotMake, "torch table, 1250 × 1250 mm has no camera"):
+            laid[2].machine.head_as(SeesMarks)
+
+    def test_a_setting_that_no_head_of_its_machine_can_have_is_refused(self):
+        ticket = ticket_from_plain(json.loads((FIXTURES / "schema-16.json").read_text()))
+        for path, value in (
+            ("sheets/s1/machine/head", "a laser"), ("sheets/s2/settings/through/how", "by knife"),
+            ("sheets/s2/settings/through/how", {"kind": "by beam", "force": 90}),
+        ):  # fmt: skip
+            with self.subTest(path), self.assertRaises(InvalidTicket):
+                apply(ticket, [Change(path, value)])
 
     def test_what_is_no_ticket_is_refused_with_its_place(self):
         good = to_plain(badge_ticket())

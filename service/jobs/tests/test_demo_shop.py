@@ -17,6 +17,7 @@ from nibble_core.pipeline.work import work_out
 from nibble_core.simulators.burnt import run
 from nibble_core.simulators.laser import Body
 from nibble_core.ticket import ticket_from_plain
+from nibble_core.ticket.heads import BeamHead, RouterHead
 from production.asked import HEAD_TRIALS
 
 CLIENTS = [
@@ -63,7 +64,7 @@ class DemoShopTest(TransactionTestCase):
                     for sheet in demo.ticket.sheets
                 )
                 self.assertEqual(len(write_files(demo.ticket, work)), made + 1)
-                for sheet in filter(lambda one: one.machine.burns, demo.ticket.sheets):
+                for sheet in filter(lambda one: isinstance(one.machine.head, BeamHead), demo.ticket.sheets):
                     for name, trial in HEAD_TRIALS.items():
                         if name == "guides" and not demo.ticket.turns(sheet):
                             continue
@@ -71,7 +72,7 @@ class DemoShopTest(TransactionTestCase):
                         self.assertEqual((report.complaints, report.burnt), ([], {}))
                 told = next(station for station in stations(demo.ticket, work) if station.key == "lines")
                 looks = [note.text for note in told.notes if note.weight == "look"]
-                for sheet in filter(lambda one: one.machine.carves, demo.ticket.sheets):
+                for sheet in filter(lambda one: isinstance(one.machine.head, RouterHead), demo.ticket.sheets):
                     self.assertGreater(work.sheets[sheet.id].router_run.value.minutes, 1)
                 self.assertTrue(all("fall" in one for one in looks) if demo.ticket.name in loose else not looks, looks)
                 self.assertGreater(date.fromisoformat(demo.ticket.due or ""), today)

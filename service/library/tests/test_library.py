@@ -90,10 +90,12 @@ class LibraryTest(TestCase):
         self.assertEqual((told["outdated"], told["ticket"]["sheets"][0]["stock"]["usable_width"]), ([], 1111.0))
 
     def test_settings_come_with_stock_and_machine(self) -> None:
-        actions.keep_settings("desk-cutter", VINYL, [{"id": "a", "process": "kiss cut", "force": 77}])
+        actions.keep_settings(
+            "desk-cutter", VINYL, [{"id": "a", "process": "kiss cut", "how": {"kind": "by knife", "force": 77}}]
+        )
         job = jobs.keep_new_job(self.user, first_ticket(name="B", file="0" * 64, file_name="b.png"), "started")
         told = jobs.change_job(self.user, job.pk, 1, [Change("sheets/s1/machine", "desk-cutter")]).ticket
-        self.assertEqual([one["force"] for one in told["sheets"][0]["settings"]], [77])
+        self.assertEqual([one["how"]["force"] for one in told["sheets"][0]["settings"]], [77])
         for machine, rows in (("desk-cutter", [{"id": "a"}, {"id": "b"}]), ("boat", [{"id": "a"}])):
             with self.assertRaises(InvalidTicket):
                 actions.keep_settings(machine, VINYL, rows)
@@ -102,7 +104,11 @@ class LibraryTest(TestCase):
         stock = actions.keep_record("stock", "", to_plain(STARTING.stocks[0]) | {"name": "Small laser"}).key
         self.assertEqual(stock, "small-laser")
         held = Record.objects.filter(kind="settings", key="small-laser").count()
-        actions.keep_settings("small-laser", stock, [{"id": "a", "process": "engrave", "power": 0.2, "speed": 100}])
+        actions.keep_settings(
+            "small-laser",
+            stock,
+            [{"id": "a", "process": "engrave", "how": {"kind": "by beam", "power": 0.2, "speed": 100}}],
+        )
         actions.remove_record("stock", stock)
         self.assertEqual(Record.objects.filter(kind="settings", key="small-laser").count(), held)
 

@@ -1647,6 +1647,38 @@ export interface components {
             width: number;
             points: number[];
         };
+        ByBeam: {
+            /** @enum {string} */
+            kind: "by beam";
+            power: number | null;
+            speed: number | null;
+            passes: number;
+            kerf: number;
+            /** @enum {string} */
+            lead: "no lead-in" | "a line" | "an arc";
+            lead_length: number;
+            overscan: number;
+            pierce: number;
+            pierce_height: number;
+            warm_up: number;
+            /** @enum {string} */
+            air: "without air" | "with air";
+            focus: number;
+        };
+        ByCutter: {
+            /** @enum {string} */
+            kind: "by cutter";
+        };
+        ByKnife: {
+            /** @enum {string} */
+            kind: "by knife";
+            force: number | null;
+            speed: number | null;
+            passes: number;
+            blade_offset: number;
+            overcut: number;
+            corner: number;
+        };
         /**
          * CardOut
          * @description waits: see ``jobs.waiting``; empty while its picture is not there yet.
@@ -2321,6 +2353,19 @@ export interface components {
             /** @enum {string} */
             grain: "alike on every copy" | "turned with each copy";
         };
+        /**
+         * HeadOut
+         * @description A kind of machine; how: it makes a process.
+         */
+        HeadOut: {
+            /** Usual */
+            usual: {
+                [key: string]: unknown;
+            };
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            how: components["schemas"]["KindOut"];
+        };
         Held: {
             id: string;
             layer: string;
@@ -2384,6 +2429,35 @@ export interface components {
             /** @enum {string} */
             side: "by its depth" | "outside" | "inside" | "on the line";
         };
+        /**
+         * KindOut
+         * @description A kind of something: what it begins with, and what can be set.
+         */
+        KindOut: {
+            /** Usual */
+            usual: {
+                [key: string]: unknown;
+            };
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+        };
+        KnifeHead: {
+            /** @enum {string} */
+            kind: "a knife";
+            /** @enum {string} */
+            mark_shape: "circles" | "squares" | "crosses" | "corners";
+            mark_count: number;
+            print_stretch: number;
+            stretch_across: number;
+            stretch_along: number;
+            print_bow: number;
+            camera_error: number;
+            repeats: number;
+            knife_radius: number;
+            speed: number | null;
+            blade_offset: number;
+            overcut: number;
+        };
         Label: {
             /** @enum {string} */
             edge: "cut as its lines say" | "cut as a band all round";
@@ -2392,6 +2466,37 @@ export interface components {
             lower: number;
             /** @enum {string} */
             kind: "a label wrapped round it";
+        };
+        LaserHead: {
+            /** @enum {string} */
+            kind: "a laser";
+            acceleration: number;
+            fastest: number;
+            jump: number;
+            longest_run: number | null;
+            /** @enum {string} */
+            origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
+            /** @enum {string} */
+            origin_of: "the bed" | "the job";
+            /** @enum {string} */
+            comments: "after a semicolon" | "in brackets";
+            safe_height: number;
+            beam: number;
+            openings: number;
+            power_scale: number;
+            /** @enum {string} */
+            height: "set by hand" | "moved by G-code";
+            turner: components["schemas"]["Turned"] | components["schemas"]["Rollers"] | components["schemas"]["Chuck"];
+            focus_depth: number;
+            /** @enum {string} */
+            mark_shape: "circles" | "squares" | "crosses" | "corners";
+            mark_count: number;
+            print_stretch: number;
+            stretch_across: number;
+            stretch_along: number;
+            print_bow: number;
+            camera_error: number;
+            repeats: number;
         };
         Layer: {
             id: string;
@@ -2475,8 +2580,8 @@ export interface components {
         };
         /**
          * LibraryOut
-         * @description wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind; cutter: of a router.
-         *     processes: what a machine can be given; formats: what it can be sent, key and words.
+         * @description heads: by kind of machine. wall, girth, free: of a round thing's wall; turner: of what turns things, by its kind;
+         *     cutter: of a router. processes: what a machine can be given; formats: what it can be sent, key and words.
          */
         LibraryOut: {
             /** Stocks */
@@ -2489,8 +2594,10 @@ export interface components {
             stock_fields: components["schemas"]["FieldOut"][];
             /** Machine Fields */
             machine_fields: components["schemas"]["FieldOut"][];
-            /** Setting Fields */
-            setting_fields: components["schemas"]["FieldOut"][];
+            /** Heads */
+            heads: {
+                [key: string]: components["schemas"]["HeadOut"];
+            };
             /** Wall Fields */
             wall_fields: components["schemas"]["FieldOut"][];
             /** Girth Fields */
@@ -2499,9 +2606,9 @@ export interface components {
             free_fields: components["schemas"]["FieldOut"][];
             /** Cutter Fields */
             cutter_fields: components["schemas"]["FieldOut"][];
-            /** Turner Fields */
-            turner_fields: {
-                [key: string]: components["schemas"]["FieldOut"][];
+            /** Turners */
+            turners: {
+                [key: string]: components["schemas"]["KindOut"];
             };
             rates: components["schemas"]["Rates"];
             /** Rate Fields */
@@ -2610,50 +2717,12 @@ export interface components {
             usable_width: number;
             usable_length: number;
             smallest_part: number;
-            knife_radius: number;
             narrowest_gap: number;
-            speed: number | null;
+            head: components["schemas"]["KnifeHead"] | components["schemas"]["LaserHead"] | components["schemas"]["TorchHead"] | components["schemas"]["RouterHead"];
             spots: components["schemas"]["Spot"][];
             formats: string[];
-            blade_offset: number;
-            overcut: number;
-            /** @enum {string} */
-            mark_shape: "circles" | "squares" | "crosses" | "corners";
-            mark_count: number;
-            /** @enum {string} */
-            kind: "a knife" | "a laser" | "a torch or jet" | "a router";
-            beam: number;
-            acceleration: number;
-            fastest: number;
-            jump: number;
-            longest_run: number | null;
-            openings: number;
-            /** @enum {string} */
-            origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
-            /** @enum {string} */
-            origin_of: "the bed" | "the job";
-            power_scale: number;
-            /** @enum {string} */
-            comments: "after a semicolon" | "in brackets";
-            /** @enum {string} */
-            height: "set by hand" | "moved by G-code";
-            safe_height: number;
             clamps: components["schemas"]["Zone"][];
-            turner: components["schemas"]["Turned"] | components["schemas"]["Rollers"] | components["schemas"]["Chuck"];
-            cutters: components["schemas"]["Cutter"][];
-            /** @enum {string} */
-            zero: "the top of the board" | "the bed";
-            /** @enum {string} */
-            changes: "by G-code" | "by hand";
-            below: number;
-            focus_depth: number;
             port: number | null;
-            print_stretch: number;
-            stretch_across: number;
-            stretch_along: number;
-            print_bow: number;
-            camera_error: number;
-            repeats: number;
         };
         Made: {
             ring: number | null;
@@ -3380,6 +3449,27 @@ export interface components {
             girths: components["schemas"]["Girth"][];
             free: components["schemas"]["FreePart"][];
         };
+        RouterHead: {
+            /** @enum {string} */
+            kind: "a router";
+            acceleration: number;
+            fastest: number;
+            jump: number;
+            longest_run: number | null;
+            /** @enum {string} */
+            origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
+            /** @enum {string} */
+            origin_of: "the bed" | "the job";
+            /** @enum {string} */
+            comments: "after a semicolon" | "in brackets";
+            safe_height: number;
+            /** @enum {string} */
+            changes: "by G-code" | "by hand";
+            /** @enum {string} */
+            zero: "the top of the board" | "the bed";
+            below: number;
+            cutters: components["schemas"]["Cutter"][];
+        };
         /**
          * RunOut
          * @description A program on its way to a machine. may_move: whether it is over and nobody knows that the machine stands still.
@@ -3495,24 +3585,7 @@ export interface components {
             id: string;
             /** @enum {string} */
             process: "through cut" | "kiss cut" | "weed cut" | "cross-cut" | "perforate" | "score" | "engrave" | "clear" | "carve" | "guide";
-            force: number | null;
-            speed: number | null;
-            passes: number;
-            blade_offset: number;
-            overcut: number;
-            corner: number;
-            power: number | null;
-            kerf: number;
-            /** @enum {string} */
-            lead: "no lead-in" | "a line" | "an arc";
-            lead_length: number;
-            overscan: number;
-            pierce: number;
-            warm_up: number;
-            pierce_height: number;
-            /** @enum {string} */
-            air: "without air" | "with air";
-            focus: number;
+            how: components["schemas"]["ByKnife"] | components["schemas"]["ByBeam"] | components["schemas"]["ByCutter"];
         };
         /** SettingsIn */
         SettingsIn: {
@@ -3992,6 +4065,28 @@ export interface components {
             pieces: components["schemas"]["Piece"][];
             sheets: components["schemas"]["Sheet"][];
             accepted: components["schemas"]["Accepted"][];
+        };
+        TorchHead: {
+            /** @enum {string} */
+            kind: "a torch or jet";
+            acceleration: number;
+            fastest: number;
+            jump: number;
+            longest_run: number | null;
+            /** @enum {string} */
+            origin: "lower left" | "upper left" | "lower right" | "upper right" | "the centre";
+            /** @enum {string} */
+            origin_of: "the bed" | "the job";
+            /** @enum {string} */
+            comments: "after a semicolon" | "in brackets";
+            safe_height: number;
+            beam: number;
+            openings: number;
+            power_scale: number;
+            /** @enum {string} */
+            height: "set by hand" | "moved by G-code";
+            turner: components["schemas"]["Turned"] | components["schemas"]["Rollers"] | components["schemas"]["Chuck"];
+            focus_depth: number;
         };
         TouchUp: {
             id: string;

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, type Change } from "../api/client";
+import { api, type Change, type Task } from "../api/client";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
 import { tell } from "../ui/notices";
@@ -66,29 +66,7 @@ export function FilesPanel({
   return (
     <chakra.section aria-label="Job files" borderTop="1px solid {colors.hair.soft}" padding="14px 20px">
       {busy && task ? (
-        <chakra.div>
-          <chakra.div
-            role="progressbar"
-            aria-label="Making the files"
-            aria-valuenow={Math.round(100 * task.progress)}
-            height="8px"
-            background="hair.soft"
-            borderRadius="4px"
-            overflow="hidden"
-          >
-            <chakra.div
-              height="100%"
-              background="marigold"
-              style={{ width: `${Math.max(4, 100 * task.progress)}%` }}
-            />
-          </chakra.div>
-          <chakra.div display="flex" justifyContent="space-between" alignItems="center" marginTop="8px">
-            <span>{task.doing ? `Making ${task.doing}` : "Waiting for its turn"}</span>
-            <Button type="button" onClick={() => stop.mutate(task.id)}>
-              Stop
-            </Button>
-          </chakra.div>
-        </chakra.div>
+        <Making task={task} onStop={() => stop.mutate(task.id)} />
       ) : (
         <Button
           type="button"
@@ -99,60 +77,8 @@ export function FilesPanel({
           {task?.state === "done" ? "Make the files again" : "Make the files"}
         </Button>
       )}
-      {blocked && (
-        <chakra.p color="ink.soft" marginTop="8px">
-          A blocked station keeps files from being made.
-        </chakra.p>
-      )}
-      {task?.message && (
-        <chakra.p role="status" marginTop="10px">
-          <b>{task.message}</b> {task.what_to_do}
-        </chakra.p>
-      )}
-      {stale && (
-        <chakra.p
-          role="status"
-          marginTop="10px"
-          padding="8px 10px"
-          background="marigold.note"
-          borderRadius="slip"
-        >
-          <b>The ticket has changed since these were made</b> (change {task.revision}, now {revision}).
-        </chakra.p>
-      )}
-      {task?.state === "done" && (
-        <chakra.p marginTop="10px">
-          <chakra.a
-            href={`/api/tasks/${task.id}/all.zip`}
-            fontWeight={600}
-            textDecoration="underline"
-            textUnderlineOffset="3px"
-          >
-            All of them in one zip
-          </chakra.a>
-        </chakra.p>
-      )}
-      {task?.state === "done" && (
-        <chakra.ul marginTop="12px" listStyleType="none" padding="0" opacity={stale ? 0.86 : 1}>
-          {task.files.map((file) => (
-            <chakra.li key={file.name} paddingY="7px" borderTop="1px solid {colors.hair.soft}">
-              <chakra.a
-                href={`/api/tasks/${task.id}/files/${encodeURIComponent(file.name)}`}
-                download={file.name}
-                fontWeight={600}
-                color="ink"
-                textDecoration="underline"
-                textUnderlineOffset="3px"
-              >
-                {file.name}
-              </chakra.a>
-              <chakra.div fontSize="13px" color="ink.soft">
-                {PURPOSES[file.purpose]}, {sizeOf(file.bytes)}
-              </chakra.div>
-            </chakra.li>
-          ))}
-        </chakra.ul>
-      )}
+      <Said {...{ task, blocked, revision }} stale={stale} />
+      {task?.state === "done" && <Made task={task} stale={stale} />}
       {!blocked && <Trials {...{ jobId, ticket, sheets, onRehearse }} />}
       {sheets.map(({ id, name, sheet, minutes }) => (
         <div key={id}>
@@ -174,6 +100,102 @@ export function FilesPanel({
       <Papers jobId={jobId} />
       {!blocked && <Afterwards jobId={jobId} sheets={sheets.filter((one) => !one.sheet.behind)} />}
     </chakra.section>
+  );
+}
+
+/** How far the making of files is. */
+function Making({ task, onStop }: { task: Task; onStop: () => void }) {
+  return (
+    <chakra.div>
+      <chakra.div
+        role="progressbar"
+        aria-label="Making the files"
+        aria-valuenow={Math.round(100 * task.progress)}
+        height="8px"
+        background="hair.soft"
+        borderRadius="4px"
+        overflow="hidden"
+      >
+        <chakra.div
+          height="100%"
+          background="marigold"
+          style={{ width: `${Math.max(4, 100 * task.progress)}%` }}
+        />
+      </chakra.div>
+      <chakra.div display="flex" justifyContent="space-between" alignItems="center" marginTop="8px">
+        <span>{task.doing ? `Making ${task.doing}` : "Waiting for its turn"}</span>
+        <Button type="button" onClick={onStop}>
+          Stop
+        </Button>
+      </chakra.div>
+    </chakra.div>
+  );
+}
+
+/** What keeps files from being made, what became of the last ones, and whether the ticket has changed since. */
+function Said(props: { task: Task | null | undefined; blocked: boolean; stale: boolean; revision: number }) {
+  const { task, blocked, stale, revision } = props;
+  return (
+    <>
+      {blocked && (
+        <chakra.p color="ink.soft" marginTop="8px">
+          A blocked station keeps files from being made.
+        </chakra.p>
+      )}
+      {task?.message && (
+        <chakra.p role="status" marginTop="10px">
+          <b>{task.message}</b> {task.what_to_do}
+        </chakra.p>
+      )}
+      {stale && task && (
+        <chakra.p
+          role="status"
+          marginTop="10px"
+          padding="8px 10px"
+          background="marigold.note"
+          borderRadius="slip"
+        >
+          <b>The ticket has changed since these were made</b> (change {task.revision}, now {revision}).
+        </chakra.p>
+      )}
+    </>
+  );
+}
+
+/** The files, each to be taken away, or all in a zip. */
+function Made({ task, stale }: { task: Task; stale: boolean }) {
+  return (
+    <>
+      <chakra.p marginTop="10px">
+        <chakra.a
+          href={`/api/tasks/${task.id}/all.zip`}
+          fontWeight={600}
+          textDecoration="underline"
+          textUnderlineOffset="3px"
+        >
+          All of them in one zip
+        </chakra.a>
+      </chakra.p>
+      <chakra.ul marginTop="12px" listStyleType="none" padding="0" opacity={stale ? 0.86 : 1}>
+        {task.files.map((file) => (
+          <chakra.li key={file.name} paddingY="7px" borderTop="1px solid {colors.hair.soft}">
+            <chakra.a
+              href={`/api/tasks/${task.id}/files/${encodeURIComponent(file.name)}`}
+              download={file.name}
+              fontWeight={600}
+              color="ink"
+              textDecoration="underline"
+              textUnderlineOffset="3px"
+            >
+              {file.name}
+            </chakra.a>
+            <chakra.div fontSize="13px" color="ink.soft">
+              {PURPOSES[file.purpose]}, {sizeOf(file.bytes)}
+            </chakra.div>
+          </chakra.li>
+        ))}
+      </chakra.ul>
+    </>
   );
 }
 

@@ -246,7 +246,7 @@ async function keepForTheShop(sheet: Sheet, changes: Change[]): Promise<void> {
   );
   const settings: Fields[] = (own?.settings ?? sheet.settings).map((one) => ({ ...(one as Fields) }));
   for (const { path, value, operation } of changes) {
-    const [, , , id, name] = path.split("/");
+    const [, , , id, , name] = path.split("/");
     if (!path.startsWith(`sheets/${sheet.id}/settings`)) continue;
     if (operation === "add") {
       settings.push(value as Fields);
@@ -254,7 +254,7 @@ async function keepForTheShop(sheet: Sheet, changes: Change[]): Promise<void> {
     }
     const process = sheet.settings.find((one) => one.id === id)?.process;
     const found = settings.find((one) => one.process === process);
-    if (found && name) found[name] = value;
+    if (found && name) found.how = { ...(found.how as Fields), [name]: value };
   }
   await api.keepSettings(sheet.machine.key, sheet.stock.key, settings);
 }

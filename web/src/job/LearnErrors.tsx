@@ -43,7 +43,6 @@ export function LearnErrors({ jobId, sheet, onChanges }: Props) {
   const { learn, pending, refused } = useLearning({
     sheet,
     ask: () => api.learnErrors(jobId, sheet.id, readings, read(RULERS[0]), read(RULERS[1])),
-    into: (record, learnt) => ({ ...record, ...learnt }),
     onChanges,
     said: () => `The record of the ${sheet.machine.name} has what was measured.`,
   });

@@ -8,7 +8,8 @@ import { copies, elsewhere } from "./elsewhere";
 import { Seams } from "./Seams";
 import { canBeRehearsed, isTurned, type Sheet, type Ticket } from "./ticket";
 import type { Copies } from "./useCopies";
-import { type JobDesk, NEST_SECONDS } from "./useJobDesk";
+import { NEST_SECONDS } from "./useEdits";
+import type { JobDesk } from "./useJobDesk";
 
 const A_MINUTE = 60;
 

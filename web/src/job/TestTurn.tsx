@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { useId, useState } from "react";
-import { api, type Change, type Fields } from "../api/client";
+import { api, type Change } from "../api/client";
 import { parseLength } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Download } from "../ui/Download";
@@ -32,7 +32,6 @@ export function TestTurn({ jobId, sheet, onChanges }: Props) {
   const { learn, pending, refused } = useLearning({
     sheet,
     ask: (off: number) => api.learnTurn(jobId, sheet.id, off, turn),
-    into: (record, learnt) => ({ ...record, turner: { ...(record.turner as Fields), ...learnt } }),
     onChanges: (changes) => {
       onChanges(changes);
       setTyped("");

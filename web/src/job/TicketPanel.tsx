@@ -1,13 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useRef } from "react";
-import { api, type Change, type Sentence, type Work } from "../api/client";
+import { api, type Sentence, type Station, type Work } from "../api/client";
 import type { Place } from "../engine/camera";
-import { figureInUnit, formatSize, inUnit } from "../engine/units";
+import { formatSize, inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { SentenceView } from "../ui/SentenceView";
 import { useUnit } from "../ui/unit";
 import { useKeptFocus } from "../ui/useKeptFocus";
+import { FiguresAt } from "./FiguresAt";
 import { Adding, OwnerActions } from "./LineActions";
 import { AcceptedNotes, NoteView, noteKey } from "./NoteView";
 import { PaletteRow } from "./PaletteRow";
@@ -46,59 +47,28 @@ interface Props {
 /** The ticket at the current station: its sentences with their slots, notes, figures. */
 export function TicketPanel(props: Props) {
   const { desk, station, ticket, sentences, work, piece, artwork, tools, children } = props;
-  const { unit } = useUnit();
   const rows = useRef<HTMLDivElement>(null);
   useKeptFocus(rows);
-  const told = work.stations.find((one) => one.key === station);
   const name = STATIONS.find((one) => one.key === station)?.title ?? "";
   const layer = piece?.layers.find((one) => heldLayer(props.held) === one.id) ?? piece?.layers[0];
-  const box = work.layers[layer?.id ?? ""]?.box;
   const here = sentences.filter(
     ({ station: at, about }) =>
       at === station &&
       (!about || at === "sheet" || at === "machine" || about === (at === "lines" ? piece?.id : artwork)),
   );
-  const { data: remembered } = useQuery({
-    queryKey: ["remembered", desk.job?.id, ticket.client],
-    queryFn: () => api.remembered(desk.job?.id ?? 0),
-    enabled: station === "lines" && ticket.client !== "",
-  });
-  const colours = [...new Set(work.layers[layer?.id ?? ""]?.shapes.map((shape) => shape.colour))];
-  const change = (changes: Change[]) => desk.change(...changes);
-  const beam = ticket.sheets.some(
-    (one) => burns(one.machine) && one.holds.some((held) => held.layer === layer?.id),
-  );
-  const stock = inUnit(sheetOf(ticket.sheets, layer?.id)?.stock.name ?? "", unit);
-  const size = (wide: number, high: number) => `${formatSize(wide, unit)} × ${formatSize(high, unit)}`;
-  const ofPiece = box ? `${size(box[2] - box[0], box[3] - box[1])}, on ${stock}` : stock;
-  const only = ticket.sheets.length === 1 ? work.sheets[ticket.sheets[0]?.id ?? ""] : undefined;
-  const wall = ticket.sheets[0] && isTurned(ticket, ticket.sheets[0]);
-  const turned = only && wall ? `the wall of a ${stock}, ${formatSize(only.width, unit)} round` : "";
-  const onSheets = turned
-    ? turned
-    : only
-      ? `${size(only.width, only.height)} of ${stock}`
-      : `${ticket.sheets.length} sheets`;
   const ofOther = (where: string) =>
     ticket.pieces.some((one) => one.id !== piece?.id && where.startsWith(`pieces/${one.id}/`)) ||
     (station !== "lines" &&
       ticket.artworks.some((one) => one.id !== artwork && where.startsWith(`artworks/${one.id}/`)));
-  const looked = station === "lines" ? piece?.id : artwork;
-  const figures =
-    told?.figures.filter(
-      ({ about }) => !about || station === "sheet" || station === "machine" || about === looked,
-    ) ?? [];
-  const newest = (told?.notes ?? []).filter((note) => note.weight !== "accepted");
-  const accepted = (told?.notes ?? []).filter((note) => note.weight === "accepted" && !ofOther(note.where));
-  // a preview looks at less: what was noted before stays in its place, dimmed, until the final work is there
-  const kept =
-    (desk.settling ? desk.final : null)?.stations
-      .find((one) => one.key === station)
-      ?.notes.filter((note) => note.weight !== "accepted") ?? [];
-  const known = new Set(newest.map(noteKey));
-  const stale = new Set(kept.map(noteKey).filter((key) => !known.has(key)));
-  const notes = [...newest, ...kept.filter((note) => stale.has(noteKey(note)))].filter(
-    (note) => !ofOther(note.where),
+  const { notes, stale, accepted } = notesAt(station, desk, work, ofOther);
+  const noteView = (note: Station["notes"][number], shows: boolean) => (
+    <NoteView
+      key={noteKey(note)}
+      note={note}
+      stale={stale.has(noteKey(note))}
+      onChanges={(changes) => desk.change(...changes)}
+      {...(shows ? { onShow: props.onShow } : {})}
+    />
   );
   return (
     <chakra.aside
@@ -116,120 +86,145 @@ export function TicketPanel(props: Props) {
           {station === "lines" ? `Lines for the ${piece?.name ?? "piece"}` : name}
         </chakra.h1>
         <chakra.p color="ink.soft" marginTop="5px">
-          {station === "sheet" || station === "machine" ? onSheets : ofPiece}
+          <MadeOf {...{ station, ticket, work }} layer={layer?.id} />
         </chakra.p>
       </chakra.div>
       <chakra.div ref={rows} flex="1" minHeight="0" position="relative" overflowY="auto" overflowX="hidden">
         {here.map((sentence) => (
-          <SentenceView
-            key={sentence.id}
-            sentence={sentence}
-            draft={desk.draft}
-            suggested={work.suggested}
-            unit={unit}
-            onDraft={desk.onDraft}
-            onTake={desk.onTake}
-            onRestore={desk.onRestore}
-            held={station === "lines" && sentence.owner !== "" && sentence.owner === props.held}
-            onHold={() => sentence.owner && props.onHold(sentence.owner)}
-          >
-            {sentence.owner && (
-              <OwnerActions
-                sentence={sentence}
-                piece={piece}
-                desk={desk}
-                onWays={beam ? props.onWays : undefined}
-              />
-            )}
+          <Row key={sentence.id} {...props} sentence={sentence} layer={layer?.id}>
             {notes
               .filter((note) => sentence.owner !== "" && note.where === sentence.owner)
-              .map((note) => (
-                <NoteView
-                  key={noteKey(note)}
-                  note={note}
-                  stale={stale.has(noteKey(note))}
-                  onChanges={change}
-                  onShow={props.onShow}
-                />
-              ))}
-            {ticket.sheets
-              .filter((one) => sentence.id === `${one.id}-lay`)
-              .map((one) => (
-                <SheetActions
-                  key={one.id}
-                  {...{ desk, ticket, hand: props.hand }}
-                  sheet={one}
-                  onRehearse={() => props.onRehearse(one.id)}
-                />
-              ))}
-            {sentence.id.endsWith("-size") && desk.resized !== null && (
-              <ScaleOffer desk={desk} by={desk.resized} />
-            )}
-            {station === "artwork" && sentence.id.endsWith("-size") && (
-              <SizeBy desk={desk} artwork={sentence.id.slice(0, -"-size".length)} />
-            )}
-            {sentence.id.endsWith("-trace") && (
-              <TraceScale
-                id={sentence.id.slice(0, -"-trace".length)}
-                desk={desk}
-                ticket={ticket}
-                work={work}
-              />
-            )}
-          </SentenceView>
+              .map((note) => noteView(note, true))}
+          </Row>
         ))}
         {(station === "sheet" || station === "lines") && <MovedOn desk={desk} />}
         {(station === "sheet" || station === "machine") && <Outdated desk={desk} station={station} />}
-        {station === "lines" && piece && layer && desk.job && (
-          <Adding
-            desk={desk}
-            jobId={desk.job.id}
-            revision={desk.job.revision.number}
-            piece={piece}
-            layer={layer}
-            colours={colours}
-            remembered={remembered ?? []}
-            onHold={props.onHold}
-          />
+        {station === "lines" && piece && layer && (
+          <AddingHere {...{ desk, ticket, work, piece, layer }} onHold={props.onHold} />
         )}
         {notes
           .filter((note) => !here.some((sentence) => sentence.owner !== "" && sentence.owner === note.where))
-          .map((note) => (
-            <NoteView
-              key={noteKey(note)}
-              note={note}
-              stale={stale.has(noteKey(note))}
-              onChanges={change}
-              {...(["clean", "trace", "lines"].includes(station) ? { onShow: props.onShow } : {})}
-            />
-          ))}
-        <AcceptedNotes notes={accepted} onChanges={change} />
+          .map((note) => noteView(note, ["clean", "trace", "lines"].includes(station)))}
+        <AcceptedNotes notes={accepted} onChanges={(changes) => desk.change(...changes)} />
         {children}
       </chakra.div>
       {tools}
-      {figures.length > 0 && (
-        <chakra.div
-          padding="10px 20px 12px"
-          borderTop="1.5px solid {colors.ink}"
-          maxHeight="38%"
-          overflowY="auto"
-          opacity={desk.settling ? 0.86 : 1}
-          data-settling={desk.settling || undefined}
-          role="group"
-          aria-label="Figures"
-          tabIndex={0}
-        >
-          {[...new Set(figures.map((one) => one.about))].map((about) => (
-            <Figures
-              key={about}
-              of={work.sheets[about]?.name ?? ""}
-              money={desk.job?.money ?? ""}
-              figures={figures.filter((one) => one.about === about)}
-            />
-          ))}
-        </chakra.div>
-      )}
+      <FiguresAt {...{ station, desk, work }} about={station === "lines" ? piece?.id : artwork} />
     </chakra.aside>
+  );
+}
+
+/** A sentence of the ticket, with what can be done about it. layer: the one that is looked at. */
+function Row(props: Props & { sentence: Sentence; layer: string | undefined }) {
+  const { sentence, desk, station, ticket, work, piece, layer, children } = props;
+  const { unit } = useUnit();
+  const beam = ticket.sheets.some(
+    ({ machine, holds }) => burns(machine) && holds.some((held) => held.layer === layer),
+  );
+  return (
+    <SentenceView
+      sentence={sentence}
+      draft={desk.draft}
+      suggested={work.suggested}
+      unit={unit}
+      onDraft={desk.onDraft}
+      onTake={desk.onTake}
+      onRestore={desk.onRestore}
+      held={station === "lines" && sentence.owner !== "" && sentence.owner === props.held}
+      onHold={() => sentence.owner && props.onHold(sentence.owner)}
+    >
+      {sentence.owner && (
+        <OwnerActions
+          sentence={sentence}
+          piece={piece}
+          desk={desk}
+          onWays={beam ? props.onWays : undefined}
+        />
+      )}
+      {children}
+      {ticket.sheets
+        .filter((one) => sentence.id === `${one.id}-lay`)
+        .map((one) => (
+          <SheetActions
+            key={one.id}
+            {...{ desk, ticket, hand: props.hand }}
+            sheet={one}
+            onRehearse={() => props.onRehearse(one.id)}
+          />
+        ))}
+      {sentence.id.endsWith("-size") && desk.resized !== null && <ScaleOffer desk={desk} by={desk.resized} />}
+      {station === "artwork" && sentence.id.endsWith("-size") && (
+        <SizeBy desk={desk} artwork={sentence.id.slice(0, -"-size".length)} />
+      )}
+      {sentence.id.endsWith("-trace") && (
+        <TraceScale id={sentence.id.slice(0, -"-trace".length)} {...{ desk, ticket, work }} />
+      )}
+    </SentenceView>
+  );
+}
+
+/** Notes at a station, those that count and those that were accepted. A preview looks at less: what was noted before
+ * stays in its place, dimmed (stale), until the final work is there. */
+function notesAt(station: StationKey, desk: JobDesk, work: Work, ofOther: (where: string) => boolean) {
+  const told = work.stations.find((one) => one.key === station)?.notes ?? [];
+  const newest = told.filter((note) => note.weight !== "accepted");
+  const kept =
+    (desk.settling ? desk.final : null)?.stations
+      .find((one) => one.key === station)
+      ?.notes.filter((note) => note.weight !== "accepted") ?? [];
+  const known = new Set(newest.map(noteKey));
+  const stale = new Set(kept.map(noteKey).filter((key) => !known.has(key)));
+  const notes = [...newest, ...kept.filter((note) => stale.has(noteKey(note)))];
+  const accepted = told.filter((note) => note.weight === "accepted" && !ofOther(note.where));
+  return { notes: notes.filter((note) => !ofOther(note.where)), stale, accepted };
+}
+
+/** The size of what is looked at, and what it is made of. */
+function MadeOf(props: { station: StationKey; ticket: Ticket; work: Work; layer: string | undefined }) {
+  const { station, ticket, work, layer } = props;
+  const { unit } = useUnit();
+  const stock = inUnit(sheetOf(ticket.sheets, layer)?.stock.name ?? "", unit);
+  const size = (wide: number, high: number) => `${formatSize(wide, unit)} × ${formatSize(high, unit)}`;
+  if (station !== "sheet" && station !== "machine") {
+    const box = work.layers[layer ?? ""]?.box;
+    return box ? `${size(box[2] - box[0], box[3] - box[1])}, on ${stock}` : stock;
+  }
+  const [first, ...others] = ticket.sheets;
+  const shown = work.sheets[first?.id ?? ""];
+  if (!first || others.length > 0 || !shown)
+    return ticket.sheets.length === 1 ? "1 sheet" : `${ticket.sheets.length} sheets`;
+  return isTurned(ticket, first)
+    ? `the wall of a ${stock}, ${formatSize(shown.width, unit)} round`
+    : `${size(shown.width, shown.height)} of ${stock}`;
+}
+
+/** What can be added to a layer, and what this client had before. */
+function AddingHere(props: {
+  desk: JobDesk;
+  ticket: Ticket;
+  work: Work;
+  piece: Piece;
+  layer: Piece["layers"][number];
+  onHold: (owner: string) => void;
+}) {
+  const { desk, ticket, work, piece, layer } = props;
+  const { data: remembered } = useQuery({
+    queryKey: ["remembered", desk.job?.id, ticket.client],
+    queryFn: () => api.remembered(desk.job?.id ?? 0),
+    enabled: ticket.client !== "",
+  });
+  if (!desk.job) return null;
+  return (
+    <Adding
+      desk={desk}
+      jobId={desk.job.id}
+      revision={desk.job.revision.number}
+      piece={piece}
+      layer={layer}
+      colours={[...new Set(work.layers[layer.id]?.shapes.map((shape) => shape.colour))]}
+      remembered={remembered ?? []}
+      onHold={props.onHold}
+    />
   );
 }
 
@@ -278,42 +273,6 @@ function Outdated({ desk, station }: { desk: JobDesk; station: StationKey }) {
       onChanges={(changes) => desk.change(...changes)}
     />
   ));
-}
-
-/** Values with their labels, under the name of the sheet they are of. */
-function Figures({
-  of,
-  money,
-  figures,
-}: {
-  of: string;
-  money: string;
-  figures: readonly { value: string; label: string }[];
-}) {
-  const { unit } = useUnit();
-  return (
-    <>
-      {of && (
-        <chakra.p fontFamily="condensed" fontSize="14.5px" color="ink.soft" marginTop="6px">
-          {of}
-        </chakra.p>
-      )}
-      <chakra.dl display="grid" gridTemplateColumns="1fr 1fr" gap="6px 18px">
-        {figures
-          .map((one) => figureInUnit(one.value, one.label, unit))
-          .map(({ value, label }) => (
-            <chakra.div key={label} display="flex" flexDirection="column-reverse" lineHeight="1.25">
-              <chakra.dt fontSize="12.5px" color="ink.soft">
-                {label}
-              </chakra.dt>
-              <chakra.dd fontFamily="condensed" fontWeight={600} fontSize="19px">
-                {value.replace("¤", money).trim()}
-              </chakra.dd>
-            </chakra.div>
-          ))}
-      </chakra.dl>
-    </>
-  );
 }
 
 /** Under the size, after it was changed: distances stayed, and can be scaled too. */

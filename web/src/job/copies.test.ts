@@ -35,7 +35,7 @@ const sheet = (arrangement: string, placed: Placed[]) =>
     spacing: 2,
     placed,
     stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
-    machine: { kind: "a knife" } as Machine,
+    machine: { head: { kind: "a knife" } } as Machine,
     settings: [],
   }) as unknown as Sheet;
 

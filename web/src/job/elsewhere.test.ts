@@ -20,7 +20,7 @@ const sheet = (id: string, ...layers: string[]) =>
       locked: false,
     })),
     stock: { name: "film", colour: "#fff", mirrored: false, liner: true } as Stock,
-    machine: { kind: "a knife" } as Machine,
+    machine: { head: { kind: "a knife" } } as Machine,
     settings: [],
   }) as unknown as Sheet;
 const ticket = {

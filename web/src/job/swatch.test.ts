@@ -5,7 +5,7 @@ import type { Sheet, Ticket } from "./ticket";
 const sheet = {
   id: "s1",
   holds: [{ id: "h1", layer: "l1" }],
-  settings: [{ id: "own", process: "engrave", power: 0.2, speed: 100 }],
+  settings: [{ id: "own", process: "engrave", how: { kind: "by beam", power: 0.2, speed: 100 } }],
 } as unknown as Sheet;
 const engraved = (kind: string) => ({ kind: "engrave", fill: { kind } });
 const ticket = {
@@ -37,8 +37,8 @@ describe("a swatch", () => {
   it("sets power and speed of the process, and an interval on the lines of this sheet", () => {
     const speed = pickChanges(ticket, sheet, { process: "engrave", power: 0.4, across: "speed", value: 300 });
     expect(speed.map(({ path, value }) => [path, value])).toEqual([
-      ["sheets/s1/settings/own/power", 0.4],
-      ["sheets/s1/settings/own/speed", 300],
+      ["sheets/s1/settings/own/how/power", 0.4],
+      ["sheets/s1/settings/own/how/speed", 300],
     ]);
     const gap = pickChanges(ticket, sheet, {
       process: "engrave",
@@ -53,7 +53,7 @@ describe("a swatch", () => {
     expect(kerfChanges(sheet, "through cut", 0.15)[0]).toMatchObject({
       path: "sheets/s1/settings",
       operation: "add",
-      value: { process: "through cut", kerf: 0.15 },
+      value: { process: "through cut", how: { kind: "by beam", kerf: 0.15 } },
     });
   });
 });

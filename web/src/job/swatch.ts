@@ -55,9 +55,16 @@ export function kerfChanges(sheet: Sheet, process: string, kerf: number): Change
 function settingChanges(sheet: Sheet, process: string, values: Record<string, number>): Change[] {
   const own = sheet.settings.find((one) => one.process === process);
   const here = `sheets/${sheet.id}/settings`;
-  if (own) return Object.entries(values).map(([name, value]) => set(`${here}/${own.id}/${name}`, value));
+  if (own) return Object.entries(values).map(([name, value]) => set(`${here}/${own.id}/how/${name}`, value));
   const id = process.replace(" ", "-");
-  return [{ path: here, value: { id, process, ...values }, operation: "add", before: null }];
+  return [
+    {
+      path: here,
+      value: { id, process, how: { kind: "by beam", ...values } },
+      operation: "add",
+      before: null,
+    },
+  ];
 }
 
 function set(path: string, value: number): Change {

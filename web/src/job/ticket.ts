@@ -38,12 +38,12 @@ export function coloursOf({ source }: Line) {
 
 /** Whether a machine has a beam, whose every move is planned. */
 export function burns(machine: Machine): boolean {
-  return machine.kind === "a laser" || machine.kind === "a torch or jet";
+  return "beam" in machine.head;
 }
 
 /** Whether a machine has a turning cutter that goes to any depth. */
 export function carves(machine: Machine): boolean {
-  return machine.kind === "a router";
+  return "cutters" in machine.head;
 }
 
 /** The first sheet that a layer lies on. */

@@ -7,23 +7,24 @@ import type { Sheet } from "./ticket";
 export function useLearning<Reading, Told extends { changes: Change[] }>(props: {
   sheet: Sheet;
   ask: (reading: Reading) => Promise<Told>;
-  /** The record with what was learnt. */
-  into: (record: Fields, learnt: Fields) => Fields;
   onChanges: (changes: Change[]) => void;
   said: (told: Told) => string;
 }) {
   const client = useQueryClient();
   const say = useNotices((notices) => notices.say);
-  const { key } = props.sheet.machine;
+  const { id, machine } = props.sheet;
   const learn = useMutation({
     mutationFn: async (reading: Reading) => {
       const told = await props.ask(reading);
       const library = await api.library();
-      const record = library.machines.find((one) => one.key === key);
-      const learnt = Object.fromEntries(
-        told.changes.map(({ path, value }) => [path.split("/").at(-1), value]),
-      ) as Fields;
-      if (record) await api.keepRecord("machine", key, props.into(record as Fields, learnt));
+      const record = library.machines.find((one) => one.key === machine.key);
+      const here = `sheets/${id}/machine/`;
+      const learnt = told.changes.filter(({ path }) => path.startsWith(here));
+      const next = learnt.reduce(
+        (value, { path, value: to }) => withValue(value, path.slice(here.length).split("/"), to),
+        record as Fields,
+      );
+      if (record) await api.keepRecord("machine", machine.key, next);
       return told;
     },
     onSuccess: (told) => {
@@ -38,4 +39,9 @@ export function useLearning<Reading, Told extends { changes: Change[] }>(props: 
       : "Nothing was kept. Try again."
     : "";
   return { learn: learn.mutate, pending: learn.isPending, refused };
+}
+
+/** A record with another value at a place in it. */
+export function withValue(record: Fields, [name = "", ...below]: readonly string[], to: unknown): Fields {
+  return { ...record, [name]: below.length > 0 ? withValue(record[name] as Fields, below, to) : to };
 }

@@ -7,13 +7,13 @@ import { inUnit } from "../engine/units";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { tell } from "../ui/notices";
+import { PageHeader } from "../ui/PageHeader";
 import { useUnit } from "../ui/unit";
 import { FieldRow, fresh } from "./FieldRow";
-import { ItemsForm } from "./ItemsForm";
+import { HeadForm } from "./HeadForm";
 import { ClampsForm, FormatsForm, SpotsForm } from "./MachineForms";
 import { ProfileForm } from "./ProfileForm";
 import { SettingsForm } from "./SettingsForm";
-import { TurnerForm } from "./TurnerForm";
 import { WallForm } from "./WallForm";
 
 type Kind = "stock" | "machine" | "rates";
@@ -34,25 +34,19 @@ export function LibraryPage() {
   const own = chosen?.kind === "rates" ? library?.rates : records?.find((one) => one.key === chosen?.key);
   return (
     <>
-      <chakra.header
-        height="58px"
-        display="flex"
-        alignItems="center"
-        gap="16px"
-        paddingX="20px"
-        borderBottom="1px solid {colors.hair}"
+      <PageHeader
+        title="Stocks and machines"
+        mark={
+          <Link to="/" aria-label="Back to the board">
+            <Mark />
+          </Link>
+        }
       >
-        <Link to="/" aria-label="Back to the board">
-          <Mark />
-        </Link>
-        <chakra.h1 fontFamily="condensed" fontWeight={700} fontSize="24px">
-          Stocks and machines
-        </chakra.h1>
         <chakra.span flex="1" />
         <chakra.span color="ink.soft" fontSize="14.5px">
           A job copies what it is made on; a change here is offered to it, never forced.
         </chakra.span>
-      </chakra.header>
+      </PageHeader>
       <chakra.main
         display="grid"
         gridTemplateColumns="minmax(280px, 380px) 1fr"
@@ -138,50 +132,11 @@ export function LibraryPage() {
   );
 }
 
-/** What of a machine's record says nothing of a blade, or of a beam. */
-const OF_A_BEAM = [
-  ...["beam", "acceleration", "fastest", "jump", "longest_run", "openings"],
-  ...["origin", "origin_of", "power_scale", "comments", "height", "safe_height", "focus_depth"],
-];
-const OF_A_BLADE = ["knife_radius", "blade_offset", "overcut", "speed"];
-/** What a print is off by, and a head that follows it. */
-const OF_A_PRINT = [
-  "stretch_across",
-  "stretch_along",
-  "print_stretch",
-  "print_bow",
-  "camera_error",
-  "repeats",
-];
-
 /** What of a stock's record says nothing of a round thing. */
 const OF_FLAT_STOCK = [
   ...["width", "usable_width", "usable_length", "mirrored", "liner", "length_left", "beneath"],
   ...["press_heat", "press_seconds", "press_pressure", "peel", "rendering", "printable", "thinnest"],
 ];
-/** What of a record says nothing of a router. */
-const NOT_OF_A_ROUTER = [
-  ...["beam", "openings", "power_scale", "height", "focus_depth"],
-  ...[...OF_A_BLADE, ...OF_A_PRINT, "narrowest_gap", "mark_shape", "mark_count"],
-];
-const CONES: readonly unknown[] = ["pointed", "a tapered ball"];
-const POINTED = ["angle", "tip"];
-const NOT_OF_A_DRILL = [...POINTED, "feed", "step_over"];
-const OF_A_ROUTER = ["changes", "zero", "below"];
-/** What the first cutter in a rack begins with. */
-const A_CUTTER: Fields = {
-  name: "6 mm flat cutter",
-  kind: "flat",
-  diameter: 6,
-  angle: 60,
-  tip: 0,
-  flutes: 2,
-  feed: 40,
-  plunge: 10,
-  spindle: 18_000,
-  deepest_pass: 3,
-  step_over: 0.4,
-};
 const ROUND_THING = "a round thing";
 
 /** A round thing has its price each. */
@@ -190,13 +145,9 @@ function named(field: Field, value: Fields): Field {
 }
 
 function counts(kind: Kind, name: string, value: Fields): boolean {
-  if (kind === "stock" && (name === "feeds" || name === "grain")) return value.kind === "a sheet";
-  if (kind === "stock") return value.kind !== ROUND_THING || !OF_FLAT_STOCK.includes(name);
-  if (kind !== "machine") return true;
-  if (value.kind === "a router") return !NOT_OF_A_ROUTER.includes(name);
-  if (OF_A_ROUTER.includes(name)) return false;
-  if (value.kind === "a torch or jet" && OF_A_PRINT.includes(name)) return false;
-  return !(value.kind === "a knife" ? OF_A_BEAM : OF_A_BLADE).includes(name);
+  if (kind !== "stock") return true;
+  if (name === "feeds" || name === "grain") return value.kind === "a sheet";
+  return value.kind !== ROUND_THING || !OF_FLAT_STOCK.includes(name);
 }
 
 function number(value: unknown, per = 1): string {
@@ -266,6 +217,11 @@ function Group(props: {
   );
 }
 
+/** What a machine begins with beside its plain fields. */
+function newMachine(library: Library): Fields {
+  return { spots: [], formats: ["pdf"], clamps: [], head: Object.values(library.heads)[0]?.usual };
+}
+
 /** One record: its fields, and for a machine its processes, formats and settings. */
 function RecordForm(props: {
   library: Library;
@@ -281,7 +237,7 @@ function RecordForm(props: {
     rates: library.rate_fields,
   }[kind];
   const [value, setValue] = useState<Fields>(
-    () => record ?? { ...fresh(fields), ...(kind === "machine" ? { spots: [], formats: ["pdf"] } : {}) },
+    () => record ?? { ...fresh(fields), ...(kind === "machine" ? newMachine(library) : {}) },
   );
   const [problem, setProblem] = useState<Refusal | null>(null);
   const changed = JSON.stringify(value) !== JSON.stringify(record);
@@ -356,6 +312,12 @@ function RecordForm(props: {
       )}
       {kind === "machine" && (
         <>
+          <HeadForm
+            library={library}
+            head={value.head as Fields}
+            problem={problem && { where: problem.where, words: `${problem.message} ${problem.whatToDo}` }}
+            onChange={(head) => set("head", head)}
+          />
           <SpotsForm
             processes={library.processes}
             spots={(value.spots ?? []) as Fields[]}
@@ -366,26 +328,6 @@ function RecordForm(props: {
             chosen={(value.formats ?? []) as string[]}
             onChange={(formats) => set("formats", formats)}
           />
-          {value.kind === "a router" && (
-            <ItemsForm
-              title="Cutters in its rack"
-              items={(value.cutters ?? []) as Fields[]}
-              fields={library.cutter_fields}
-              adds="Add a cutter"
-              next={(last) => last ?? A_CUTTER}
-              without={({ kind }) =>
-                CONES.includes(kind) ? [] : kind === "a drill" ? NOT_OF_A_DRILL : POINTED
-              }
-              onChange={(cutters) => set("cutters", cutters)}
-            />
-          )}
-          {(value.kind === "a laser" || value.kind === "a torch or jet") && (
-            <TurnerForm
-              library={library}
-              turner={(value.turner ?? { kind: "no turned axis" }) as Fields}
-              onChange={(turner) => set("turner", turner)}
-            />
-          )}
           <ClampsForm
             clamps={(value.clamps ?? []) as Fields[]}
             onChange={(clamps) => set("clamps", clamps)}

@@ -14,30 +14,88 @@ const PRESSES_BELONG_TOGETHER = 800;
 const Word = chakra("span", slotStyle);
 const Input = chakra("input");
 
-interface Props {
-  slot: Slot;
-  value: Value;
-  /** The number an unset value stands for, when it is known. */
-  suggested: number | undefined;
-  unit: Unit;
+/** What becomes of a value: tried, taken, or back to what it was. */
+interface Ways {
   onDraft: (value: Value) => void;
   onTake: (value: Value) => void;
   onRestore: () => void;
 }
 
+interface Props extends Ways {
+  slot: Slot;
+  value: Value;
+  /** The number an unset value stands for, when it is known. */
+  suggested: number | undefined;
+  unit: Unit;
+}
+
 /** A number in a sentence: dragged sideways, stepped with arrow keys, or clicked and typed. */
-export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRestore }: Props) {
-  const [typing, setTyping] = useState<string | null>(null);
-  const [dragging, setDragging] = useState(false);
-  const begun = useRef(false); // by a key that stands in the field already: the next one goes behind it
+export function NumberSlot({ slot, value, suggested, unit, ...ways }: Props) {
+  /** What the field begins with, and whether by a key that stands there already: the next one goes behind it. */
+  const [typing, setTyping] = useState<{ text: string; begun: boolean } | null>(null);
   const word = useRef<HTMLSpanElement>(null);
-  const pending = useRef<{ timer: number; value: number } | null>(null);
   const start = typeof value === "number" ? value : (suggested ?? slot.low);
   const text =
     value === null && suggested !== undefined
       ? `${say(slot, suggested, unit)}, ${slot.auto}`
       : say(slot, value, unit);
+  const { step, settle } = useSteps(slot, start, ways);
+  const { drag, dragging } = useSideways(slot, start, ways);
+  const open = () => setTyping({ text: editable(slot, start, unit), begun: false });
+  if (typing)
+    return (
+      <Editor
+        slot={slot}
+        unit={unit}
+        first={typing.text}
+        begun={typing.begun}
+        {...ways}
+        onLeave={(focus) => {
+          setTyping(null);
+          if (focus) requestAnimationFrame(() => word.current?.focus());
+        }}
+      />
+    );
+  return (
+    <Word
+      ref={word}
+      role="spinbutton"
+      tabIndex={0}
+      display="inline-block"
+      aria-label={slot.called}
+      aria-valuenow={start}
+      aria-valuetext={text}
+      aria-valuemin={slot.low}
+      aria-valuemax={slot.high}
+      data-path={slot.path}
+      data-held={dragging || undefined}
+      cursor="ew-resize"
+      textAlign="center"
+      touchAction="none"
+      onPointerDown={drag}
+      onClick={open}
+      onBlur={settle}
+      onKeyDown={(event) => {
+        if (step(event)) return;
+        if (event.key === "Enter" || event.key === " " || event.key === "F2") {
+          event.preventDefault();
+          settle();
+          open();
+        }
+        if (/^[\d.,]$/.test(event.key) && !event.ctrlKey && !event.metaKey) {
+          event.preventDefault();
+          setTyping({ text: event.key, begun: true });
+        }
+      }}
+    >
+      {text}
+    </Word>
+  );
+}
 
+/** Arrow keys: presses that follow each other soon are taken together. */
+function useSteps(slot: Slot, start: number, { onDraft, onTake }: Ways) {
+  const pending = useRef<{ timer: number; value: number } | null>(null);
   const take = useRef(onTake);
   take.current = onTake;
   const settle = () => {
@@ -49,23 +107,29 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: what waits is settled once, when the slot goes away
   useEffect(() => settle, []);
-
   const step = (event: React.KeyboardEvent) => {
     const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
     if (way === undefined) return false;
     event.preventDefault();
     const from = pending.current?.value ?? start;
-    const next = stepped(
-      slot,
-      from,
-      way * (event.shiftKey ? 10 : event.altKey && slot.kind !== "count" ? 0.1 : 1),
-    );
+    const next = stepped(slot, from, way * paceOf(slot, event));
     if (pending.current) window.clearTimeout(pending.current.timer);
     pending.current = { value: next, timer: window.setTimeout(settle, PRESSES_BELONG_TOGETHER) };
     onDraft(next);
     return true;
   };
+  return { step, settle };
+}
 
+/** Ten times as fast with Shift, a tenth with Alt. */
+function paceOf(slot: Slot, { shiftKey, altKey }: { shiftKey: boolean; altKey: boolean }): number {
+  if (shiftKey) return 10;
+  return altKey && slot.kind !== "count" ? 0.1 : 1;
+}
+
+/** Dragged sideways. */
+function useSideways(slot: Slot, start: number, { onDraft, onTake, onRestore }: Ways) {
+  const [dragging, setDragging] = useState(false);
   const drag = (event: React.PointerEvent<HTMLSpanElement>) => {
     if (event.button !== 0) return;
     const slid = event.currentTarget;
@@ -79,8 +143,11 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         slid.setPointerCapture(event.pointerId);
         setDragging(true);
       }
-      const pace = at.shiftKey ? 10 : at.altKey && slot.kind !== "count" ? 0.1 : 1;
-      const next = stepped(slot, from.value, Math.round((at.clientX - from.x) / PIXELS_A_STEP) * pace);
+      const next = stepped(
+        slot,
+        from.value,
+        Math.round((at.clientX - from.x) / PIXELS_A_STEP) * paceOf(slot, at),
+      );
       if (next !== latest) {
         latest = next;
         onDraft(next);
@@ -103,57 +170,26 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
     window.addEventListener("pointerup", up);
     window.addEventListener("pointercancel", cancel);
   };
+  return { drag, dragging };
+}
 
-  const open = () => {
-    begun.current = false;
-    setTyping(editable(slot, start, unit));
-  };
+interface EditorProps extends Ways {
+  slot: Slot;
+  unit: Unit;
+  first: string;
+  begun: boolean;
+  onLeave: (focus: boolean) => void;
+}
 
-  if (typing === null)
-    return (
-      <Word
-        ref={word}
-        role="spinbutton"
-        tabIndex={0}
-        display="inline-block"
-        aria-label={slot.called}
-        aria-valuenow={start}
-        aria-valuetext={text}
-        aria-valuemin={slot.low}
-        aria-valuemax={slot.high}
-        data-path={slot.path}
-        data-held={dragging || undefined}
-        cursor="ew-resize"
-        textAlign="center"
-        touchAction="none"
-        onPointerDown={drag}
-        onClick={open}
-        onBlur={settle}
-        onKeyDown={(event) => {
-          if (step(event)) return;
-          if (event.key === "Enter" || event.key === " " || event.key === "F2") {
-            event.preventDefault();
-            settle();
-            open();
-          }
-          if (/^[\d.,]$/.test(event.key) && !event.ctrlKey && !event.metaKey) {
-            event.preventDefault();
-            begun.current = true;
-            setTyping(event.key);
-          }
-        }}
-      >
-        {text}
-      </Word>
-    );
-
+/** The field that a number is typed into. */
+function Editor({ slot, unit, first, begun, onDraft, onTake, onRestore, onLeave }: EditorProps) {
+  const [typing, setTyping] = useState(first);
   const read = understand(slot, typing, unit);
   const problem = "problem" in read ? read.problem : "";
   const leave = (keep: boolean, focus: boolean) => {
-    setTyping(null);
     if (keep && "value" in read && read.value !== slot.value) onTake(read.value);
     else onRestore();
-    if (focus) requestAnimationFrame(() => word.current?.focus());
+    onLeave(focus);
   };
   return (
     <chakra.span
@@ -173,7 +209,7 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
         aria-label={slot.called}
         aria-invalid={problem !== ""}
         data-path={slot.path}
-        onFocus={(event) => begun.current || event.currentTarget.select()}
+        onFocus={(event) => begun || event.currentTarget.select()}
         onChange={(event) => {
           setTyping(event.target.value);
           const next = understand(slot, event.target.value, unit);
@@ -198,8 +234,8 @@ export function NumberSlot({ slot, value, suggested, unit, onDraft, onTake, onRe
           look="quiet"
           type="button"
           onClick={() => {
-            setTyping(null);
             onTake(null);
+            onLeave(false);
           }}
         >
           {slot.auto}

@@ -128,13 +128,14 @@ def demo_router() -> None:
     from nibble_core.simulators.in_time import Port
     from nibble_core.simulators.router import Cutter, Stage
     from nibble_core.simulators.router_port import Running
+    from nibble_core.ticket.heads import RouterHead
     from nibble_core.ticket.library import STOCKS
 
     oak = STOCKS["oak-18mm"]
     stage = Stage(oak.usable_width, oak.usable_length, oak.thickness)
     rack = {
         number: Cutter(one.kind, one.diameter, one.angle, one.tip, feed=one.feed, plunge=one.plunge)
-        for number, one in enumerate(ROUTER.cutters, 1)
+        for number, one in enumerate(ROUTER.head_as(RouterHead).cutters, 1)
     }
     with contextlib.suppress(OSError), Port(("127.0.0.1", ROUTER_PORT), Running(stage, rack, DEMO_QUICK)) as port:
         port.serve_forever()
