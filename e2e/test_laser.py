@@ -84,6 +84,7 @@ class LaserTest(BrowserTest):
         self.assertEqual((laser.laser.steps, self.told("/moving")), ([], []))
         panel.get_by_role("button", name="Send it").click()
         self.start(page)
+        self.stands_still(laser)
         strip = page.get_by_role("region", name="The small laser, 600 × 400 mm is at work")
         for address in (f"/jobs/{STENCIL}?station=trace", "/library", f"/jobs/{SIGN}", "/"):
             page.goto(f"{self.nibble.address}{address}")
