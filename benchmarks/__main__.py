@@ -4,6 +4,7 @@ import sys
 
 from benchmarks import (
     areas,
+    blends,
     carving,
     colours,
     contours,
@@ -35,7 +36,7 @@ from benchmarks import (
 )
 
 BENCHMARKS = {
-    "tracing": tracing.run, "makings": makings.run, "colours": colours.run, "areas": areas.run,
+    "tracing": tracing.run, "makings": makings.run, "blends": blends.run, "colours": colours.run, "areas": areas.run,
     "centre-lines": strokes.run,
     "verdicts": verdicts.run, "drawings": drawings.run, "contours": contours.run, "lines": lines.run,
     "drafts": drafts.run, "layouts": layouts.run,
