@@ -11,6 +11,7 @@ import sys
 import cv2
 import numpy as np
 
+from nibble_core.artwork.blended import blend_of
 from nibble_core.carve import Board, Pointed, grooves, surface
 from nibble_core.geometry import CUBIC, Affine, Box, Bundle, Path, Region
 from nibble_core.geometry.helices import helices
@@ -46,6 +47,8 @@ def outlines() -> None:
     cv2.rectangle(picture, (70, 12), (108, 60), (20, 20, 20, 255), 5, cv2.LINE_AA)
     cv2.line(picture, (8, 112), (112, 100), (20, 20, 20, 255), 4, cv2.LINE_AA)
     raster = Raster(picture)
+    smooth = cv2.resize(picture, (240, 240), interpolation=cv2.INTER_LINEAR)
+    blend_of(Raster(np.asarray(smooth, np.uint8)))
     trace_two_tone(raster.grey(), raster, level=0.5)
     trace_colours(raster, count=4)
     trace_centre_lines(raster.grey(), raster, level=0.5)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
-from nibble_core.artwork.enlarged import Squares, squares_of
+from nibble_core.artwork.blended import Blend, blend_of, unblended
+from nibble_core.artwork.enlarged import Squares, single_pixels, squares_of
 from nibble_core.errors import NothingToTrace
 from nibble_core.geometry.units import MM_PER_INCH
 from nibble_core.graphics import Colour, Raster
@@ -29,7 +30,7 @@ class Facts:
     ``main_colours``: up to eight colours that each cover at least 1 % of what is not see-through, most first.
     ``see_through``: share of pixels that are not fully opaque, 0 to 1. ``boxed``: the border is one flat
     opaque colour, which is probably not part of the drawing. ``squares``: the equal squares that a picture enlarged
-    without smoothing consists of; else its pixels.
+    without smoothing consists of; else its pixels. ``blend``: what one enlarged smoothly was made of.
     """
 
     width_px: int
@@ -40,6 +41,7 @@ class Facts:
     boxed: bool
     border_colour: Colour
     squares: Squares
+    blend: Blend | None = None
 
     @property
     def paper(self) -> Colour | None:
@@ -55,8 +57,10 @@ class Facts:
 
     @property
     def own_px(self) -> tuple[int, int]:
-        """Width and height in px of its own: squares count as one."""
-        return (self.squares.across, self.squares.down) if self.squares.is_enlarged else (self.width_px, self.height_px)
+        """Width and height in px of its own, before it was enlarged."""
+        if self.squares.is_enlarged:
+            return self.squares.across, self.squares.down
+        return (self.blend.across, self.blend.down) if self.blend else (self.width_px, self.height_px)
 
     def ppi(self, width_mm: float) -> float:
         """Pixels of its own per inch when the picture is made ``width_mm`` wide."""
@@ -64,7 +68,13 @@ class Facts:
 
 
 def picture_facts(raster: Raster) -> Facts:
-    """Facts of a raster with at least one pixel on it (see ``refuse_blank``)."""
+    """Facts of a client's picture with at least one pixel on it (see ``refuse_blank``)."""
+    facts = look_facts(raster)
+    return facts if facts.squares.size > 1 else replace(facts, blend=blend_of(raster))
+
+
+def look_facts(raster: Raster) -> Facts:
+    """The same of how a drawing looks, which was not enlarged."""
     pixels = raster.pixels
     seen = np.zeros(1 << 24, bool)
     for rows in raster.bands():
@@ -90,6 +100,13 @@ def picture_facts(raster: Raster) -> Facts:
         border_colour=(red, green, blue),
         squares=squares_of(raster),
     )
+
+
+def own_pixels(raster: Raster, facts: Facts, *, squares: bool = True, blends: bool = True) -> Raster:
+    """A picture before it was enlarged, in squares or smoothly where that is asked for."""
+    if facts.squares.is_enlarged:
+        return single_pixels(raster, facts.squares) if squares else raster
+    return unblended(raster, facts.blend) if facts.blend and blends else raster
 
 
 def refuse_blank(raster: Raster) -> None:

@@ -6,7 +6,7 @@ that is used, and back.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -38,6 +38,15 @@ class Framing:
     @property
     def is_plain(self) -> bool:
         return self == Framing()
+
+    def snapped(self, width: int, height: int) -> Framing:
+        """The same along the edges of pixels of a picture of this size, where ``raster`` cuts it."""
+        left, top = round(self.left * width), round(self.top * height)
+        right, bottom = (
+            max(width - round(self.right * width), left + 1),
+            max(height - round(self.bottom * height), top + 1),
+        )
+        return replace(self, left=left / width, top=top / height, right=1 - right / width, bottom=1 - bottom / height)
 
     def affine(self) -> Affine:
         """Fractions of the whole picture to fractions of the part that is used."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nibble_core.artwork.blended import Blend
 from nibble_core.artwork.enlarged import Squares
 from nibble_core.artwork.facts import CLEAR, POOR_PPI, Facts, print_quality
 from nibble_core.formats.client_drawing import LEFTOVERS
@@ -9,7 +10,7 @@ from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.clean import worked_on
 from nibble_core.pipeline.lettered import is_no_lettering, lettered, set_in_words
-from nibble_core.pipeline.making_words import LIGHT, STEPS, making_in_words, squares_in_words
+from nibble_core.pipeline.making_words import LIGHT, STEPS, blend_in_words, making_in_words, squares_in_words
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work, WorkedArtwork
@@ -67,6 +68,8 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     ppi = px_used(artwork, own_width, own_height) / (width / 25.4)
     if facts.squares.is_enlarged:
         draft.notes.append(_squares(artwork, facts.squares))
+    if facts.blend:
+        draft.notes.append(_blend(artwork, facts.blend))
     draft.notes += _making(artwork, picture)
     draft.notes += _too_many_pixels(artwork, ticket, own_width, own_height)
     draft.fact = f"{ppi:.0f} px/in"
@@ -119,6 +122,15 @@ def _squares(artwork: Artwork, squares: Squares) -> Note:
         return Note(text, "Its squares count as single pixels, so that edges come out smooth.", at, mends=(mend,))
     mend = setting("Take them as single pixels", at, "single pixels")
     return Note(text, "Its squares are traced as they are.", at, mends=(mend,))
+
+
+def _blend(artwork: Artwork, blend: Blend) -> Note:
+    text = blend_in_words(blend)
+    at = f"artworks/{artwork.id}/clean/blends"
+    if artwork.clean.blends == "its true pixels":
+        mend = setting("Take all pixels", at, "all pixels")
+        return Note(text, "It is traced as that; printed it keeps all its pixels.", at, mends=(mend,))
+    return Note(text, "All its pixels are traced.", at, mends=(setting("Take its true pixels", at, "its true pixels"),))
 
 
 def _too_many_pixels(artwork: Artwork, ticket: Ticket, width: int, height: int) -> list[Note]:

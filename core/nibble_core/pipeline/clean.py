@@ -10,7 +10,7 @@ import numpy as np
 from nibble_core.artwork.background import Cleaned, take_background_away
 from nibble_core.artwork.brush import Stroke, brought_back, brushed, lassoed, rubbed_out, without_specks
 from nibble_core.artwork.calming import calmed
-from nibble_core.artwork.enlarged import single_pixels
+from nibble_core.artwork.facts import own_pixels
 from nibble_core.artwork.framing import Framing
 from nibble_core.artwork.tones import ToneSettings, flat_tones
 from nibble_core.errors import NothingToTrace
@@ -40,6 +40,17 @@ def framing_of(artwork: Artwork) -> Framing:
 
 
 @dataclass(frozen=True)
+class OwnPixels:
+    """Whether a picture enlarged in squares, and one enlarged smoothly, is taken at the size it was made."""
+
+    squares: bool = True
+    blends: bool = True
+
+    def of(self, picture: Picture) -> Raster:
+        return own_pixels(picture.raster, picture.facts, squares=self.squares, blends=self.blends)
+
+
+@dataclass(frozen=True)
 class Backdrop:
     """What taking the background away depends on. of_subject: strokes over what stays; width: mm, for those."""
 
@@ -66,8 +77,8 @@ def clean(
 ) -> Keyed[Cleaned]:
     """``width``: of the used part, mm. Previews work on a reduced picture."""
     framing, rules = framing_of(artwork), artwork.clean
-    single = rules.squares == "single pixels"
-    whole = later(store, _reduced, single, picture) if preview else derived(_whole, single, picture)
+    own = OwnPixels(rules.squares == "single pixels", rules.blends == "its true pixels")
+    whole = later(store, _reduced, own, picture) if preview else derived(_whole, own, picture)
     of_subject = tuple(stroke for stroke in rules.strokes if stroke.kind in ("subject", "not subject"))
     # the subject takes a second to find, and neither tones nor specks change it
     backdrop = Backdrop(
@@ -122,9 +133,19 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
     return Stroke(framing.forward(points), stroke.width / width)
 
 
+def size_in_px(artwork: Artwork, picture: Picture) -> tuple[int, int]:
+    """Width and height in px of the whole picture that Clean works on, before any are made fewer."""
+    facts, rules = picture.facts, artwork.clean
+    if facts.squares.is_enlarged and rules.squares == "single pixels":
+        return facts.squares.across, facts.squares.down
+    if facts.blend and rules.blends == "its true pixels":
+        return facts.blend.across, facts.blend.down
+    return picture.raster.width, picture.raster.height
+
+
 def as_made(picture: Picture) -> Raster:
-    """A picture at the size it was made, squares of an enlarged one as single pixels, in at most MOST_PX."""
-    return _whole(True, picture)
+    """A picture at the size it was made, before it was enlarged, in at most MOST_PX."""
+    return _whole(OwnPixels(), picture)
 
 
 def worked_on(width: int, height: int) -> tuple[int, int]:
@@ -133,14 +154,14 @@ def worked_on(width: int, height: int) -> tuple[int, int]:
     return max(1, int(width * scale)), max(1, int(height * scale))
 
 
-def _whole(single: bool, picture: Picture) -> Raster:
-    raster = single_pixels(picture.raster, picture.facts.squares) if single else picture.raster
+def _whole(own: OwnPixels, picture: Picture) -> Raster:
+    raster = own.of(picture)
     size = worked_on(raster.width, raster.height)
     return raster if size == (raster.width, raster.height) else raster.reduced(*size)
 
 
-def _reduced(single: bool, picture: Picture) -> Raster:
-    whole = single_pixels(picture.raster, picture.facts.squares) if single else picture.raster
+def _reduced(own: OwnPixels, picture: Picture) -> Raster:
+    whole = own.of(picture)
     scale = PREVIEW_PX / max(whole.width, whole.height)
     if scale >= 1:
         return whole

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nibble_core.artwork.blended import Blend
 from nibble_core.artwork.enlarged import Squares
 from nibble_core.tracing.making import Making
 
@@ -18,6 +19,14 @@ def squares_in_words(squares: Squares) -> str:
     return (
         f"This picture was enlarged {squares.size:.3g} times without smoothing: it has {squares.across} × "
         f"{squares.down} px of its own."
+    )
+
+
+def blend_in_words(blend: Blend) -> str:
+    """That a picture was enlarged smoothly, and how much of it there is."""
+    return (
+        f"This picture was enlarged {blend.size:.3g} times with smoothing: it has {blend.across} × {blend.down} px of "
+        "its own."
     )
 
 

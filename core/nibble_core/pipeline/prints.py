@@ -15,6 +15,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from nibble_core.artwork.background import Cleaned
+from nibble_core.artwork.blended import blended
 from nibble_core.artwork.framing import Framing
 from nibble_core.formats.client_page import page_alone
 from nibble_core.formats.pdf_drawing import page_look
@@ -29,7 +30,7 @@ from nibble_core.graphics.stroking import outlined, region_of
 from nibble_core.lines.bleed import bleed_pixels
 from nibble_core.lines.composing import area_of
 from nibble_core.lines.offsetting import quarter_segments
-from nibble_core.pipeline.clean import framing_of
+from nibble_core.pipeline.clean import framing_of, size_in_px, worked_on
 from nibble_core.pipeline.client_files import Sources, client_file
 from nibble_core.pipeline.compose import PieceResult
 from nibble_core.pipeline.lines import LayerResult, edge_line
@@ -169,13 +170,15 @@ class Printing:
 @dataclass(frozen=True)
 class Pixels:
     """How an element prints the pixels of its artwork. size: finished, mm. mode: of its trace. recoloured: whether
-    Clean changes more than where it can be seen through."""
+    Clean changes more than where it can be seen through. unblended: whether it works on the pixels of a picture before
+    it was enlarged smoothly."""
 
     element: str
     framing: Framing
     size: tuple[float, float]
     mode: str = ""
     recoloured: bool = False
+    unblended: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -234,13 +237,16 @@ def print_layer(
             continue
         own, picture, size, clean, trace = traced[element.artwork]
         framing = framing_of(own)
+        if picture.value.drawing is None:  # cut where its pixels are traced
+            framing = framing.snapped(*worked_on(*size_in_px(own, picture.value)))
         longer = None if preview else _longer(picture.value, framing, size, len(composed.value.places[element.id]))
         file = client_file(own.file, sources)
         fine = later(store, _fine, Finer(own.name, longer), picture, file) if longer else derived(_no_finer, None)
         if prints.kind in AS_IT_CAME:
             plain = derived(_as_it_came, Pixels(element.id, framing, size), composed, picture, fine)
         else:
-            by = Pixels(element.id, framing, size, own.trace.mode, _recoloured(own))
+            unblended = own.clean.blends == "its true pixels" and not preview
+            by = Pixels(element.id, framing, size, own.trace.mode, _recoloured(own), unblended)
             plain = derived(_as_cleaned, by, composed, picture, clean, trace, fine)
         whole = derived(_no_page, None)
         if prints.kind == "the client’s page":
@@ -271,6 +277,9 @@ def _as_cleaned(
     clean = cleaned.raster
     if finer is not None and not by.recoloured:
         clean = _as_clean(by.framing.raster(finer), clean, by.framing.raster(came.raster))
+    if by.unblended and came.facts.blend:  # printed as smooth as it came
+        fine = by.framing.raster(came.raster)
+        clean = blended(clean, fine.width, fine.height, came.facts.blend.kernel)
     return PrintedPicture(without_dropped(clean, traced, by.mode), *by.size, composed.places[by.element])
 
 

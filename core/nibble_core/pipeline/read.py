@@ -6,8 +6,7 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
-from nibble_core.artwork.enlarged import single_pixels
-from nibble_core.artwork.facts import Facts, picture_facts, refuse_blank
+from nibble_core.artwork.facts import Facts, look_facts, own_pixels, picture_facts, refuse_blank
 from nibble_core.artwork.leftovers import page_background, without_leftovers
 from nibble_core.artwork.verdict import Verdict, judged
 from nibble_core.errors import NothingToTrace, UnreadableFile
@@ -72,7 +71,7 @@ def inspect(content: bytes, name: str = "", *, part: str = "", unit: str | None 
         refuse_blank(file.raster)
         facts = picture_facts(file.raster)
         ppi = file.stated_ppi or 96.0
-        as_made = single_pixels(file.raster, facts.squares)
+        as_made = own_pixels(file.raster, facts)
         return Picture(
             file.raster, file.kind, file.stated_ppi, file.notes, facts, judged(as_made, facts),
             file.raster.width / ppi * 25.4, making=making_of(as_made),
@@ -167,7 +166,7 @@ def _looked_at(drawn: ClientDrawing) -> Picture:
     paper = page_background(seen.shapes, whole.width, whole.height)
     drawn_on = replace(seen, shapes=tuple(shape for i, shape in enumerate(seen.shapes) if i not in paper))
     raster = rendered(drawn_on, max(8, round(whole.width * scale))) if drawn.look is None else drawn.look
-    facts = picture_facts(raster)
+    facts = look_facts(raster)
     counts = dict(drawn.leftovers)
     for _, reason in left:
         counts[reason] = counts.get(reason, 0) + 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nibble_core.pipeline.clean import framing_of
+from nibble_core.pipeline.clean import framing_of, size_in_px
 from nibble_core.pipeline.read import Picture
 from nibble_core.ticket.artwork import Artwork
 
@@ -14,8 +14,10 @@ def finished_size(artwork: Artwork, picture: Picture) -> tuple[float, float]:
     if picture.drawing is not None:
         whole = picture.drawing.drawing
         wide, high = whole.width, whole.height
-    else:
-        wide, high = float(picture.raster.width), float(picture.raster.height)
+    else:  # its own proportions: enlarging rounds them
+        across, down = size_in_px(artwork, picture)
+        framing = framing.snapped(across, down)
+        wide, high = float(across), float(down)
     wide *= 1 - framing.left - framing.right
     high *= 1 - framing.top - framing.bottom
     own = picture.own_width * (1 - framing.left - framing.right)

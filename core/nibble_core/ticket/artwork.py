@@ -43,6 +43,10 @@ SQUARES = {
     "single pixels": "A picture enlarged without smoothing is taken at the size it was made.",
     "squares": "They are meant: a code, or art made of squares.",
 }
+BLENDS = {
+    "its true pixels": "What lies between the pixels it was enlarged from is left out.",
+    "all pixels": "As it came: it was not enlarged, or what was made of it shall stay.",
+}
 TONES = {
     "none": "Colours stay as they are.",
     "solid shadows": "Dark and light only, in smooth solid shapes.",
@@ -157,9 +161,10 @@ class BrushStroke:
 
 @dataclass(frozen=True)
 class Clean:
-    """In this order: squares, calm, background, strokes as they were made, specks, tones."""
+    """In this order: squares and blends, calm, background, strokes as they were made, specks, tones."""
 
     squares: str = choice("single pixels", "squares of equal pixels", SQUARES)
+    blends: str = choice("its true pixels", "pixels of a picture enlarged smoothly", BLENDS)
     calm: str = choice("off", "calming", CALMING)
     background: str = choice("by itself", "background", BACKGROUNDS)
     tolerance: float = share(0.1, "tolerance", low=0.0, high=0.6)

@@ -71,7 +71,9 @@ def _clean(artwork: Artwork) -> Iterable[Sentence]:
             slot(here, clean, "calm"),
             ". Squares of equal pixels are ",
             slot(here, clean, "squares"),
-            ".",
+            ". Of one enlarged smoothly ",
+            slot(here, clean, "blends"),
+            " are taken.",
         ),
     )
     for place in clean.places:

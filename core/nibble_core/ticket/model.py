@@ -38,7 +38,7 @@ __all__ = [
     "Stock", "Ticket", "Zone",
 ]  # fmt: skip
 
-SCHEMA = 17
+SCHEMA = 18
 H = TypeVar("H", bound=Head)
 
 ARRANGEMENTS = {

@@ -1774,6 +1774,8 @@ export interface components {
             /** @enum {string} */
             squares: "single pixels" | "squares";
             /** @enum {string} */
+            blends: "its true pixels" | "all pixels";
+            /** @enum {string} */
             calm: "off" | "light" | "strong";
             /** @enum {string} */
             background: "by itself" | "flood" | "places" | "one colour" | "subject" | "see-through" | "keep";
