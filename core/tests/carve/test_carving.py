@@ -83,7 +83,7 @@ def carved_depths(regions: list[Region], cutter: Pointed, deepest: float, pitch:
     made = surface(board, board.fresh(), courses, rise=cutter.rise, radius=cutter.tip / 2)
     rows, columns = board.shape
     x, y = np.meshgrid(left + (np.arange(columns) + 0.5) * pitch, top + (np.arange(rows) + 0.5) * pitch)
-    inside = shapely.contains_xy(area, x, y)
+    inside = covers(area, x, y)
     ideal = np.zeros(board.shape)
     ideal[inside] = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
     return -made, ideal, inside
@@ -254,7 +254,7 @@ class ClearingTest(TestCase):
                     beside = (up[:-1] + up[1:]) / 2 + side * 3.1 * left
                     if len(ring) > 2 and shapely.boundary(area).distance(shapely.LineString(ring)) < 3.1:
                         edges += 1
-                        self.assertFalse(shapely.contains_xy(area, *(beside * [1, -1]).T).any())
+                        self.assertFalse(covers(area, *(beside * [1, -1]).T).any())
                 self.assertGreaterEqual(edges, 2)
 
     def test_a_cutter_is_never_engaged_wider_than_its_step_where_there_is_room(self):
@@ -365,16 +365,24 @@ def cut(
     return router.cut(run, pitch), run, work
 
 
-def on_board(work: Work, line: str, shape: tuple[int, int], pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:
+def covers(area: shapely.Geometry, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """Which places lie in an area, one of a board's millions of pixels as quickly as a few."""
+    shapely.prepare(area)
+    return shapely.contains_xy(area, x, y)
+
+
+def within(surface: np.ndarray, area: shapely.Geometry, pitch: float = 0.1) -> np.ndarray:
+    """Which pixels of a board have their middles in an area of it."""
+    return covers(area, *pixels(surface, pitch))
+
+
+def on_board(work: Work, line: str, surface: np.ndarray, pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:
     """Which pixels of a board a line's area covers, and how far each lies from its edge, mm."""
-    laid = work.sheets["s1"].laid.value
-    area = next(one.area for one in work.layers["l1"].laid.value.lines if one.id == line)
-    area = shapely.transform(area, laid.placements[0].at.map)
-    x, y = np.meshgrid((np.arange(shape[1]) + 0.5) * pitch, (np.arange(shape[0]) + 0.5) * pitch)
-    inside = shapely.contains_xy(area, x, y)
-    far = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
-    away = np.zeros(shape)
-    away[inside] = far
+    area = area_on_sheet(work, "l1", line, "s1")
+    inside = within(surface, area, pitch)
+    x, y = pixels(surface, pitch)
+    away = np.zeros(surface.shape)
+    away[inside] = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
     return inside, away
 
 
@@ -416,7 +424,7 @@ class RouterTest(TestCase):
             run = work.sheets["s1"].router_run.value
             area = next(one.area for one in work.layers["l1"].laid.value.lines if one.id == "k4")
             noted = [note.place for note in work.sheets["s1"].carved["l1"].value.notes]
-            self.assertTrue(noted and shapely.contains_xy(area, np.array(noted)).all())  # on the piece, either way
+            self.assertTrue(noted and covers(area, *np.array(noted).T).all())  # on the piece, either way
             areas: dict[int, list[float]] = {}
             for number, when in enumerate(run.when):
                 x, y = run.moves.xyz[run.moves.course == number][:, :2].T
@@ -429,7 +437,7 @@ class RouterTest(TestCase):
     def test_carved_words_come_out_of_the_router_as_they_were_meant(self):
         made, run, work = cut(board(WORDS, EDGE))
         self.assertEqual(run.complaints, [])
-        inside, away = on_board(work, "k2", made.shape)
+        inside, away = on_board(work, "k2", made)
         want = np.minimum(away * V60.rise, 6.0)
         off = (-made - want)[inside]
         # on the middle itself the tip is flat, so that it misses what a point would reach
@@ -437,13 +445,9 @@ class RouterTest(TestCase):
         self.assertLess(off.max(), 0.02)
         self.assertGreater(off.min(), -0.06 * V60.rise - 0.03)
         # beyond the outline nothing is cut: a pixel's middle lies half a pixel within
-        rim = shapely.transform(
-            next(one.area for one in work.layers["l1"].laid.value.lines if one.id == "k2"),
-            work.sheets["s1"].laid.value.placements[0].at.map,
-        ).buffer(0.02)
-        x, y = np.meshgrid((np.arange(made.shape[1]) + 0.5) / 10, (np.arange(made.shape[0]) + 0.5) / 10)
-        edge, _ = on_board(work, "k4", made.shape)
-        self.assertGreater(made[edge & ~shapely.contains_xy(rim, x, y)].min(), -0.02)
+        rim = within(made, area_on_sheet(work, "l1", "k2", "s1").buffer(0.02))
+        edge = within(made, area_on_sheet(work, "l1", "k4", "s1"))
+        self.assertGreater(made[edge & ~rim].min(), -0.02)
         told = work.sheets["s1"].router_run.value
         by_router = router.seconds(run) + 20 * run.changes - 3 * run.changes
         self.assertAlmostEqual(told.minutes * 60, by_router, delta=0.03 * by_router)
@@ -455,7 +459,7 @@ class RouterTest(TestCase):
         cutters = RACK | {3: router.Cutter(BALL, 12.7, 60.0, 1.0, feed=35, plunge=10)}
         made, run, work = cut(board(WORDS, EDGE, machine=with_head(machine, cutters=rack)), cutters=cutters)
         self.assertEqual(run.complaints, [])
-        inside, away = on_board(work, "k2", made.shape)
+        inside, away = on_board(work, "k2", made)
         # by brute force: over each place the deepest that the cutter comes when it stands anywhere as deep as it may
         cutter = Pointed(60.0, 1.0, ball=True)
         rows, columns = np.nonzero(inside)
@@ -481,7 +485,7 @@ class RouterTest(TestCase):
         plate = Element("e1", content=Figure("rounded rectangle", 160.0, 90.0, 8.0))
         made, _, work = cut(board(replace(WORDS, process=Carving(1.2)), EDGE, elements=(plate, words)))
         bottom = area_on_sheet(work, "l1", "k2", "s1").buffer(-V60.half_width(1.2) - 0.1)
-        heights = made[shapely.contains_xy(bottom, *pixels(made))]
+        heights = made[covers(bottom, *pixels(made))]
         self.assertLess(heights.max(), -1.2 + 0.15)
         self.assertLess((heights > -1.2 + 0.03).mean(), 0.005)
 
@@ -506,19 +510,18 @@ class RouterTest(TestCase):
         gap = -3.5 - standing - pocket  # it goes in by 3.5 of the 4 mm
         self.assertGreater(gap.min(), -0.03)
         area = area_on_sheet(work, "l1", "k2", "s1")
-        inside = shapely.contains_xy(area.buffer(-0.3), x, y) & ~shapely.contains_xy(area.buffer(-1.5), x, y)
+        inside = covers(area.buffer(-0.3), x, y) & ~covers(area.buffer(-1.5), x, y)
         self.assertAlmostEqual(float(np.median(gap[inside])), 0.05 * V60.rise, delta=0.03)
-        self.assertAlmostEqual(float(np.median(gap[shapely.contains_xy(area.buffer(-2.6), x, y)])), 0.5, delta=0.03)
-        beside = ~shapely.contains_xy(area.buffer(1.0), x, y)
+        self.assertAlmostEqual(float(np.median(gap[covers(area.buffer(-2.6), x, y)])), 0.5, delta=0.03)
+        beside = ~covers(area.buffer(1.0), x, y)
         self.assertGreater(np.percentile(gap[beside], 0.2), 1.45)  # but for a speck between two rings
 
     def test_raised_letters_stand_in_a_recess_of_one_depth(self):
         made, run, work = cut(board(RAISED, EDGE))
         self.assertEqual(run.complaints, [])
-        inside, _ = on_board(work, "k1", made.shape)
-        edge, from_edge = on_board(work, "k4", made.shape)
+        inside = within(made, area_on_sheet(work, "l1", "k1", "s1"))
         self.assertGreater(made[inside].min(), -0.02)
-        recess = edge & ~inside & (from_edge > 4)
+        recess = within(made, area_on_sheet(work, "l1", "k4", "s1").buffer(-4)) & ~inside
         self.assertGreater(float((np.abs(made[recess] + 2.5) < 0.01).mean()), 0.985)
         self.assertGreater(float(made[recess].min()), -2.52)
 
@@ -552,7 +555,7 @@ class RouterTest(TestCase):
         disc = Element("e4", content=Figure("circle", 20.0), way="joined", across="centred", down="centred")
         line = Line("k4", Source(kind="the shapes"), AS_THEY_ARE, ThroughCut(ties=4, tab_height=0.0))
         surface, run, work = cut(board(line, elements=holed(Figure("circle", 4.0))))
-        inside, _ = on_board(work, "k4", surface.shape)
+        inside = within(surface, area_on_sheet(work, "l1", "k4", "s1"))
         self.assertEqual(
             [one.cutter for one in work.sheets["s1"].carved["l1"].value.cuttings], [1, 0]
         )  # opened by the narrow
@@ -561,8 +564,8 @@ class RouterTest(TestCase):
         # a disc within a window: what lies innermost is cut first
         surface, run, work = cut(board(line, elements=holed(Figure("rectangle", 60.0, 40.0), disc)))
         self.assertEqual([one.when for one in work.sheets["s1"].carved["l1"].value.cuttings], [OPENS, OPENS, FREES])
-        inside, away = on_board(work, "k4", surface.shape)
-        self.assertGreater(float(surface[inside & (away > 0.15)].min()), -0.02)
+        inside = within(surface, area_on_sheet(work, "l1", "k4", "s1").buffer(-0.15))
+        self.assertGreater(float(surface[inside].min()), -0.02)
         self.assertEqual(run.complaints, [])
         near = holed(Figure("rectangle", 24.0, 24.0), disc)  # the disc 2 mm from the window's edge
         self.assertIn("2.0 mm apart", self.said(board(line, elements=near)))
@@ -588,7 +591,7 @@ class RouterTest(TestCase):
         beside = apply(board(edge), [Change("pieces/p1/quantity", 2), Change("sheets/s1/spacing", 3.0)])
         one, other = worked(beside).sheets["s1"].laid.value.placements[:2]
         self.assertAlmostEqual(other.at.e - one.at.e - 160.0, 6.5, places=3)  # a cutter's width and what is left
-        inside = shapely.contains_xy(area_on_sheet(work, "l1", "k4", "s1").buffer(-0.1), *pixels(made))
+        inside = covers(area_on_sheet(work, "l1", "k4", "s1").buffer(-0.1), *pixels(made))
         self.assertTrue((made[inside] == 0).all())
 
     def test_a_last_pass_along_the_grain_runs_downhill_on_every_copy_however_it_lies(self):
@@ -621,7 +624,7 @@ class RouterTest(TestCase):
             made.append(surface)
             tabs = shapely.MultiPoint([(p.x, p.y) for p in work.layers["l1"].laid.value.lines[0].places])
             at = work.sheets["s1"].laid.value.placements[0].at
-            near = shapely.contains_xy(shapely.transform(tabs, at.map).buffer(3.0), *pixels(surface))
+            near = covers(shapely.transform(tabs, at.map).buffer(3.0), *pixels(surface))
             self.assertGreater(float(surface[near].min()), -15.31)  # 3 mm of wood below each of the four
         other = (np.abs(made[0] - made[1]) > 0.05).astype(np.uint8)
         self.assertEqual(int(cv2.erode(other, np.ones((3, 3), np.uint8)).sum()), 0)
@@ -730,8 +733,8 @@ class RouterTest(TestCase):
                 )
                 x, y = (np.arange(n) * 0.2 + 0.1 for n in front.shape[::-1])
                 x, y = np.meshgrid(x, y)
-                self.assertFalse((kerf & shapely.contains_xy(plate.buffer(-0.3), x, y)).any())
-                self.assertFalse((kerf & ~shapely.contains_xy(plate.buffer(6.3), x, y)).any())
+                self.assertFalse((kerf & covers(plate.buffer(-0.3), x, y)).any())
+                self.assertFalse((kerf & ~covers(plate.buffer(6.3), x, y)).any())
                 self.assertGreater(float(kerf.sum()) * 0.04, 0.8 * 6.0 * plate.length)
                 self.assertTrue(plate.contains(area))
                 head = next(one.content for one in make_files(ticket, work, formats=["gcode"]).files)[:900].decode()
