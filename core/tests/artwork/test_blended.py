@@ -64,7 +64,7 @@ class BlendTest(unittest.TestCase):
         on_a_grid[60:300, 90:480] = on_a_grid[240:540, 180:360] = 1  # all edges at multiples of thirty
         cv2.circle(on_a_grid, (420, 420), 60, 1, -1)
         noise = np.random.default_rng(5).normal(0, 4 / 255, (600, 600))
-        for blur in (0.8, 1.2, 2.0, 3.0):
+        for blur in (0.9, 2.0):
             for name, drawn in (("crisp", crisp), ("on a grid", on_a_grid)):
                 soft = cv2.GaussianBlur(drawn.astype(np.float32), (0, 0), blur)
                 with self.subTest(name, blur=blur):

@@ -61,6 +61,7 @@ from nibble_core.ticket.model import Held, Machine, Placed, Sheet, Zone
 from nibble_core.ticket.piece import Element, Figure, Layer, Lettering, Piece, Prints
 from nibble_core.ticket.places import Anchor, Span
 from nibble_core.ticket.steps import GiveSecondSide, MakePlug
+from tests.distances import from_lines
 from tests.machines import with_head
 
 V60, FLAT6 = Pointed(60.0), Flat(6.0)
@@ -85,7 +86,7 @@ def carved_depths(regions: list[Region], cutter: Pointed, deepest: float, pitch:
     x, y = np.meshgrid(left + (np.arange(columns) + 0.5) * pitch, top + (np.arange(rows) + 0.5) * pitch)
     inside = covers(area, x, y)
     ideal = np.zeros(board.shape)
-    ideal[inside] = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
+    ideal[inside] = from_lines(np.column_stack([x[inside], y[inside]]), shapely.boundary(area))
     return -made, ideal, inside
 
 
@@ -176,7 +177,7 @@ class TipTest(TestCase):
                 ran = np.vstack([
                     np.linspace(one[k], one[k + 1], 24) for one in courses for k in range(len(one) - 1)
                 ])  # fmt: skip
-                fits = cutter.depth(shapely.distance(shapely.points(ran[:, :2]), edge))
+                fits = cutter.depth(from_lines(ran[:, :2], edge))
                 self.assertLess(float((-ran[:, 2] - fits).max()), 0.02)
                 self.assertGreater(float(-ran[:, 2].min()), 2.0)
 
@@ -382,7 +383,7 @@ def on_board(work: Work, line: str, surface: np.ndarray, pitch: float = 0.1) -> 
     inside = within(surface, area, pitch)
     x, y = pixels(surface, pitch)
     away = np.zeros(surface.shape)
-    away[inside] = shapely.distance(shapely.points(x[inside], y[inside]), shapely.boundary(area))
+    away[inside] = from_lines(np.column_stack([x[inside], y[inside]]), shapely.boundary(area))
     return inside, away
 
 
@@ -575,7 +576,7 @@ class RouterTest(TestCase):
         work = worked(board(edge))
         (cutting,) = [one for one in work.sheets["s1"].carved["l1"].value.cuttings if one.when == FREES]
         boundary = work.layers["l1"].laid.value.lines[0].area.boundary
-        *rough, last = [shapely.distance(shapely.points(one[:, :2]), boundary) for one in cutting.courses]
+        *rough, last = [from_lines(one[:, :2], boundary) for one in cutting.courses]
         self.assertGreater(min(float(one.min()) for one in rough), 3.49)
         lead = 6 * 0.5  # it comes from where the others ran, and goes back to there
         self.assertAlmostEqual(float(last[0]), 3.5, delta=0.02)

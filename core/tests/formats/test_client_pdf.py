@@ -330,12 +330,13 @@ class AsItCame(unittest.TestCase):
             "q 2 0 0 1 4 0 cm /Pattern cs /P scn 8 20 400 900 re B Q", box=(0, 0, 1000, 1000),
             Pattern=self.tiled(Matrix=Array([getattr(turned, key) for key in "abcdef"])),
         )  # fmt: skip
-        shapes = [one for one in read_pdf(content).drawing.shapes if isinstance(one, Shape) and one.colour[0] == 255]
+        drawn = read_pdf(content).drawing.shapes
+        shapes = [one for one in drawn if isinstance(one, Shape) and one.colour[0] == 255]
         to_mm = Affine(1 / MM, 0, 0, -1 / MM, 0, 1000 / MM)
         lattice = Affine.scale(10.3).then(Affine(e=2.5, f=2.5)).then(turned).then(to_mm)
         self.assertLess(self.strays(shapes, lattice).max(), 0.001)
         self.assertAlmostEqual(sum(one.region.area() for one in shapes), 800 * 900 * (5 / 10.3) ** 2 / MM**2, delta=60)
-        lines = [one for one in read_pdf(content).drawing.shapes if one.colour == (0, 0, 0)]
+        lines = [one for one in drawn if one.colour == (0, 0, 0)]
         self.assertTrue(lines, "the line round it is drawn as well")
 
     def test_a_pattern_in_a_form_takes_the_place_of_its_form(self):

@@ -34,6 +34,7 @@ from nibble_core.ticket.heads import ByKnife
 from nibble_core.ticket.line import line_of
 from nibble_core.ticket.model import Setting
 from nibble_core.toolpaths import Definition, Knife, Program, Run, plotted
+from tests.distances import from_lines
 from tests.sample import badge_ticket, badge_work
 
 FORMATS = ("pdf", "svg", "dxf", "dxf-polylines", "dxf-r12", "hpgl", "png", "combined")
@@ -101,7 +102,7 @@ class PlotterTest(unittest.TestCase):
         tips = [np.array(cut.tip) * [1, -1] + [0, self.laid.height] for cut in cuts]
         made = shapely.union_all([shapely.LineString(tip) for tip in tips])
         self.assertLess(shapely.hausdorff_distance(wanted, made), 0.05)
-        apart = shapely.distance(shapely.points(np.vstack(tips)), wanted)
+        apart = from_lines(np.vstack(tips), wanted)
         self.assertLess(float(apart.max()), 0.032)
 
     def test_no_step_of_a_smooth_outline_turns_back(self):
@@ -195,11 +196,11 @@ class KnifeTest(unittest.TestCase):
                     ))  # fmt: skip
                     cuts = drag_knife(hpgl.write_page(page), 0.25, step=0.005)
                     tips = np.vstack([np.array(cut.tip) for cut in cuts]) * [1, -1] + [0, HEIGHT]
-                    apart = shapely.distance(shapely.points(tips), wanted)
+                    apart = from_lines(tips, wanted)
                     self.assertLess(float(apart.max()), 0.03)
                     track = shapely.LineString(tips)
-                    places = shapely.points(shapely.get_coordinates(shapely.segmentize(wanted, 0.05)))
-                    self.assertLess(float(shapely.distance(places, track).max()), 0.02)
+                    places = shapely.get_coordinates(shapely.segmentize(wanted, 0.05))
+                    self.assertLess(float(from_lines(places, track).max()), 0.02)
                     if SHAPES[name].closed:  # the ring closes, and a little more
                         self.assertGreaterEqual(track.length, wanted.length - 0.05)
 
@@ -210,7 +211,7 @@ class KnifeTest(unittest.TestCase):
         self.assertEqual(len(cuts), 6)
         for cut, line in zip(cuts, np.repeat(wanted, 2), strict=True):
             tips = np.array(cut.tip) * [1, -1] + [0, HEIGHT]
-            self.assertLess(float(shapely.distance(shapely.points(tips), line).max()), 0.03)
+            self.assertLess(float(from_lines(tips, line).max()), 0.03)
 
     def test_each_dash_of_a_curve_begins_on_it(self):
         """The curve turns between two dashes by less than a corner does."""
@@ -232,7 +233,7 @@ class KnifeTest(unittest.TestCase):
         made, (wanted,) = self.cuts(["square"], Knife(0.0, 0.5, 20.0))
         page = Page(400, HEIGHT, stroked=tuple(Stroked(p, Ink("K", (0, 1, 0, 0)), of.process) for of, p in made))
         tips = np.vstack([np.array(cut.tip) for cut in drag_knife(hpgl.write_page(page), 0.25)]) * [1, -1] + [0, HEIGHT]
-        self.assertGreater(float(shapely.distance(shapely.points(tips), wanted).max()), 0.1)
+        self.assertGreater(float(from_lines(tips, wanted).max()), 0.1)
 
     def test_lines_begin_away_from_corners_and_the_next_is_entered_along_its_direction(self):
         made, _ = self.cuts(["square", "spike", "circle"], Knife(0.25, 0.5, 20.0))

@@ -24,6 +24,7 @@ from nibble_core.lines.contour import (
 )
 from nibble_core.lines.offsetting import KINDS, offset_area
 from tests import zoo as pictures
+from tests.distances import from_lines
 from tests.strategies import distances, polygon_region, stars, zoo
 
 
@@ -34,12 +35,15 @@ def outline(regions):
 def distance_error(shape: Polygon, regions, distance: float) -> float:
     """Largest error of the distance, both ways: from the contour to the shape, and from the ideal to the contour."""
     drawn = outline(regions).boundary
-    points = shapely.points(np.vstack([region.outer.flattened(0.002) for region in regions]))
-    there = np.abs(shapely.distance(points, Polygon(shape.exterior)) - distance).max()
-    ideal = Polygon(shape.exterior).buffer(distance, quad_segs=400)
+    points = np.vstack([region.outer.flattened(0.002) for region in regions])
+    solid = Polygon(shape.exterior)
+    shapely.prepare(solid)
+    apart = np.where(shapely.contains_xy(solid, *points.T), 0.0, from_lines(points, shape.exterior))
+    there = np.abs(apart - distance).max()
+    ideal = solid.buffer(distance, quad_segs=400)
     rings = [Polygon(part.exterior).exterior for part in getattr(ideal, "geoms", [ideal])]
     back = np.concatenate([shapely.get_coordinates(ring) for ring in rings])
-    return float(max(there, shapely.distance(shapely.points(back), drawn).max()))
+    return float(max(there, from_lines(back, drawn).max()))
 
 
 class DistanceTest(unittest.TestCase):
