@@ -10,7 +10,14 @@ from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.clean import worked_on
 from nibble_core.pipeline.lettered import is_no_lettering, lettered, set_in_words
-from nibble_core.pipeline.making_words import LIGHT, STEPS, blend_in_words, making_in_words, squares_in_words
+from nibble_core.pipeline.making_words import (
+    LIGHT,
+    STEPS,
+    blend_in_words,
+    making_in_words,
+    saved_before,
+    squares_in_words,
+)
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work, WorkedArtwork
@@ -71,6 +78,7 @@ def report_artwork(draft: Draft, artwork: Artwork, ticket: Ticket, work: Work) -
     if facts.blend:
         draft.notes.append(_blend(artwork, facts.blend))
     draft.notes += _making(artwork, picture)
+    draft.notes += _saved_before(artwork, picture)
     draft.notes += _too_many_pixels(artwork, ticket, own_width, own_height)
     draft.fact = f"{ppi:.0f} px/in"
     prints = any(layer.prints.kind != "nothing" for piece in ticket.pieces for layer in piece.layers)
@@ -162,6 +170,16 @@ def _making(artwork: Artwork, picture: Picture) -> list[Note]:
         mends = tuple(setting(words, at, way) for words, way in OTHERWISE.get(kind, ()))
         notes.append(Note(text, done, at, mends=mends))
     return notes
+
+
+def _saved_before(artwork: Artwork, picture: Picture) -> list[Note]:
+    text = saved_before(picture.kind, picture.facts, picture.making)
+    if not text:
+        return []
+    at, calm = f"artworks/{artwork.id}/clean/calm", artwork.clean.calm
+    if calm != "off":
+        return [Note(text, f"It is calmed ({calm}).", at, mends=(setting("Leave it as it is", at, "off"),))]
+    return [Note(text, "Tracing allows for it; in print it shows.", at, mends=(setting("Calm it", at, "light"),))]
 
 
 def px_used(artwork: Artwork, width_px: int, height_px: int) -> float:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nibble_core.artwork.blended import Blend
 from nibble_core.artwork.enlarged import Squares
+from nibble_core.artwork.facts import Facts
 from nibble_core.tracing.making import Making
 
 STEPS, LIGHT, FRINGES = "steps", "light", "fringes"
@@ -28,6 +29,17 @@ def blend_in_words(blend: Blend) -> str:
         f"This picture was enlarged {blend.size:.3g} times with smoothing: it has {blend.across} × {blend.down} px of "
         "its own."
     )
+
+
+def saved_before(kind: str, facts: Facts, making: Making) -> str:
+    """That a picture was saved as JPEG before it became what it is now, in words; nothing where nothing tells that.
+
+    The grid of a JPEG is its own; that of equal squares may be of the picture after it was enlarged.
+    """
+    if kind == "JPEG" or not making.jpeg_grid:
+        return ""
+    at = f", at {facts.blend.across} × {facts.blend.down} px," if facts.blend else " it came as this file,"
+    return f"It was saved as JPEG before{at} which left noise round its edges."
 
 
 def making_in_words(making: Making) -> list[tuple[str, str, str]]:

@@ -21,6 +21,7 @@ from nibble_core.geometry.ring_kernels import resample
 from nibble_core.graphics import Grey, Raster
 from nibble_core.graphics.light import to_level, to_light
 from nibble_core.tracing.iso import iso_rings
+from nibble_core.tracing.jpeg_grid import has_jpeg_grid
 
 HALF = 6  # samples on each side through which a parabola is laid
 GENTLE = 0.5  # radians that a line may turn within four times as many, or its own shape shows
@@ -50,6 +51,7 @@ RIMMED = 0.03  # share of the contrast by which a rim goes beyond the tones of i
 SOFT = 1.6  # times as wide as crisp
 STEPPED, FEW_STEPS = 0.03, 16  # px of scatter, and how many tones, of an edge drawn with few samples
 MOST_SIDE, SOME_SIDE, LONG = 2000, 400, 60  # px of a picture, and samples of an outline
+GRID_SIDE = 1000  # px, in which a grid shows
 STRIP, ENOUGH, SPARSE = 48, 500_000, 8  # rows looked at together, pixels in all; every so many rows at first
 COLOURED, STRONGLY = 24, 60  # levels of red over blue: of a fringe, and of its strongest places
 MOST_FRINGE, EVENLY = 0.2, 0.3  # share of all pixels; of blue fringes to red ones, at least
@@ -240,7 +242,8 @@ class Making:
 
     edges: one of EDGES, "" where there are too few to tell. in_light: greys were mixed in linear light. fringed: its
     greys are coloured by the stripes of a screen. known_to: px by which places along its edges waver. softness: how
-    many times wider than crisp its edges are. grain: px by which noise moves them.
+    many times wider than crisp its edges are. grain: px by which noise moves them. jpeg_grid: it was saved as JPEG at
+    this size.
     """
 
     edges: str = ""
@@ -249,6 +252,7 @@ class Making:
     known_to: float = 0.0
     softness: float = 1.0
     grain: float = 0.0
+    jpeg_grid: bool = False
 
 
 NOT_TOLD = Making()
@@ -264,13 +268,22 @@ def making_of(raster: Raster) -> Making:
     level = suggested_threshold(grey)
     rings = longest(iso_rings(grey, level))
     tones, softness, grain = tones_along(grey, rings), edge_bluntness(grey, rings), edge_noise(grey, level)
+    jpeg_grid = has_jpeg_grid(_levels(raster))
     if not tones.tell:
-        return Making(fringed=fringed, grain=round(grain, 3))
+        return Making(fringed=fringed, grain=round(grain, 3), jpeg_grid=jpeg_grid)
     scatter = edge_scatter(rings, max(1.0, softness))
     in_light = is_in_light(grey, level)
     return Making(
-        _edges(tones, scatter, softness), in_light, fringed, round(scatter, 3), round(softness, 2), round(grain, 3)
-    )
+        _edges(tones, scatter, softness), in_light, fringed, round(scatter, 3), round(softness, 2), round(grain, 3),
+        jpeg_grid,
+    )  # fmt: skip
+
+
+def _levels(raster: Raster) -> NDArray[np.uint8]:
+    """Levels of grey of the middle, which tells whether it has a grid."""
+    rows, columns = _middle(raster.height, GRID_SIDE), _middle(raster.width, GRID_SIDE)
+    shown = Raster(np.ascontiguousarray(raster.pixels[rows, columns])).over_white()
+    return np.asarray(cv2.cvtColor(np.ascontiguousarray(shown), cv2.COLOR_RGB2GRAY), np.uint8)
 
 
 def _edges(tones: EdgeTones, scatter: float, softness: float) -> str:

@@ -13,16 +13,18 @@ from nibble_core.geometry import Path
 from nibble_core.graphics import Raster
 from nibble_core.graphics.coverage import covered
 from nibble_core.graphics.light import to_level
+from nibble_core.pipeline.making_words import saved_before
 from nibble_core.pipeline.read import inspect
 from nibble_core.pipeline.report import stations
 from nibble_core.pipeline.store import MemoryStore
 from nibble_core.pipeline.trace import IN_LIGHT, traced_raster
 from nibble_core.pipeline.try_outs import try_outs
 from nibble_core.pipeline.work import work_out
-from nibble_core.ticket import first_ticket
+from nibble_core.ticket import apply, first_ticket
 from nibble_core.ticket.artwork import Trace
 from nibble_core.tracing.deviation import distances, evenly
 from nibble_core.tracing.making import level_in_light, making_of
+from tests.pictures import encoded
 
 WIDE = 240
 
@@ -77,6 +79,13 @@ def fringed() -> Raster:
     even = cv2.filter2D(255.0 * (1 - np.asarray(wide, float)), -1, np.array([[1, 2, 3, 2, 1]]) / 9)
     rgb = np.clip(np.rint(even.reshape(size, size, 3)), 0, 255).astype(np.uint8)
     return Raster(np.dstack([rgb, np.full((size, size), 255, np.uint8)]))
+
+
+def jpeg(levels: np.ndarray, quality: int) -> Raster:
+    """As it is read again."""
+    stream = io.BytesIO()
+    Image.fromarray(picture(levels).pixels).convert("RGB").save(stream, "JPEG", quality=quality)
+    return Raster(np.asarray(Image.open(stream).convert("RGBA")))
 
 
 def png(raster: Raster) -> bytes:
@@ -165,6 +174,33 @@ class EdgesTest(unittest.TestCase):
         raster = picture(255 * (1 - np.asarray(covered([comb.flattened(0.01)], WIDE, WIDE), float)))
         (path,) = self.rings(raster)
         self.assertGreaterEqual(len(path), 96)
+
+
+class JpegGridTest(unittest.TestCase):
+    def test_squares_of_eight_are_seen_after_saving_as_something_else_and_after_a_crop(self):
+        crisp = 255 * (1 - shares())
+        wavered = np.random.default_rng(3).normal(0, 2.0, crisp.shape)
+        for quality in (50, 70, 85):
+            saved = jpeg(crisp, quality)
+            for raster in (saved, Raster(np.ascontiguousarray(saved.pixels[5:, 3:]))):
+                self.assertTrue(making_of(raster).jpeg_grid, quality)
+        for other in (crisp, sharpened(150), hard(1), reduced(2), in_light(), crisp + wavered):
+            self.assertFalse(making_of(picture(other)).jpeg_grid)
+        bars = np.full((240, 240), 255.0)
+        bars[16:224:16] = bars[:, 24:216:24] = 240.0  # a drawing along every eighth line is none either
+        self.assertFalse(making_of(picture(bars)).jpeg_grid)
+
+    def test_what_was_saved_small_and_then_enlarged_says_so_and_offers_to_calm_it(self):
+        small = jpeg(255 * (1 - shares()), 70)
+        large = Image.fromarray(small.pixels).resize((600, 600), Image.Resampling.BICUBIC)
+        ticket, work = worked(png(Raster(np.asarray(large))))
+        artwork = next(station for station in stations(ticket, work) if station.key == "artwork")
+        note = next(note for note in artwork.notes if "saved as JPEG before, at 240 × 240 px" in note.text)
+        calmed = apply(ticket, note.mends[0].changes)
+        self.assertEqual(calmed.artworks[0].clean.calm, "light")
+        content = encoded(Image.fromarray(small.pixels).convert("RGB"), "JPEG", quality=80)
+        read = inspect(content, "m.jpg")  # whose grid is its own
+        self.assertEqual(saved_before(read.kind, read.facts, read.making), "")
 
 
 class InkTest(unittest.TestCase):
