@@ -255,12 +255,12 @@ def _trace(options: argparse.Namespace) -> None:
 
 def _making(picture: Picture) -> dict[str, Any]:
     """How a picture of pixels was made, in figures and in words."""
-    from nibble_core.pipeline.making_words import blend_in_words, making_in_words, saved_before, squares_in_words
+    from nibble_core.pipeline.making_words import enlarged_in_words, making_in_words, saved_before
 
     squares = picture.facts.squares
-    words = [squares_in_words(squares)] if squares.is_enlarged else []
+    words = [enlarged_in_words(squares)] if squares.is_enlarged else []
     if picture.facts.blend:
-        words.append(f"{blend_in_words(picture.facts.blend)} It is traced as that.")
+        words.append(f"{enlarged_in_words(picture.facts.blend)} It is traced as that.")
     words += [f"{what} {done}" for _, what, done in making_in_words(picture.making)]
     if before := saved_before(picture.kind, picture.facts, picture.making):
         words.append(before)

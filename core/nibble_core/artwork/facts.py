@@ -58,9 +58,15 @@ class Facts:
     @property
     def own_px(self) -> tuple[int, int]:
         """Width and height in px of its own, before it was enlarged."""
-        if self.squares.is_enlarged:
+        return self.px_taken(squares=True, blends=True)
+
+    def px_taken(self, *, squares: bool, blends: bool) -> tuple[int, int]:
+        """Width and height in px of what ``own_pixels`` makes of it."""
+        if self.squares.is_enlarged and squares:
             return self.squares.across, self.squares.down
-        return (self.blend.across, self.blend.down) if self.blend else (self.width_px, self.height_px)
+        if self.blend and blends:
+            return self.blend.across, self.blend.down
+        return self.width_px, self.height_px
 
     def ppi(self, width_mm: float) -> float:
         """Pixels of its own per inch when the picture is made ``width_mm`` wide."""

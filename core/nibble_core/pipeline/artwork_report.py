@@ -10,14 +10,7 @@ from nibble_core.formats.dxf_reader import UNITS
 from nibble_core.geometry.units import format_number
 from nibble_core.pipeline.clean import worked_on
 from nibble_core.pipeline.lettered import is_no_lettering, lettered, set_in_words
-from nibble_core.pipeline.making_words import (
-    LIGHT,
-    STEPS,
-    blend_in_words,
-    making_in_words,
-    saved_before,
-    squares_in_words,
-)
+from nibble_core.pipeline.making_words import LIGHT, STEPS, enlarged_in_words, making_in_words, saved_before
 from nibble_core.pipeline.notes import LOOK, TOLD, Draft, Mend, Note, setting
 from nibble_core.pipeline.read import Picture
 from nibble_core.pipeline.results import Work, WorkedArtwork
@@ -123,7 +116,7 @@ def _background(facts: Facts) -> str:
 
 
 def _squares(artwork: Artwork, squares: Squares) -> Note:
-    text = squares_in_words(squares)
+    text = enlarged_in_words(squares)
     at = f"artworks/{artwork.id}/clean/squares"
     if artwork.clean.squares == "single pixels":
         mend = setting("The squares are meant", at, "squares")
@@ -133,11 +126,11 @@ def _squares(artwork: Artwork, squares: Squares) -> Note:
 
 
 def _blend(artwork: Artwork, blend: Blend) -> Note:
-    text = blend_in_words(blend)
+    text = enlarged_in_words(blend)
     at = f"artworks/{artwork.id}/clean/blends"
     if artwork.clean.blends == "its true pixels":
         mend = setting("Take all pixels", at, "all pixels")
-        return Note(text, "It is traced as that; printed it keeps all its pixels.", at, mends=(mend,))
+        return Note(text, "It is traced as that; printed it is as smooth as it came.", at, mends=(mend,))
     return Note(text, "All its pixels are traced.", at, mends=(setting("Take its true pixels", at, "its true pixels"),))
 
 

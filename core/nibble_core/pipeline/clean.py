@@ -50,6 +50,10 @@ class OwnPixels:
         return own_pixels(picture.raster, picture.facts, squares=self.squares, blends=self.blends)
 
 
+def _own(rules: Clean) -> OwnPixels:
+    return OwnPixels(rules.squares == "single pixels", rules.blends == "its true pixels")
+
+
 @dataclass(frozen=True)
 class Backdrop:
     """What taking the background away depends on. of_subject: strokes over what stays; width: mm, for those."""
@@ -77,7 +81,7 @@ def clean(
 ) -> Keyed[Cleaned]:
     """``width``: of the used part, mm. Previews work on a reduced picture."""
     framing, rules = framing_of(artwork), artwork.clean
-    own = OwnPixels(rules.squares == "single pixels", rules.blends == "its true pixels")
+    own = _own(rules)
     whole = later(store, _reduced, own, picture) if preview else derived(_whole, own, picture)
     of_subject = tuple(stroke for stroke in rules.strokes if stroke.kind in ("subject", "not subject"))
     # the subject takes a second to find, and neither tones nor specks change it
@@ -135,12 +139,8 @@ def _stroke(stroke: BrushStroke, framing: Framing, width: float) -> Stroke:
 
 def size_in_px(artwork: Artwork, picture: Picture) -> tuple[int, int]:
     """Width and height in px of the whole picture that Clean works on, before any are made fewer."""
-    facts, rules = picture.facts, artwork.clean
-    if facts.squares.is_enlarged and rules.squares == "single pixels":
-        return facts.squares.across, facts.squares.down
-    if facts.blend and rules.blends == "its true pixels":
-        return facts.blend.across, facts.blend.down
-    return picture.raster.width, picture.raster.height
+    own = _own(artwork.clean)
+    return picture.facts.px_taken(squares=own.squares, blends=own.blends)
 
 
 def as_made(picture: Picture) -> Raster:

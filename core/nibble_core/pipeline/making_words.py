@@ -15,19 +15,12 @@ _EDGES = {
 }
 
 
-def squares_in_words(squares: Squares) -> str:
-    """That a picture was enlarged in squares, and how much of it there is."""
+def enlarged_in_words(made_of: Squares | Blend) -> str:
+    """That a picture was enlarged, in squares or smoothly, and how much of it there is."""
+    how = "with" if isinstance(made_of, Blend) else "without"
     return (
-        f"This picture was enlarged {squares.size:.3g} times without smoothing: it has {squares.across} × "
-        f"{squares.down} px of its own."
-    )
-
-
-def blend_in_words(blend: Blend) -> str:
-    """That a picture was enlarged smoothly, and how much of it there is."""
-    return (
-        f"This picture was enlarged {blend.size:.3g} times with smoothing: it has {blend.across} × {blend.down} px of "
-        "its own."
+        f"This picture was enlarged {made_of.size:.3g} times {how} smoothing: it has {made_of.across} × "
+        f"{made_of.down} px of its own."
     )
 
 
